@@ -1,0 +1,38 @@
+# Everything sets itself up: a machine needs Python 3.11 or newer, Git 2.38 or newer, and make.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+READY := $(VENV)/.ready
+
+.PHONY: demo test bench screenshots format clean
+
+$(READY): pyproject.toml
+	$(PYTHON) -c 'import sys; sys.exit("Muddled Orchard needs Python 3.11 or newer") if sys.version_info < (3, 11) else None'
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	touch $@
+
+demo: $(READY)
+	rm -rf build/demo
+	mkdir -p build
+	$(BIN)/muddled demo build/demo
+
+test: $(READY)
+	$(BIN)/ruff format --check .
+	$(BIN)/ruff check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	$(BIN)/pytest --numprocesses auto
+
+bench: $(READY)
+	$(BIN)/python -m benchmarks
+
+screenshots: $(READY)
+	scripts/screenshots
+
+format: $(READY)
+	$(BIN)/ruff format .
+	$(BIN)/ruff check --fix .
+
+clean:
+	rm -rf build $(VENV)

@@ -1,0 +1,84 @@
+"""The parser. A command's module is imported only when that command runs, so `--help` is quick."""
+
+from __future__ import annotations
+
+import argparse
+import importlib
+import os
+import sys
+from collections.abc import Sequence
+from typing import NoReturn
+
+from muddled_orchard import __version__
+from muddled_orchard.core.problems import BadInput, Problem, likely
+
+DONE, FELL_SHORT, WRONG_USE = 0, 1, 2
+
+COMMANDS = {
+    "plant": "build one practice repository",
+    "grade": "grade one submission or a whole folder of them",
+    "demo": "the whole round on made-up learners, in one go",
+}
+
+ROUND = """\
+Muddled Orchard makes Git repositories whose branches conflict, and grades what learners make of them.
+  1. muddled plant press-limit practice    a practice folder: BRIEF.md to read, work/ to work in
+  2. (the learner works in practice/work with plain Git and any editor)
+  3. muddled grade practice                did they get it, where not, and why
+To see it all at once, try: muddled demo"""
+
+
+class Parser(argparse.ArgumentParser):
+    """A parser whose errors take two lines: what is wrong, and where to read on."""
+
+    def error(self, message: str) -> NoReturn:
+        """Leave with exit code 2."""
+        message = message[:1].upper() + message[1:]
+        self.exit(WRONG_USE, f"{message}.\n  See: {self.prog} --help\n")
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run `muddled` with these arguments (those of the process without any) and return its exit code."""
+    given = list(sys.argv[1:] if arguments is None else arguments)
+    try:
+        return _run(given)
+    except BadInput as bad:
+        for problem in bad.problems:
+            print(_printable(str(problem)), file=sys.stderr)
+        return WRONG_USE
+    except BrokenPipeError:
+        # Whoever read our output has enough; Python must not complain about it at its end.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return DONE
+    except KeyboardInterrupt:
+        print("Stopped.", file=sys.stderr)
+        return 130
+
+
+def _run(given: list[str]) -> int:
+    if not given:
+        print(ROUND)
+        return DONE
+    if not given[0].startswith("-") and given[0] not in COMMANDS:
+        raise BadInput(Problem(f'there is no command "{given[0]}"', likely(given[0], COMMANDS)))
+    command = given[0] if given[0] in COMMANDS else None
+    parser = Parser(prog="muddled", description=ROUND, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("--version", action="version", version=f"muddled {__version__}")
+    subparsers = parser.add_subparsers(dest="command", metavar="COMMAND", title="commands")
+    if command is None:
+        for name, what in COMMANDS.items():
+            subparsers.add_parser(name, help=what)
+        parser.parse_args(given)
+        return DONE
+    module = importlib.import_module(f"muddled_orchard.commands.{command}")
+    own = subparsers.add_parser(command, help=COMMANDS[command], description=module.__doc__)
+    module.add_options(own)
+    options = parser.parse_args(given)
+    return int(module.run(options))
+
+
+def _printable(text: str) -> str:
+    """Without control characters: names in messages come from files that anybody may have made."""
+    return "".join(
+        letter if letter.isprintable() or letter == "\n" else repr(letter)[1:-1] for letter in text
+    )

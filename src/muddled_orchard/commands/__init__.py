@@ -1,0 +1,1 @@
+"""One module a command: its options, then a call."""

@@ -1,0 +1,68 @@
+"""The whole round in one go: plant for eight made-up learners, act as each of them, grade all."""
+
+from __future__ import annotations
+
+import argparse
+import hashlib
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+from muddled_orchard.commands.grade import grade_all
+from muddled_orchard.core.problems import BadInput, Problem
+from muddled_orchard.files.catalogue import Shelf
+from muddled_orchard.reports.demo_view import show_demo
+from muddled_orchard.reports.terminal import console, with_progress
+from muddled_orchard.vcs.keymaking import Workshop, make_key
+from muddled_orchard.vcs.learners import BEHAVIOURS, Desk
+from muddled_orchard.vcs.planting import plant
+
+EXERCISE = "press-limit"
+LEARNERS = {
+    "ilse": "right",
+    "bram": "markers left",
+    "suvi": "wrong side",
+    "odo": "both sides",
+    "petra": "whole file",
+    "jory": "not committed",
+    "neve": "wrong way round",
+    "wim": "never started",
+}
+READ_ALOUD = "petra"
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """The options of `muddled demo`."""
+    parser.add_argument(
+        "folder", metavar="DIR", type=Path, nargs="?", default=Path("muddled-demo"),
+        help="a new or an empty folder (default: %(default)s)",
+    )  # fmt: skip
+    parser.add_argument("--quiet", action="store_true", help="no progress")
+
+
+def run(options: argparse.Namespace) -> int:
+    """Plant, work, grade, show."""
+    folder: Path = options.folder
+    if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+        raise BadInput(
+            Problem("this is not an empty folder", "Name another: muddled demo DIR", file=str(folder))
+        )
+    shelf = Shelf()
+    done = list(with_progress(_work(folder, shelf), len(LEARNERS), "Learners at work", quiet=options.quiet))
+    results = grade_all(done, shelf, quiet=options.quiet)
+    said = {name: BEHAVIOURS[behaviour][1] for name, behaviour in LEARNERS.items()}
+    show_demo(console(), str(folder), said, results, READ_ALOUD)
+    return 0
+
+
+def _work(folder: Path, shelf: Shelf) -> Iterator[tuple[Path, str]]:
+    """Plant for each learner and act as them."""
+    scenario = shelf.find(EXERCISE)
+    assert scenario is not None  # noqa: S101 - it is bundled
+    with tempfile.TemporaryDirectory(prefix="muddled-") as room:
+        workshop = Workshop(Path(room) / "workshop.git")
+        for name, behaviour in LEARNERS.items():
+            code = hashlib.sha256(name.encode()).hexdigest()[:6]
+            planted = plant(scenario, folder / "submissions" / name, code)
+            BEHAVIOURS[behaviour][0](Desk(planted.folder / "work", make_key(workshop, scenario, code), name))
+            yield planted.folder, name

@@ -1,0 +1,39 @@
+"""Build one practice repository: DIR/BRIEF.md to read and DIR/work to work in."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from muddled_orchard.core.problems import BadInput
+from muddled_orchard.core.variant import PLAIN
+from muddled_orchard.files.catalogue import scenario_path
+from muddled_orchard.files.scenario_file import load_scenario, located
+from muddled_orchard.reports.plant_view import show_planted
+from muddled_orchard.reports.terminal import console
+from muddled_orchard.vcs.grading import check_key
+from muddled_orchard.vcs.planting import plant
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """The options of `muddled plant`."""
+    parser.add_argument("scenario", metavar="SCENARIO", help="a scenario file, or the id of a bundled one")
+    parser.add_argument("folder", metavar="DIR", type=Path, help="a new or an empty folder")
+    parser.add_argument(
+        "--variant", metavar="CODE", default=PLAIN, help="whose version to build (default: %(default)s)"
+    )
+    parser.add_argument("--quiet", action="store_true", help="say nothing when all goes well")
+
+
+def run(options: argparse.Namespace) -> int:
+    """Plant, after making sure that the result can be graded."""
+    path = scenario_path(options.scenario)
+    scenario = load_scenario(path)
+    try:
+        check_key(scenario, options.variant)
+        planted = plant(scenario, options.folder, options.variant)
+    except BadInput as bad:
+        raise (located(bad, path) if all(problem.file is None for problem in bad.problems) else bad) from None
+    if not options.quiet:
+        show_planted(console(), str(options.folder), planted.scenario, planted.history)
+    return 0

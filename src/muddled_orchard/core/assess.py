@@ -1,0 +1,62 @@
+"""Grade: evidence and key in, assessment out. Pure and deterministic."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from muddled_orchard.core.assessment import Assessment, CriterionResult, Outcome, missed
+from muddled_orchard.core.case import Case, lay_out
+from muddled_orchard.core.criteria import JUDGES, markers
+from muddled_orchard.core.criteria.resolution import hunk_results
+from muddled_orchard.core.evidence import Evidence
+from muddled_orchard.core.key import Key
+
+
+def assess(evidence: Evidence, key: Key) -> Assessment:
+    """Judge a submission by every criterion."""
+    case = lay_out(evidence, key)
+    state = case.state
+    hunks = tuple(hunk_results(case))
+    criteria = []
+    for id_, judge in JUDGES.items():
+        outcome = judge(case)
+        if state == "untouched" and outcome.verdict != "skipped":
+            outcome = missed(_nothing_done(case))  # what is met by doing nothing doesn't count
+        criteria.append(_with_points(id_, outcome, case.scenario.weight(id_)))
+    return Assessment(
+        exercise=case.scenario.id,
+        title=case.scenario.title,
+        variant=key.variant,
+        state=state,
+        criteria=tuple(criteria),
+        hunks=hunks,
+        needs_a_look=tuple(dict.fromkeys(_doubts(case))),
+    )
+
+
+def _with_points(id_: str, outcome: Outcome, weight: float) -> CriterionResult:
+    possible = 0.0 if outcome.verdict == "skipped" else weight
+    return CriterionResult(
+        id=id_, outcome=outcome, points=round(possible * outcome.share, 2), possible=possible
+    )
+
+
+def _nothing_done(case: Case) -> str:
+    begun = [
+        move for move in case.evidence.reflog if move.what.startswith(("reset: moving to HEAD", "merge "))
+    ]
+    if begun:
+        return "Something was begun and aborted; the repository is as it was handed out."
+    return "Nothing was attempted; the repository is as it was handed out."
+
+
+def _doubts(case: Case) -> Iterator[str]:
+    for task in case.tasks:
+        for conflict in task.conflicts:
+            path = conflict.conflict.path
+            if not conflict.accepted:
+                yield f"{path} conflicts, and the key has no answer for it"
+            if conflict.reading is not None:
+                yield from (f"{path}: {doubt}" for doubt in conflict.reading.doubts)
+    for path, marker in markers.possible(case):
+        yield f"{path}, line {marker.line}: this may be {marker.sign} ({marker.text.strip()[:40]})"

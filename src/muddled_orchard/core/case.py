@@ -1,0 +1,176 @@
+"""One submission laid out for judging: each task with its result, the files it conflicts in and how they
+were resolved. Every criterion looks at the same case, so nothing is computed twice."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from muddled_orchard.core.assessment import State
+from muddled_orchard.core.evidence import Evidence
+from muddled_orchard.core.key import Accepted, Key, Step, accepted_for
+from muddled_orchard.core.locate import Result, locate
+from muddled_orchard.core.meeting import Blob, Conflict, Meeting
+from muddled_orchard.core.readings import FileReading, read_file
+from muddled_orchard.core.repository import Commit, Tree
+from muddled_orchard.core.scenario import Answer, Scenario
+from muddled_orchard.core.texts import Lines, is_binary, lines_of
+from muddled_orchard.core.worktree import Uncommitted, tracked, uncommitted
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ConflictCase:
+    """One conflicted path: `blob` is what lies there in the result (None: nothing), `reading` how its
+    hunks were resolved where it has hunks and a text lies there."""
+
+    conflict: Conflict
+    accepted: tuple[Accepted, ...]
+    blob: Blob | None
+    lines: Lines
+    reading: FileReading | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TaskCase:
+    """One task: what was asked, where its result lies, and what is in it.
+
+    `meeting` is the one that the learner really had; `tree` the result that is judged, None where
+    there is none; `conflicts` are in the order of their paths.
+    """
+
+    step: Step
+    result: Result
+    meeting: Meeting
+    tree: Tree | None
+    conflicts: tuple[ConflictCase, ...]
+
+    @property
+    def ours_name(self) -> str:
+        """`ours (main)`."""
+        return f"ours ({self.step.operation.on})"
+
+    @property
+    def theirs_name(self) -> str:
+        """`theirs (night-shift)`."""
+        return f"theirs ({self.step.operation.bring})"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Case:
+    """Everything about one submission that criteria look at. `final_tree` is where it all ended."""
+
+    key: Key
+    evidence: Evidence
+    commits: Mapping[str, Commit]
+    texts: Mapping[str, bytes]
+    tasks: tuple[TaskCase, ...]
+    uncommitted: tuple[Uncommitted, ...]
+
+    @property
+    def scenario(self) -> Scenario:
+        """The scenario with this variant's values."""
+        return self.key.scenario
+
+    @property
+    def final_tree(self) -> Tree | None:
+        """What the last task that has a result left."""
+        return next((task.tree for task in reversed(self.tasks) if task.tree is not None), None)
+
+    @property
+    def state(self) -> State:
+        """How far it got."""
+        shapes = [task.result.shape for task in self.tasks]
+        if all(shape in ("none", "nothing to do") for shape in shapes) and "none" in shapes:
+            return "untouched"
+        if self.evidence.pending or any(shape in ("none", "pending", "by hand") for shape in shapes):
+            return "open"
+        return "open" if self.evidence.unmerged else "finished"
+
+    def lines(self, blob: Blob | None) -> Lines:
+        """The lines of a file; none where it is missing or binary."""
+        data = self.texts.get(blob.id, b"") if blob else b""
+        return () if is_binary(data) else lines_of(data)
+
+    def text(self, blob: Blob | None) -> str | None:
+        """The text of a file, None where there is no file."""
+        if blob is None:
+            return None
+        data = self.texts.get(blob.id, b"")
+        return "(binary)" if is_binary(data) else data.decode("utf-8", "replace")
+
+
+def lay_out(evidence: Evidence, key: Key) -> Case:
+    """Find the results and read them."""
+    commits = {**key.commits, **evidence.commits}
+    texts = {**key.texts, **evidence.texts}
+    head = commits.get(evidence.head_commit or "")
+    case = Case(
+        key=key,
+        evidence=evidence,
+        commits=commits,
+        texts=texts,
+        tasks=(),
+        uncommitted=tuple(uncommitted(evidence, head.tree if head else {}, key.texts)),
+    )
+    tasks = tuple(
+        _task(case, step, result) for step, result in zip(key.steps, locate(evidence, key), strict=True)
+    )
+    return replace(case, tasks=tasks)
+
+
+def _task(case: Case, step: Step, result: Result) -> TaskCase:
+    meeting = case.evidence.meetings.get((result.ours, result.theirs), step.meeting)
+    tree: Tree | None = None
+    if result.in_working_tree:
+        tree = tracked(case.evidence)
+    elif result.final is not None and result.shape != "nothing to do":
+        tree = case.commits[result.final].tree
+    conflicts: tuple[ConflictCase, ...] = ()
+    if tree is not None:
+        conflicts = tuple(
+            _conflict(case, step, result, meeting, conflict, tree) for conflict in meeting.conflicts
+        )
+    return TaskCase(step=step, result=result, meeting=meeting, tree=tree, conflicts=conflicts)
+
+
+def _conflict(
+    case: Case, step: Step, result: Result, meeting: Meeting, conflict: Conflict, tree: Tree
+) -> ConflictCase:
+    accepted = step.accepted.get(conflict.path, ())
+    if meeting is not step.meeting:
+        accepted, problems = accepted_for(conflict, case.scenario, step.task)
+        if problems:  # their own earlier result changed the hunks: the key's whole file is the measure
+            accepted = _as_solved(case, step, conflict)
+    blob = tree.get(conflict.path)
+    lines = case.lines(blob)
+    reading = None
+    if conflict.merged is not None and blob is not None:
+        reading = read_file(conflict.merged, lines, accepted, case.scenario.spacing, labels(step, result))
+    return ConflictCase(conflict=conflict, accepted=accepted, blob=blob, lines=lines, reading=reading)
+
+
+def _as_solved(case: Case, step: Step, conflict: Conflict) -> tuple[Accepted, ...]:
+    from_key = step.solved.get(conflict.path)
+    if from_key is None:
+        return (Accepted(gone=True, words=("gone",)),)
+    text = case.texts[from_key.id].decode("utf-8", "surrogateescape")
+    return accepted_by_text(conflict, text, case.scenario)
+
+
+def accepted_by_text(conflict: Conflict, text: str, scenario: Scenario) -> tuple[Accepted, ...]:
+    """A whole file as the only accepted resolution of a conflict."""
+    asked = replace(scenario, answer=(Answer(file=conflict.path, text=text),))
+    return accepted_for(conflict, asked, 1)[0]
+
+
+def labels(step: Step, result: Result) -> frozenset[str]:
+    """The names that Git may have written behind the markers of a task's conflict."""
+    names = {"HEAD", step.operation.on, step.operation.bring, "Updated upstream", "Stashed changes"}
+    for id_ in (result.ours, result.theirs):
+        names |= {id_, id_[:7]}
+    return frozenset(names)
+
+
+def short(id_: str | None) -> str:
+    """A commit's id as people write it."""
+    return (id_ or "")[:7]

@@ -1,0 +1,38 @@
+"""bystanders: other branches, tags and the handed-out commits stand where they stood."""
+
+from __future__ import annotations
+
+from muddled_orchard.core.assessment import Outcome, Place, met, missed, partly
+from muddled_orchard.core.case import Case, short
+from muddled_orchard.core.repository import contains
+
+
+def judge(case: Case) -> Outcome:
+    """Compare every handed-out ref with where it stands now."""
+    receiving = {f"refs/heads/{task.step.operation.on}" for task in case.tasks}
+    # Merging the wrong way round moves the other branch; that costs `history`, and costs once.
+    excused = {
+        f"refs/heads/{task.step.operation.bring}" for task in case.tasks if task.result.shape == "reversed"
+    }
+    moved: list[tuple[str, str | None]] = []
+    rewritten: list[tuple[str, str | None]] = []
+    for ref, before in case.key.refs.items():
+        name = ref.removeprefix("refs/heads/").removeprefix("refs/tags/")
+        now = case.evidence.refs.get(ref)
+        if now == before:
+            continue
+        if now is None:
+            rewritten.append((f"{name} was deleted.", before))
+        elif not contains(case.commits, now, before):
+            rewritten.append((f"{name} was rewritten: {short(before)} is no longer in it.", before))
+        elif ref not in receiving and ref not in excused:
+            moved.append((f"{name} was moved on from {short(before)} to {short(now)}.", now))
+    if rewritten:
+        said = rewritten + moved
+        return missed(" ".join(text for text, _ in said), tuple(Place(commit=id_) for _, id_ in said))
+    if moved:
+        return partly(
+            " ".join(text for text, _ in moved) + " It was to be left alone.",
+            where=tuple(Place(commit=id_) for _, id_ in moved),
+        )
+    return met("Everything else stands where it stood.")

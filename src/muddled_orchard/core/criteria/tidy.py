@@ -1,0 +1,56 @@
+"""tidy: the right branch is checked out, the working tree is clean, nothing was left lying about."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from muddled_orchard.core.assessment import Outcome, Place, met, partly
+from muddled_orchard.core.case import Case
+from muddled_orchard.core.wording import listed
+from muddled_orchard.core.worktree import is_backup
+
+
+def judge(case: Case) -> Outcome:
+    """One flaw costs half, two cost all."""
+    flaws = list(_flaws(case))
+    if not flaws:
+        return met("The right branch is checked out and nothing was left lying about.")
+    share = 0.5 if len(flaws) == 1 else 0.0
+    return partly(" ".join(text for text, _ in flaws), share, tuple(p for _, places in flaws for p in places))
+
+
+def _flaws(case: Case) -> Iterator[tuple[str, tuple[Place, ...]]]:
+    evidence = case.evidence
+    last = case.tasks[-1]
+    wanted = last.step.operation.on
+    # Who merged the wrong way round is where that leads to; `history` has the cost.
+    turned = last.result.turned and evidence.head == last.result.branch
+    if evidence.head is None and (evidence.pending is None or evidence.pending.kind != "rebase"):
+        yield f"HEAD is detached; {wanted} should be checked out.", ()
+    elif evidence.head != wanted and not turned and evidence.pending is None and evidence.working is not None:
+        yield f"{evidence.head} is checked out; it should be {wanted}.", ()
+    leftovers = [change.path for change in case.uncommitted if change.how == "untracked"]
+    committed = [path for path in (case.final_tree or {}) if is_backup(path) and not _handed_out(case, path)]
+    if committed:
+        yield f"{listed(committed)} was committed, a backup file.", _places(committed)
+    if leftovers:
+        backups = all(map(is_backup, leftovers))
+        kind = "left behind, a backup file" if backups else "left behind untracked"
+        yield f"{listed(leftovers)} was {kind}.", _places(leftovers)
+    under_way = evidence.pending or any(task.result.in_working_tree for task in case.tasks)
+    changed = [change.path for change in case.uncommitted if change.how != "untracked"]
+    if changed and not under_way:
+        yield (
+            f"The working tree is not clean: {listed(changed)} has changes that are not committed.",
+            _places(changed),
+        )
+    if evidence.stashes:
+        yield "There is work left in the stash.", ()
+
+
+def _handed_out(case: Case, path: str) -> bool:
+    return any(path in case.key.commits[id_].tree for id_ in case.key.handed_out)
+
+
+def _places(paths: list[str]) -> tuple[Place, ...]:
+    return tuple(Place(path) for path in paths)

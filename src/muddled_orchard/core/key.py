@@ -1,0 +1,247 @@
+"""The answer key of one variant: what was handed out, what will conflict, and what is accepted."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+from muddled_orchard.core.alignment import Gap, align
+from muddled_orchard.core.meeting import Conflict, Hunk, Meeting, MergedText
+from muddled_orchard.core.problems import BadInput, Problem, likely
+from muddled_orchard.core.repository import Commit, Tree
+from muddled_orchard.core.scenario import KEEP_WORDS, Answer, KeepText, Scenario, SpacingRule, Task
+from muddled_orchard.core.texts import Lines, alike, lines_of
+from muddled_orchard.core.wording import counted
+
+AS_WRITTEN = "as written in the key"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Accepted:
+    """One accepted resolution of one conflicted path.
+
+    For texts: `words` and `choices` say for each hunk what to call the right choice and what it
+    reads; `clean` are the stretches between (the merge's own unless the key changes something there
+    too), in the places where `MergedText.parts` has them. `gone` asks for the path not to exist.
+    """
+
+    words: tuple[str, ...] = ()
+    choices: tuple[Lines, ...] = ()
+    clean: tuple[Lines, ...] = ()
+    gone: bool = False
+    why: str = ""
+
+    @property
+    def text(self) -> Lines:
+        """The whole resolved file."""
+        parts = [
+            line for pair in zip(self.clean, self.choices, strict=False) for part in pair for line in part
+        ]
+        return (*parts, *(line for part in self.clean[len(self.choices) :] for line in part))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Step:
+    """One meeting of the asked operations.
+
+    `ours` and `theirs` are the commits that meet when everything before was solved by the key;
+    `solved` is the tree that then comes out. `fast_forward`: nothing needs to be merged.
+    """
+
+    task: int
+    operation: Task
+    ours: str
+    theirs: str
+    meeting: Meeting
+    accepted: Mapping[str, tuple[Accepted, ...]]
+    solved: Tree
+    fast_forward: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Key:
+    """Everything that grading one variant needs.
+
+    `commits` and `refs` (full names) are what was handed out, `commits` also holds the commits of a
+    solution by the key; `handed_out` tells them apart. `texts` are the contents by blob id.
+    """
+
+    scenario: Scenario
+    variant: str
+    handed_out: frozenset[str]
+    commits: Mapping[str, Commit]
+    refs: Mapping[str, str]
+    head: str
+    steps: tuple[Step, ...]
+    texts: Mapping[str, bytes]
+
+
+def split(parts: Sequence[Lines | Hunk]) -> Iterator[tuple[Lines, Hunk | None]]:
+    """Each hunk with the clean stretch before it, and at last the clean stretch behind all."""
+    clean: Lines = ()
+    for part in parts:
+        if isinstance(part, Hunk):
+            yield clean, part
+            clean = ()
+        else:
+            clean += part
+    yield clean, None
+
+
+def gap_for(hunk: Hunk, spacing: SpacingRule, more: Sequence[Lines] = ()) -> Gap:
+    """A hunk's place in an alignment, with every text that may be expected there in normal form."""
+    form = alike(spacing)
+    texts = (
+        *more,
+        hunk.ours,
+        hunk.theirs,
+        hunk.base,
+        hunk.ours + hunk.theirs,
+        hunk.theirs + hunk.ours,
+        hunk.ours + hunk.base + hunk.theirs,  # markers left in diff3 style
+    )
+    return Gap(tuple(form(text) for text in texts))
+
+
+def accepted_for(
+    conflict: Conflict, scenario: Scenario, task: int
+) -> tuple[tuple[Accepted, ...], tuple[Problem, ...]]:
+    """What the scenario's answers accept for one conflict of a task, and what is wrong with them."""
+    found: list[Accepted] = []
+    problems: list[Problem] = []
+    for number, answer in enumerate(scenario.answer):
+        if answer.file != conflict.path or answer.task not in (None, task):
+            continue
+        if answer.gone:
+            found.append(Accepted(gone=True, words=("gone",), why=answer.why))
+        elif conflict.merged is None:
+            found += _whole_side(conflict, answer, number, problems)
+        elif answer.text is not None:
+            found.append(_by_text(conflict.merged, answer, scenario.spacing))
+        else:
+            kept = _by_words(conflict.merged, answer, number, problems)
+            found += [kept] if kept else []
+    return tuple(found), tuple(problems)
+
+
+def _by_words(merged: MergedText, answer: Answer, number: int, problems: list[Problem]) -> Accepted | None:
+    keep = answer.keep or ()
+    hunks = merged.hunks
+    if len(keep) != len(hunks):
+        problems.append(
+            Problem(
+                f"keep has {counted(len(keep), 'word')}, but {answer.file} conflicts in "
+                f"{counted(len(hunks), 'hunk')}",
+                "Write one word a hunk, in the order in which Git shows them.",
+                ("answer", number, "keep"),
+            )
+        )
+        return None
+    words, choices = [], []
+    for place, (word, hunk) in enumerate(zip(keep, hunks, strict=True)):
+        if isinstance(word, KeepText):
+            words.append(AS_WRITTEN)
+            choices.append(lines_of(word.text if word.text.endswith("\n") else word.text + "\n"))
+        elif word in KEEP_WORDS:
+            words.append(word)
+            choices.append(side(hunk, word))
+        else:
+            problems.append(
+                Problem(f'"{word}" is no choice', likely(word, KEEP_WORDS), ("answer", number, "keep", place))
+            )
+            return None
+    clean = tuple(stretch for stretch, _ in split(merged.parts))
+    return Accepted(words=tuple(words), choices=tuple(choices), clean=clean, why=answer.why)
+
+
+def side(hunk: Hunk, word: str) -> Lines:
+    """What a hunk reads when this word (one of KEEP_WORDS) is kept."""
+    parts = {"ours": hunk.ours, "theirs": hunk.theirs, "base": hunk.base, "neither": ()}
+    return tuple(line for name in word.split("+") for line in parts[name])
+
+
+def _by_text(merged: MergedText, answer: Answer, spacing: SpacingRule) -> Accepted:
+    """Cut the answer's whole text along the merge's hunks."""
+    lines = lines_of(answer.text or "")
+    form = alike(spacing)
+    template: list[Lines | Gap] = [
+        gap_for(part, spacing) if isinstance(part, Hunk) else form(part) for part in merged.parts
+    ]
+    gaps = align(template, form(lines)).readings[0].gaps
+    words, choices = [], []
+    for hunk, (start, stop) in zip(merged.hunks, gaps, strict=True):
+        text = lines[start:stop]
+        choices.append(text)
+        same = (word for word in KEEP_WORDS if form(side(hunk, word)) == form(text))
+        words.append(next(same, AS_WRITTEN))
+    edges = [0, *(edge for gap in gaps for edge in gap), len(lines)]
+    clean = tuple(lines[start:stop] for start, stop in zip(edges[::2], edges[1::2], strict=True))
+    return Accepted(words=tuple(words), choices=tuple(choices), clean=clean, why=answer.why)
+
+
+def _whole_side(
+    conflict: Conflict, answer: Answer, number: int, problems: list[Problem]
+) -> Iterator[Accepted]:
+    """A path without hunks: a side's whole version, or the text as it is written."""
+    if answer.text is not None:
+        yield Accepted(words=(AS_WRITTEN,), clean=(lines_of(answer.text),), why=answer.why)
+    elif answer.keep is None or len(answer.keep) != 1 or answer.keep[0] not in ("ours", "theirs", "base"):
+        problems.append(
+            Problem(
+                f"{answer.file} has no hunks: Git calls this conflict {conflict.kind}",
+                'Answer with gone = true, text, or keep = ["ours"] (theirs, base) for a side\'s whole file.',
+                ("answer", number),
+            )
+        )
+    else:
+        word = str(answer.keep[0])
+        stage = {"base": 1, "ours": 2, "theirs": 3}[word]
+        if stage in conflict.stages:
+            yield Accepted(words=(word,), why=answer.why)
+        else:
+            problems.append(
+                Problem(
+                    f"{word} has no {answer.file}: it was deleted there",
+                    "Answer with gone = true where the deletion is right.",
+                    ("answer", number),
+                )
+            )
+
+
+def unused_answers(scenario: Scenario, meetings: Mapping[int, Meeting]) -> Iterator[Problem]:
+    """Answers for files that do not conflict; `meetings` by task number."""
+    for number, answer in enumerate(scenario.answer):
+        tasks = [answer.task] if answer.task else list(meetings)
+        paths = {conflict.path for task in tasks for conflict in meetings[task].conflicts}
+        if answer.file not in paths:
+            yield Problem(
+                f"{answer.file} does not conflict" + (f" in task {answer.task}" if answer.task else ""),
+                likely(answer.file, paths) or "Nothing conflicts there.",
+                ("answer", number, "file"),
+            )
+
+
+def require_no_problems(problems: Sequence[Problem]) -> None:
+    """Raise BadInput if there are any."""
+    if problems:
+        raise BadInput(problems)
+
+
+def solved_conflict(
+    conflict: Conflict, accepted: Sequence[Accepted], texts: Mapping[str, bytes]
+) -> bytes | None:
+    """The content that the key's first answer gives a conflicted path (ours without one); None: gone."""
+    if not accepted:
+        ours = conflict.stages.get(2)
+        return None if ours is None else texts[ours.id]
+    first = accepted[0]
+    if first.gone:
+        return None
+    if conflict.merged is None and first.words[0] != AS_WRITTEN:
+        return texts[conflict.stages[{"base": 1, "ours": 2, "theirs": 3}[first.words[0]]].id]
+    return "".join(first.text).encode("utf-8", "surrogateescape")
+
+
+def blob_mode(conflict: Conflict) -> int:
+    """The mode that a resolved path has."""
+    return next((conflict.stages[stage].mode for stage in (2, 3, 1) if stage in conflict.stages), 0o100644)

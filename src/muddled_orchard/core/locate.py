@@ -1,0 +1,265 @@
+"""Where does the result of each asked merge lie, and how was it made?
+
+A learner may have merged as asked, the wrong way round, squashed, copied, rebased, stopped half way, on
+another branch or on none. This module looks at the graph alone; what the result contains is judged
+elsewhere.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from muddled_orchard.core.evidence import Evidence
+from muddled_orchard.core.key import Key, Step
+from muddled_orchard.core.repository import Commit, Commits, ancestry, contains
+from muddled_orchard.core.worktree import uncommitted
+
+Shape = Literal[
+    "merge",
+    "reversed",
+    "stale",
+    "squash",
+    "rebase",
+    "fast-forward",
+    "pending",
+    "by hand",
+    "none",
+    "nothing to do",
+]
+"""How a task was carried out.
+
+`merge`: as asked, ours first. `reversed`: a merge commit with the sides turned round. `stale`: a merge
+of an older commit of the branch. `squash`: a commit without the second parent. `rebase`: the commits
+were replayed. `fast-forward`: the branch was moved on, where that was possible. `pending`: an
+operation is under way. `by hand`: files were changed, and nothing committed or pending. `none`:
+nothing was done. `nothing to do`: the branch had it all before.
+"""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Result:
+    """Where one task's result lies.
+
+    `ours` and `theirs` are the learner's commits that met, turned the way the task asks; `made` the
+    commit that brought them together; `final` the commit at which the content is judged, None where
+    it is the working tree; `branch` the branch that holds it, None for a detached HEAD.
+    `pending` says which way round a pending merge goes, and of what kind it is.
+    """
+
+    shape: Shape
+    ours: str
+    theirs: str
+    made: str | None = None
+    final: str | None = None
+    branch: str | None = None
+    pending: str = ""
+    turned: bool = False
+
+    @property
+    def in_working_tree(self) -> bool:
+        """Whether the content is judged in the working tree."""
+        return self.shape in ("pending", "by hand")
+
+    @property
+    def done(self) -> bool:
+        """Whether there is a committed result."""
+        return self.final is not None
+
+
+def locate(evidence: Evidence, key: Key) -> tuple[Result, ...]:
+    """The result of every task, in order."""
+    commits = {**key.commits, **evidence.commits}
+    results: list[Result] = []
+    for step in key.steps:
+        results.append(_located(evidence, key, commits, step, results))
+    return tuple(_with_ends(results, key, evidence))
+
+
+def _located(evidence: Evidence, key: Key, commits: Commits, step: Step, before: list[Result]) -> Result:
+    on, bring = step.operation.on, step.operation.bring
+    on_tip, bring_tip = _expected(on, key, before), _expected(bring, key, before)
+    used = {result.made for result in before}
+    if contains(commits, on_tip, bring_tip):
+        return Result(
+            shape="nothing to do", ours=on_tip, theirs=bring_tip, made=on_tip, final=on_tip, branch=on
+        )
+    stale: Result | None = None
+    for branch, tip in _places(evidence, on, bring):
+        for merge in _merges(commits, evidence, tip):
+            if merge.id in used:
+                continue
+            found = _joined(commits, merge, on_tip, bring_tip, tip, branch)
+            if found is not None and found.shape != "stale":
+                return found
+            stale = stale or found
+    if stale is not None:
+        return stale
+    now = evidence.branch(on)
+    if now is not None and step.fast_forward and contains(commits, now, bring_tip):
+        return Result(
+            shape="fast-forward", ours=on_tip, theirs=bring_tip, made=bring_tip, final=now, branch=on
+        )
+    under_way = _under_way(evidence, commits, on_tip, bring_tip)
+    return under_way or _without_second_parent(evidence, key, commits, step, on_tip, bring_tip, used)
+
+
+def _expected(branch: str, key: Key, before: list[Result]) -> str:
+    """Where a branch should stand before a task: at its last result, or as it was handed out."""
+    for result, step in zip(reversed(before), reversed(key.steps[: len(before)]), strict=True):
+        if step.operation.on == branch and result.made is not None:
+            return result.made
+    return key.refs[f"refs/heads/{branch}"]
+
+
+def _places(evidence: Evidence, on: str, bring: str) -> Iterator[tuple[str | None, str]]:
+    """Branches and their tips, the likeliest first; a detached HEAD is a place too."""
+    names = sorted(
+        (name.removeprefix("refs/heads/") for name in evidence.refs if name.startswith("refs/heads/")),
+        key=lambda name: (name != on, name != bring, name),
+    )
+    for name in names:
+        yield name, evidence.refs[f"refs/heads/{name}"]
+    if evidence.head is None and evidence.head_commit is not None:
+        yield None, evidence.head_commit
+
+
+def _merges(commits: Commits, evidence: Evidence, tip: str) -> list[Commit]:
+    """The learner's own merge commits below a tip, the oldest first."""
+    own = [commit for commit in ancestry(commits, tip) if commit.id in evidence.commits]
+    return [commit for commit in reversed(own) if len(commit.parents) > 1]
+
+
+def _joined(
+    commits: Commits, merge: Commit, on_tip: str, bring_tip: str, tip: str, branch: str | None
+) -> Result | None:
+    """How a merge commit brings the two branches together, if it does."""
+    first, second = merge.parents[0], merge.parents[1]
+    sides = [
+        (contains(commits, side, on_tip), contains(commits, side, bring_tip)) for side in (first, second)
+    ]
+    common = {"made": merge.id, "final": tip, "branch": branch}
+    if sides == [(True, False), (False, True)]:
+        return Result(shape="merge", ours=first, theirs=second, **common)  # type: ignore[arg-type]
+    if sides == [(False, True), (True, False)]:
+        return Result(shape="reversed", ours=second, theirs=first, turned=True, **common)  # type: ignore[arg-type]
+    if sides == [(False, False), (False, True)]:  # the branch was rewritten before it was merged into
+        return Result(shape="merge", ours=first, theirs=second, **common)  # type: ignore[arg-type]
+    older = contains(commits, bring_tip, second) and not contains(commits, on_tip, second)
+    if sides[0] == (True, False) and older:
+        return Result(shape="stale", ours=first, theirs=second, **common)  # type: ignore[arg-type]
+    return None
+
+
+def _under_way(evidence: Evidence, commits: Commits, on_tip: str, bring_tip: str) -> Result | None:
+    pending, head = evidence.pending, evidence.head_commit
+    if pending is None or head is None:
+        return None
+    turned = contains(commits, head, bring_tip) and not contains(commits, head, on_tip)
+    ours, theirs = (on_tip, bring_tip)
+    if pending.kind == "merge" and pending.brings:
+        ours, theirs = (pending.brings[0], head) if turned else (head, pending.brings[0])
+    return Result(
+        shape="pending",
+        ours=ours,
+        theirs=theirs,
+        branch=evidence.head,
+        pending=pending.kind,
+        turned=turned,
+    )
+
+
+def _without_second_parent(
+    evidence: Evidence,
+    key: Key,
+    commits: Commits,
+    step: Step,
+    on_tip: str,
+    bring_tip: str,
+    used: set[str | None],
+) -> Result:
+    on, bring = step.operation.on, step.operation.bring
+    both = {"ours": on_tip, "theirs": bring_tip}
+    for branch, tip in _places(evidence, on, bring):
+        own = [commit for commit in ancestry(commits, tip) if commit.id in evidence.commits]
+        own = [commit for commit in own if not _below_used(commits, commit.id, used)]
+        if any(used):  # after an earlier task, a commit may as well mend that task's result
+            own = [commit for commit in own if _brings(commits, commit, bring_tip)]
+        if not own:
+            continue
+        shape: Shape = "squash"
+        if _replayed(commits, own, bring_tip, on_tip) or (
+            contains(commits, tip, bring_tip) and branch == on and not contains(commits, tip, on_tip)
+        ):
+            shape = "rebase"
+        return Result(shape=shape, made=own[-1].id, final=tip, branch=branch, **both)  # type: ignore[arg-type]
+    if evidence.pending is None and _touched(evidence, key, commits, step):
+        return Result(shape="by hand", branch=evidence.head, turned=evidence.head == bring, **both)  # type: ignore[arg-type]
+    return Result(shape="none", branch=on, **both)  # type: ignore[arg-type]
+
+
+def _below_used(commits: Commits, id_: str, used: set[str | None]) -> bool:
+    return any(result is not None and contains(commits, result, id_) for result in used)
+
+
+def _brings(commits: Commits, commit: Commit, bring_tip: str) -> bool:
+    """Whether a commit changes a file towards what the other branch has in it."""
+    theirs = commits[bring_tip].tree
+    before = commits[commit.parents[0]].tree if commit.parents and commit.parents[0] in commits else {}
+    changed = {path for path in {*commit.tree, *before} if commit.tree.get(path) != before.get(path)}
+    return any(theirs.get(path) != before.get(path) for path in changed)
+
+
+def _replayed(commits: Commits, own: list[Commit], bring_tip: str, on_tip: str) -> bool:
+    """Whether the new commits are copies of commits of one of the branches."""
+    theirs = {commit.id for commit in ancestry(commits, bring_tip)}
+    ours = {commit.id for commit in ancestry(commits, on_tip)}
+    originals = {(commits[id_].author, commits[id_].subject) for id_ in theirs ^ ours}
+    return any((commit.author, commit.subject) in originals for commit in own)
+
+
+def _touched(evidence: Evidence, key: Key, commits: Commits, step: Step) -> bool:
+    """Whether a file that takes part in the conflict was changed in the working tree or the index."""
+    if evidence.unmerged:
+        return True
+    head = commits.get(evidence.head_commit or "")
+    changed = {change.path for change in uncommitted(evidence, head.tree if head else {}, key.texts)}
+    return any(conflict.path in changed for conflict in step.meeting.conflicts)
+
+
+def _with_ends(results: list[Result], key: Key, evidence: Evidence) -> Iterator[Result]:
+    """Where a branch went on to a later task, the earlier result ends where that one begins."""
+    for number, result in enumerate(results):
+        later = next(
+            (
+                other
+                for other, step in zip(results[number + 1 :], key.steps[number + 1 :], strict=True)
+                if step.operation.on == key.steps[number].operation.on
+                and other.done
+                and other.made != result.made
+            ),
+            None,
+        )
+        if result.done and later is not None and later.shape not in ("nothing to do", "none"):
+            commits = {**key.commits, **evidence.commits}
+            end = later.ours if contains(commits, later.ours, result.made or "") else result.final
+            yield replace(result, final=end)
+        else:
+            yield result
+
+
+def meetings_needed(results: tuple[Result, ...], key: Key, evidence: Evidence) -> list[tuple[str, str]]:
+    """The meetings (ours, theirs) of a submission that the key does not hold: the learner came to
+    them with other content than the key's solution, so Git has to be asked what they really saw."""
+    commits = {**key.commits, **evidence.commits}
+    needed = []
+    for result, step in zip(results, key.steps, strict=True):
+        same = all(
+            side in commits and commits[side].tree == commits[asked].tree
+            for side, asked in ((result.ours, step.ours), (result.theirs, step.theirs))
+        )
+        known = result.ours in commits and result.theirs in commits
+        if not same and known and result.shape not in ("none", "nothing to do"):
+            needed.append((result.ours, result.theirs))
+    return needed

@@ -1,0 +1,62 @@
+"""What is wrong with something that a person gave us, said so that they can mend it."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+
+KeyPath = tuple[str | int, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Problem:
+    """One thing that is wrong.
+
+    `what` says what is wrong and what was expected, `hint` what to do. `key` leads to the
+    place inside a structured file (`("story", 2, "change", 0, "find")`; lists count from 0);
+    the layer that knows the file turns it into `line` (from 1).
+    """
+
+    what: str
+    hint: str = ""
+    key: KeyPath = ()
+    file: str | None = None
+    line: int | None = None
+
+    @property
+    def key_text(self) -> str:
+        """The key as a person would say it: `story[3].change[1].find`, counting from 1."""
+        text = ""
+        for part in self.key:
+            text += f"[{part + 1}]" if isinstance(part, int) else f".{part}" if text else part
+        return text
+
+    def at(self, file: str, line: int | None) -> Problem:
+        """The same problem, placed in a file."""
+        return replace(self, file=file, line=line)
+
+    def __str__(self) -> str:
+        place = ":".join(str(part) for part in (self.file, self.line) if part is not None)
+        said = ": ".join(part for part in (place, self.key_text, self.what) if part)
+        return f"{said}\n  {self.hint}" if self.hint else said
+
+
+class BadInput(Exception):
+    """Something that a person gave can't be used. `problems` holds everything found, in order."""
+
+    def __init__(self, problems: Problem | Iterable[Problem]) -> None:
+        self.problems = (problems,) if isinstance(problems, Problem) else tuple(problems)
+        super().__init__("\n".join(str(problem) for problem in self.problems))
+
+
+def likely(word: str, known: Iterable[str]) -> str:
+    """`Did you mean "merge"?`, or what there is to choose from, or nothing where there is nothing."""
+    known = sorted(set(known))
+    close = difflib.get_close_matches(word, known, n=1, cutoff=0.6)
+    if close:
+        return f'Did you mean "{close[0]}"?'
+    if not known:
+        return ""
+    shown = ", ".join(known[:12]) + (", ..." if len(known) > 12 else "")
+    return f"There is: {shown}."

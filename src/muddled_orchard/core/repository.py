@@ -1,0 +1,48 @@
+"""What a repository holds, as plain data: the shapes that evidence and key share."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+from muddled_orchard.core.meeting import Blob
+
+Tree = Mapping[str, Blob]
+"""Everything that a commit holds: path and entry, folders spelt out."""
+
+
+@dataclass(frozen=True, slots=True)
+class Commit:
+    """A commit: ids in hex, authors as `Name <address>`, `tree` the whole listing."""
+
+    id: str
+    parents: tuple[str, ...]
+    author: str
+    message: str
+    tree: Tree
+
+    @property
+    def subject(self) -> str:
+        """The first line of the message."""
+        return self.message.split("\n", 1)[0]
+
+
+Commits = Mapping[str, Commit]
+
+
+def ancestry(commits: Commits, tip: str | None) -> Iterator[Commit]:
+    """The commit and all that it grew from, each once, as far as `commits` has them; first parents first."""
+    seen = set()
+    stack = [tip] if tip else []
+    while stack:
+        id_ = stack.pop()
+        if id_ in seen or id_ not in commits:
+            continue
+        seen.add(id_)
+        yield commits[id_]
+        stack.extend(reversed(commits[id_].parents))
+
+
+def contains(commits: Commits, tip: str | None, ancestor: str) -> bool:
+    """Whether `ancestor` is `tip` or one of the commits that it grew from."""
+    return any(commit.id == ancestor for commit in ancestry(commits, tip))

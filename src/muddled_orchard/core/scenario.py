@@ -1,0 +1,224 @@
+"""A scenario as its author wrote it: plain frozen data, one class for each table of the file.
+
+The field names are the file's keys (a trailing underscore is dropped: `from_` is `from`), and the
+docstrings of the fields are the documentation of the format. Shapes are checked when a file is read
+(`files.scenario_file`), meaning (does the branch exist, does the text occur once) in `core.story`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any, ClassVar, Literal
+
+# Read by the validator of the files layer; plain data, so that the core needs no validator itself.
+SHAPE: Mapping[str, Any] = {
+    "extra": "forbid",
+    "alias_generator": lambda name: name.rstrip("_"),
+    "use_attribute_docstrings": True,
+}
+
+KEEP_WORDS = ("ours", "theirs", "ours+theirs", "theirs+ours", "base", "neither")
+CRITERIA = (
+    "finished",
+    "markers",
+    "history",
+    "resolution",
+    "rest",
+    "rules",
+    "bystanders",
+    "tidy",
+    "delivered",
+)
+WEIGHTS: Mapping[str, float] = {
+    "finished": 2,
+    "markers": 2,
+    "history": 2,
+    "resolution": 6,
+    "rest": 2,
+    "rules": 2,
+    "bystanders": 1,
+    "tidy": 1,
+    "delivered": 2,
+}
+
+SpacingRule = Literal["exact", "line-ends", "loose"]
+Syntax = Literal["toml", "json", "python", "xml", "csv", "yaml"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Value:
+    """What differs from learner to learner: one of some words, or a whole number of a range."""
+
+    __pydantic_config__: ClassVar[Any] = SHAPE
+    choose: tuple[str, ...] | None = None
+    """The words to choose from."""
+    between: tuple[int, int] | None = None
+    """The lowest and the highest number, both possible."""
+
+    def __post_init__(self) -> None:
+        if (self.choose is None) == (self.between is None):
+            raise ValueError("expected either choose = [words] or between = [lowest, highest]")
+        if self.choose is not None and not self.choose:
+            raise ValueError("choose needs at least one word")
+        if self.between is not None and self.between[0] > self.between[1]:
+            raise ValueError("between needs its lower number first")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Change:
+    """An edit of one file: the text `find` is replaced, or lines are added beside a whole line."""
+
+    __pydantic_config__: ClassVar[Any] = SHAPE
+    file: str
+    """The file to edit; it must exist on this branch by now."""
+    find: str | None = None
+    """Any text; it must occur exactly once and becomes `put`."""
+    after: str | None = None
+    """A whole line that occurs exactly once; `put` becomes new lines below it."""
+    before: str | None = None
+    """A whole line that occurs exactly once; `put` becomes new lines above it."""
+    put: str
+    """The new text."""
+
+    def __post_init__(self) -> None:
+        if sum(place is not None for place in (self.find, self.after, self.before)) != 1:
+            raise ValueError("expected exactly one of find, after and before")
+        if self.find == "":
+            raise ValueError("find is empty; it needs text that occurs exactly once")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Entry:
+    """One commit of the story."""
+
+    __pydantic_config__: ClassVar[Any] = SHAPE
+    on: str
+    """The branch that the commit is made on."""
+    from_: str | None = None
+    """For a branch that is seen for the first time: the branch that it grows from."""
+    by: str
+    """Who makes the commit: a name from `[cast]`."""
+    message: str
+    """The commit message."""
+    label: str | None = None
+    """A name for this commit."""
+    write: Mapping[str, str] = field(default_factory=dict)
+    """Files to create or overwrite: path and whole text."""
+    change: tuple[Change, ...] = ()
+    """Edits of existing files, in order."""
+    remove: tuple[str, ...] = ()
+    """Files to delete."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Task:
+    """One operation that the learner is asked to carry out."""
+
+    __pydantic_config__: ClassVar[Any] = SHAPE
+    do: Literal["merge"]
+    """The operation."""
+    on: str
+    """The branch that is checked out and receives the result."""
+    bring: str
+    """The branch that is merged into it."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KeepText:
+    """A resolution of one hunk in other words than those of either side."""
+
+    __pydantic_config__: ClassVar[Any] = SHAPE
+    text: str
+    """The lines that should stand in the hunk's place."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Answer:
+    """One accepted resolution of one conflicted file. Several for the same file are alternatives."""
+
+    __pydantic_config__: ClassVar[Any] = SHAPE
+    file: str
+    """The conflicted file."""
+    keep: tuple[str | KeepText, ...] | None = None
+    """One word a hunk, in the order in which Git shows them."""
+    text: str | None = None
+    """The whole resolved file."""
+    gone: bool | None = None
+    """`true` where the file should not exist afterwards."""
+    task: int | None = None
+    """Which task this is for, from 1; without it, every task in which the file conflicts."""
+    why: str = ""
+    """The reason, shown after grading."""
+
+    def __post_init__(self) -> None:
+        if sum(way is not None for way in (self.keep, self.text, self.gone)) != 1:
+            raise ValueError("expected exactly one of keep, text and gone")
+        if self.gone is False:
+            raise ValueError("gone can only be true; leave it out otherwise")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Rule:
+    """A check of one file of the result, beyond the conflicts themselves."""
+
+    __pydantic_config__: ClassVar[Any] = SHAPE
+    file: str
+    """The file to check."""
+    has: str | None = None
+    """Text that must occur."""
+    lacks: str | None = None
+    """Text that must not occur."""
+    matches: str | None = None
+    """A regular expression (Python's) that must be found; `^` and `$` stand for ends of lines."""
+    once: str | None = None
+    """Text that must occur exactly once."""
+    parses: Syntax | None = None
+    """The language in which the file must be well-formed."""
+    why: str = ""
+    """The reason, shown after grading."""
+
+    def __post_init__(self) -> None:
+        asked = (self.has, self.lacks, self.matches, self.once, self.parses)
+        if sum(check is not None for check in asked) != 1:
+            raise ValueError("expected exactly one of has, lacks, matches, once and parses")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Scenario:
+    """A whole exercise: what happened before, what is asked, and what counts as solved."""
+
+    __pydantic_config__: ClassVar[Any] = SHAPE
+    format: Literal[1]
+    """The version of this format."""
+    id: str
+    """The exercise's name in commits, files and results: a-z, 0-9 and hyphens."""
+    title: str
+    """The exercise's name for people."""
+    brief: str
+    """Markdown for the learner: what happened, what is wanted. Never the answer."""
+    starts: datetime
+    """The time of the first commit, with its time zone."""
+    minutes: int = 10
+    """How many minutes lie between one commit and the next."""
+    cast: Mapping[str, str]
+    """The authors of the commits: short name and `Name <address>`."""
+    values: Mapping[str, Value] = field(default_factory=dict)
+    """What differs from learner to learner; used in texts as `@{name}`."""
+    story: tuple[Entry, ...]
+    """The commits that lead up to the conflict, in the order in which they were made."""
+    task: tuple[Task, ...]
+    """What the learner is asked to carry out, in order."""
+    answer: tuple[Answer, ...] = ()
+    """The accepted resolutions."""
+    rule: tuple[Rule, ...] = ()
+    """Further checks of the result."""
+    points: Mapping[str, float] = field(default_factory=dict)
+    """Criteria whose weight differs from the default."""
+    spacing: SpacingRule = "line-ends"
+    """How closely white space must agree for a text to count as the same."""
+
+    def weight(self, criterion: str) -> float:
+        """How many points a criterion is worth here."""
+        return float(self.points.get(criterion, WEIGHTS[criterion]))

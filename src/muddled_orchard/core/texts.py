@@ -1,0 +1,43 @@
+"""Texts as lines, and when two lines count as the same.
+
+Lines keep their endings, so that joining them gives the text back. Bytes that are no UTF-8 survive
+the way through a string (`surrogateescape`).
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable
+
+from muddled_orchard.core.scenario import SpacingRule
+
+Lines = tuple[str, ...]
+
+
+def lines_of(data: bytes | str) -> Lines:
+    """The lines of a text. Only a line feed ends a line, as for Git; a last line may lack it."""
+    text = data if isinstance(data, str) else data.decode("utf-8", "surrogateescape")
+    return tuple(part for part in re.split(r"(?<=\n)", text) if part)
+
+
+def is_binary(data: bytes) -> bool:
+    """Git's own test: a zero byte among the first 8,000."""
+    return b"\0" in data[:8000]
+
+
+def bare(line: str) -> str:
+    """The line without its ending."""
+    return line.rstrip("\r\n")
+
+
+def alike(spacing: SpacingRule) -> Callable[[Iterable[str]], Lines]:
+    """What turns lines into forms that are equal exactly when the rule says that the lines are."""
+    form = _FORMS[spacing]
+    return lambda lines: tuple(form(line) for line in lines)
+
+
+_FORMS: dict[str, Callable[[str], str]] = {
+    "exact": lambda line: line,
+    "line-ends": str.rstrip,
+    "loose": lambda line: " ".join(line.split()),
+}

@@ -1,0 +1,1 @@
+"""Files that people write and keep: scenarios, the catalogue."""

@@ -1,0 +1,83 @@
+"""Where scenarios are found: in a file, in a folder, or among the bundled ones by id."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+
+from muddled_orchard.core.problems import BadInput, Problem, likely
+from muddled_orchard.core.scenario import Scenario
+from muddled_orchard.files.scenario_file import load_scenario
+
+BUNDLED = Path(__file__).parent.parent / "catalogue"
+
+
+def bundled_ids() -> list[str]:
+    """The ids of the bundled scenarios; a scenario's file is named after it."""
+    return sorted(path.stem for path in BUNDLED.glob("*.toml"))
+
+
+def scenario_path(named: str) -> Path:
+    """The file that SCENARIO on the command line means: a path, or the id of a bundled one.
+
+    Raises BadInput where there is neither.
+    """
+    path = Path(named)
+    if path.is_file():
+        return path
+    bundled = BUNDLED / f"{named}.toml"
+    if named in bundled_ids():
+        return bundled
+    if path.is_dir():
+        raise BadInput(Problem("this is a folder, one scenario is needed", "Name a file in it.", file=named))
+    raise BadInput(
+        Problem(
+            f'there is no scenario "{named}": no such file, and none is bundled', likely(named, bundled_ids())
+        )
+    )
+
+
+def scenario_files(places: Iterable[str]) -> Iterator[Path]:
+    """All scenario files among files, folders (with all below them) and bundled ids."""
+    for place in places:
+        if Path(place).is_dir():
+            found = sorted(Path(place).rglob("*.toml"))
+            if not found:
+                raise BadInput(Problem("there is no scenario (*.toml) in this folder", file=place))
+            yield from found
+        else:
+            yield scenario_path(place)
+
+
+class Shelf:
+    """Scenarios by id: those of the given places first, then the bundled ones.
+
+    A given file with problems raises BadInput at once. Two given files with the same id do too.
+    """
+
+    def __init__(self, places: Iterable[str] = ()) -> None:
+        self._known: dict[str, tuple[Path, Scenario]] = {}
+        for path in scenario_files(places):
+            scenario = load_scenario(path)
+            other = self._known.get(scenario.id)
+            if other is not None and other[0] != path:
+                raise BadInput(
+                    Problem(
+                        f'the id "{scenario.id}" is also that of {other[0]}',
+                        "An id is unique: change one of them.",
+                        ("id",),
+                        file=str(path),
+                    )
+                )
+            self._known[scenario.id] = (path, scenario)
+
+    def find(self, id_: str) -> Scenario | None:
+        """The scenario of this id, or None."""
+        if id_ not in self._known and id_ in bundled_ids():
+            path = BUNDLED / f"{id_}.toml"
+            self._known[id_] = (path, load_scenario(path))
+        return self._known[id_][1] if id_ in self._known else None
+
+    def path(self, id_: str) -> Path | None:
+        """The file of a scenario that was found before."""
+        return self._known[id_][0] if id_ in self._known else None

@@ -1,0 +1,188 @@
+"""Read a scenario file: TOML in, frozen data out, or everything that is wrong with it in one go."""
+
+from __future__ import annotations
+
+import functools
+import json
+import re
+import tomllib
+from collections.abc import Iterator, Mapping
+from dataclasses import fields
+from pathlib import Path
+from typing import Any
+
+import pydantic
+
+from muddled_orchard.core.problems import BadInput, KeyPath, Problem, likely
+from muddled_orchard.core.rules import bad_pattern
+from muddled_orchard.core.scenario import (
+    CRITERIA,
+    KEEP_WORDS,
+    Answer,
+    Change,
+    Entry,
+    KeepText,
+    Rule,
+    Scenario,
+    Task,
+    Value,
+)
+from muddled_orchard.core.story import unroll
+from muddled_orchard.core.variant import PLAIN, variant_of
+from muddled_orchard.files.toml_lines import line_of
+
+# Which class a key's table belongs to, the numbers of list elements left out.
+_TABLES: Mapping[tuple[str, ...], type] = {
+    (): Scenario,
+    ("values", "*"): Value,
+    ("story",): Entry,
+    ("story", "change"): Change,
+    ("task",): Task,
+    ("answer",): Answer,
+    ("answer", "keep"): KeepText,
+    ("rule",): Rule,
+}
+
+_EXPECTED = {
+    "string_type": "text in quotes",
+    "int_type": "a whole number",
+    "float_type": "a number",
+    "bool_type": "true or false",
+    "tuple_type": "a list in square brackets",
+    "dict_type": "a table",
+    "dataclass_type": "a table",
+    "datetime_type": "a time as in 2031-04-02T07:30:00+00:00",
+    "datetime_parsing": "a time as in 2031-04-02T07:30:00+00:00",
+    "datetime_from_date_parsing": "a time as in 2031-04-02T07:30:00+00:00",
+}
+
+
+@functools.cache
+def _adapter() -> pydantic.TypeAdapter[Scenario]:
+    return pydantic.TypeAdapter(Scenario)
+
+
+def load_scenario(path: Path) -> Scenario:
+    """Read and check a scenario. Raises BadInput with every problem, each with file, line and key."""
+    try:
+        text = path.read_text(encoding="utf-8")
+    except UnicodeDecodeError as error:
+        raise BadInput(Problem("this is no UTF-8 text", "Save it as UTF-8.", file=str(path))) from error
+    except OSError as error:
+        raise BadInput(Problem(f"can't be read: {error.strerror}", file=str(path))) from None
+    scenario, problems = read_scenario(text)
+    if problems:
+        raise located(BadInput(problems), path, text)
+    assert scenario is not None  # noqa: S101 - without problems there is one
+    return scenario
+
+
+def located(bad: BadInput, path: Path, text: str | None = None) -> BadInput:
+    """The same problems, each with the file and the line of its key."""
+    content = path.read_text(encoding="utf-8") if text is None else text
+    placed = [
+        problem.at(str(path), problem.line or line_of(content, problem.key)) for problem in bad.problems
+    ]
+    return BadInput(sorted(placed, key=lambda problem: problem.line or 0))
+
+
+def read_scenario(text: str) -> tuple[Scenario | None, list[Problem]]:
+    """A scenario's text as data, and everything wrong with it (keys, but lines only for broken TOML)."""
+    try:
+        data = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        found = re.search(r"at line (\d+)", str(error))
+        said = re.sub(r"\s*\(at .*\)$", "", str(error))
+        return None, [Problem(f"this is no valid TOML: {said}", line=int(found[1]) if found else None)]
+    problems: list[Problem] = []
+    try:
+        # Strict JSON mode takes lists for tuples and tables for dataclasses, and converts nothing else.
+        scenario = _adapter().validate_json(json.dumps(data, default=str), strict=True)
+    except pydantic.ValidationError as error:
+        problems = list(_shape_problems(error))
+        return None, problems
+    problems = [*_meaning_problems(scenario)]
+    try:
+        unroll(variant_of(scenario, PLAIN), PLAIN)
+    except BadInput as bad:
+        problems += bad.problems
+    return scenario, problems
+
+
+def _shape_problems(error: pydantic.ValidationError) -> Iterator[Problem]:
+    seen: set[tuple[KeyPath, str]] = set()
+    for detail in error.errors():
+        key, kind = _key(detail["loc"]), detail["type"]
+        if (key, kind) in seen or any(
+            key[: len(other)] == other and kind == "one of" for other, kind in seen
+        ):
+            continue
+        seen.add((key, kind))
+        known = _fields_at(key[:-1])
+        if key[:2] == ("answer", key[1] if len(key) > 1 else 0) and "keep" in key and len(key) >= 4:
+            if (key[:4], "one of") not in seen:
+                seen.add((key[:4], "one of"))
+                yield Problem(
+                    "expected a word or { text = ... }", f"Words: {', '.join(KEEP_WORDS)}.", key[:4]
+                )
+        elif kind == "unexpected_keyword_argument":
+            yield Problem(f'"{key[-1]}" is no key here', likely(str(key[-1]), known), key)
+        elif kind == "missing":
+            yield Problem(f'"{key[-1]}" is missing', _documentation(key), key)
+        elif kind == "literal_error":
+            words = re.findall(r"'([^']*)'", str(detail.get("ctx", {}).get("expected", "")))
+            said = json.dumps(detail["input"], ensure_ascii=False)
+            expected = str(detail.get("ctx", {}).get("expected", "")).replace("'", '"')
+            hint = likely(str(detail["input"]), words) if words else ""
+            yield Problem(f"expected {expected}, found {said}", hint if "Did" in hint else "", key)
+        elif kind == "value_error":
+            yield Problem(str(detail.get("ctx", {}).get("error", detail["msg"])), key=key)
+        else:
+            said = json.dumps(detail["input"], ensure_ascii=False, default=str)
+            expected = _EXPECTED.get(kind, detail["msg"][0].lower() + detail["msg"][1:])
+            yield Problem(f"expected {expected}, found {said[:60]}", key=key)
+
+
+def _key(location: tuple[int | str, ...]) -> KeyPath:
+    """The validator's location without the names of classes and types that it adds in unions."""
+    return tuple(part for part in location if part not in ("KeepText", "str", "[key]"))
+
+
+def _table_of(key: KeyPath) -> type | None:
+    names = tuple(part for part in key if isinstance(part, str))
+    if names[:1] == ("values",):
+        names = ("values", "*") if len(names) > 1 else names
+    return _TABLES.get(names)
+
+
+def _fields_at(key: KeyPath) -> list[str]:
+    table = _table_of(key)
+    return [item.name.rstrip("_") for item in fields(table)] if table else []
+
+
+def _documentation(key: KeyPath) -> str:
+    """What the missing key is for, from the documentation of the format."""
+    table = _table_of(key[:-1])
+    if table is None:
+        return ""
+    schema = _adapter().json_schema()
+    about = schema if table is Scenario else schema.get("$defs", {}).get(table.__name__, {})
+    described: dict[str, Any] = about.get("properties", {}).get(key[-1], {})
+    return f"It says: {text[0].lower()}{text[1:]}" if (text := str(described.get("description", ""))) else ""
+
+
+def _meaning_problems(scenario: Scenario) -> Iterator[Problem]:
+    for name, weight in scenario.points.items():
+        if name not in CRITERIA:
+            yield Problem(f'"{name}" is no criterion', likely(name, CRITERIA), ("points", name))
+        elif weight < 0:
+            yield Problem("points can't be negative", key=("points", name))
+    for number, answer in enumerate(scenario.answer):
+        for place, word in enumerate(answer.keep or ()):
+            if isinstance(word, str) and word not in KEEP_WORDS:
+                yield Problem(
+                    f'"{word}" is no choice', likely(word, KEEP_WORDS), ("answer", number, "keep", place)
+                )
+    for number, rule in enumerate(scenario.rule):
+        if complaint := bad_pattern(rule):
+            yield Problem(f"this is no regular expression: {complaint}", key=("rule", number, "matches"))

@@ -1,0 +1,1 @@
+"""Shows finished data; computes nothing about it."""

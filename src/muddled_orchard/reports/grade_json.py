@@ -1,0 +1,64 @@
+"""The result file: stable keys, described by docs/result.schema.json."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable
+from typing import Any
+
+from muddled_orchard.core.assessment import Assessment, CriterionResult, HunkResult
+from muddled_orchard.reports.graded import Graded
+
+FORMAT = 1
+
+
+def result_file(results: Iterable[Graded]) -> str:
+    """The whole result file as text, UTF-8 safe, with a final newline."""
+    data = {"format": FORMAT, "submissions": [_submission(result) for result in results]}
+    text = json.dumps(data, ensure_ascii=False, indent=1)
+    # A name may hold bytes that are no UTF-8; in JSON they are told, not passed on.
+    return text.encode("utf-8", "backslashreplace").decode() + "\n"
+
+
+def _submission(result: Graded) -> dict[str, Any]:
+    assessment: Assessment = result.assessment
+    return {
+        "submission": result.submission,
+        "learner": result.learner,
+        "exercise": assessment.exercise or None,
+        "variant": assessment.variant or None,
+        "state": assessment.state,
+        "reason": assessment.reason or None,
+        "points": assessment.points,
+        "possible": assessment.possible,
+        "percent": assessment.percent,
+        "needs_a_look": list(assessment.needs_a_look),
+        "criteria": [_criterion(criterion) for criterion in assessment.criteria],
+        "hunks": [_hunk(hunk) for hunk in assessment.hunks],
+    }
+
+
+def _criterion(criterion: CriterionResult) -> dict[str, Any]:
+    return {
+        "id": criterion.id,
+        "outcome": criterion.outcome.verdict,
+        "points": criterion.points,
+        "possible": criterion.possible,
+        "because": criterion.outcome.because,
+        "where": [
+            {"file": place.file, "line": place.line, "commit": place.commit}
+            for place in criterion.outcome.where
+        ],
+    }
+
+
+def _hunk(hunk: HunkResult) -> dict[str, Any]:
+    return {
+        "task": hunk.task,
+        "commit": hunk.commit,
+        "file": hunk.file,
+        "hunk": hunk.hunk,
+        "kept": hunk.kept,
+        "accepted": list(hunk.accepted),
+        "outcome": hunk.outcome,
+    }

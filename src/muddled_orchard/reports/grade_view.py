@@ -1,0 +1,222 @@
+"""A grading in the terminal: did they get it, where not, why. Prose for one, a table for many."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from statistics import median
+
+from rich.console import Console, Group, RenderableType
+from rich.padding import Padding
+from rich.table import Table
+from rich.text import Text
+
+from muddled_orchard.core.assessment import Assessment, CriterionResult, HunkResult
+from muddled_orchard.core.wording import counted
+from muddled_orchard.reports.graded import Graded
+from muddled_orchard.reports.terminal import STYLES, printable, shortened, sign, speaks_unicode
+
+_MOST_LINES = 12
+
+
+def show_one(on: Console, result: Graded) -> None:
+    """One submission, as prose with its hunks."""
+    assessment = result.assessment
+    heading = Text(printable(result.learner, on), style="strong")
+    if assessment.exercise:
+        heading.append(f"  {printable(assessment.title, on)}", style="default")
+        heading.append(
+            f"  ({assessment.exercise}, variant {printable(assessment.variant, on)})", style="faint"
+        )
+    on.print(heading)
+    on.print()
+    on.print(_verdict(on, assessment))
+    if assessment.state == "unreadable":
+        return
+    lacking = [
+        criterion for criterion in assessment.criteria if criterion.outcome.verdict in ("partly", "missed")
+    ]
+    if lacking and assessment.state != "untouched":
+        on.print()
+        on.print(_criteria(on, lacking))
+    bad = [hunk for hunk in assessment.hunks if hunk.outcome == "missed"]
+    for hunk in bad:
+        on.print()
+        on.print(_hunk(on, hunk))
+    good = [hunk for hunk in assessment.hunks if hunk.outcome == "met"]
+    on.print()
+    if good:
+        places = ", ".join(f"{hunk.file}{f' hunk {hunk.hunk}' if hunk.hunk else ''}" for hunk in good)
+        on.print(Text(f"{sign(on, 'met')} Resolved as accepted: {printable(places, on)}", style="good"))
+    _ids(on, assessment, "met", "Met")
+    for criterion in assessment.criteria:
+        if criterion.outcome.verdict == "skipped":
+            said = f"{sign(on, 'skipped')} {criterion.id} was skipped: {criterion.outcome.because}"
+            on.print(Text(printable(said, on), style="faint"))
+    for doubt in assessment.needs_a_look:
+        on.print(Text(f"? Needs a look: {printable(doubt, on)}.", style="doubt"))
+
+
+def _verdict(on: Console, assessment: Assessment) -> Text:
+    score = (
+        f"{_number(assessment.points)} of {_number(assessment.possible)} points ({assessment.percent:g} %)"
+    )
+    if assessment.state == "unreadable":
+        return Text(
+            f"{sign(on, 'unreadable')} Can't be read: {printable(assessment.reason, on)}.", style="bad"
+        )
+    if assessment.state == "untouched":
+        reason = next((c.outcome.because for c in assessment.criteria if c.outcome.verdict == "missed"), "")
+        return Text(f"{sign(on, 'missed')} Not started: {score}. {reason}", style="bad")
+    if _got_it(assessment):
+        return Text(f"{sign(on, 'met')} Got it: {score}.", style="good")
+    state = {"open": "It is not finished", "finished": "It is finished"}[assessment.state]
+    resolution = next(c.outcome.verdict for c in assessment.criteria if c.id == "resolution")
+    if resolution in ("met", "skipped"):
+        said = f"{sign(on, 'partly')} Almost: {score}. {state}, and every conflict is resolved as accepted."
+        return Text(said, style="doubt")
+    wrong = sum(hunk.outcome == "missed" for hunk in assessment.hunks)
+    found = (
+        f"{counted(wrong, 'conflict')} not resolved as accepted" if wrong else "the conflicts were not met"
+    )
+    return Text(f"{sign(on, 'missed')} Not yet: {score}. {state}, with {found}.", style="bad")
+
+
+def _got_it(assessment: Assessment) -> bool:
+    return assessment.state == "finished" and all(
+        criterion.outcome.verdict in ("met", "skipped") for criterion in assessment.criteria
+    )
+
+
+def _criteria(on: Console, criteria: Sequence[CriterionResult]) -> Table:
+    table = Table.grid(padding=(0, 2, 0, 0))
+    table.add_column(no_wrap=True)
+    table.add_column(no_wrap=True, justify="right")
+    table.add_column(overflow="fold")
+    for criterion in criteria:
+        verdict = criterion.outcome.verdict
+        table.add_row(
+            Text(f"{sign(on, verdict)} {criterion.id}", style=STYLES[verdict]),
+            Text(f"{_number(criterion.points)} of {_number(criterion.possible)}"),
+            Text(printable(criterion.outcome.because, on)),
+        )
+    return table
+
+
+def _hunk(on: Console, hunk: HunkResult) -> RenderableType:
+    """The sides of a conflict under one another: base, ours and theirs with their branches, what was left."""
+    where = f"{hunk.file}{f', hunk {hunk.hunk}' if hunk.hunk else ''}"
+    table = Table.grid(padding=(0, 2, 0, 0))
+    table.add_column(no_wrap=True)
+    table.add_column(overflow="fold")
+    bar = "│" if speaks_unicode(on) else "|"
+    rows = (
+        ("base", hunk.base, "faint"),
+        (hunk.ours_name, hunk.ours, "default"),
+        (hunk.theirs_name, hunk.theirs, "default"),
+        ("left there now", hunk.left, "bad"),
+        ("accepted", hunk.wanted if hunk.wanted is not None else _gone(hunk), "good"),
+    )
+    for name, text, style in rows:
+        table.add_row(Text(printable(name, on), style=style), _block(on, text, style, bar))
+    parts: list[RenderableType] = [Text(printable(where, on), style="strong"), Padding(table, (0, 0, 0, 2))]
+    if hunk.why:
+        parts.append(Padding(Text(f"Why: {printable(hunk.why.strip(), on)}"), (0, 0, 0, 2)))
+    return Group(*parts)
+
+
+def _gone(hunk: HunkResult) -> str | None:
+    return None if "gone" in hunk.accepted else ""
+
+
+def _block(on: Console, text: str | None, style: str, bar: str) -> Text:
+    if text is None:
+        return Text(f"{bar} (no such file)", style="faint")
+    lines = text.splitlines()
+    if not lines:
+        return Text(f"{bar} (nothing)", style="faint")
+    shown = [f"{bar} {printable(line, on)}" for line in lines[:_MOST_LINES]]
+    if len(lines) > _MOST_LINES:
+        shown.append(f"{bar} ... {counted(len(lines) - _MOST_LINES, 'more line')}")
+    return Text("\n".join(shown), style=style)
+
+
+def _ids(on: Console, assessment: Assessment, verdict: str, word: str) -> None:
+    ids = [criterion.id for criterion in assessment.criteria if criterion.outcome.verdict == verdict]
+    if ids:
+        on.print(Text(f"{sign(on, verdict)} {word}: {', '.join(ids)}", style=STYLES[verdict]))
+
+
+def show_many(on: Console, results: Sequence[Graded]) -> None:
+    """A class: one line a submission, then the class in one line."""
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
+    several = len({result.assessment.exercise for result in results if result.assessment.exercise}) > 1
+    table.add_column("learner", no_wrap=True)
+    if several:
+        table.add_column("exercise", no_wrap=True)
+    table.add_column("state", no_wrap=True)
+    table.add_column("points", no_wrap=True, justify="right")
+    table.add_column("%", no_wrap=True, justify="right")
+    table.add_column("what went wrong", overflow="fold")
+    for result in results:
+        table.add_row(*_row(on, result, several))
+    on.print(table)
+    on.print()
+    on.print(Text(_summary(results)))
+
+
+def _row(on: Console, result: Graded, several: bool) -> list[Text]:
+    assessment = result.assessment
+    verdict = (
+        "unreadable"
+        if assessment.state == "unreadable"
+        else "met"
+        if _got_it(assessment)
+        else "partly"
+        if assessment.percent >= 50
+        else "missed"
+    )
+    style = STYLES[verdict]
+    name = shortened(printable(result.learner, on), max(12, on.width // 4))
+    row = [Text(f"{sign(on, verdict)} {name}", style=style)]
+    if several:
+        row.append(Text(assessment.exercise))
+    row.append(Text(assessment.state))
+    if assessment.state == "unreadable":
+        return [*row, Text(""), Text(""), Text(printable(assessment.reason, on), style=style)]
+    row.append(Text(f"{_number(assessment.points)} of {_number(assessment.possible)}"))
+    row.append(Text(f"{assessment.percent:.0f}"))
+    row.append(_what(on, assessment))
+    return row
+
+
+def _what(on: Console, assessment: Assessment) -> Text:
+    if assessment.state == "untouched":
+        return Text("nothing was attempted")
+    said = []
+    for criterion in assessment.criteria:
+        if criterion.outcome.verdict in ("partly", "missed"):
+            kept = dict.fromkeys(hunk.kept for hunk in assessment.hunks if hunk.outcome == "missed")
+            more = f" ({', '.join(kept)})" if criterion.id == "resolution" and kept else ""
+            said.append(criterion.id + more)
+    text = Text(", ".join(said))
+    if assessment.needs_a_look:
+        text.append("  ? needs a look" if said else "? needs a look", style="doubt")
+    return text if text.plain else Text("-" if not speaks_unicode(on) else "–", style="faint")
+
+
+def _summary(results: Sequence[Graded]) -> str:
+    read = [result.assessment for result in results if result.assessment.state != "unreadable"]
+    parts = [counted(len(results), "submission")]
+    parts.append(f"{sum(map(_got_it, read))} got it")
+    for state in ("open", "untouched"):
+        count = sum(assessment.state == state for assessment in read)
+        parts += [f"{count} {state}"] if count else []
+    if len(read) < len(results):
+        parts.append(f"{len(results) - len(read)} unreadable")
+    if read:
+        parts.append(f"median {median(assessment.percent for assessment in read):.0f} %")
+    return ", ".join(parts) + "."
+
+
+def _number(value: float) -> str:
+    return f"{value:g}"

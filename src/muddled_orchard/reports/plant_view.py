@@ -1,0 +1,31 @@
+"""What was planted, in the terminal."""
+
+from __future__ import annotations
+
+from rich.console import Console
+from rich.text import Text
+
+from muddled_orchard.core.scenario import Scenario
+from muddled_orchard.core.story import History
+from muddled_orchard.core.wording import counted, listed
+from muddled_orchard.reports.terminal import printable
+
+
+def show_planted(on: Console, folder: str, scenario: Scenario, history: History) -> None:
+    """The folder, what is in it, and what comes next."""
+    folder = printable(folder, on)
+    on.print(Text.assemble(("Planted ", "good"), (printable(scenario.title, on), "strong"), f" in {folder}"))
+    on.print()
+    on.print(Text(f"  {folder}/BRIEF.md   what the learner reads"))
+    on.print(
+        Text(
+            f"  {folder}/work       the repository: {counted(len(history.commits), 'commit')} "
+            f"on {listed(list(history.tips))}"
+        )
+    )
+    on.print()
+    on.print(Text("To do, with plain Git:"))
+    for task in scenario.task:
+        on.print(Text(f"  {task.do} {task.bring} into {task.on}"))
+    on.print()
+    on.print(Text(f"Then: muddled grade {folder}", style="strong"))

@@ -1,0 +1,93 @@
+"""Every call of the `git` program. Git runs only in repositories that we made, under an environment
+that takes nothing from the user: no configuration, no hooks, no variables."""
+
+from __future__ import annotations
+
+import functools
+import os
+import re
+import subprocess
+from collections.abc import Iterable, Mapping, Sequence
+from pathlib import Path
+
+from muddled_orchard.core.problems import BadInput, Problem
+
+OLDEST = (2, 38)
+"""The first version with `git merge-tree --write-tree`."""
+
+
+class GitFailed(Exception):
+    """A call of `git` ended in an error; the message is Git's own."""
+
+
+def environment(home: str = os.devnull) -> dict[str, str]:
+    """What `git` gets to see: the path to programs, and nothing else of the user's."""
+    return {
+        "PATH": os.environ.get("PATH", os.defpath),
+        "HOME": home,
+        "XDG_CONFIG_HOME": home,
+        "GIT_CONFIG_NOSYSTEM": "1",
+        "GIT_CONFIG_GLOBAL": os.devnull,
+        "GIT_TERMINAL_PROMPT": "0",
+        "GIT_EDITOR": ":",
+        "GIT_PAGER": "cat",
+        "LC_ALL": "C",
+        "TZ": "UTC",
+    }
+
+
+def run(
+    arguments: Sequence[str],
+    *,
+    folder: Path,
+    given: bytes = b"",
+    more: Mapping[str, str] | None = None,
+    may_fail: bool = False,
+) -> bytes:
+    """Run `git` with these arguments in a folder and return what it wrote to standard output.
+
+    Raises GitFailed when it ends in an error, unless that is expected, and BadInput when there is no
+    Git to run.
+    """
+    try:
+        done = subprocess.run(
+            ["git", *arguments],
+            cwd=folder,
+            input=given,
+            capture_output=True,
+            env=environment() | dict(more or {}),
+            check=False,
+        )
+    except FileNotFoundError:
+        raise BadInput(Problem("Git is not installed", "Install Git 2.38 or newer and try again.")) from None
+    if done.returncode and not may_fail:
+        raise GitFailed(done.stderr.decode(errors="replace").strip() or f"git {arguments[0]} failed")
+    return done.stdout
+
+
+@functools.cache
+def require() -> tuple[int, ...]:
+    """The version of Git; BadInput where it is missing or older than OLDEST."""
+    said = run(["version"], folder=Path.cwd()).decode()
+    found = re.search(r"(\d+)\.(\d+)", said)
+    version = tuple(int(number) for number in found.groups()) if found else (0, 0)
+    if version < OLDEST:
+        raise BadInput(Problem(f"this is {said.strip()}", "Muddled Orchard needs Git 2.38 or newer."))
+    return version
+
+
+def merge_trees(
+    gitdir: Path, pairs: Iterable[tuple[str, str]], *, diff3: bool, objects: Sequence[Path] = ()
+) -> bytes:
+    """`git merge-tree` for many pairs (ours, theirs) of commits in one process, in `-z` format.
+
+    `objects` are folders whose objects may be read besides the repository's own.
+    """
+    style = "diff3" if diff3 else "merge"
+    more = {"GIT_ALTERNATE_OBJECT_DIRECTORIES": os.pathsep.join(map(str, objects))} if objects else {}
+    return run(
+        ["-c", f"merge.conflictStyle={style}", "merge-tree", "--write-tree", "--stdin", "-z", "--messages"],
+        folder=gitdir,
+        given="".join(f"{ours} {theirs}\n" for ours, theirs in pairs).encode(),
+        more={"GIT_DIR": str(gitdir), **more},
+    )

@@ -1,0 +1,197 @@
+"""Grade submissions: take over, read, make keys, ask Git what learners really met, assess.
+
+Submissions go through in portions, so that Git is asked once for many of them and memory stays flat.
+"""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
+from functools import partial
+from pathlib import Path
+
+from muddled_orchard.core.assess import assess
+from muddled_orchard.core.assessment import Assessment, unreadable
+from muddled_orchard.core.evidence import Evidence
+from muddled_orchard.core.key import Key
+from muddled_orchard.core.locate import locate, meetings_needed
+from muddled_orchard.core.problems import BadInput
+from muddled_orchard.core.scenario import Scenario
+from muddled_orchard.vcs import git
+from muddled_orchard.vcs.keymaking import Workshop, make_key, make_keys, read_texts
+from muddled_orchard.vcs.predict import predict
+from muddled_orchard.vcs.quarantine import Quarantine, Unreadable, find_repository, take_over
+from muddled_orchard.vcs.read import HandOut, Reader
+
+PORTION = 32
+
+FindScenario = Callable[[str], Scenario | None]
+
+
+@dataclass(slots=True)
+class _Patient:
+    """A submission on its way through."""
+
+    source: Path
+    quarantine: Quarantine | None = None
+    reader: Reader | None = None
+    hand_out: HandOut | None = None
+    key: Key | None = None
+    evidence: Evidence | None = None
+    assessment: Assessment | None = None
+
+    def refuse(self, reason: str) -> None:
+        if self.reader is not None:
+            self.reader.close()
+            self.reader = None
+        exercise, variant = (self.hand_out.exercise, self.hand_out.variant) if self.hand_out else ("", "")
+        title = self.key.scenario.title if self.key else ""
+        self.assessment = unreadable(reason, exercise, title, variant)
+
+
+class Grader:
+    """Grades any number of submissions; keys are made once for each variant.
+
+    `find_scenario` gives the scenario of an exercise's id, or None. Use it as `with grader(...)`.
+    """
+
+    def __init__(self, folder: Path, find_scenario: FindScenario) -> None:
+        self._folder = folder
+        self._find = find_scenario
+        self._workshop = Workshop(folder / "workshop.git")
+        self._keys: dict[HandOut, Key | BadInput] = {}
+
+    def grade(self, submissions: Sequence[Path]) -> Iterator[Assessment]:
+        """The assessment of each submission, in order. One that can't be read costs itself alone.
+
+        Raises BadInput where a scenario (not a submission) is at fault.
+        """
+        for start in range(0, len(submissions), PORTION):
+            yield from self._portion(submissions[start : start + PORTION])
+
+    def _portion(self, submissions: Sequence[Path]) -> list[Assessment]:
+        room = Path(tempfile.mkdtemp(prefix="quarantine-", dir=self._folder))
+        patients = [_Patient(source) for source in submissions]
+        try:
+            for number, patient in enumerate(patients):
+                self._attempt(patient, partial(self._admit, room=room / str(number)))
+            self._make_keys([p for p in patients if p.hand_out and p.assessment is None])
+            for patient in patients:
+                if patient.assessment is None:
+                    self._attempt(patient, self._examine)
+            self._ask_meetings([p for p in patients if p.assessment is None])
+            for patient in patients:
+                if patient.assessment is None:
+                    self._attempt(patient, self._assess)
+        finally:
+            for patient in patients:
+                if patient.reader is not None:
+                    patient.reader.close()
+            shutil.rmtree(room, ignore_errors=True)
+        return [patient.assessment for patient in patients if patient.assessment is not None]
+
+    def _attempt(self, patient: _Patient, step: Callable[[_Patient], None]) -> None:
+        try:
+            step(patient)
+        except Unreadable as problem:
+            patient.refuse(str(problem))
+        except RecursionError:
+            patient.refuse("it is nested too deeply to be read")
+
+    def _admit(self, patient: _Patient, room: Path) -> None:
+        found = find_repository(patient.source)
+        if found is None:
+            raise Unreadable("there is no Git repository in it")
+        patient.quarantine = take_over(*found, into=room, known_objects=self._workshop.objects)
+        patient.reader = Reader(patient.quarantine)
+        patient.hand_out = patient.reader.hand_out()
+        if patient.hand_out is None:
+            raise Unreadable("its first commit names no exercise: it was not planted by muddled")
+
+    def _make_keys(self, patients: Sequence[_Patient]) -> None:
+        wanted: dict[HandOut, Scenario] = {}
+        for patient in patients:
+            hand_out = patient.hand_out
+            if hand_out is None or hand_out in self._keys or hand_out in wanted:
+                continue
+            scenario = self._find(hand_out.exercise)
+            if scenario is not None:
+                wanted[hand_out] = scenario
+        made = make_keys(self._workshop, [(scenario, out.variant) for out, scenario in wanted.items()])
+        self._keys.update(zip(wanted, made, strict=True))
+
+    def _examine(self, patient: _Patient) -> None:
+        assert patient.hand_out is not None and patient.reader is not None  # noqa: S101, PT018
+        key = self._keys.get(patient.hand_out)
+        if key is None:
+            raise Unreadable(
+                f'no scenario "{patient.hand_out.exercise}" is known here; name its file with --scenarios'
+            )
+        if isinstance(key, BadInput):
+            raise key
+        patient.key = key
+        if not patient.reader.has(key.handed_out):
+            raise Unreadable(
+                "its commits are not those of this scenario: the scenario was changed after handing out, "
+                "or the history was rewritten from its first commit on"
+            )
+        patient.evidence = patient.reader.evidence(key.commits, key.texts)
+
+    def _ask_meetings(self, patients: Sequence[_Patient]) -> None:
+        """What learners met who came to a later task with other content than the key's, in one call."""
+        asked: list[tuple[_Patient, tuple[str, str]]] = []
+        for patient in patients:
+            if patient.evidence is not None and patient.key is not None:
+                needed = meetings_needed(locate(patient.evidence, patient.key), patient.key, patient.evidence)
+                asked += [(patient, pair) for pair in needed]
+        if not asked:
+            return
+        objects = [p.quarantine.gitdir / "objects" for p in patients if p.quarantine is not None]
+        try:
+            meetings = predict(self._workshop.repo, [pair for _, pair in asked], objects)
+        except git.GitFailed:
+            if len(patients) > 1:  # find out whose objects are damaged
+                for patient in patients:
+                    self._ask_meetings([patient])
+            else:
+                patients[0].refuse("objects that its merges need are missing or damaged")
+            return
+        for (patient, pair), meeting in zip(asked, meetings, strict=True):
+            assert patient.evidence is not None and patient.key is not None  # noqa: S101, PT018
+            texts = {**patient.key.texts, **patient.evidence.texts}
+            read_texts(self._workshop.repo, texts, meeting)
+            more = {id_: text for id_, text in texts.items() if id_ not in patient.key.texts}
+            patient.evidence = replace(
+                patient.evidence, texts=more, meetings={**patient.evidence.meetings, pair: meeting}
+            )
+
+    def _assess(self, patient: _Patient) -> None:
+        assert patient.evidence is not None and patient.key is not None  # noqa: S101, PT018
+        patient.assessment = assess(patient.evidence, patient.key)
+
+
+@contextmanager
+def grader(find_scenario: FindScenario) -> Iterator[Grader]:
+    """A grader with a temporary folder of its own, which is gone afterwards."""
+    git.require()
+    with tempfile.TemporaryDirectory(prefix="muddled-", dir=_fast_folder()) as folder:
+        yield Grader(Path(folder), find_scenario)
+
+
+def _fast_folder() -> str | None:
+    """Memory, where the system offers a folder in it with room; quarantines are many small files."""
+    memory = Path("/dev/shm")  # noqa: S108 - a fresh private folder is made in it
+    try:
+        return str(memory) if shutil.disk_usage(memory).free > 4 << 30 else None
+    except OSError:
+        return None
+
+
+def check_key(scenario: Scenario, code: str) -> None:
+    """Make sure that this variant has a key; raises BadInput with what stands in the way."""
+    git.require()
+    with tempfile.TemporaryDirectory(prefix="muddled-", dir=_fast_folder()) as folder:
+        make_key(Workshop(Path(folder) / "workshop.git"), scenario, code)
