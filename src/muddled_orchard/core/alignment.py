@@ -128,17 +128,21 @@ class _Search:
         came: dict[_Step, list[_Step]] = {(0, 0): []}
         heap: list[tuple[int, int, int]] = [(0, 0, 0)]
         done: set[_Step] = set()
+        least: int | None = None
         while heap:
             cost, back, node = heapq.heappop(heap)
+            if least is not None and cost > least:
+                break
             at = -back
             step = (node, at)
             if step in done:
                 continue
             done.add(step)
             if node == end and at == size:
-                return Alignment(self._readings(came), cost)
+                least = cost  # the search goes on through what costs no more, for other readings
+                continue
             if len(done) > _MOST_STATES:
-                return self._rough()
+                return self._rough() if least is None else Alignment(self._readings(came), least)
             for target, more in self._moves(node, at):
                 reached = cost + more
                 known = best.get(target)
@@ -149,7 +153,8 @@ class _Search:
                     heapq.heappush(heap, (reached, -target[1], target[0]))
                 elif reached == known and step not in came[target]:
                     came[target].append(step)
-        raise AssertionError("every file can be read as added lines")
+        assert least is not None  # noqa: S101 - every file can be read as added lines
+        return Alignment(self._readings(came), least)
 
     def _moves(self, node: int, at: int) -> list[tuple[_Step, int]]:
         lines, text, size = self.lines, self.text, len(self.lines)

@@ -158,13 +158,18 @@ def _parents(entry: Entry, key: KeyPath, tips: Mapping[str, int], problems: list
                     (*key, "on"),
                 )
             )
-        return ()
+        return _some(tips)
     if entry.from_ not in tips:
         problems.append(
             Problem(f'there is no branch "{entry.from_}" yet', likely(entry.from_, tips), key=(*key, "from"))
         )
-        return ()
+        return _some(tips)
     return (tips[entry.from_],)
+
+
+def _some(tips: Mapping[str, int]) -> tuple[int, ...]:
+    """The newest commit, to read on from when the right one can't be known: one mistake is told once."""
+    return (max(tips.values()),) if tips else ()
 
 
 def is_branch_name(name: str) -> bool:

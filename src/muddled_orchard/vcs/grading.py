@@ -133,7 +133,7 @@ class Grader:
         if isinstance(key, BadInput):
             raise key
         patient.key = key
-        if not patient.reader.has(key.handed_out):
+        if not patient.reader.grew_from(key.refs.values()):
             raise Unreadable(
                 "its commits are not those of this scenario: the scenario was changed after handing out, "
                 "or the history was rewritten from its first commit on"

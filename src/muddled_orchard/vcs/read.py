@@ -55,14 +55,19 @@ class Reader:
         """Let go of the repository's files."""
         self._repo.free()
 
-    def has(self, commits: Iterable[str]) -> bool:
-        """Whether its refs lead to all of these commits."""
-        missing = set(commits)
+    def grew_from(self, tips: Iterable[str]) -> bool:
+        """Whether any of these commits is in its history, or was by its reflog: branches may have been
+        rewritten since, but hardly all of them without a trace."""
+        wanted = set(tips)
+        if any({move.old, move.new} & wanted for move in self._reflog()):
+            return True
         with _said("the history can't be read"):
-            for tip in (self._head_commit(), *self._refs.values()):
-                if tip is not None and missing:
-                    missing -= {str(commit.id) for commit in self._repo.walk(tip, pygit2.enums.SortMode.NONE)}
-        return not missing
+            return any(
+                str(commit.id) in wanted
+                for tip in (self._head_commit(), *self._refs.values())
+                if tip is not None
+                for commit in self._repo.walk(tip, pygit2.enums.SortMode.NONE)
+            )
 
     def hand_out(self) -> HandOut | None:
         """What the trailers of the first commit say, or None where there are none."""
@@ -186,7 +191,7 @@ class Reader:
         path = self._quarantine.gitdir / "index"
         if not path.exists():
             return
-        index = pygit2.Index(str(path))
+        index = self._repo.index
         for entry in index:
             yield IndexEntry(entry.path, 0, Blob(int(entry.mode), str(entry.id)))
         for stages in index.conflicts or ():

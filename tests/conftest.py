@@ -1,0 +1,81 @@
+"""What all tests share: the built program, and Git as a learner has it."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+PROGRAM = [sys.executable, "-m", "muddled_orchard"]
+
+LEARNER = {
+    "PATH": os.environ["PATH"],
+    "HOME": os.devnull,
+    "GIT_CONFIG_GLOBAL": os.devnull,
+    "GIT_CONFIG_NOSYSTEM": "1",
+    "GIT_EDITOR": ":",
+    "GIT_AUTHOR_NAME": "Ilse Korn",
+    "GIT_AUTHOR_EMAIL": "ilse@orchard.example",
+    "GIT_COMMITTER_NAME": "Ilse Korn",
+    "GIT_COMMITTER_EMAIL": "ilse@orchard.example",
+}
+
+
+def muddled(
+    *arguments: str | Path, folder: Path | None = None, code: int = 0, more: Mapping[str, str] | None = None
+) -> subprocess.CompletedProcess[str]:
+    """Run the program, expect an exit code, and never a traceback."""
+    done = subprocess.run(
+        [*PROGRAM, *map(str, arguments)],
+        cwd=folder,
+        capture_output=True,
+        text=True,
+        check=False,
+        env={**os.environ, "NO_COLOR": "1", "COLUMNS": "100", **(more or {})},
+    )
+    assert done.returncode == code, f"exit {done.returncode}: {done.stdout}{done.stderr}"
+    assert "Traceback" not in done.stderr
+    return done
+
+
+def shell(folder: Path, script: str) -> str:
+    """Run a script as a learner would type it; it must succeed."""
+    done = subprocess.run(
+        ["bash", "-euc", script], cwd=folder, capture_output=True, text=True, check=False, env=LEARNER
+    )
+    assert done.returncode == 0, f"{script}\n{done.stdout}{done.stderr}"
+    return done.stdout
+
+
+def graded(folder: Path, *more: str | Path) -> dict[str, dict[str, Any]]:
+    """The result file's submissions by learner, criteria by id."""
+    data = json.loads(muddled("grade", folder, "--json", *more).stdout)
+    assert data["format"] == 1
+    for submission in data["submissions"]:
+        submission["criteria"] = {criterion["id"]: criterion for criterion in submission["criteria"]}
+    return {submission["learner"]: submission for submission in data["submissions"]}
+
+
+@pytest.fixture
+def planted(tmp_path: Path) -> Path:
+    """A practice folder of the bundled first exercise."""
+    muddled("plant", "press-limit", tmp_path / "ilse")
+    return tmp_path / "ilse"
+
+
+@pytest.fixture
+def scenario_file(tmp_path: Path) -> Callable[[str], Path]:
+    """Write a scenario file."""
+
+    def write(text: str) -> Path:
+        path = tmp_path / "scenario.toml"
+        path.write_text(text, encoding="utf-8")
+        return path
+
+    return write

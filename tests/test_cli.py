@@ -1,0 +1,78 @@
+"""The program as a person meets it."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import muddled, shell
+
+
+def test_alone_it_shows_the_round() -> None:
+    said = muddled().stdout
+    assert len(said.splitlines()) <= 6
+    assert "muddled demo" in said
+
+
+@pytest.mark.parametrize(
+    ("arguments", "says"),
+    [
+        (["plnt"], 'Did you mean "plant"?'),
+        (["plant"], "required: SCENARIO, DIR"),
+        (["plant", "press-limt", "x"], 'Did you mean "press-limit"?'),
+        (["plant", "press-limit", "x", "--variant", "../x"], "no variant code"),
+        (["grade", "nowhere"], "nowhere: there is no such folder"),
+        (["grade", ".", "--pass-mark", "200"], "no percentage"),
+        (["grade", ".", "--scenarios", "nowhere"], 'there is no scenario "nowhere"'),
+        (["grade", "--jsn", "."], "--jsn"),
+    ],
+)
+def test_wrong_use_takes_three_lines_at_most(arguments: list[str], says: str, tmp_path: Path) -> None:
+    done = muddled(*arguments, folder=tmp_path, code=2)
+    assert says in done.stderr
+    assert len(done.stderr.splitlines()) <= 3
+    assert done.stdout == ""
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_a_grade_answers_whether_where_and_why(planted: Path) -> None:
+    shell(
+        planted / "work",
+        "git merge -q night-shift >/dev/null || true\n"
+        "sed -i -e '/^=======/,/^>>>>>>>/d' -e '/^<<<<<<</d' press.toml; git commit -qam merged",
+    )
+    said = muddled("grade", planted).stdout
+    order = ["Not yet: 12 of 18 points (66.7 %)", "resolution", "press.toml, line 12: ours (main) was kept",
+             "press.toml, hunk 1", "base", "limit = 48", "ours (main)", "limit = 55", "theirs (night-shift)",
+             "limit = 45", "left there now", "Why: The cracked frame", "Met: finished, markers"]  # fmt: skip
+    places = [said.index(words, 0) for words in order]
+    assert places[0] < places[1] < places[3] < places[11] < places[12]
+    assert muddled("grade", planted, "--pass-mark", "60", "--quiet").stdout == ""
+    assert muddled("grade", planted, "--pass-mark", "67", "--quiet", code=1).stderr == ""
+    narrow = muddled("grade", planted, more={"COLUMNS": "80"}).stdout
+    assert max(map(len, narrow.splitlines())) <= 80
+    ascii_only = muddled("grade", planted, more={"PYTHONIOENCODING": "ascii"}).stdout
+    assert "x Not yet" in ascii_only
+    assert "\x1b" not in said
+
+
+def test_the_demo_tells_eight_learners_apart(tmp_path: Path) -> None:
+    said = muddled("demo", folder=tmp_path).stdout
+    assert "8 submissions, 1 got it, 1 open, 1 untouched" in said
+    assert "What petra gets to hear" in said
+    result = json.loads(muddled("grade", "muddled-demo/submissions", "--json", folder=tmp_path).stdout)
+    scores = {one["learner"]: one["points"] for one in result["submissions"]}
+    assert scores == {
+        "bram": 8, "ilse": 18, "jory": 14, "neve": 16, "odo": 10, "petra": 16, "suvi": 12, "wim": 0,
+    }  # fmt: skip
+    assert len({one["variant"] for one in result["submissions"]}) == 8
+    assert "Name another" in muddled("demo", folder=tmp_path, code=2).stderr
+
+
+def test_help_imports_neither_git_nor_the_terminal_library() -> None:
+    done = muddled("--help", more={"PYTHONPROFILEIMPORTTIME": "1"})
+    loaded = {line.rsplit("|", 1)[-1].strip() for line in done.stderr.splitlines()}
+    assert "argparse" in loaded
+    assert not loaded & {"rich", "pygit2", "pydantic", "yaml", "tree_sitter", "jinja2"}
