@@ -38,7 +38,7 @@ WRONG: dict[str, tuple[list[tuple[str, str]], list[str]]] = {
     ),
     "a text that does not occur once": (
         [('find = "north: 3", put = "north: 4"', 'find = "o", put = "O"'), ('after = "kept for reference"', 'after = "kept"')],
-        ["36: story[2].change[1].find: find occurs 6 times in notes.txt", "54: story[4].change[3].after: after does not occur as a whole line"],
+        ["36: story[2].change[1].find: find occurs 5 times in notes.txt", "54: story[4].change[3].after: after does not occur as a whole line"],
     ),
     "a branch from nowhere": ([('on = "east"\nfrom = "main"', 'on = "east"')], ['31: story[2].on: the branch "east" is new here']),
     "an answer that does not fit": (

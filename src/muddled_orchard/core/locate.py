@@ -195,7 +195,7 @@ def _without_second_parent(
             shape = "rebase"
         return Result(shape=shape, made=own[-1].id, final=tip, branch=branch, **both)  # type: ignore[arg-type]
     if evidence.pending is None and _touched(evidence, key, commits, step):
-        return Result(shape="by hand", branch=evidence.head, turned=evidence.head == bring, **both)  # type: ignore[arg-type]
+        return Result(shape="by hand", branch=evidence.head, turned=evidence.head == bring, **both)
     return Result(shape="none", branch=on, **both)  # type: ignore[arg-type]
 
 

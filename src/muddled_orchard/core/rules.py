@@ -63,16 +63,11 @@ def _syntax_error(syntax: str, text: str) -> Failure | None:
     except yaml.MarkedYAMLError as error:
         line = error.problem_mark.line + 1 if error.problem_mark else None
         return f"it is no valid YAML: {error.problem}", line
-    except (
-        tomllib.TOMLDecodeError,
-        csv.Error,
-        yaml.YAMLError,
-        ValueError,
-        RecursionError,
-        MemoryError,
-    ) as error:
+    except (RecursionError, MemoryError):
+        return "it is nested too deeply to be read", None
+    except (tomllib.TOMLDecodeError, csv.Error, yaml.YAMLError, ValueError) as error:
         found = re.search(r"at line (\d+)", str(error))
-        said = re.sub(r"\s*\(at .*\)$", "", str(error)) or "it is nested too deeply"
+        said = re.sub(r"\s*\(at .*\)$", "", str(error))
         name = {"toml": "TOML", "csv": "CSV", "yaml": "YAML"}.get(syntax, syntax)
         return f"it is no valid {name}: {said}", int(found[1]) if found else None
     return None

@@ -40,6 +40,8 @@ def uncommitted(evidence: Evidence, head: Tree, texts: Mapping[str, bytes]) -> I
     staged = {entry.path: entry.blob for entry in evidence.index if entry.stage == 0}
     unmerged = set(evidence.unmerged)
     working = evidence.working
+    if working is None and not evidence.index:
+        return  # a bare repository has neither
     known = {**texts, **evidence.texts}
     for path in sorted({*staged, *unmerged, *head, *(working or {})}):
         if path in unmerged:

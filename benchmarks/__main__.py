@@ -1,0 +1,143 @@
+"""`make bench`: our way and the by-hand way (shell scripts with plain `git` commands) side by side.
+
+Every figure is for one core. Both ways work on the same disk, one after the other, in the same run.
+Usage: python -m benchmarks [how many repositories]
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import resource
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from muddled_orchard.core.alignment import Gap, align
+from muddled_orchard.files.catalogue import Shelf
+from muddled_orchard.vcs.grading import grader
+from muddled_orchard.vcs.keymaking import Workshop, make_key
+from muddled_orchard.vcs.learners import BEHAVIOURS, Desk
+from muddled_orchard.vcs.planting import plant
+
+HERE = Path(__file__).parent
+EXERCISE = "press-limit"
+
+
+def main() -> None:
+    """Run all and print one table."""
+    count = int(sys.argv[1]) if len(sys.argv) > 1 else 200
+    os.sched_setaffinity(0, {min(os.sched_getaffinity(0))})
+    with tempfile.TemporaryDirectory(prefix="muddled-bench-") as folder:
+        top = Path(folder)
+        print(f"{count} repositories, one core, in {top.parent}\n")
+        print(f"{'':42}{'ours':>12}{'by hand':>12}{'ratio':>8}")
+        planting(top, count)
+        grading(top, count)
+    starting()
+    aligning()
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    print(f"\npeak memory of this process: {peak:.0f} MB")
+
+
+def timed(work: Callable[[], object]) -> float:
+    """Seconds that the work takes."""
+    start = time.perf_counter()
+    work()
+    return time.perf_counter() - start
+
+
+def row(what: str, ours: float, by_hand: float, count: int) -> None:
+    """A line of the table, in milliseconds for each."""
+    print(f"{what:42}{1000 * ours / count:>9.2f} ms{1000 * by_hand / count:>9.2f} ms{by_hand / ours:>8.1f}")
+
+
+def planting(top: Path, count: int) -> None:
+    """The same repository again and again, by both ways; their ids must agree."""
+    scenario = Shelf().find(EXERCISE)
+    assert scenario is not None  # noqa: S101
+    model = plant(scenario, top / "model", "0")
+    material = top / "material"
+    material.mkdir()
+    for number, commit in enumerate(model.history.commits):
+        (material / str(number)).write_bytes(commit.tree["press.toml"].data)
+        (material / f"message{number}").write_text(commit.message)
+        (material / f"time{number}").write_text(str(commit.time))
+    (material / "README.md").write_bytes(model.history.commits[0].tree["README.md"].data)
+    shutil.copy(top / "model" / "BRIEF.md", material)
+    script = [str(HERE / "by_hand_plant.sh"), str(top / "by-hand"), str(count), str(material)]
+    by_hand = timed(lambda: subprocess.run(script, check=True))
+    ours = timed(lambda: [plant(scenario, top / "ours" / str(n), "0") for n in range(count)])
+    said = subprocess.run(
+        ["git", "rev-parse", "main"], cwd=top / "by-hand/0/work", capture_output=True, text=True, check=True
+    )
+    assert said.stdout.strip() == model.ids[-1], "the by-hand way must build the same commits"  # noqa: S101
+    row("plant, each", ours, by_hand, count)
+    for number in range(count):
+        shutil.rmtree(top / "by-hand" / str(number))
+
+
+def grading(top: Path, count: int) -> None:
+    """Submissions of eight behaviours in turn: all of one variant, then each of its own."""
+    shelf = Shelf()
+    scenario = shelf.find(EXERCISE)
+    assert scenario is not None  # noqa: S101
+    workshop = Workshop(top / "workshop.git")
+    for kind, codes in (("one variant", 1), (f"{count} variants", count)):
+        folder = top / f"class-{codes}"
+        for number in range(count):
+            code = hashlib.sha256(str(number % codes).encode()).hexdigest()[:6]
+            plant(scenario, folder / f"{number:04}", code)
+            key = make_key(workshop, scenario, code)
+            behaviour, _ = list(BEHAVIOURS.values())[number % len(BEHAVIOURS)]
+            behaviour(Desk(folder / f"{number:04}" / "work", key, "ilse"))
+        key = make_key(workshop, scenario, hashlib.sha256(b"0").hexdigest()[:6])
+        (top / "wanted").write_bytes(key.texts[key.steps[0].solved["press.toml"].id])
+        tips = [key.refs[f"refs/heads/{branch}"] for branch in ("main", "night-shift")]
+        script = [str(HERE / "by_hand_grade.sh"), str(folder), str(top / "wanted"), *tips]
+        by_hand = timed(lambda script=script: subprocess.run(script, check=True, stdout=subprocess.DEVNULL))  # type: ignore[misc]
+        submissions = sorted(folder.iterdir())
+
+        def ours(submissions: list[Path] = submissions) -> None:
+            with grader(shelf.find) as one:
+                assert len(list(one.grade(submissions))) == count  # noqa: S101
+
+        row(f"grade, each ({kind})", timed(ours), by_hand, count)
+
+
+def starting() -> None:
+    """`muddled --help` beside the least that a program with options can do."""
+
+    def best(*command: str) -> float:
+        return min(
+            timed(lambda: subprocess.run(command, check=True, stdout=subprocess.DEVNULL)) for _ in range(15)
+        )
+
+    program = Path(sys.executable).with_name("muddled")
+    ours, least = best(str(program), "--help"), best(sys.executable, "-c", "import argparse")
+    print(f"\nmuddled --help: {1000 * ours:.0f} ms, python -c 'import argparse': {1000 * least:.0f} ms, "
+          f"ratio {ours / least:.2f}")  # fmt: skip
+
+
+def aligning() -> None:
+    """The alignment alone, by length of the file."""
+    print("\nalignment with ten hunks and five stray edits:")
+    for length in (500, 5_000, 50_000):
+        part = length // 11
+        template: list[tuple[str, ...] | Gap] = [tuple(f"clean {n}" for n in range(part))]
+        lines = list(template[0]) if not isinstance(template[0], Gap) else []
+        for number in range(10):
+            template += [Gap((("ours",), ("theirs",))), tuple(f"{number} clean {n}" for n in range(part))]
+            lines += ["theirs", *(f"{number} clean {n}" for n in range(part))]
+        for place in range(1, 6):
+            lines[place * part + part // 2] = "stray"
+        took = min(timed(lambda: align(template, tuple(lines))) for _ in range(3))
+        print(f"  {length:>6} lines: {1000 * took:>7.2f} ms")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,260 @@
+"""Grading on plain data: no repository, no file, no process."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import pytest
+
+from muddled_orchard.core.assess import assess
+from muddled_orchard.core.assessment import Assessment
+from muddled_orchard.core.evidence import Evidence, IndexEntry, Move, Pending
+from muddled_orchard.core.key import Key, Step, accepted_for
+from muddled_orchard.core.locate import locate
+from muddled_orchard.core.markers import judged
+from muddled_orchard.core.meeting import Blob, Conflict, Hunk, Meeting, MergedText
+from muddled_orchard.core.problems import BadInput, likely
+from muddled_orchard.core.repository import Commit
+from muddled_orchard.core.rules import broken
+from muddled_orchard.core.scenario import Rule, Scenario
+from muddled_orchard.core.story import bad_path, is_branch_name, unroll
+from muddled_orchard.core.texts import lines_of
+from muddled_orchard.core.variant import variant_of
+from muddled_orchard.core.worktree import is_backup
+from muddled_orchard.files.scenario_file import read_scenario
+from tests.scenarios import HEADER
+
+PLAIN = 0o100644
+BASE, OURS, THEIRS = "a\nlimit 1\nb\nkeep 1\n", "a\nlimit 2\nb\nkeep 1\n", "a\nlimit 3\nb\nkeep 9\n"
+MERGED = "a\nlimit 3\nb\nkeep 9\n"
+STORY = f"""
+[[story]]
+on = "main"
+by = "maren"
+message = "Begin"
+write = {{ "f" = {BASE!r} }}
+[[story]]
+on = "side"
+from = "main"
+by = "tobias"
+message = "Theirs"
+change = [{{ file = "f", find = "limit 1", put = "limit 3" }}, {{ file = "f", find = "keep 1", put = "keep 9" }}]
+[[story]]
+on = "main"
+by = "maren"
+message = "Ours"
+change = [{{ file = "f", find = "limit 1", put = "limit 2" }}]
+[[task]]
+do = "merge"
+on = "main"
+bring = "side"
+[[answer]]
+file = "f"
+keep = ["theirs"]
+[points]
+rest = 4
+""".replace("'", '"')
+
+
+def scenario() -> Scenario:
+    found, problems = read_scenario(HEADER + STORY)
+    assert found is not None, problems
+    return found
+
+
+def blob(text: str) -> Blob:
+    return Blob(PLAIN, f"blob of {text!r}")
+
+
+def key() -> Key:
+    """The key as `vcs.keymaking` would make it, with ids that can be read."""
+    commits = {
+        "base": Commit("base", (), "Maren", "Begin", {"f": blob(BASE)}),
+        "theirs": Commit("theirs", ("base",), "Tobias", "Theirs", {"f": blob(THEIRS)}),
+        "ours": Commit("ours", ("base",), "Maren", "Ours", {"f": blob(OURS)}),
+    }
+    hunk = Hunk(("limit 2\n",), ("limit 3\n",), ("limit 1\n",))
+    merged = MergedText((("a\n",), hunk, ("b\n", "keep 9\n")))
+    conflict = Conflict("f", "contents", {1: blob(BASE), 2: blob(OURS), 3: blob(THEIRS)}, merged)
+    written = scenario()
+    step = Step(
+        task=1,
+        operation=written.task[0],
+        ours="ours",
+        theirs="theirs",
+        meeting=Meeting({"f": blob("with markers")}, (conflict,)),
+        accepted={"f": accepted_for(conflict, written, 1)[0]},
+        solved={"f": blob(MERGED)},
+    )
+    return Key(
+        scenario=written,
+        variant="0",
+        handed_out=frozenset(commits),
+        commits=commits,
+        refs={"refs/heads/main": "ours", "refs/heads/side": "theirs"},
+        head="refs/heads/main",
+        steps=(step,),
+        texts={blob(text).id: text.encode() for text in (BASE, OURS, THEIRS, MERGED)},
+    )
+
+
+def submitted(text: str = MERGED, parents: tuple[str, ...] = ("ours", "theirs"), **more: Any) -> Evidence:
+    """A merge commit on main that leaves `text`; anything else can be said differently."""
+    commit = Commit("merge", parents, "Ilse", "Merge", {"f": blob(text)})
+    plain = Evidence(
+        head="main",
+        head_commit="merge",
+        refs={"refs/heads/main": "merge", "refs/heads/side": "theirs"},
+        commits={"merge": commit},
+        texts={blob(text).id: text.encode()},
+        index=(IndexEntry("f", 0, blob(text)),),
+        working={"f": blob(text)},
+    )
+    return replace(plain, **more)
+
+
+def lacking(assessment: Assessment) -> dict[str, str]:
+    return {
+        result.id: result.outcome.verdict
+        for result in assessment.criteria
+        if result.outcome.verdict not in ("met", "skipped")
+    }
+
+
+HANDED_OUT = {"refs/heads/main": "ours", "refs/heads/side": "theirs"}
+AS_GIVEN: dict[str, Any] = {
+    "refs": HANDED_OUT, "head_commit": "ours", "commits": {}, "index": (IndexEntry("f", 0, blob(OURS)),), "working": {"f": blob(OURS)},
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("evidence", "state", "expected", "points"),
+    [
+        (submitted(), "finished", {}, 18),
+        (submitted(OURS), "finished", {"resolution": "missed", "rest": "missed"}, 8),
+        (submitted(OURS.replace("keep 1", "keep 9")), "finished", {"resolution": "missed"}, 12),
+        (submitted(MERGED + "c\n"), "finished", {"rest": "partly"}, 16),
+        (submitted(MERGED.replace("\n", "  \r\n")), "finished", {}, 18),
+        (submitted(parents=("ours",)), "finished", {"history": "missed"}, 16),
+        (submitted(parents=("theirs", "ours")), "finished", {"history": "missed"}, 16),
+        (submitted(parents=("ours", "theirs"), head=None), "finished", {"tidy": "partly"}, 17.5),
+        (submitted(refs={**HANDED_OUT, "refs/heads/main": "merge", "refs/heads/side": "merge"}), "finished", {"bystanders": "partly"}, 17.5),
+        (submitted(working={"f": blob(MERGED), "f.orig": blob("x")}), "finished", {"tidy": "partly"}, 17.5),
+        (submitted(stashes=1), "finished", {"tidy": "partly"}, 17.5),
+        (submitted(working=None, index=()), "finished", {}, 18),
+        (submitted(**AS_GIVEN), "untouched", dict.fromkeys(("finished", "markers", "history", "resolution", "rest", "bystanders", "tidy"), "missed"), 0),
+        (submitted(**{**AS_GIVEN, "pending": Pending("merge", ("theirs",)), "working": {"f": blob(MERGED)}}), "open", {"finished": "missed", "history": "missed"}, 14),
+    ],
+)  # fmt: skip
+def test_a_merge(evidence: Evidence, state: str, expected: dict[str, str], points: float) -> None:
+    found = assess(evidence, key())
+    assert (found.state, lacking(found), found.points, found.possible) == (state, expected, points, 18)
+
+
+def test_what_was_kept_is_named_with_its_branch() -> None:
+    (hunk,) = assess(submitted(OURS), key()).hunks
+    assert (hunk.kept, hunk.accepted, hunk.outcome, hunk.line) == ("ours", ("theirs",), "missed", 2)
+    assert (hunk.ours_name, hunk.theirs_name) == ("ours (main)", "theirs (side)")
+    assert (hunk.base, hunk.left, hunk.wanted) == ("limit 1\n", "limit 2\n", "limit 3\n")
+
+
+def test_doubts_ask_for_a_look() -> None:
+    without = replace(key(), steps=(replace(key().steps[0], accepted={}),))
+    found = assess(submitted(), without)
+    assert found.needs_a_look == ("f conflicts, and the key has no answer for it",)
+    assert found.possible == 12
+    blank = assess(submitted(MERGED.replace("limit 3\n", "\nlimit 3\n")), key())
+    assert (blank.percent, len(blank.needs_a_look)) == (100.0, 1)
+    said = assess(submitted(MERGED.replace("limit 3\n", "limit 3\nHEAD\n")), key()).needs_a_look
+    assert any("line 3: this may be the name that stood behind a conflict marker" in doubt for doubt in said)
+
+
+def test_an_aborted_merge_is_told_from_one_that_was_never_begun() -> None:
+    moved = submitted(**AS_GIVEN, reflog=(Move("ours", "ours", "reset: moving to HEAD"),))
+    assert "begun and aborted" in assess(moved, key()).criteria[0].outcome.because
+
+
+@pytest.mark.parametrize(
+    ("commits", "refs", "shape", "branch"),
+    [
+        ({"m": ("ours", "theirs")}, {"main": "m"}, "merge", "main"),
+        ({"m": ("theirs", "ours")}, {"main": "m"}, "reversed", "main"),
+        ({"m": ("theirs", "ours")}, {"side": "m"}, "reversed", "side"),
+        ({"x": ("ours",), "m": ("x", "theirs")}, {"main": "m"}, "merge", "main"),
+        ({"m": ("ours", "theirs"), "x": ("m",)}, {"main": "x"}, "merge", "main"),
+        ({"m": ("ours", "theirs")}, {"try": "m"}, "merge", "try"),
+        ({"m": ("ours",)}, {"main": "m"}, "squash", "main"),
+        ({"Theirs": ("ours",)}, {"main": "Theirs"}, "rebase", "main"),
+        ({}, {"side": "ours"}, "none", "main"),
+        ({}, {}, "none", "main"),
+    ],
+)
+def test_where_a_result_lies(
+    commits: dict[str, tuple[str, ...]], refs: dict[str, str], shape: str, branch: str
+) -> None:
+    own = {id_: Commit(id_, parents, "Tobias", id_, {"f": blob(MERGED)}) for id_, parents in commits.items()}
+    named = {**HANDED_OUT, **{f"refs/heads/{name}": id_ for name, id_ in refs.items()}}
+    evidence = submitted(commits=own, refs=named, head_commit=named["refs/heads/main"])
+    if not own:
+        evidence = replace(evidence, **{k: v for k, v in AS_GIVEN.items() if k not in ("refs", "commits")})
+    (result,) = locate(evidence, key())
+    assert (result.shape, result.branch) == (shape, branch)
+
+
+@pytest.mark.parametrize(
+    ("line", "sure"),
+    [
+        ("<<<<<<< HEAD", "sure"), ("=======", "sure"), (">>>>>>> side", "sure"), ("||||||| 1a2b3c4", "sure"),
+        ("<<<<<<<<<<<< HEAD", "sure"), ("======= \r", "sure"), ("  <<<<<<< HEAD", "sure"), ("# >>>>>>> side", "sure"),
+        ("// =======", "sure"), ("<!-- <<<<<<< HEAD", "sure"), ("<<<<< HEAD", "likely"), (">>>> side", "likely"),
+        ("limit = 3 <<<<<<< HEAD", "likely"), ("<<<<", "possible"), ("HEAD", "possible"), ("side", "possible"),
+        ("limit = 3", None), ("a << b", None), ("x == y", None), ("- - -", None), ("", None), ("------", None), ("see HEAD", None),
+    ],
+)  # fmt: skip
+def test_lines_that_may_be_markers(line: str, sure: str | None) -> None:
+    marker = judged(line + "\n", 7, {"HEAD", "side"})
+    assert (marker.sure if marker else None) == sure
+
+
+@pytest.mark.parametrize(
+    ("rule", "text", "says"),
+    [
+        ({"has": "b"}, "abc", None), ({"has": "x"}, "abc", '"x" is missing'), ({"lacks": "b"}, "a\nb", '"b" is in it'),
+        ({"lacks": "x"}, None, None), ({"has": "x"}, None, "the file is missing"), ({"once": "a"}, "a a", "occurs 2 times"),
+        ({"matches": "^b$"}, "a\nb\n", None), ({"matches": "^c$"}, "a\nb\n", "nothing in it matches"),
+        ({"parses": "toml"}, "a = 1\n", None), ({"parses": "toml"}, "a = \n", "no valid TOML"), ({"parses": "json"}, "[1,]", "no valid JSON"),
+        ({"parses": "python"}, "def f(:", "no valid Python"), ({"parses": "xml"}, "<a><b></a>", "no valid XML"),
+        ({"parses": "csv"}, "a,b\n1\n", "row 2 has 1 columns"), ({"parses": "yaml"}, "a: [1", "no valid YAML"), ({"parses": "yaml"}, "a: 1", None),
+        ({"parses": "json"}, "[" * 100_000, "nested too deeply"),
+    ],
+)  # fmt: skip
+def test_rules(rule: dict[str, str], text: str | None, says: str | None) -> None:
+    found = broken(Rule(file="f", **rule), None if text is None else text.encode())  # type: ignore[arg-type]
+    assert (found is None) if says is None else (found is not None and says in found[0])
+
+
+def test_names_and_words() -> None:
+    assert [is_branch_name(name) for name in ("main", "feature/x", "-x", "a..b", "x.lock", "HEAD", "a//b", "ä")] == [
+        True, True, False, False, False, False, False, False,
+    ]  # fmt: skip
+    assert [
+        bool(bad_path(path)) for path in ("a/b.txt", "/a", "a/../b", ".git/x", "a//b", "x/.GIT/y", "a\\b")
+    ] == [False] + [True] * 6
+    assert [is_backup(name) for name in ("a.orig", "a_LOCAL_3.toml", "x/a~", "b.toml", "original")] == [
+        True
+    ] * 3 + [False] * 2
+    assert likely("mrege", ["merge", "rebase"]) == 'Did you mean "merge"?'
+    assert lines_of(b"a\r\nb\rc\x0cd\n\xff") == ("a\r\n", "b\rc\x0cd\n", "\udcff")
+
+
+def test_a_variant_keeps_its_values_for_ever() -> None:
+    text = HEADER + STORY.replace('message = "Ours"', 'message = "@{row} and @@{row} by @{who}"').replace(
+        "[points]", '[values]\nrow = { between = [3, 9] }\nwho = { choose = ["a", "b", "c"] }\n[points]'
+    )
+    written, problems = read_scenario(text)
+    assert written is not None, problems
+    messages = [unroll(variant_of(written, code), code).commits[2].message for code in ("0", "1", "5c1d9a")]
+    assert messages == ["8 and @{row} by c\n", "5 and @{row} by b\n", "7 and @{row} by c\n"]
+    with pytest.raises(BadInput, match="no variant code"):
+        variant_of(written, "a b")
