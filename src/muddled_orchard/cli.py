@@ -10,7 +10,6 @@ from collections.abc import Sequence
 from typing import NoReturn
 
 from muddled_orchard import __version__
-from muddled_orchard.core.problems import BadInput, Problem, likely
 
 DONE, FELL_SHORT, WRONG_USE = 0, 1, 2
 
@@ -40,7 +39,26 @@ class Parser(argparse.ArgumentParser):
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run `muddled` with these arguments (those of the process without any) and return its exit code."""
     given = list(sys.argv[1:] if arguments is None else arguments)
+    if not given:
+        print(ROUND)
+        return DONE
+    if given[0].startswith("-"):
+        parser, subparsers = _parser()
+        for name, what in COMMANDS.items():
+            subparsers.add_parser(name, help=what)
+        parser.parse_args(given)
+        return DONE
+    return _guarded(given)
+
+
+def _guarded(given: list[str]) -> int:
+    """Run a command, and say in a few lines what went wrong if something did."""
+    # Not at the top: what errors are made of takes longer to load than `--help` may take.
+    from muddled_orchard.core.problems import BadInput, Problem, likely
+
     try:
+        if given[0] not in COMMANDS:
+            raise BadInput(Problem(f'there is no command "{given[0]}"', likely(given[0], COMMANDS)))
         return _run(given)
     except BadInput as bad:
         for problem in bad.problems:
@@ -56,25 +74,18 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 
 def _run(given: list[str]) -> int:
-    if not given:
-        print(ROUND)
-        return DONE
-    if not given[0].startswith("-") and given[0] not in COMMANDS:
-        raise BadInput(Problem(f'there is no command "{given[0]}"', likely(given[0], COMMANDS)))
-    command = given[0] if given[0] in COMMANDS else None
-    parser = Parser(prog="muddled", description=ROUND, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("--version", action="version", version=f"muddled {__version__}")
-    subparsers = parser.add_subparsers(dest="command", metavar="COMMAND", title="commands")
-    if command is None:
-        for name, what in COMMANDS.items():
-            subparsers.add_parser(name, help=what)
-        parser.parse_args(given)
-        return DONE
+    command = given[0]
     module = importlib.import_module(f"muddled_orchard.commands.{command}")
+    parser, subparsers = _parser()
     own = subparsers.add_parser(command, help=COMMANDS[command], description=module.__doc__)
     module.add_options(own)
-    options = parser.parse_args(given)
-    return int(module.run(options))
+    return int(module.run(parser.parse_args(given)))
+
+
+def _parser() -> tuple[Parser, argparse._SubParsersAction[Parser]]:
+    parser = Parser(prog="muddled", description=ROUND, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("--version", action="version", version=f"muddled {__version__}")
+    return parser, parser.add_subparsers(dest="command", metavar="COMMAND", title="commands")
 
 
 def _printable(text: str) -> str:

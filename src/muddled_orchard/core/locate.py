@@ -249,6 +249,15 @@ def _with_ends(results: list[Result], key: Key, evidence: Evidence) -> Iterator[
             yield result
 
 
+def grew_from(evidence: Evidence, key: Key) -> bool:
+    """Whether a submission has a handed-out branch in its history, or had it by its reflog: branches may
+    have been rewritten since, but hardly all of them without a trace."""
+    places = {*evidence.refs.values(), evidence.head_commit}
+    places |= {parent for commit in evidence.commits.values() for parent in commit.parents}
+    places |= {id_ for move in evidence.reflog for id_ in (move.old, move.new)}
+    return any(contains(key.commits, place, tip) for place in places for tip in key.refs.values())
+
+
 def meetings_needed(results: tuple[Result, ...], key: Key, evidence: Evidence) -> list[tuple[str, str]]:
     """The meetings (ours, theirs) of a submission that the key does not hold: the learner came to
     them with other content than the key's solution, so Git has to be asked what they really saw."""

@@ -6,7 +6,6 @@ the way through a string (`surrogateescape`).
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterable
 
 from muddled_orchard.core.scenario import SpacingRule
@@ -17,7 +16,9 @@ Lines = tuple[str, ...]
 def lines_of(data: bytes | str) -> Lines:
     """The lines of a text. Only a line feed ends a line, as for Git; a last line may lack it."""
     text = data if isinstance(data, str) else data.decode("utf-8", "surrogateescape")
-    return tuple(part for part in re.split(r"(?<=\n)", text) if part)
+    *whole, last = text.split("\n")
+    lines = [line + "\n" for line in whole]
+    return (*lines, last) if last else tuple(lines)
 
 
 def is_binary(data: bytes) -> bool:

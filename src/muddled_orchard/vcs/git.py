@@ -76,18 +76,12 @@ def require() -> tuple[int, ...]:
     return version
 
 
-def merge_trees(
-    gitdir: Path, pairs: Iterable[tuple[str, str]], *, diff3: bool, objects: Sequence[Path] = ()
-) -> bytes:
-    """`git merge-tree` for many pairs (ours, theirs) of commits in one process, in `-z` format.
-
-    `objects` are folders whose objects may be read besides the repository's own.
-    """
+def merge_trees(gitdir: Path, pairs: Iterable[tuple[str, str]], *, diff3: bool) -> bytes:
+    """`git merge-tree` for many pairs (ours, theirs) of commits in one process, in `-z` format."""
     style = "diff3" if diff3 else "merge"
-    more = {"GIT_ALTERNATE_OBJECT_DIRECTORIES": os.pathsep.join(map(str, objects))} if objects else {}
     return run(
         ["-c", f"merge.conflictStyle={style}", "merge-tree", "--write-tree", "--stdin", "-z", "--messages"],
         folder=gitdir,
         given="".join(f"{ours} {theirs}\n" for ours, theirs in pairs).encode(),
-        more={"GIT_DIR": str(gitdir), **more},
+        more={"GIT_DIR": str(gitdir)},
     )

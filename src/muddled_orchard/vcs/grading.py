@@ -17,14 +17,15 @@ from muddled_orchard.core.assess import assess
 from muddled_orchard.core.assessment import Assessment, unreadable
 from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.key import Key
-from muddled_orchard.core.locate import locate, meetings_needed
+from muddled_orchard.core.locate import grew_from, locate, meetings_needed
 from muddled_orchard.core.problems import BadInput
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.vcs import git
 from muddled_orchard.vcs.keymaking import Workshop, make_key, make_keys, read_texts
 from muddled_orchard.vcs.predict import predict
-from muddled_orchard.vcs.quarantine import Quarantine, Unreadable, find_repository, take_over
+from muddled_orchard.vcs.quarantine import Unreadable, find_repository, take_over
 from muddled_orchard.vcs.read import HandOut, Reader
+from muddled_orchard.vcs.restate import restated
 
 PORTION = 32
 
@@ -36,7 +37,6 @@ class _Patient:
     """A submission on its way through."""
 
     source: Path
-    quarantine: Quarantine | None = None
     reader: Reader | None = None
     hand_out: HandOut | None = None
     key: Key | None = None
@@ -63,6 +63,7 @@ class Grader:
         self._find = find_scenario
         self._workshop = Workshop(folder / "workshop.git")
         self._keys: dict[HandOut, Key | BadInput] = {}
+        self._hand_outs: dict[str, HandOut] = {}
 
     def grade(self, submissions: Sequence[Path]) -> Iterator[Assessment]:
         """The assessment of each submission, in order. One that can't be read costs itself alone.
@@ -105,9 +106,8 @@ class Grader:
         found = find_repository(patient.source)
         if found is None:
             raise Unreadable("there is no Git repository in it")
-        patient.quarantine = take_over(*found, into=room, known_objects=self._workshop.objects)
-        patient.reader = Reader(patient.quarantine)
-        patient.hand_out = patient.reader.hand_out()
+        patient.reader = Reader(take_over(*found, room))
+        patient.hand_out = patient.reader.hand_out(self._hand_outs)
         if patient.hand_out is None:
             raise Unreadable("its first commit names no exercise: it was not planted by muddled")
 
@@ -122,6 +122,9 @@ class Grader:
                 wanted[hand_out] = scenario
         made = make_keys(self._workshop, [(scenario, out.variant) for out, scenario in wanted.items()])
         self._keys.update(zip(wanted, made, strict=True))
+        for hand_out, key in zip(wanted, made, strict=True):
+            if isinstance(key, Key):
+                self._hand_outs.update(dict.fromkeys(key.handed_out, hand_out))
 
     def _examine(self, patient: _Patient) -> None:
         assert patient.hand_out is not None and patient.reader is not None  # noqa: S101, PT018
@@ -133,40 +136,38 @@ class Grader:
         if isinstance(key, BadInput):
             raise key
         patient.key = key
-        if not patient.reader.grew_from(key.refs.values()):
+        patient.evidence = patient.reader.evidence(key.commits, key.texts)
+        if not grew_from(patient.evidence, key):
             raise Unreadable(
                 "its commits are not those of this scenario: the scenario was changed after handing out, "
                 "or the history was rewritten from its first commit on"
             )
-        patient.evidence = patient.reader.evidence(key.commits, key.texts)
 
     def _ask_meetings(self, patients: Sequence[_Patient]) -> None:
         """What learners met who came to a later task with other content than the key's, in one call."""
-        asked: list[tuple[_Patient, tuple[str, str]]] = []
+        asked: list[tuple[_Patient, tuple[str, str], tuple[str, str]]] = []
         for patient in patients:
-            if patient.evidence is not None and patient.key is not None:
-                needed = meetings_needed(locate(patient.evidence, patient.key), patient.key, patient.evidence)
-                asked += [(patient, pair) for pair in needed]
-        if not asked:
-            return
-        objects = [p.quarantine.gitdir / "objects" for p in patients if p.quarantine is not None]
-        try:
-            meetings = predict(self._workshop.repo, [pair for _, pair in asked], objects)
-        except git.GitFailed:
-            if len(patients) > 1:  # find out whose objects are damaged
-                for patient in patients:
-                    self._ask_meetings([patient])
-            else:
-                patients[0].refuse("objects that its merges need are missing or damaged")
-            return
-        for (patient, pair), meeting in zip(asked, meetings, strict=True):
+            self._attempt(patient, partial(self._need_meetings, asked=asked))
+        asked = [one for one in asked if one[0].assessment is None]
+        meetings = predict(self._workshop.repo, [pair for _, _, pair in asked])
+        for (patient, own, _), meeting in zip(asked, meetings, strict=True):
             assert patient.evidence is not None and patient.key is not None  # noqa: S101, PT018
             texts = {**patient.key.texts, **patient.evidence.texts}
             read_texts(self._workshop.repo, texts, meeting)
             more = {id_: text for id_, text in texts.items() if id_ not in patient.key.texts}
-            patient.evidence = replace(
-                patient.evidence, texts=more, meetings={**patient.evidence.meetings, pair: meeting}
-            )
+            known = {**patient.evidence.meetings, own: meeting}
+            patient.evidence = replace(patient.evidence, texts=more, meetings=known)
+
+    def _need_meetings(
+        self, patient: _Patient, asked: list[tuple[_Patient, tuple[str, str], tuple[str, str]]]
+    ) -> None:
+        """Add what to ask for one submission: its own pair of commits, and ours that stand for it."""
+        evidence, key = patient.evidence, patient.key
+        assert evidence is not None and key is not None  # noqa: S101, PT018
+        done: dict[str, str] = {}
+        for ours, theirs in meetings_needed(locate(evidence, key), key, evidence):
+            pair = [restated(self._workshop.repo, side, evidence, key, done) for side in (ours, theirs)]
+            asked.append((patient, (ours, theirs), (pair[0], pair[1])))
 
     def _assess(self, patient: _Patient) -> None:
         assert patient.evidence is not None and patient.key is not None  # noqa: S101, PT018

@@ -27,9 +27,7 @@ class _Told:
     kinds: dict[str, str] = field(default_factory=dict)
 
 
-def predict(
-    repo: pygit2.Repository, pairs: Sequence[tuple[str, str]], objects: Sequence[Path] = ()
-) -> list[Meeting]:
+def predict(repo: pygit2.Repository, pairs: Sequence[tuple[str, str]]) -> list[Meeting]:
     """The meeting of each pair (ours, theirs) of commits, in order.
 
     The repository must be one of ours: marker sizes are set in it, and objects are added to it.
@@ -40,8 +38,8 @@ def predict(
     attributes = gitdir / "info" / "attributes"
     if not attributes.exists():
         attributes.write_text(f"* conflict-marker-size={MARKER_SIZE}\n", encoding="ascii")
-    shown = list(_told(git.merge_trees(gitdir, pairs, diff3=False, objects=objects)))
-    based = list(_told(git.merge_trees(gitdir, pairs, diff3=True, objects=objects)))
+    shown = list(_told(git.merge_trees(gitdir, pairs, diff3=False)))
+    based = list(_told(git.merge_trees(gitdir, pairs, diff3=True)))
     return [_meeting(repo, one, other) for one, other in zip(shown, based, strict=True)]
 
 

@@ -1,71 +1,66 @@
-"""Take a submission over: an allow-list of its repository's files, copied as plain data under a
+"""Take a submission over: an allow-list of its repository's files, read as plain data, under a
 configuration of ours.
 
 Nothing is followed out of the submission's own folder: no link, no `.git` file, no alternate. Nothing
 of theirs has a say: their configuration, hooks, attributes, grafts and replace refs stay where they are.
+Loose objects are read one by one when they are asked for (`vcs.objects`); packs, which libgit2 must
+have as files, are copied.
 """
 
 from __future__ import annotations
 
 import os
 import re
-import shutil
 import stat
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 
+import pygit2
+
 from muddled_orchard.vcs.build import CONFIG
+from muddled_orchard.vcs.isolation import isolate
+from muddled_orchard.vcs.objects import LooseObjects, read_plain_file
 
-MOST_FILES = 200_000
-MOST_BYTES = 1 << 30
-LARGEST_FILE = 256 << 20
+MOST_REFS = 50_000
+LARGEST_STATE_FILE = 16 << 20
+LARGEST_PACK = 256 << 20
 
-_LOOSE = re.compile(r"objects/([0-9a-f]{2})/([0-9a-f]{38})")
-_ALLOWED = re.compile(
-    r"""
-    (objects/[0-9a-f]{2}/[0-9a-f]{38}
-    |objects/pack/pack-[0-9a-f]{40}\.(pack|idx)
-    |packed-refs|HEAD|ORIG_HEAD|index|logs/HEAD
-    |refs/(heads|tags|remotes)/.+|refs/stash|logs/refs/stash
-    |(MERGE|CHERRY_PICK|REVERT|REBASE)_HEAD|MERGE_MSG|MERGE_MODE|SQUASH_MSG|AUTO_MERGE
-    |(rebase-merge|rebase-apply|sequencer)/[A-Za-z0-9_-]+
-    )""",
-    re.VERBOSE,
+STATE_FILES = (
+    "HEAD",
+    "packed-refs",
+    "index",
+    "logs/HEAD",
+    "logs/refs/stash",
+    "MERGE_HEAD",
+    "CHERRY_PICK_HEAD",
+    "REVERT_HEAD",
+    "REBASE_HEAD",
+    "SQUASH_MSG",
 )
-_FOLDERS = re.compile(
-    r"objects(/[0-9a-f]{2}|/pack)?|refs(/.*)?|logs(/refs)?|rebase-merge|rebase-apply|sequencer"
-)
+STATE_FOLDERS = ("rebase-merge", "rebase-apply", "sequencer")
+
+_PACK = re.compile(r"pack-[0-9a-f]{40}\.(pack|idx)")
+_PLAIN_NAME = re.compile(r"[^\x00-\x20\x7f~^:?*\[\\]+")
 
 
 class Unreadable(Exception):
     """The submission can't be read; the message says why, in words for its owner."""
 
 
-@dataclass(slots=True)
-class _Bounds:
-    files: int = 0
-    bytes: int = 0
-
-    def count(self, size: int, name: str) -> None:
-        self.files += 1
-        self.bytes += size
-        if size > LARGEST_FILE:
-            raise Unreadable(f"{name} is larger than {LARGEST_FILE >> 20} MiB")
-        if self.files > MOST_FILES:
-            raise Unreadable(f"it has more than {MOST_FILES:,} files")
-        if self.bytes > MOST_BYTES:
-            raise Unreadable(f"it is larger than {MOST_BYTES >> 20} MiB")
-
-
 @dataclass(frozen=True, slots=True)
 class Quarantine:
-    """A submission taken over: our copy of the repository, and where its working tree lies (None for
-    a bare repository). `left_out` names what was not taken for a reason that a person should hear."""
+    """A submission taken over.
 
-    gitdir: Path
+    `files` are its refs and state files by name (`refs/heads/main`, `MERGE_HEAD`, ...; a state folder
+    is there as a key that ends in a slash), `repo` gives its objects and its index, `room` is our
+    folder for it, `worktree` where its working tree lies (None for a bare repository).
+    """
+
+    files: dict[str, bytes]
+    repo: pygit2.Repository
+    room: Path
     worktree: Path | None
-    left_out: tuple[str, ...] = field(default=())
 
 
 def find_repository(folder: Path) -> tuple[Path, Path | None] | None:
@@ -82,70 +77,86 @@ def find_repository(folder: Path) -> tuple[Path, Path | None] | None:
         if stat.S_ISDIR(kind) and stat.S_ISDIR(candidate.lstat().st_mode):
             return candidate / ".git", candidate
         raise Unreadable(".git is no folder of its own: it points to another place, which is not read")
-    if (folder / "HEAD").is_file() and (folder / "objects").is_dir() and (folder / "refs").is_dir():
+    if all(_is_folder(folder / name) for name in ("objects", "refs")):
         return folder, None
     return None
 
 
-def take_over(
-    gitdir: Path, worktree: Path | None, into: Path, known_objects: Path | None = None
-) -> Quarantine:
-    """Copy what may be copied from `gitdir` into the new folder `into`.
+def take_over(gitdir: Path, worktree: Path | None, room: Path) -> Quarantine:
+    """Read what may be read of `gitdir`; `room` is a new folder for what must lie on a disk.
 
-    Loose objects that `known_objects` holds already (what was handed out) are read from there.
-    Raises Unreadable where the repository is too large or can't be read.
+    Raises Unreadable where the repository is damaged or too large.
     """
-    for folder in ("objects/info", "objects/pack", "refs/heads"):
-        (into / folder).mkdir(parents=True)
-    (into / "config").write_text(CONFIG.format(bare="true"), encoding="ascii")
-    if known_objects is not None:
-        (into / "objects/info/alternates").write_text(f"{known_objects}\n", encoding="utf-8")
-    bounds = _Bounds()
-    left_out = []
-    made = {""}
-    for name, entry in _files(gitdir, "", bounds):
-        if not _ALLOWED.fullmatch(name):
-            continue
-        if entry.is_symlink() or not entry.is_file(follow_symlinks=False):
-            left_out.append(f".git/{name} is no plain file and was not read")
-            continue
-        bounds.count(entry.stat(follow_symlinks=False).st_size, f".git/{name}")
-        loose = _LOOSE.fullmatch(name) if known_objects is not None else None
-        if loose and os.path.exists(f"{known_objects}/{loose[1]}/{loose[2]}"):  # noqa: PTH110 - it is fast
-            continue
-        parent, _, _ = name.rpartition("/")
-        if parent not in made:
-            made.add(parent)
-            (into / parent).mkdir(parents=True, exist_ok=True)
-        _copy(entry.path, f"{into}/{name}")
-    if not (into / "HEAD").exists():
+    files = dict(_state(str(gitdir)))
+    if "HEAD" not in files:
         raise Unreadable("the repository has no HEAD")
-    return Quarantine(into, worktree, tuple(left_out))
+    for folder in ("objects/pack", "refs"):
+        (room / folder).mkdir(parents=True)
+    (room / "config").write_bytes(CONFIG.format(bare="true").encode())
+    (room / "HEAD").write_bytes(b"ref: refs/heads/none\n")
+    if index := files.pop("index", b""):
+        (room / "index").write_bytes(index)
+    objects = gitdir / "objects"
+    if not _is_folder(objects):
+        raise Unreadable("the repository has no objects")
+    _copy_packs(objects / "pack", room / "objects/pack")
+    isolate()
+    repo = pygit2.Repository(str(room))
+    repo.odb.add_backend(LooseObjects(objects), 1)
+    return Quarantine(files, repo, room, worktree)
 
 
-def _files(folder: Path, prefix: str, bounds: _Bounds) -> Iterator[tuple[str, os.DirEntry[str]]]:
+def _state(gitdir: str) -> Iterator[tuple[str, bytes]]:
+    for name in STATE_FILES:
+        parent = name.rpartition("/")[0]
+        if parent and not _is_folder(Path(gitdir, parent)):
+            continue
+        data = read_plain_file(f"{gitdir}/{name}", LARGEST_STATE_FILE)
+        if data is not None:
+            yield name, data
+    for name in STATE_FOLDERS:
+        if _is_folder(Path(gitdir, name)):
+            yield f"{name}/", b""
+    seen = 0
+    folders = ["refs"] if _is_folder(Path(gitdir, "refs")) else []
+    while folders:
+        folder = folders.pop()
+        for entry in _entries(f"{gitdir}/{folder}"):
+            seen += 1
+            if seen > MOST_REFS:
+                raise Unreadable(f"it has more than {MOST_REFS:,} refs")
+            name = f"{folder}/{entry.name}"
+            if not _PLAIN_NAME.fullmatch(name):
+                continue
+            if entry.is_dir(follow_symlinks=False):
+                folders.append(name)
+            elif (data := read_plain_file(entry.path, 4096)) is not None:
+                yield name, data
+
+
+def _copy_packs(source: Path, target: Path) -> None:
+    if not _is_folder(source):
+        return
+    size = 0
+    for entry in _entries(str(source)):
+        if _PACK.fullmatch(entry.name) and entry.is_file(follow_symlinks=False):
+            size += entry.stat(follow_symlinks=False).st_size
+            data = read_plain_file(entry.path, LARGEST_PACK)
+            if data is None or size > LARGEST_PACK:
+                raise Unreadable(f"its packs are larger than {LARGEST_PACK >> 20} MiB")
+            (target / entry.name).write_bytes(data)
+
+
+def _entries(folder: str) -> list[os.DirEntry[str]]:
     try:
-        entries = list(os.scandir(folder))
+        with os.scandir(folder) as entries:
+            return sorted(entries, key=lambda entry: entry.name)
     except OSError as error:
-        raise Unreadable(f"the folder .git/{prefix} can't be read: {error.strerror}") from None
-    for entry in entries:
-        name = prefix + entry.name
-        if entry.is_dir(follow_symlinks=False):
-            bounds.count(0, f".git/{name}")
-            if _FOLDERS.fullmatch(name):
-                yield from _files(Path(entry.path), name + "/", bounds)
-        else:
-            yield name, entry
+        raise Unreadable(f"the folder {Path(folder).name} can't be read: {error.strerror}") from None
 
 
-def _copy(source: str, target: str) -> None:
-    # No link is followed even if one was put there since the look, and nothing waits for a pipe.
-    flags = os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_NONBLOCK", 0)
+def _is_folder(path: Path) -> bool:
     try:
-        descriptor = os.open(source, flags)
-    except OSError as error:
-        raise Unreadable(f"{Path(source).name} can't be read: {error.strerror}") from None
-    with open(descriptor, "rb") as reading, open(target, "xb") as writing:  # noqa: PTH123
-        if not stat.S_ISREG(os.fstat(descriptor).st_mode):
-            raise Unreadable(f"{Path(source).name} is no plain file")
-        shutil.copyfileobj(reading, writing)
+        return stat.S_ISDIR(os.lstat(path).st_mode)
+    except OSError:
+        return False

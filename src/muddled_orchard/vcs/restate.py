@@ -1,0 +1,53 @@
+"""Write a learner's commits again into a repository of ours, from the evidence.
+
+Where Git must be asked about content that a learner made, it gets to see only objects that we wrote
+from data that was read and checked; no file of a submission ever comes near a `git` process.
+"""
+
+from __future__ import annotations
+
+import pygit2
+
+from muddled_orchard.core.evidence import Evidence
+from muddled_orchard.core.key import Key
+from muddled_orchard.vcs.build import write_tree
+from muddled_orchard.vcs.quarantine import Unreadable
+
+
+def restated(repo: pygit2.Repository, id_: str, evidence: Evidence, key: Key, done: dict[str, str]) -> str:
+    """The id, in `repo`, of a commit with the content and ancestry of the learner's commit `id_`.
+
+    Commits of the key stand for themselves; `done` remembers the others. Raises Unreadable where a
+    content is missing.
+    """
+    try:
+        return _restated(repo, id_, evidence, key, done)
+    except (pygit2.GitError, ValueError, KeyError) as error:
+        raise Unreadable(f"its commits can't be merged: {error}") from error
+
+
+def _restated(repo: pygit2.Repository, id_: str, evidence: Evidence, key: Key, done: dict[str, str]) -> str:
+    stack = [id_]
+    while stack:
+        at = stack[-1]
+        commit = evidence.commits.get(at)
+        if at in done or commit is None or at in key.commits:
+            done.setdefault(at, at)
+            stack.pop()
+            continue
+        waiting = [parent for parent in commit.parents if parent not in done]
+        if waiting:
+            stack.extend(waiting)
+            continue
+        for blob in {*commit.tree.values()}:
+            if blob.id not in key.texts:
+                if blob.id not in evidence.texts:
+                    raise Unreadable("a file that its commits name is missing or damaged")
+                repo.create_blob(evidence.texts[blob.id])
+        tree = write_tree(repo, {path: (blob.mode, blob.id) for path, blob in commit.tree.items()})
+        # Who and when don't matter for a merge; the same for all keeps the ids free of chance.
+        nobody = pygit2.Signature("Restated", "restated@orchard.example", 0, 0)
+        parents = [done[parent] for parent in commit.parents if done[parent] in repo]
+        done[at] = str(repo.create_commit(None, nobody, nobody, at, tree, parents))
+        stack.pop()
+    return done[id_]
