@@ -10,11 +10,12 @@ from muddled_orchard.core.criteria import JUDGES, markers
 from muddled_orchard.core.criteria.resolution import hunk_results
 from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.key import Key
+from muddled_orchard.core.locate import Result, locate
 
 
-def assess(evidence: Evidence, key: Key) -> Assessment:
-    """Judge a submission by every criterion."""
-    case = lay_out(evidence, key)
+def assess(evidence: Evidence, key: Key, located: tuple[Result, ...] | None = None) -> Assessment:
+    """Judge a submission by every criterion; `located` is `locate(evidence, key)`, where it is known."""
+    case = lay_out(evidence, key, locate(evidence, key) if located is None else located)
     state = case.state
     hunks = tuple(hunk_results(case))
     criteria = []

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from muddled_orchard.core.assessment import State
 from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.key import Accepted, Key, Step, accepted_for
-from muddled_orchard.core.locate import Result, locate
+from muddled_orchard.core.locate import Result
 from muddled_orchard.core.meeting import Blob, Conflict, Meeting
 from muddled_orchard.core.readings import FileReading, read_file
 from muddled_orchard.core.repository import Commit, Tree
@@ -99,8 +99,8 @@ class Case:
         return "(binary)" if is_binary(data) else data.decode("utf-8", "replace")
 
 
-def lay_out(evidence: Evidence, key: Key) -> Case:
-    """Find the results and read them."""
+def lay_out(evidence: Evidence, key: Key, located: tuple[Result, ...]) -> Case:
+    """Read the results, which lie where `core.locate` found them."""
     commits = {**key.commits, **evidence.commits}
     texts = {**key.texts, **evidence.texts}
     head = commits.get(evidence.head_commit or "")
@@ -112,9 +112,7 @@ def lay_out(evidence: Evidence, key: Key) -> Case:
         tasks=(),
         uncommitted=tuple(uncommitted(evidence, head.tree if head else {}, key.texts)),
     )
-    tasks = tuple(
-        _task(case, step, result) for step, result in zip(key.steps, locate(evidence, key), strict=True)
-    )
+    tasks = tuple(_task(case, step, result) for step, result in zip(key.steps, located, strict=True))
     return replace(case, tasks=tasks)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import csv
+import functools
 import io
 import json
 import re
@@ -19,6 +20,7 @@ Failure = tuple[str, int | None]
 """What is wrong, and in which line (from 1) where that can be said."""
 
 
+@functools.lru_cache(maxsize=512)  # a class hands in the same file many times
 def broken(rule: Rule, data: bytes | None) -> Failure | None:
     """How a file breaks a rule, or None where the rule holds. `data` is None for a missing file."""
     if data is None:

@@ -17,7 +17,7 @@ from muddled_orchard.core.assess import assess
 from muddled_orchard.core.assessment import Assessment, unreadable
 from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.key import Key
-from muddled_orchard.core.locate import grew_from, locate, meetings_needed
+from muddled_orchard.core.locate import Result, grew_from, locate, meetings_needed
 from muddled_orchard.core.problems import BadInput
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.vcs import git
@@ -41,6 +41,7 @@ class _Patient:
     hand_out: HandOut | None = None
     key: Key | None = None
     evidence: Evidence | None = None
+    located: tuple[Result, ...] | None = None
     assessment: Assessment | None = None
 
     def refuse(self, reason: str) -> None:
@@ -165,13 +166,14 @@ class Grader:
         evidence, key = patient.evidence, patient.key
         assert evidence is not None and key is not None  # noqa: S101, PT018
         done: dict[str, str] = {}
-        for ours, theirs in meetings_needed(locate(evidence, key), key, evidence):
+        patient.located = locate(evidence, key)
+        for ours, theirs in meetings_needed(patient.located, key, evidence):
             pair = [restated(self._workshop.repo, side, evidence, key, done) for side in (ours, theirs)]
             asked.append((patient, (ours, theirs), (pair[0], pair[1])))
 
     def _assess(self, patient: _Patient) -> None:
         assert patient.evidence is not None and patient.key is not None  # noqa: S101, PT018
-        patient.assessment = assess(patient.evidence, patient.key)
+        patient.assessment = assess(patient.evidence, patient.key, patient.located)
 
 
 @contextmanager

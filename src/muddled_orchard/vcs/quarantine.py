@@ -18,7 +18,6 @@ from pathlib import Path
 
 import pygit2
 
-from muddled_orchard.vcs.build import CONFIG
 from muddled_orchard.vcs.isolation import isolate
 from muddled_orchard.vcs.objects import LooseObjects, read_plain_file
 
@@ -53,8 +52,8 @@ class Quarantine:
     """A submission taken over.
 
     `files` are its refs and state files by name (`refs/heads/main`, `MERGE_HEAD`, ...; a state folder
-    is there as a key that ends in a slash), `repo` gives its objects and its index, `room` is our
-    folder for it, `worktree` where its working tree lies (None for a bare repository).
+    is there as a key that ends in a slash), `repo` gives its objects, `room` is our folder for what
+    must lie on a disk, `worktree` where its working tree lies (None for a bare repository).
     """
 
     files: dict[str, bytes]
@@ -90,35 +89,33 @@ def take_over(gitdir: Path, worktree: Path | None, room: Path) -> Quarantine:
     files = dict(_state(str(gitdir)))
     if "HEAD" not in files:
         raise Unreadable("the repository has no HEAD")
-    for folder in ("objects/pack", "refs"):
-        (room / folder).mkdir(parents=True)
-    (room / "config").write_bytes(CONFIG.format(bare="true").encode())
-    (room / "HEAD").write_bytes(b"ref: refs/heads/none\n")
-    if index := files.pop("index", b""):
-        (room / "index").write_bytes(index)
     objects = gitdir / "objects"
     if not _is_folder(objects):
         raise Unreadable("the repository has no objects")
-    _copy_packs(objects / "pack", room / "objects/pack")
     isolate()
-    repo = pygit2.Repository(str(room))
-    repo.odb.add_backend(LooseObjects(objects), 1)
+    room.mkdir()
+    repo = pygit2.Repository()  # in memory: it has no files, and so no configuration
+    odb = pygit2.Odb()
+    odb.add_backend(LooseObjects(objects), 1)
+    if _copy_packs(objects / "pack", room / "objects/pack"):
+        odb.add_disk_alternate(room / "objects")
+    repo.set_odb(odb)
     return Quarantine(files, repo, room, worktree)
 
 
 def _state(gitdir: str) -> Iterator[tuple[str, bytes]]:
     for name in STATE_FILES:
         parent = name.rpartition("/")[0]
-        if parent and not _is_folder(Path(gitdir, parent)):
+        if parent and not _is_folder(f"{gitdir}/{parent}"):
             continue
         data = read_plain_file(f"{gitdir}/{name}", LARGEST_STATE_FILE)
         if data is not None:
             yield name, data
     for name in STATE_FOLDERS:
-        if _is_folder(Path(gitdir, name)):
+        if _is_folder(f"{gitdir}/{name}"):
             yield f"{name}/", b""
     seen = 0
-    folders = ["refs"] if _is_folder(Path(gitdir, "refs")) else []
+    folders = ["refs"] if _is_folder(f"{gitdir}/refs") else []
     while folders:
         folder = folders.pop()
         for entry in _entries(f"{gitdir}/{folder}"):
@@ -134,17 +131,20 @@ def _state(gitdir: str) -> Iterator[tuple[str, bytes]]:
                 yield name, data
 
 
-def _copy_packs(source: Path, target: Path) -> None:
+def _copy_packs(source: Path, target: Path) -> bool:
+    """Copy what packs there are; say whether there are any."""
     if not _is_folder(source):
-        return
+        return False
     size = 0
     for entry in _entries(str(source)):
         if _PACK.fullmatch(entry.name) and entry.is_file(follow_symlinks=False):
             size += entry.stat(follow_symlinks=False).st_size
+            target.mkdir(parents=True, exist_ok=True)
             data = read_plain_file(entry.path, LARGEST_PACK)
             if data is None or size > LARGEST_PACK:
                 raise Unreadable(f"its packs are larger than {LARGEST_PACK >> 20} MiB")
             (target / entry.name).write_bytes(data)
+    return target.exists()
 
 
 def _entries(folder: str) -> list[os.DirEntry[str]]:
@@ -155,7 +155,7 @@ def _entries(folder: str) -> list[os.DirEntry[str]]:
         raise Unreadable(f"the folder {Path(folder).name} can't be read: {error.strerror}") from None
 
 
-def _is_folder(path: Path) -> bool:
+def _is_folder(path: Path | str) -> bool:
     try:
         return stat.S_ISDIR(os.lstat(path).st_mode)
     except OSError:

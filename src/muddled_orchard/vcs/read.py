@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 import re
 import stat
@@ -183,9 +184,14 @@ class Reader:
         return Pending("cherry-pick") if "sequencer/" in self._files else None
 
     def _index(self) -> Iterator[IndexEntry]:
-        if not (self._room / "index").exists():
+        data = self._files.get("index", b"")
+        if not data:
             return
-        index = self._repo.index
+        if hashlib.sha1(data[:-20], usedforsecurity=False).digest() != data[-20:]:
+            raise Unreadable("the index is damaged")
+        copy = self._room / "index"
+        copy.write_bytes(data)
+        index = _Index(str(copy))
         for entry in index:
             yield IndexEntry(entry.path, 0, Blob(int(entry.mode), str(entry.id)))
         for stages in index.conflicts or ():
@@ -231,6 +237,14 @@ class Reader:
             (top / path).write_bytes(texts[found[path].id])
         asked = pygit2.init_repository(str(top))
         return frozenset(path for path in found if asked.path_is_ignored(path))
+
+
+class _Index(pygit2.Index):
+    """An index that goes quietly where it could not be opened."""
+
+    def __del__(self) -> None:
+        if hasattr(self, "_index"):
+            super().__del__()
 
 
 def _moves(log: str) -> Iterator[Move]:
