@@ -12,8 +12,6 @@ import tomllib
 import xml.parsers.expat
 from collections.abc import Callable, Mapping
 
-import yaml
-
 from muddled_orchard.core.scenario import Rule
 
 Failure = tuple[str, int | None]
@@ -62,12 +60,9 @@ def _syntax_error(syntax: str, text: str) -> Failure | None:
         return f"it is no valid JSON: {error.msg}", error.lineno
     except xml.parsers.expat.ExpatError as error:
         return f"it is no valid XML: {xml.parsers.expat.ErrorString(error.code)}", error.lineno
-    except yaml.MarkedYAMLError as error:
-        line = error.problem_mark.line + 1 if error.problem_mark else None
-        return f"it is no valid YAML: {error.problem}", line
     except (RecursionError, MemoryError):
         return "it is nested too deeply to be read", None
-    except (tomllib.TOMLDecodeError, csv.Error, yaml.YAMLError, ValueError) as error:
+    except (tomllib.TOMLDecodeError, csv.Error, ValueError) as error:
         found = re.search(r"at line (\d+)", str(error))
         said = re.sub(r"\s*\(at .*\)$", "", str(error))
         name = {"toml": "TOML", "csv": "CSV", "yaml": "YAML"}.get(syntax, syntax)
@@ -90,8 +85,16 @@ def _csv(text: str) -> None:
 
 def _yaml(text: str) -> None:
     # Composing builds no objects and expands no aliases: a few lines can't grow into gigabytes.
-    for _ in yaml.compose_all(text, Loader=yaml.SafeLoader):
-        pass
+    import yaml  # only a few scenarios need it
+
+    try:
+        for _ in yaml.compose_all(text, Loader=yaml.SafeLoader):
+            pass
+    except yaml.MarkedYAMLError as error:
+        line = error.problem_mark.line + 1 if error.problem_mark else 1
+        raise ValueError(f"{error.problem} (at line {line})") from error
+    except yaml.YAMLError as error:
+        raise ValueError(str(error)) from error
 
 
 _PARSERS: Mapping[str, Callable[[str], object]] = {

@@ -29,7 +29,6 @@ from muddled_orchard.core.scenario import (
 )
 from muddled_orchard.core.story import unroll
 from muddled_orchard.core.variant import PLAIN, variant_of
-from muddled_orchard.files.toml_lines import line_of
 
 # Which class a key's table belongs to, the numbers of list elements left out.
 _TABLES: Mapping[tuple[str, ...], type] = {
@@ -79,6 +78,8 @@ def load_scenario(path: Path) -> Scenario:
 
 def located(bad: BadInput, path: Path, text: str | None = None) -> BadInput:
     """The same problems, each with the file and the line of its key."""
+    from muddled_orchard.files.toml_lines import line_of  # the parser behind it is only for bad news
+
     content = path.read_text(encoding="utf-8") if text is None else text
     placed = [
         problem.at(str(path), problem.line or line_of(content, problem.key)) for problem in bad.problems

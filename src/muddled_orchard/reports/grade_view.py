@@ -44,7 +44,7 @@ def show_one(on: Console, result: Graded) -> None:
         on.print(_hunk(on, hunk))
     good = [hunk for hunk in assessment.hunks if hunk.outcome == "met"]
     on.print()
-    if good:
+    if good and bad:
         places = ", ".join(f"{hunk.file}{f' hunk {hunk.hunk}' if hunk.hunk else ''}" for hunk in good)
         on.print(Text(f"{sign(on, 'met')} Resolved as accepted: {printable(places, on)}", style="good"))
     _ids(on, assessment, "met", "Met")
@@ -114,7 +114,11 @@ def _hunk(on: Console, hunk: HunkResult) -> RenderableType:
         (hunk.ours_name, hunk.ours, "default"),
         (hunk.theirs_name, hunk.theirs, "default"),
         ("left there now", hunk.left, "bad"),
-        ("accepted", hunk.wanted if hunk.wanted is not None else _gone(hunk), "good"),
+        (
+            f"accepted: {' or '.join(_words(hunk))}",
+            hunk.wanted if hunk.wanted is not None else _gone(hunk),
+            "good",
+        ),
     )
     for name, text, style in rows:
         table.add_row(Text(printable(name, on), style=style), _block(on, text, style, bar))
@@ -122,6 +126,12 @@ def _hunk(on: Console, hunk: HunkResult) -> RenderableType:
     if hunk.why:
         parts.append(Padding(Text(f"Why: {printable(hunk.why.strip(), on)}"), (0, 0, 0, 2)))
     return Group(*parts)
+
+
+def _words(hunk: HunkResult) -> list[str]:
+    """The key's words, sides with their branches."""
+    names = {"ours": hunk.ours_name, "theirs": hunk.theirs_name}
+    return [names.get(word, word) for word in hunk.accepted]
 
 
 def _gone(hunk: HunkResult) -> str | None:

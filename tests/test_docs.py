@@ -1,0 +1,48 @@
+"""What the documentation shows is true."""
+
+from __future__ import annotations
+
+import json
+import re
+from pathlib import Path
+
+import jsonschema
+
+from tests.conftest import muddled, shell
+
+DOCS = Path(__file__).parent.parent / "docs"
+
+
+def blocks(page: str, language: str) -> list[str]:
+    """The fenced blocks of a page in a language, in order."""
+    parts = re.split(r"^```(.*)\n", (DOCS / page).read_text("utf-8"), flags=re.MULTILINE)
+    return [text for named, text in zip(parts[1::4], parts[2::4], strict=True) if named == language]
+
+
+def test_the_scenario_on_the_page_works_and_its_errors_are_those_on_the_page(tmp_path: Path) -> None:
+    (text,) = blocks("scenarios.md", "toml")
+    path = tmp_path / "hive-count.toml"
+    path.write_text(text, "utf-8")
+    muddled("plant", path.name, "practice", folder=tmp_path)
+    assert "CONFLICT" in shell(tmp_path / "practice/work", "git merge count || true")
+    shown = blocks("scenarios.md", "")[-1]
+    wrong = text.replace('from = "main"', 'from = "mian"')
+    path.write_text(wrong, "utf-8")
+    said = muddled("plant", path.name, "again", folder=tmp_path, code=2).stderr
+    path.write_text(text.replace('keep = ["theirs"]', 'keep = ["theirs", "ours"]'), "utf-8")
+    said += muddled("plant", path.name, "again", folder=tmp_path, code=2).stderr
+    assert said == shown
+
+
+def test_the_result_file_is_as_its_schema_says(tmp_path: Path) -> None:
+    schema = json.loads((DOCS / "result.schema.json").read_text("utf-8"))
+    muddled("demo", folder=tmp_path)
+    (tmp_path / "muddled-demo/submissions/empty").mkdir()
+    result = json.loads(muddled("grade", "muddled-demo/submissions", "--json", folder=tmp_path).stdout)
+    jsonschema.validate(result, schema)
+    assert {one["state"] for one in result["submissions"]} == {"finished", "open", "untouched", "unreadable"}
+    (example,) = blocks("results.md", "json")
+    jsonschema.validate(json.loads(example), schema)
+    (suvi,) = json.loads(example)["submissions"]
+    (found,) = [one for one in result["submissions"] if one["learner"] == "suvi"]
+    assert {**found, "criteria": [c for c in found["criteria"] if c["id"] == "resolution"]} == suvi
