@@ -6,7 +6,7 @@ import tempfile
 from pathlib import Path
 
 import pygit2
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from muddled_orchard.core.meeting import Hunk, merged_text
@@ -58,7 +58,8 @@ def shown(text: str) -> list[Lines | tuple[Lines, Lines, Lines]]:
     return parts + ([tuple(sides[0])] if sides[0] else [])
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=100, deadline=None)
+@example(("pear\nplum\n", "apple\nplum\npear\n", "apple\n" * 5 + "pear\nplum\napple\n"))
 @given(three_ways())
 def test_hunks_are_those_of_a_real_merge(texts: tuple[str, str, str]) -> None:
     with tempfile.TemporaryDirectory() as folder:

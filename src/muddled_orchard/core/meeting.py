@@ -91,17 +91,14 @@ def merged_text(default_style: bytes, diff3_style: bytes) -> MergedText:
     """Read what Git wrote for one file in both styles with markers of MARKER_SIZE.
 
     The hunks are those of the default style, since learners see these. Their base parts come from
-    the diff3 hunks that hold them or that they hold: both texts give the same file when ours is
+    the diff3 hunks that they share lines with: both texts give the same file when ours is
     taken everywhere, and likewise theirs, which gives every hunk a place that can be compared.
     """
     shown = _placed(_parts(lines_of(default_style)))
     with_base = _placed(_parts(lines_of(diff3_style)))
     ours_text = tuple(line for part in with_base for line in (part.hunk.ours if part.hunk else part.clean))
     ties = [
-        [wide for wide in with_base if wide.hunk and (part.within(wide) or wide.within(part))]
-        if part.hunk
-        else []
-        for part in shown
+        [wide for wide in with_base if wide.hunk and part.meets(wide)] if part.hunk else [] for part in shown
     ]
     uses = [id(wide) for tie in ties for wide in tie]
     parts: list[Lines | Hunk] = []
@@ -129,12 +126,13 @@ class _Placed:
     ours: tuple[int, int]
     theirs: tuple[int, int]
 
-    def within(self, other: _Placed) -> bool:
+    def meets(self, other: _Placed) -> bool:
+        """Whether the two share a line of either side, or one lies within the other on both."""
+        sides = ((self.ours, other.ours), (self.theirs, other.theirs))
         return (
-            other.ours[0] <= self.ours[0]
-            and self.ours[1] <= other.ours[1]
-            and other.theirs[0] <= self.theirs[0]
-            and self.theirs[1] <= other.theirs[1]
+            any(max(one[0], two[0]) < min(one[1], two[1]) for one, two in sides)
+            or all(two[0] <= one[0] and one[1] <= two[1] for one, two in sides)
+            or all(one[0] <= two[0] and two[1] <= one[1] for one, two in sides)
         )
 
 
