@@ -94,3 +94,130 @@ has = "Maren"
 '''
 )
 """Two merges in a row, a deleted file that was edited, and an underline that looks like a marker."""
+
+KINDS = (
+    HEADER.replace("hive-notes", "hive-kinds")
+    + '''
+[[story]]
+on = "main"
+by = "maren"
+message = "Begin"
+[story.write]
+"empty.txt" = ""
+"here.txt" = "one\\ntwo\\n"
+"there.txt" = "one\\ntwo\\n"
+"list.json" = """
+[
+  "north",
+  "south"
+]
+"""
+"two.txt" = """
+first
+1
+2
+3
+4
+5
+last
+"""
+
+[[story]]
+on = "east"
+from = "main"
+by = "tobias"
+message = "Work in the east"
+remove = ["there.txt"]
+[story.write]
+"empty.txt" = "east\\n"
+"new.txt" = "east\\n"
+"here.txt" = "one\\nTWO\\n"
+"list.json" = """
+[
+  "north",
+  "south",
+  "east"
+]
+"""
+"two.txt" = """
+first east
+1
+2
+3
+4
+5
+last east
+"""
+
+[[story]]
+on = "main"
+by = "maren"
+message = "Work at home"
+remove = ["here.txt"]
+[story.write]
+"empty.txt" = "home\\n"
+"new.txt" = "home\\n"
+"there.txt" = "ONE\\ntwo\\n"
+"list.json" = """
+[
+  "north",
+  "south",
+  "home"
+]
+"""
+"two.txt" = """
+first home
+1
+2
+3
+4
+5
+last home
+"""
+
+[[task]]
+do = "merge"
+on = "main"
+bring = "east"
+
+[[answer]]
+file = "empty.txt"
+keep = ["ours+theirs"]
+[[answer]]
+file = "new.txt"
+keep = ["ours"]
+[[answer]]
+file = "here.txt"
+keep = ["theirs"]
+[[answer]]
+file = "there.txt"
+gone = true
+[[answer]]
+file = "list.json"
+text = """
+[
+  "north",
+  "south",
+  "home",
+  "east"
+]
+"""
+[[answer]]
+file = "list.json"
+text = """
+[
+  "north",
+  "south",
+  "east",
+  "home"
+]
+"""
+[[answer]]
+file = "two.txt"
+keep = ["ours", "theirs"]
+[[rule]]
+file = "list.json"
+parses = "json"
+'''
+)
+"""Every kind of conflict that a story of written, changed and removed files can make, in one merge."""

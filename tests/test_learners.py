@@ -10,7 +10,7 @@ from typing import Any
 import pytest
 
 from tests.conftest import graded, muddled, shell
-from tests.scenarios import CHAIN
+from tests.scenarios import CHAIN, KINDS
 
 ALL = ("finished", "markers", "history", "resolution", "rest", "rules", "bystanders", "tidy")
 
@@ -131,7 +131,7 @@ CASES = {
         says=("keep_days = 730",),
     ),
     "strategy ours": Case(
-        "git merge -q -s ours night-shift -m merged", kept="ours", missed="resolution rest"
+        "git merge -q -s ours night-shift -m merged", kept="ours", missed="resolution rest", says=("Nothing of theirs (night-shift) came in at all",)
     ),
     "strategy option theirs": Case("git merge -q -X theirs night-shift -m merged"),
     "something else changed": Case(
@@ -351,3 +351,75 @@ def test_two_merges_in_a_row(name: str, tmp_path: Path) -> None:
     because = " ".join(f"{id_}: {criterion['because']}" for id_, criterion in result["criteria"].items())
     assert (result["state"], verdicts) == (state, dict.fromkeys(ALL, "met") | lacking), because
     assert [hunk["kept"] for hunk in result["hunks"]] == kept
+
+
+MERGE = "git merge -q east >/dev/null 2>&1 || true\n"
+ANSWERS = {
+    "empty.txt": "printf 'home\\neast\\n' >empty.txt",
+    "new.txt": "printf 'home\\n' >new.txt",
+    "here.txt": "printf 'one\\nTWO\\n' >here.txt",
+    "there.txt": "rm -f there.txt",
+    "list.json": 'printf \'[\\n  "north",\\n  "south",\\n  "home",\\n  "east"\\n]\\n\' >list.json',
+    "two.txt": "printf 'first home\\n1\\n2\\n3\\n4\\n5\\nlast east\\n' >two.txt",
+}
+
+# What is done otherwise than by the key, how the file is read then (two.txt has two hunks), and whether
+# that is right.
+KINDS_CASES = {
+    "all right": ({}, {}, ""),
+    "the order of two insertions": ({"empty.txt": "printf 'east\\nhome\\n' >empty.txt"}, {"empty.txt": ["theirs+ours"]}, "empty.txt"),
+    "an empty file left empty": ({"empty.txt": ": >empty.txt"}, {"empty.txt": ["neither"]}, "empty.txt"),
+    "a blend of two new files": ({"new.txt": "printf 'home and east\\n' >new.txt"}, {"new.txt": ["blend"]}, "new.txt"),
+    "a new file thrown away": ({"new.txt": "rm new.txt"}, {"new.txt": ["gone"]}, "new.txt"),
+    "an edited file left deleted": ({"here.txt": "rm -f here.txt"}, {"here.txt": ["gone"]}, "here.txt"),
+    "an edited file as it was": ({"here.txt": "printf 'one\\ntwo\\n' >here.txt"}, {"here.txt": ["base"]}, "here.txt"),
+    "a deleted file brought back": ({"there.txt": "printf 'ONE\\ntwo\\n' >there.txt"}, {"there.txt": ["ours"]}, "there.txt"),
+    "a deleted file written anew": ({"there.txt": "echo new >there.txt"}, {"there.txt": ["blend"]}, "there.txt"),
+    "the other alternative": (
+        {"list.json": 'printf \'[\\n  "north",\\n  "south",\\n  "east",\\n  "home"\\n]\\n\' >list.json'}, {"list.json": ["blend"]}, "",
+    ),
+    "the comma forgotten": (
+        {"list.json": 'printf \'[\\n  "north",\\n  "south",\\n  "home"\\n  "east"\\n]\\n\' >list.json'}, {"list.json": ["ours+theirs"]}, "list.json",
+    ),
+    "two hunks the wrong way about": (
+        {"two.txt": "printf 'first east\\n1\\n2\\n3\\n4\\n5\\nlast home\\n' >two.txt"}, {"two.txt": ["theirs", "ours"]}, "two.txt two.txt",
+    ),
+    "one of two hunks": (
+        {"two.txt": "printf 'first home\\n1\\n2\\n3\\n4\\n5\\nlast home\\n' >two.txt"}, {"two.txt": ["ours", "ours"]}, "two.txt",
+    ),
+}  # fmt: skip
+
+RIGHT_KEPT = {
+    "empty.txt": ["ours+theirs"], "new.txt": ["ours"], "here.txt": ["theirs"], "there.txt": ["gone"],
+    "list.json": ["blend"], "two.txt": ["ours", "theirs"],
+}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def kinds(tmp_path_factory: pytest.TempPathFactory) -> dict[str, dict[str, Any]]:
+    top = tmp_path_factory.mktemp("kinds")
+    (top / "kinds.toml").write_text(KINDS, encoding="utf-8")
+    muddled("plant", top / "kinds.toml", top / "first")
+    for number, (other, _, _) in enumerate(KINDS_CASES.values()):
+        shutil.copytree(top / "first", top / "all" / f"{number:02}", symlinks=True)
+        resolve = "\n".join({**ANSWERS, **other}.values())
+        shell(top / "all" / f"{number:02}" / "work", f"{MERGE}{resolve}\ngit add -A; git commit -qm merged")
+    results = graded(top / "all", "--scenarios", top / "kinds.toml")
+    return dict(zip(KINDS_CASES, (results[f"{n:02}"] for n in range(len(KINDS_CASES))), strict=True))
+
+
+@pytest.mark.parametrize("name", KINDS_CASES)
+def test_every_kind_of_conflict(name: str, kinds: dict[str, dict[str, Any]]) -> None:
+    _, kept, wrong = KINDS_CASES[name]
+    found: dict[str, list[str]] = {}
+    for hunk in kinds[name]["hunks"]:
+        found.setdefault(hunk["file"], []).append(hunk["kept"])
+    assert found == RIGHT_KEPT | kept
+    missed = [hunk["file"] for hunk in kinds[name]["hunks"] if hunk["outcome"] == "missed"]
+    assert missed == wrong.split()
+    resolution = kinds[name]["criteria"]["resolution"]
+    assert resolution["points"] == pytest.approx(6 * (7 - len(missed)) / 7, abs=0.01)
+    assert [
+        kinds[name]["criteria"][id_]["outcome"] for id_ in ("finished", "markers", "history", "rest")
+    ] == ["met"] * 4
+    assert all(words in resolution["because"] for words in set(missed))

@@ -189,7 +189,9 @@ class _Reader:
         """Which sides a text is, in the key's own words where it says so; a blend where it is neither."""
         if by_the_key in KEEP_WORDS:
             return by_the_key
-        sides = {word: side(hunk, word) for word in KEEP_WORDS}
+        # An empty base is as empty as neither side; who leaves nothing has kept neither.
+        words = KEEP_WORDS if text else ("ours", "theirs", "neither")
+        sides = {word: side(hunk, word) for word in words}
         exact = (word for word, lines in sides.items() if self._same(lines, text))
         nearly = (word for word, lines in sides.items() if self._same_but_for_blanks(lines, text))
         return next(exact, None) or next(nearly, "blend")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from statistics import median
 
 from rich.console import Console, Group, RenderableType
@@ -206,12 +206,19 @@ def _what(on: Console, assessment: Assessment) -> Text:
     for criterion in assessment.criteria:
         if criterion.outcome.verdict in ("partly", "missed"):
             kept = dict.fromkeys(hunk.kept for hunk in assessment.hunks if hunk.outcome == "missed")
-            more = f" ({', '.join(kept)})" if criterion.id == "resolution" and kept else ""
+            more = f" ({_kept(kept)})" if criterion.id == "resolution" and kept else ""
             said.append(criterion.id + more)
     text = Text(", ".join(said))
     if assessment.needs_a_look:
         text.append("  ? needs a look" if said else "? needs a look", style="doubt")
     return text if text.plain else Text("-" if not speaks_unicode(on) else "–", style="faint")
+
+
+def _kept(words: Iterable[str]) -> str:
+    """`kept ours`, `kept ours, unresolved`."""
+    plain = [word for word in words if word not in ("unresolved", "gone")]
+    others = [word for word in words if word in ("unresolved", "gone")]
+    return ", ".join((["kept " + ", ".join(plain)] if plain else []) + others)
 
 
 def _summary(results: Sequence[Graded]) -> str:

@@ -192,12 +192,18 @@ class Reader:
         copy = self._room / "index"
         copy.write_bytes(data)
         index = _Index(str(copy))
+        # libgit2 lists the stages of unmerged paths among the others, and doesn't say which is which.
+        unmerged = [
+            IndexEntry(side.path, stage, Blob(int(side.mode), str(side.id)))
+            for stages in index.conflicts or ()
+            for stage, side in enumerate(stages, start=1)
+            if side is not None
+        ]
+        paths = {entry.path for entry in unmerged}
         for entry in index:
-            yield IndexEntry(entry.path, 0, Blob(int(entry.mode), str(entry.id)))
-        for stages in index.conflicts or ():
-            for stage, side in enumerate(stages, start=1):
-                if side is not None:
-                    yield IndexEntry(side.path, stage, Blob(int(side.mode), str(side.id)))
+            if entry.path not in paths:
+                yield IndexEntry(entry.path, 0, Blob(int(entry.mode), str(entry.id)))
+        yield from unmerged
 
     def _working_tree(
         self, known: Mapping[str, bytes], texts: dict[str, bytes]

@@ -65,9 +65,12 @@ def _said(departure: Departure) -> str:
 
 
 def _whole_files(case: Case) -> Iterator[str]:
-    """Where a whole file is one side's, that is the likely reason."""
+    """Where a whole file, or all of it, is one side's, that is the likely reason."""
     form = alike(case.scenario.spacing)
     for task in case.tasks:
+        if task.tree == case.commits[task.result.ours].tree:
+            yield f"Nothing of {task.theirs_name} came in at all, as with git merge -s ours."
+            continue
         for conflict in task.conflicts:
             for stage, name in ((2, task.ours_name), (3, task.theirs_name)):
                 side = conflict.conflict.stages.get(stage)

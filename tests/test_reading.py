@@ -1,0 +1,209 @@
+"""Reading a foreign repository: refs, objects and working tree, as data."""
+
+from __future__ import annotations
+
+import os
+import zlib
+from pathlib import Path
+
+import pytest
+
+from muddled_orchard.core.evidence import Evidence
+from muddled_orchard.core.problems import BadInput
+from muddled_orchard.files.catalogue import BUNDLED, Shelf
+from muddled_orchard.files.submissions import find_submissions
+from muddled_orchard.files.toml_lines import line_of
+from muddled_orchard.vcs import git
+from muddled_orchard.vcs.objects import LooseObjects, read_plain_file
+from muddled_orchard.vcs.quarantine import Unreadable, find_repository, take_over
+from muddled_orchard.vcs.read import HandOut, Reader
+from muddled_orchard.vcs.refs import head_of, read_refs
+from tests.conftest import graded, muddled, shell
+
+A, B, C = ("a" * 40, "b" * 40, "c" * 40)
+
+
+@pytest.mark.parametrize(
+    ("files", "refs", "head"),
+    [
+        ({"HEAD": "ref: refs/heads/main\n", "refs/heads/main": A + "\n"}, {"refs/heads/main": A}, ("main", A)),
+        ({"HEAD": A}, {}, (None, A)),
+        ({"HEAD": "ref: refs/heads/new\n"}, {}, ("new", None)),
+        ({"HEAD": "nonsense"}, {}, (None, None)),
+        ({"HEAD": b"\xff\xfe"}, {}, (None, None)),
+        (
+            {"packed-refs": f"# pack-refs with: peeled\n{A} refs/heads/main\n{B} refs/tags/v1\n^{C}\n", "refs/heads/main": B},
+            {"refs/heads/main": B, "refs/tags/v1": B}, (None, None),
+        ),
+        ({"refs/heads/x": "ref: refs/heads/y", "refs/heads/y": C}, {"refs/heads/x": C, "refs/heads/y": C}, (None, None)),
+        ({"refs/heads/x": "ref: refs/heads/y", "refs/heads/y": "ref: refs/heads/x"}, {}, (None, None)),
+        ({"refs/heads/x": "a" * 39, "refs/heads/y": A.upper()}, {}, (None, None)),
+    ],
+)  # fmt: skip
+def test_refs(
+    files: dict[str, str | bytes], refs: dict[str, str], head: tuple[str | None, str | None]
+) -> None:
+    given = {name: data if isinstance(data, bytes) else data.encode() for name, data in files.items()}
+    found = read_refs(given)
+    assert (found, head_of(given, found)) == (refs, head)
+
+
+@pytest.mark.parametrize(
+    ("data", "works"),
+    [
+        (zlib.compress(b"blob 2\0ab"), True),
+        (zlib.compress(b"blob 3\0ab"), False),
+        (zlib.compress(b"blub 2\0ab"), False),
+        (zlib.compress(b"blob 2\0ab")[:-3], False),
+        (b"", False),
+        (b"noise", False),
+        (zlib.compress(b"blob 99999999\0" + b"\0" * (65 << 20)), False),
+    ],
+)
+def test_objects(data: bytes, works: bool, tmp_path: Path) -> None:
+    (tmp_path / "aa").mkdir()
+    (tmp_path / "aa" / A[2:]).write_bytes(data)
+    objects = LooseObjects(tmp_path)
+    if works:
+        assert objects.read_cb(A) == (3, b"ab")
+        assert objects.read_header_cb(A) == (3, 2)
+    else:
+        with pytest.raises(KeyError):
+            objects.read_cb(A)
+    (tmp_path / "bb").symlink_to(tmp_path / "aa")
+    with pytest.raises(KeyError):
+        objects.read_cb("bb" + A[2:])
+    assert not objects.exists_cb("bb" + A[2:])
+
+
+def test_only_plain_files_are_read(tmp_path: Path) -> None:
+    (tmp_path / "plain").write_bytes(b"12345")
+    (tmp_path / "link").symlink_to("plain")
+    os.mkfifo(tmp_path / "pipe")
+    found = {
+        name: read_plain_file(str(tmp_path / name), 5) for name in ("plain", "link", "pipe", "none", ".")
+    }
+    assert found == {"plain": b"12345", "link": None, "pipe": None, "none": None, ".": None}
+    assert read_plain_file(str(tmp_path / "plain"), 4) is None
+
+
+def read(folder: Path, room: Path) -> tuple[HandOut | None, Evidence]:
+    found = find_repository(folder)
+    assert found is not None
+    reader = Reader(take_over(*found, room))
+    try:
+        return reader.hand_out({}), reader.evidence((), {})
+    finally:
+        reader.close()
+
+
+def test_the_evidence_of_a_busy_repository(planted: Path, tmp_path: Path) -> None:
+    shell(
+        planted / "work",
+        "git tag light; git tag -a -m x heavy; git branch -q extra; echo x >>README.md; git stash -q\n"
+        "printf 'build/\\n*.log\\n' >.gitignore; mkdir build; touch build/x a.log b.txt .DS_Store; ln -s /etc/passwd link\n"
+        "chmod +x README.md; git checkout -q --detach; git merge -q night-shift || true",
+    )
+    hand_out, found = read(planted, tmp_path / "room")
+    assert hand_out == HandOut("press-limit", "0")
+    assert found.head is None
+    assert (
+        found.head_commit
+        == found.branch("main")
+        == found.refs["refs/tags/heavy"]
+        == found.refs["refs/tags/light"]
+    )
+    assert found.pending is not None
+    assert (found.pending.kind, found.pending.brings) == ("merge", (found.branch("night-shift"),))
+    assert found.unmerged == ("press.toml",)
+    assert sorted(entry.stage for entry in found.index) == [0, 1, 2, 3]
+    assert found.working is not None
+    assert set(found.working) == {
+        ".gitignore",
+        "README.md",
+        "a.log",
+        "b.txt",
+        "build/x",
+        "link",
+        "press.toml",
+    }
+    assert (found.working["link"].mode, found.working["README.md"].mode) == (0o120000, 0o100755)
+    assert found.texts[found.working["link"].id] == b"/etc/passwd"
+    assert found.ignored == {"a.log", "build/x"}
+    assert found.stashes == 1
+    assert "checkout: moving from main to" in found.reflog[-1].what
+    assert len(found.commits) == 5 + 2  # the story, and the stash with its index
+
+
+def test_a_bare_copy_and_a_packed_one_read_the_same(planted: Path, tmp_path: Path) -> None:
+    shell(
+        planted / "work", "git merge -q -s ours -m x night-shift; git gc -q --prune=now; git pack-refs --all"
+    )
+    shell(tmp_path, "git clone -q --bare ilse/work bare.git")
+    packed, bare = (
+        read(folder, tmp_path / f"room-{n}")[1] for n, folder in enumerate((planted, tmp_path / "bare.git"))
+    )
+    assert (packed.commits, packed.head, packed.branch("main")) == (
+        bare.commits,
+        bare.head,
+        bare.branch("main"),
+    )
+    assert (bare.working, bare.index, bare.stashes) == (None, (), 0)
+    assert graded(tmp_path / "bare.git")["bare.git"]["criteria"]["tidy"]["outcome"] == "met"
+
+
+def test_where_submissions_lie_and_whose_they_are(planted: Path, tmp_path: Path) -> None:
+    shell(tmp_path, "mkdir -p all/odo all/.hidden all/empty; cp -r ilse/. all/odo; cp -r ilse/work all/plain")
+    names = [
+        (path.name, learner)
+        for path, learner in find_submissions([tmp_path / "all", planted, planted / "work"])
+    ]
+    assert names == [
+        ("empty", "empty"),
+        ("odo", "odo"),
+        ("plain", "plain"),
+        ("ilse", "ilse"),
+        ("work", "ilse"),
+    ]
+    with pytest.raises(BadInput, match="there is no such folder"):
+        find_submissions([tmp_path / "nobody"])
+    (tmp_path / "linked").mkdir()
+    (tmp_path / "linked/.git").symlink_to(planted / "work/.git")
+    with pytest.raises(Unreadable, match="points to another place"):
+        find_repository(tmp_path / "linked")
+
+
+def test_scenarios_by_id(tmp_path: Path) -> None:
+    text = (BUNDLED / "press-limit.toml").read_text("utf-8")
+    (tmp_path / "a.toml").write_text(text.replace("Two limits", "Three limits"), "utf-8")
+    assert Shelf().find("press-limit") != Shelf([str(tmp_path)]).find("press-limit")
+    assert Shelf().find("nothing") is None
+    (tmp_path / "b.toml").write_text(text, "utf-8")
+    with pytest.raises(BadInput, match="is also that of"):
+        Shelf([str(tmp_path)])
+
+
+def test_lines_of_keys() -> None:
+    text = (
+        'a = 1\n[b.c]\nd = [\n  1,\n  { e = 2 }, # x\n]\n[[f]]\n[[f]]\n"g h" = 1\n[[f.i]]\n[f.i.j]\nk.l = 1\n'
+    )
+    expected = {
+        ("a",): 1, ("b", "c", "d", 0): 4, ("b", "c", "d", 1, "e"): 5, ("f", 0): 7, ("f", 1, "g h"): 9,
+        ("f", 1, "i", 0): 10, ("f", 1, "i", 0, "j", "k", "l"): 12, ("f", 1, "nothing", "here"): 8, ("x",): None,
+    }  # fmt: skip
+    assert {key: line_of(text, key) for key in expected} == expected
+
+
+def test_an_old_or_missing_git_is_told(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    (tmp_path / "git").write_text("#!/bin/sh\necho git version 2.30.1\n")
+    (tmp_path / "git").chmod(0o755)
+    monkeypatch.setenv("PATH", str(tmp_path))
+    git.require.cache_clear()
+    with pytest.raises(BadInput, match=r"needs Git 2\.38 or newer"):
+        git.require()
+    (tmp_path / "git").unlink()
+    with pytest.raises(BadInput, match="Git is not installed"):
+        git.require()
+    monkeypatch.undo()
+    said = muddled("plant", "press-limit", tmp_path / "x", code=2, more={"PATH": str(tmp_path)}).stderr
+    assert "Git is not installed" in said
