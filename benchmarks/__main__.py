@@ -94,7 +94,8 @@ def planting(top: Path, count: int) -> None:
     said = subprocess.run(
         ["git", "rev-parse", "main"], cwd=top / "by-hand/0/0/work", capture_output=True, text=True, check=True
     )
-    assert said.stdout.strip() == model.ids[-1], "the by-hand way must build the same commits"  # noqa: S101
+    if said.stdout.strip() != model.ids[len(model.history.commits) - 1]:
+        raise SystemExit("the by-hand way must build the same commits")
 
 
 def grading(top: Path, count: int) -> None:

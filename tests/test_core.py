@@ -18,7 +18,8 @@ from muddled_orchard.core.problems import BadInput, likely
 from muddled_orchard.core.repository import Commit
 from muddled_orchard.core.rules import broken
 from muddled_orchard.core.scenario import Rule, Scenario
-from muddled_orchard.core.story import bad_path, is_branch_name, unroll
+from muddled_orchard.core.story import is_branch_name, unroll
+from muddled_orchard.core.story_files import bad_path
 from muddled_orchard.core.texts import lines_of
 from muddled_orchard.core.variant import variant_of
 from muddled_orchard.core.worktree import is_backup
@@ -83,6 +84,8 @@ def key() -> Key:
         operation=written.task[0],
         ours="ours",
         theirs="theirs",
+        ours_name="ours (main)",
+        theirs_name="theirs (side)",
         meeting=Meeting({"f": blob("with markers")}, (conflict,)),
         accepted={"f": accepted_for(conflict, written, 1)[0]},
         solved={"f": blob(MERGED)},
@@ -90,6 +93,9 @@ def key() -> Key:
     return Key(
         scenario=written,
         variant="0",
+        history=unroll(written, "0"),
+        ids=("base", "theirs", "ours"),
+        solved_tips={"main": "solved", "side": "theirs"},
         handed_out=frozenset(commits),
         commits=commits,
         refs={"refs/heads/main": "ours", "refs/heads/side": "theirs"},

@@ -14,6 +14,7 @@ from muddled_orchard.core.meeting import Blob, Conflict, Meeting
 from muddled_orchard.core.readings import FileReading, read_file
 from muddled_orchard.core.repository import Commit, Tree
 from muddled_orchard.core.scenario import Answer, Scenario
+from muddled_orchard.core.tasks import source_of
 from muddled_orchard.core.texts import Lines, is_binary, lines_of
 from muddled_orchard.core.worktree import Uncommitted, tracked, uncommitted
 
@@ -47,12 +48,12 @@ class TaskCase:
     @property
     def ours_name(self) -> str:
         """`ours (main)`."""
-        return f"ours ({self.step.operation.on})"
+        return self.step.ours_name
 
     @property
     def theirs_name(self) -> str:
         """`theirs (night-shift)`."""
-        return f"theirs ({self.step.operation.bring})"
+        return self.step.theirs_name
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -163,10 +164,16 @@ def accepted_by_text(conflict: Conflict, text: str, scenario: Scenario) -> tuple
 
 def labels(step: Step, result: Result) -> frozenset[str]:
     """The names that Git may have written behind the markers of a task's conflict."""
-    names = {"HEAD", step.operation.on, step.operation.bring, "Updated upstream", "Stashed changes"}
+    names = {
+        "HEAD",
+        step.operation.on,
+        source_of(step.operation) or "",
+        "Updated upstream",
+        "Stashed changes",
+    }
     for id_ in (result.ours, result.theirs):
         names |= {id_, id_[:7]}
-    return frozenset(names)
+    return frozenset(names - {""})
 
 
 def short(id_: str | None) -> str:

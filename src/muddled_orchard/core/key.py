@@ -6,14 +6,17 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from muddled_orchard.core.alignment import Gap, align
+from muddled_orchard.core.history import History
 from muddled_orchard.core.meeting import Conflict, Hunk, Meeting, MergedText
-from muddled_orchard.core.problems import BadInput, Problem, likely
+from muddled_orchard.core.problems import Problem, likely
 from muddled_orchard.core.repository import Commit, Tree
 from muddled_orchard.core.scenario import KEEP_WORDS, Answer, KeepText, Scenario, SpacingRule, Task
 from muddled_orchard.core.texts import Lines, alike, lines_of
 from muddled_orchard.core.wording import counted
 
 AS_WRITTEN = "as written in the key"
+
+_SIDES = (("ours",), ("theirs",), ("base",))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -22,13 +25,15 @@ class Accepted:
 
     For texts: `words` and `choices` say for each hunk what to call the right choice and what it
     reads; `clean` are the stretches between (the merge's own unless the key changes something there
-    too), in the places where `MergedText.parts` has them. `gone` asks for the path not to exist.
+    too), in the places where `MergedText.parts` has them. `gone` asks for the path not to exist,
+    `whole` for one side's version of it as it is (its word is in `words`).
     """
 
     words: tuple[str, ...] = ()
     choices: tuple[Lines, ...] = ()
     clean: tuple[Lines, ...] = ()
     gone: bool = False
+    whole: bool = False
     why: str = ""
 
     @property
@@ -42,19 +47,27 @@ class Accepted:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Step:
-    """One meeting of the asked operations.
+    """One meeting of the asked operations: of a merge, or of one replayed commit.
 
-    `ours` and `theirs` are the commits that meet when everything before was solved by the key;
-    `solved` is the tree that then comes out. `fast_forward`: nothing needs to be merged.
+    `task` counts from 1. `commit` is the commit that is replayed, undone or popped, and `label` its label;
+    both are None in a merge. `ours` and `theirs` are the commits that meet when everything before was
+    solved by the key; `ours_name` and `theirs_name` tell people who they are. `solved` is the tree that
+    then comes out, `mended` the files that merge cleanly and are to be changed all the same.
+    `fast_forward`: nothing needs to be merged.
     """
 
     task: int
     operation: Task
+    commit: str | None = None
+    label: str | None = None
     ours: str
     theirs: str
+    ours_name: str
+    theirs_name: str
     meeting: Meeting
     accepted: Mapping[str, tuple[Accepted, ...]]
     solved: Tree
+    mended: frozenset[str] = frozenset()
     fast_forward: bool = False
 
 
@@ -63,16 +76,21 @@ class Key:
     """Everything that grading one variant needs.
 
     `commits` and `refs` (full names) are what was handed out, `commits` also holds the commits of a
-    solution by the key; `handed_out` tells them apart. `texts` are the contents by blob id.
+    solution by the key; `handed_out` tells them apart. `ids` are the ids of the story's commits in the
+    order of `history.commits`, `solved_tips` where the branches stand after the solution. `texts` are
+    the contents by blob id.
     """
 
     scenario: Scenario
     variant: str
+    history: History
+    ids: tuple[str, ...]
     handed_out: frozenset[str]
     commits: Mapping[str, Commit]
     refs: Mapping[str, str]
     head: str
     steps: tuple[Step, ...]
+    solved_tips: Mapping[str, str]
     texts: Mapping[str, bytes]
 
 
@@ -104,17 +122,20 @@ def gap_for(hunk: Hunk, spacing: SpacingRule, more: Sequence[Lines] = ()) -> Gap
 
 
 def accepted_for(
-    conflict: Conflict, scenario: Scenario, task: int
+    conflict: Conflict, scenario: Scenario, task: int, label: str | None = None
 ) -> tuple[tuple[Accepted, ...], tuple[Problem, ...]]:
-    """What the scenario's answers accept for one conflict of a task, and what is wrong with them."""
+    """What the scenario's answers accept for one conflict of a task, and what is wrong with them.
+
+    `label` is that of the commit that is being replayed, where it has one.
+    """
     found: list[Accepted] = []
     problems: list[Problem] = []
     for number, answer in enumerate(scenario.answer):
-        if answer.file != conflict.path or answer.task not in (None, task):
+        if not _is_for(answer, conflict.path, task, label):
             continue
         if answer.gone:
             found.append(Accepted(gone=True, words=("gone",), why=answer.why))
-        elif conflict.merged is None:
+        elif answer.side is not None or conflict.merged is None:
             found += _whole_side(conflict, answer, number, problems)
         elif answer.text is not None:
             found.append(_by_text(conflict.merged, answer, scenario.spacing))
@@ -179,25 +200,29 @@ def _by_text(merged: MergedText, answer: Answer, spacing: SpacingRule) -> Accept
     return Accepted(words=tuple(words), choices=tuple(choices), clean=clean, why=answer.why)
 
 
+def _is_for(answer: Answer, path: str, task: int, label: str | None) -> bool:
+    return answer.file == path and answer.task in (None, task) and answer.commit in (None, label)
+
+
 def _whole_side(
     conflict: Conflict, answer: Answer, number: int, problems: list[Problem]
 ) -> Iterator[Accepted]:
     """A path without hunks: a side's whole version, or the text as it is written."""
     if answer.text is not None:
         yield Accepted(words=(AS_WRITTEN,), clean=(lines_of(answer.text),), why=answer.why)
-    elif answer.keep is None or len(answer.keep) != 1 or answer.keep[0] not in ("ours", "theirs", "base"):
+    elif answer.side is None and (answer.keep is None or answer.keep not in _SIDES):
         problems.append(
             Problem(
                 f"{answer.file} has no hunks: Git calls this conflict {conflict.kind}",
-                'Answer with gone = true, text, or keep = ["ours"] (theirs, base) for a side\'s whole file.',
+                'Answer with gone = true, text, or side = "ours" (theirs, base) for a side\'s whole file.',
                 ("answer", number),
             )
         )
     else:
-        word = str(answer.keep[0])
+        word = str(answer.side or (answer.keep or ("ours",))[0])
         stage = {"base": 1, "ours": 2, "theirs": 3}[word]
         if stage in conflict.stages:
-            yield Accepted(words=(word,), why=answer.why)
+            yield Accepted(words=(word,), whole=True, why=answer.why)
         else:
             problems.append(
                 Problem(
@@ -208,23 +233,34 @@ def _whole_side(
             )
 
 
-def unused_answers(scenario: Scenario, meetings: Mapping[int, Meeting]) -> Iterator[Problem]:
-    """Answers for files that do not conflict; `meetings` by task number."""
+def mended_files(meeting: Meeting, scenario: Scenario, task: int, label: str | None) -> dict[str, str]:
+    """Files that Git merges cleanly into something wrong: the text that the key gives them."""
+    conflicted = {conflict.path for conflict in meeting.conflicts}
+    return {
+        answer.file: answer.text
+        for answer in scenario.answer
+        if answer.text is not None
+        and answer.file in meeting.tree
+        and answer.file not in conflicted
+        and _is_for(answer, answer.file, task, label)
+    }
+
+
+def unused_answers(scenario: Scenario, steps: Sequence[Step]) -> Iterator[Problem]:
+    """Answers for files that do not conflict where they say."""
     for number, answer in enumerate(scenario.answer):
-        tasks = [answer.task] if answer.task else list(meetings)
-        paths = {conflict.path for task in tasks for conflict in meetings[task].conflicts}
-        if answer.file not in paths:
+        here = [step for step in steps if answer.task in (None, step.task)]
+        here = [step for step in here if answer.commit in (None, step.label)]
+        paths = {conflict.path for step in here for conflict in step.meeting.conflicts}
+        mended = {path for step in here for path in step.mended}
+        if answer.file not in paths | mended:
+            where = f" in task {answer.task}" if answer.task else ""
+            where += f' at "{answer.commit}"' if answer.commit else ""
             yield Problem(
-                f"{answer.file} does not conflict" + (f" in task {answer.task}" if answer.task else ""),
+                f"{answer.file} does not conflict{where}",
                 likely(answer.file, paths) or "Nothing conflicts there.",
                 ("answer", number, "file"),
             )
-
-
-def require_no_problems(problems: Sequence[Problem]) -> None:
-    """Raise BadInput if there are any."""
-    if problems:
-        raise BadInput(problems)
 
 
 def solved_conflict(
@@ -237,11 +273,13 @@ def solved_conflict(
     first = accepted[0]
     if first.gone:
         return None
-    if conflict.merged is None and first.words[0] != AS_WRITTEN:
+    if first.whole:
         return texts[conflict.stages[{"base": 1, "ours": 2, "theirs": 3}[first.words[0]]].id]
     return "".join(first.text).encode("utf-8", "surrogateescape")
 
 
-def blob_mode(conflict: Conflict) -> int:
-    """The mode that a resolved path has."""
+def blob_mode(conflict: Conflict, accepted: Sequence[Accepted]) -> int:
+    """The mode that a resolved path has: that of the side that is wanted, or of one that has it."""
+    if accepted and accepted[0].whole:
+        return conflict.stages[{"base": 1, "ours": 2, "theirs": 3}[accepted[0].words[0]]].mode
     return next((conflict.stages[stage].mode for stage in (2, 3, 1) if stage in conflict.stages), 0o100644)

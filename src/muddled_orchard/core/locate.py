@@ -14,6 +14,7 @@ from typing import Literal
 from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.key import Key, Step
 from muddled_orchard.core.repository import Commit, Commits, ancestry, contains
+from muddled_orchard.core.tasks import source_of
 from muddled_orchard.core.worktree import uncommitted
 
 Shape = Literal[
@@ -78,7 +79,7 @@ def locate(evidence: Evidence, key: Key) -> tuple[Result, ...]:
 
 
 def _located(evidence: Evidence, key: Key, commits: Commits, step: Step, before: list[Result]) -> Result:
-    on, bring = step.operation.on, step.operation.bring
+    on, bring = step.operation.on, source_of(step.operation) or ""
     on_tip, bring_tip = _expected(on, key, before), _expected(bring, key, before)
     used = {result.made for result in before}
     if contains(commits, on_tip, bring_tip):
@@ -179,7 +180,7 @@ def _without_second_parent(
     bring_tip: str,
     used: set[str | None],
 ) -> Result:
-    on, bring = step.operation.on, step.operation.bring
+    on, bring = step.operation.on, source_of(step.operation) or ""
     both = {"ours": on_tip, "theirs": bring_tip}
     for branch, tip in _places(evidence, on, bring):
         own = [commit for commit in ancestry(commits, tip) if commit.id in evidence.commits]

@@ -43,6 +43,17 @@ WEIGHTS: Mapping[str, float] = {
     "delivered": 2,
 }
 
+Operation = Literal["merge", "rebase", "cherry-pick", "revert", "pull", "stash-pop"]
+# The keys of each operation: those that it needs, and those that it may have.
+_KEYS_OF: Mapping[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
+    "merge": (("bring",), ("fast_forward", "squash")),
+    "rebase": (("onto",), ()),
+    "cherry-pick": (("pick",), ()),
+    "revert": (("undo",), ()),
+    "pull": (("from", "by"), ()),
+    "stash-pop": ((), ()),
+}
+
 SpacingRule = Literal["exact", "line-ends", "loose"]
 Syntax = Literal["toml", "json", "python", "xml", "csv", "yaml"]
 
@@ -95,7 +106,7 @@ class Entry:
 
     __pydantic_config__: ClassVar[Any] = SHAPE
     on: str
-    """The branch that the commit is made on."""
+    """The branch that the commit is made on; `origin/main` is a commit that only the remote has."""
     from_: str | None = None
     """For a branch that is seen for the first time: the branch that it grows from."""
     by: str
@@ -110,6 +121,22 @@ class Entry:
     """Edits of existing files, in order."""
     remove: tuple[str, ...] = ()
     """Files to delete."""
+    rename: Mapping[str, str] = field(default_factory=dict)
+    """Files to rename: old path and new path; it comes before the other edits."""
+    take: str | None = None
+    """A folder beside the scenario file that becomes the whole tree."""
+    executable: tuple[str, ...] = ()
+    """Files that become executable."""
+    link: Mapping[str, str] = field(default_factory=dict)
+    """Symbolic links to create: path and target."""
+    binary: Mapping[str, str] = field(default_factory=dict)
+    """Binary files to create or overwrite: path and content in base64."""
+    merge: str | None = None
+    """A branch that this commit merges; files that both sides changed must be written here."""
+    publish: tuple[str, ...] = ()
+    """Branches that the shared remote `origin` has as they are after this commit."""
+    stash: bool = False
+    """Whether this is no commit but work that waits in the stash."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -117,12 +144,51 @@ class Task:
     """One operation that the learner is asked to carry out."""
 
     __pydantic_config__: ClassVar[Any] = SHAPE
-    do: Literal["merge"]
+    do: Operation
     """The operation."""
     on: str
     """The branch that is checked out and receives the result."""
-    bring: str
-    """The branch that is merged into it."""
+    bring: str | None = None
+    """merge: the branch that is merged into it."""
+    fast_forward: Literal["never", "allowed", "only"] | None = None
+    """merge: whether the branch may, must or must not just be moved on (default: allowed)."""
+    squash: bool | None = None
+    """merge: whether the result is to be one plain commit."""
+    onto: str | None = None
+    """rebase: the branch on which the commits are replayed."""
+    pick: tuple[str, ...] | None = None
+    """cherry-pick: the labels of the commits to copy, in order."""
+    undo: str | None = None
+    """revert: the label of the commit to undo."""
+    from_: str | None = None
+    """pull: the branch of origin."""
+    by: Literal["merge", "rebase"] | None = None
+    """pull: how the two are brought together after fetching."""
+    push: bool = False
+    """Whether the result is to be pushed to origin."""
+    delete: str | None = None
+    """A branch that is to be deleted afterwards."""
+
+    def __post_init__(self) -> None:
+        needed, possible = _KEYS_OF[self.do]
+        own = {key for keys in _KEYS_OF.values() for key in (*keys[0], *keys[1])}
+        given = {key for key in own if getattr(self, "from_" if key == "from" else key) is not None}
+        for key in needed:
+            if key not in given:
+                raise ValueError(f"{self.do} needs {key}")
+        for key in sorted(given - {*needed, *possible}):
+            raise ValueError(f"{self.do} has no {key}")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Start:
+    """How the learner receives the repository."""
+
+    __pydantic_config__: ClassVar[Any] = SHAPE
+    on: str | None = None
+    """What is checked out (default: the branch of the first task)."""
+    stopped: bool = False
+    """Whether it stands in the middle of the first operation, at its first conflict."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -145,16 +211,20 @@ class Answer:
     """One word a hunk, in the order in which Git shows them."""
     text: str | None = None
     """The whole resolved file."""
+    side: Literal["ours", "theirs", "base"] | None = None
+    """For a whole path (binary, modes, deleted or renamed): whose version it should be."""
     gone: bool | None = None
     """`true` where the file should not exist afterwards."""
     task: int | None = None
     """Which task this is for, from 1; without it, every task in which the file conflicts."""
+    commit: str | None = None
+    """In a rebase or a cherry-pick of several commits: the label of the one that this is for."""
     why: str = ""
     """The reason, shown after grading."""
 
     def __post_init__(self) -> None:
-        if sum(way is not None for way in (self.keep, self.text, self.gone)) != 1:
-            raise ValueError("expected exactly one of keep, text and gone")
+        if sum(way is not None for way in (self.keep, self.text, self.side, self.gone)) != 1:
+            raise ValueError("expected exactly one of keep, text, side and gone")
         if self.gone is False:
             raise ValueError("gone can only be true; leave it out otherwise")
 
@@ -210,6 +280,8 @@ class Scenario:
     """The commits that lead up to the conflict, in the order in which they were made."""
     task: tuple[Task, ...]
     """What the learner is asked to carry out, in order."""
+    start: Start = field(default_factory=Start)
+    """How the learner receives the repository."""
     answer: tuple[Answer, ...] = ()
     """The accepted resolutions."""
     rule: tuple[Rule, ...] = ()

@@ -3,60 +3,18 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
-from typing import Literal
+from collections.abc import Iterator
 
+from muddled_orchard.core.history import History, Person, PlannedCommit
 from muddled_orchard.core.problems import BadInput, KeyPath, Problem, likely
-from muddled_orchard.core.scenario import Change, Entry, Scenario
+from muddled_orchard.core.scenario import Entry, Scenario
+from muddled_orchard.core.story_files import Files, merged_files, tree_after
+from muddled_orchard.core.tasks import task_misfits
 
-PLAIN_FILE = 0o100644
+REMOTE = "origin/"
 
 _CAST = re.compile(r"(?P<name>[^<>\n]*[^<>\s])\s+<(?P<email>[^<>\s]+)>")
 _BRANCH = re.compile(r"(?!-)[A-Za-z0-9._/-]+")
-
-
-@dataclass(frozen=True, slots=True)
-class File:
-    """A file in a tree: Git's mode and the content."""
-
-    mode: int
-    data: bytes
-
-
-@dataclass(frozen=True, slots=True)
-class Person:
-    """An author."""
-
-    name: str
-    email: str
-
-
-@dataclass(frozen=True, slots=True)
-class PlannedCommit:
-    """A commit of the story.
-
-    `parents` are places in `History.commits`; `time` is in seconds since 1970, `offset` in minutes
-    east of UTC; `tree` is everything that the commit holds, by path.
-    """
-
-    branch: str
-    parents: tuple[int, ...]
-    author: Person
-    time: int
-    offset: int
-    message: str
-    label: str | None
-    tree: Mapping[str, File]
-
-
-@dataclass(frozen=True, slots=True)
-class History:
-    """All commits of a story, parents first, and the commit that each branch ends at."""
-
-    commits: tuple[PlannedCommit, ...]
-    tips: Mapping[str, int]
-    checked_out: str
 
 
 def unroll(scenario: Scenario, code: str) -> History:
@@ -65,39 +23,187 @@ def unroll(scenario: Scenario, code: str) -> History:
     The first commit's message carries the trailers that tell a grader what it is looking at.
     Raises BadInput with everything that does not fit together.
     """
-    problems = list(_misfits(scenario))
-    cast = {short: found for short, said in scenario.cast.items() if (found := _CAST.fullmatch(said))}
-    commits: list[PlannedCommit] = []
-    tips: dict[str, int] = {}
-    offset = scenario.starts.utcoffset()
+    story = _Story(scenario, code)
+    story.problems += _misfits(scenario)
     for number, entry in enumerate(scenario.story):
-        key: KeyPath = ("story", number)
-        parents = _parents(entry, key, tips, problems)
-        before = commits[parents[0]].tree if parents else {}
-        tree = _tree_after(entry, key, before, problems)
-        if tree == before and not problems:
-            problems.append(Problem("this commit changes nothing", "Give it a write, change or remove.", key))
-        author = cast.get(entry.by)
+        story.add(entry, ("story", number))
+    history = story.history()
+    problems = story.problems
+    if scenario.story:
+        problems += task_misfits(scenario, history)
+    if problems:
+        raise BadInput(problems)
+    return history
+
+
+class _Story:
+    """The story so far."""
+
+    def __init__(self, scenario: Scenario, code: str) -> None:
+        self.scenario = scenario
+        self.code = code
+        self.cast = {
+            short: found for short, said in scenario.cast.items() if (found := _CAST.fullmatch(said))
+        }
+        self.commits: list[PlannedCommit] = []
+        self.tips: dict[str, int] = {}
+        self.tracked: dict[str, int] = {}
+        self.remote: dict[str, int] = {}
+        self.stashes: list[int] = []
+        self.problems: list[Problem] = []
+
+    def history(self) -> History:
+        start = self.scenario.start.on
+        first = self.scenario.task[0].on if self.scenario.task else ""
+        return History(
+            commits=tuple(self.commits),
+            tips=dict(self.tips),
+            checked_out=start or first,
+            tracked=dict(self.tracked),
+            remote=dict(self.remote),
+            stashes=tuple(self.stashes),
+        )
+
+    def add(self, entry: Entry, key: KeyPath) -> None:
+        """Add the commit of an entry."""
+        said = len(self.problems)
+        parents = self._parents(entry, key)
+        before = self.commits[parents[0]].tree if parents else {}
+        if entry.merge is not None:
+            parents, before = self._merged(entry, key, parents, before)
+        tree = tree_after(entry, key, before, self.problems)
+        number = len(self.commits)
+        if len(parents) < 2 and tree == before and len(self.problems) == said:
+            hint = "Give it a write, change, remove or rename."
+            self.problems.append(Problem("this commit changes nothing", hint, key))
+        author = self.cast.get(entry.by)
+        offset = self.scenario.starts.utcoffset()
         message = entry.message.strip() + "\n"
         if number == 0:
-            message += f"\nExercise: {scenario.id}\nVariant: {code}\n"
-        commits.append(
+            message += f"\nExercise: {self.scenario.id}\nVariant: {self.code}\n"
+        self.commits.append(
             PlannedCommit(
                 branch=entry.on,
                 parents=parents,
                 author=Person(author["name"], author["email"]) if author else Person("?", "?"),
-                time=int(scenario.starts.timestamp()) + number * scenario.minutes * 60,
+                time=int(self.scenario.starts.timestamp()) + number * self.scenario.minutes * 60,
                 offset=int(offset.total_seconds()) // 60 if offset else 0,
                 message=message,
                 label=entry.label,
                 tree=tree,
+                stash=entry.stash,
             )
         )
-        tips[entry.on] = number
-    problems += _task_misfits(scenario, tips)
-    if problems:
-        raise BadInput(problems)
-    return History(tuple(commits), tips, scenario.task[0].on)
+        self._move(entry, number)
+        self._publish(entry, key)
+
+    def _move(self, entry: Entry, number: int) -> None:
+        if entry.stash:
+            self.stashes.append(number)
+        elif entry.on.startswith(REMOTE):
+            self.remote[entry.on.removeprefix(REMOTE)] = number
+        else:
+            self.tips[entry.on] = number
+
+    def _publish(self, entry: Entry, key: KeyPath) -> None:
+        for place, branch in enumerate(entry.publish):
+            if branch not in self.tips:
+                self.problems.append(
+                    Problem(
+                        f'there is no branch "{branch}" to publish',
+                        likely(branch, self.tips),
+                        (*key, "publish", place),
+                    )
+                )
+            else:
+                self.tracked[branch] = self.remote[branch] = self.tips[branch]
+
+    def _parents(self, entry: Entry, key: KeyPath) -> tuple[int, ...]:
+        if entry.on.startswith(REMOTE):
+            return self._remote_parents(entry, key)
+        tips = self.tips
+        if not is_branch_name(entry.on):
+            self.problems.append(
+                Problem(f'"{entry.on}" is no branch name', "Git refuses it too.", (*key, "on"))
+            )
+        if entry.on in tips:
+            if entry.from_ is not None:
+                self.problems.append(
+                    Problem(
+                        f'the branch "{entry.on}" exists by now and can\'t grow again',
+                        "Leave out from; it belongs to the branch's first commit.",
+                        (*key, "from"),
+                    )
+                )
+            return (tips[entry.on],)
+        if entry.stash:
+            self.problems.append(
+                Problem(f'there is no branch "{entry.on}" to stash on', likely(entry.on, tips), (*key, "on"))
+            )
+            return self._some()
+        if entry.from_ is None:
+            if tips:
+                self.problems.append(
+                    Problem(
+                        f'the branch "{entry.on}" is new here; what does it grow from?',
+                        f'Add from = "main", or mend the name. {likely(entry.on, tips)}',
+                        (*key, "on"),
+                    )
+                )
+            return self._some()
+        if entry.from_ not in tips:
+            self.problems.append(
+                Problem(f'there is no branch "{entry.from_}" yet', likely(entry.from_, tips), (*key, "from"))
+            )
+            return self._some()
+        return (tips[entry.from_],)
+
+    def _remote_parents(self, entry: Entry, key: KeyPath) -> tuple[int, ...]:
+        branch = entry.on.removeprefix(REMOTE)
+        if branch not in self.remote:
+            self.problems.append(
+                Problem(
+                    f"origin has no branch {branch} yet",
+                    f'Put publish = ["{branch}"] to an earlier commit.',
+                    (*key, "on"),
+                )
+            )
+            return self._some()
+        if entry.stash:
+            self.problems.append(Problem("a stash lies on a branch of the learner's", key=(*key, "on")))
+        return (self.remote[branch],)
+
+    def _some(self) -> tuple[int, ...]:
+        """The newest commit, to read on from when the right one can't be known: one mistake is told once."""
+        return (len(self.commits) - 1,) if self.commits else ()
+
+    def _merged(
+        self, entry: Entry, key: KeyPath, parents: tuple[int, ...], before: Files
+    ) -> tuple[tuple[int, ...], Files]:
+        other = self.tips.get(entry.merge or "")
+        if other is None or not parents:
+            self.problems.append(
+                Problem(
+                    f'there is no branch "{entry.merge}" yet',
+                    likely(entry.merge or "", self.tips),
+                    (*key, "merge"),
+                )
+            )
+            return parents, before
+        history = self.history()
+        common = history.ancestors(parents[0]) & history.ancestors(other)
+        base = self.commits[max(common)].tree if common else {}
+        written = {*entry.write, *entry.binary, *entry.link, *entry.remove}
+        tree, both = merged_files(base, before, self.commits[other].tree, written)
+        for path in both:
+            self.problems.append(
+                Problem(
+                    f"both sides changed {path} since they parted",
+                    "Say in write what the merge makes of it.",
+                    (*key, "merge"),
+                )
+            )
+        return (parents[0], other), tree
 
 
 def _misfits(scenario: Scenario) -> Iterator[Problem]:
@@ -105,71 +211,28 @@ def _misfits(scenario: Scenario) -> Iterator[Problem]:
     if not re.fullmatch(r"[a-z0-9]+(-[a-z0-9]+)*", scenario.id):
         yield Problem(f'"{scenario.id}" is no id', "Use a-z, 0-9 and hyphens, as in press-limit.", ("id",))
     if scenario.starts.tzinfo is None:
-        yield Problem(
-            "the time has no time zone", "Write it as in 2031-04-02T07:30:00+00:00.", key=("starts",)
-        )
+        hint = "Write it as in 2031-04-02T07:30:00+00:00."
+        yield Problem("the time has no time zone", hint, ("starts",))
     if scenario.minutes < 0:
         yield Problem("commits can't go back in time", "Use 0 or more minutes.", ("minutes",))
     for short, said in scenario.cast.items():
         if not _CAST.fullmatch(said):
-            yield Problem(
-                f'"{said}" is no author', 'Write "Name <name@orchard.example>".', key=("cast", short)
-            )
+            yield Problem(f'"{said}" is no author', 'Write "Name <name@orchard.example>".', ("cast", short))
     if not scenario.story:
         yield Problem("the story has no commits", "Add a [[story]] entry with on, by, message and write.")
     if not scenario.task:
         yield Problem("there is nothing to do", "Add a [[task]] with do, on and bring.")
     labels: set[str] = set()
     for number, entry in enumerate(scenario.story):
+        key: KeyPath = ("story", number)
         if entry.by not in scenario.cast:
-            yield Problem(
-                f'"{entry.by}" is not in the cast', likely(entry.by, scenario.cast), ("story", number, "by")
-            )
+            yield Problem(f'"{entry.by}" is not in the cast', likely(entry.by, scenario.cast), (*key, "by"))
         if not entry.message.strip():
-            yield Problem(
-                "the commit message is empty", "Say what the commit does.", ("story", number, "message")
-            )
+            yield Problem("the commit message is empty", "Say what the commit does.", (*key, "message"))
         if entry.label is not None and entry.label in labels:
-            yield Problem(
-                f'two commits are labelled "{entry.label}"', "A label is unique.", ("story", number, "label")
-            )
+            hint = "A label is unique."
+            yield Problem(f'two commits are labelled "{entry.label}"', hint, (*key, "label"))
         labels |= {entry.label} if entry.label is not None else set()
-
-
-def _parents(entry: Entry, key: KeyPath, tips: Mapping[str, int], problems: list[Problem]) -> tuple[int, ...]:
-    if not is_branch_name(entry.on):
-        problems.append(Problem(f'"{entry.on}" is no branch name', "Git refuses it too.", (*key, "on")))
-    if entry.on in tips:
-        if entry.from_ is not None:
-            problems.append(
-                Problem(
-                    f'the branch "{entry.on}" exists by now and can\'t grow again',
-                    "Leave out from; it belongs to the branch's first commit.",
-                    (*key, "from"),
-                )
-            )
-        return (tips[entry.on],)
-    if entry.from_ is None:
-        if tips:
-            problems.append(
-                Problem(
-                    f'the branch "{entry.on}" is new here; what does it grow from?',
-                    f'Add from = "main", or mend the name. {likely(entry.on, tips)}',
-                    (*key, "on"),
-                )
-            )
-        return _some(tips)
-    if entry.from_ not in tips:
-        problems.append(
-            Problem(f'there is no branch "{entry.from_}" yet', likely(entry.from_, tips), key=(*key, "from"))
-        )
-        return _some(tips)
-    return (tips[entry.from_],)
-
-
-def _some(tips: Mapping[str, int]) -> tuple[int, ...]:
-    """The newest commit, to read on from when the right one can't be known: one mistake is told once."""
-    return (max(tips.values()),) if tips else ()
 
 
 def is_branch_name(name: str) -> bool:
@@ -181,102 +244,3 @@ def is_branch_name(name: str) -> bool:
         and ".." not in name
         and all(part and not part.startswith(".") and not part.endswith((".", ".lock")) for part in parts)
     )
-
-
-def _tree_after(
-    entry: Entry, key: KeyPath, before: Mapping[str, File], problems: list[Problem]
-) -> dict[str, File]:
-    tree = dict(before)
-    for path, text in entry.write.items():
-        where: KeyPath = (*key, "write", path)
-        if complaint := bad_path(path):
-            problems.append(Problem(f'"{path}" is no path for a file: {complaint}', key=where))
-        elif beside := next((p for p in tree if p.startswith(path + "/") or path.startswith(p + "/")), None):
-            problems.append(Problem(f'"{path}" can\'t stand beside "{beside}"', key=where))
-        else:
-            tree[path] = File(PLAIN_FILE, text.encode())
-    for number, change in enumerate(entry.change):
-        if change.file not in tree:
-            problems.append(
-                Problem(
-                    f'there is no file "{change.file}" on {entry.on} by then',
-                    likely(change.file, tree),
-                    (*key, "change", number, "file"),
-                )
-            )
-            continue
-        text = tree[change.file].data.decode()
-        edited = _edited(text, change, (*key, "change", number), problems)
-        tree[change.file] = File(tree[change.file].mode, edited.encode())
-    for number, path in enumerate(entry.remove):
-        if tree.pop(path, None) is None:
-            problems.append(
-                Problem(
-                    f'there is no file "{path}" on {entry.on} by then',
-                    likely(path, tree),
-                    (*key, "remove", number),
-                )
-            )
-    return tree
-
-
-def bad_path(path: str) -> str:
-    """Why a path can't be used in a repository on every system, or nothing where it can."""
-    parts = path.split("/")
-    if "" in parts or "\\" in path or any(ord(letter) < 32 for letter in path):
-        return "use names with single slashes between them"
-    if any(part in (".", "..") for part in parts):
-        return "it must not leave its folder"
-    if any(part.lower() == ".git" for part in parts):
-        return ".git belongs to Git"
-    return ""
-
-
-def _edited(text: str, change: Change, key: KeyPath, problems: list[Problem]) -> str:
-    if change.find is not None:
-        if not _occurs_once(text.count(change.find), change, "find", key, problems):
-            return text
-        return text.replace(change.find, change.put)
-    place: Literal["after", "before"] = "after" if change.after is not None else "before"
-    wanted = (change.after if place == "after" else change.before or "") or ""
-    lines = text.splitlines(keepends=True)
-    places = [number for number, line in enumerate(lines) if line.rstrip("\r\n") == wanted.rstrip("\n")]
-    if not _occurs_once(len(places), change, place, key, problems):
-        return text
-    at = places[0] + (1 if place == "after" else 0)
-    new = change.put if change.put.endswith("\n") or not change.put else change.put + "\n"
-    if at > 0 and not lines[at - 1].endswith("\n"):
-        lines[at - 1] += "\n"
-    return "".join([*lines[:at], new, *lines[at:]])
-
-
-def _occurs_once(count: int, change: Change, word: str, key: KeyPath, problems: list[Problem]) -> bool:
-    if count == 1:
-        return True
-    times = "does not occur" if count == 0 else f"occurs {count} times"
-    whole = "" if word == "find" else " as a whole line"
-    hint = (
-        "Look at what the earlier commits leave in it."
-        if count == 0
-        else "Take in more of the text around it, so that it is unique."
-    )
-    problems.append(Problem(f"{word} {times}{whole} in {change.file} by then, not once", hint, (*key, word)))
-    return False
-
-
-def _task_misfits(scenario: Scenario, tips: Mapping[str, int]) -> Iterator[Problem]:
-    for number, task in enumerate(scenario.task):
-        for name, branch in (("on", task.on), ("bring", task.bring)):
-            if branch not in tips:
-                yield Problem(
-                    f'there is no branch "{branch}"', likely(branch, tips), key=("task", number, name)
-                )
-        if task.on == task.bring:
-            yield Problem(f"{task.on} can't be merged into itself", key=("task", number, "bring"))
-    for number, answer in enumerate(scenario.answer):
-        if answer.task is not None and not 1 <= answer.task <= len(scenario.task):
-            yield Problem(
-                f"there is no task {answer.task}",
-                f"Tasks are numbered from 1 to {len(scenario.task)}.",
-                ("answer", number, "task"),
-            )

@@ -24,11 +24,13 @@ from muddled_orchard.core.scenario import (
     KeepText,
     Rule,
     Scenario,
+    Start,
     Task,
     Value,
 )
 from muddled_orchard.core.story import unroll
 from muddled_orchard.core.variant import PLAIN, variant_of
+from muddled_orchard.files.taken import with_taken_folders
 
 # Which class a key's table belongs to, the numbers of list elements left out.
 _TABLES: Mapping[tuple[str, ...], type] = {
@@ -40,6 +42,7 @@ _TABLES: Mapping[tuple[str, ...], type] = {
     ("answer",): Answer,
     ("answer", "keep"): KeepText,
     ("rule",): Rule,
+    ("start",): Start,
 }
 
 _EXPECTED = {
@@ -69,7 +72,7 @@ def load_scenario(path: Path) -> Scenario:
         raise BadInput(Problem("this is no UTF-8 text", "Save it as UTF-8.", file=str(path))) from error
     except OSError as error:
         raise BadInput(Problem(f"can't be read: {error.strerror}", file=str(path))) from None
-    scenario, problems = read_scenario(text)
+    scenario, problems = read_scenario(text, path.parent)
     if problems:
         raise located(BadInput(problems), path, text)
     assert scenario is not None  # noqa: S101 - without problems there is one
@@ -87,8 +90,11 @@ def located(bad: BadInput, path: Path, text: str | None = None) -> BadInput:
     return BadInput(sorted(placed, key=lambda problem: problem.line or 0))
 
 
-def read_scenario(text: str) -> tuple[Scenario | None, list[Problem]]:
-    """A scenario's text as data, and everything wrong with it (keys, but lines only for broken TOML)."""
+def read_scenario(text: str, folder: Path | None = None) -> tuple[Scenario | None, list[Problem]]:
+    """A scenario's text as data, and everything wrong with it (keys, but lines only for broken TOML).
+
+    `folder` is where the folders lie that its story takes whole trees from.
+    """
     try:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
@@ -103,6 +109,7 @@ def read_scenario(text: str) -> tuple[Scenario | None, list[Problem]]:
         problems = list(_shape_problems(error))
         return None, problems
     problems = [*_meaning_problems(scenario)]
+    scenario = with_taken_folders(scenario, folder, problems)
     try:
         unroll(variant_of(scenario, PLAIN), PLAIN)
     except BadInput as bad:

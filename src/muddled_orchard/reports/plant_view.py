@@ -5,8 +5,9 @@ from __future__ import annotations
 from rich.console import Console
 from rich.text import Text
 
+from muddled_orchard.core.history import History
 from muddled_orchard.core.scenario import Scenario
-from muddled_orchard.core.story import History
+from muddled_orchard.core.tasks import in_words
 from muddled_orchard.core.wording import counted, listed
 from muddled_orchard.reports.terminal import printable
 
@@ -26,6 +27,6 @@ def show_planted(on: Console, folder: str, scenario: Scenario, history: History)
     on.print()
     on.print(Text("To do, with plain Git:"))
     for task in scenario.task:
-        on.print(Text(f"  {task.do} {task.bring} into {task.on}"))
+        on.print(Text(f"  {in_words(task)}"))
     on.print()
     on.print(Text(f"Then: muddled grade {folder}", style="strong"))

@@ -6,12 +6,13 @@ hook and no setting of the machine gets into it.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Iterable, Mapping
 from pathlib import Path
 
 import pygit2
 
-from muddled_orchard.core.story import File, History, PlannedCommit
+from muddled_orchard.core.history import History, PlannedCommit
+from muddled_orchard.core.story_files import File
 from muddled_orchard.vcs.isolation import isolate
 
 CONFIG = """\
@@ -20,6 +21,8 @@ CONFIG = """\
 \tfilemode = true
 \tbare = {bare}
 """
+
+ORIGIN = "origin.git"
 
 _FOLDER = 0o040000
 
@@ -34,12 +37,24 @@ def new_repository(gitdir: Path, *, bare: bool, head: str = "main") -> pygit2.Re
     return pygit2.Repository(str(gitdir))
 
 
-def write_history(repo: pygit2.Repository, history: History) -> list[str]:
-    """Write every commit of the story and return their ids in order. Refs are left alone."""
-    ids: list[str] = []
-    for commit in history.commits:
+def write_history(
+    repo: pygit2.Repository, history: History, only: Collection[int] | None = None
+) -> dict[int, str]:
+    """Write the commits of the story (all, or those at these places) and return the id of each place.
+
+    Refs are left alone.
+    """
+    ids: dict[int, str] = {}
+    for number, commit in enumerate(history.commits):
+        if only is not None and number not in only:
+            continue
         tree = write_tree(repo, {path: (file.mode, _blob(repo, file)) for path, file in commit.tree.items()})
-        ids.append(_commit(repo, commit, tree, [ids[parent] for parent in commit.parents]))
+        parents = [ids[parent] for parent in commit.parents]
+        ids[number] = (
+            _stash(repo, history, commit, tree, parents[0])
+            if commit.stash
+            else _commit(repo, commit, commit.message, tree, parents)
+        )
     return ids
 
 
@@ -58,28 +73,95 @@ def write_tree(repo: pygit2.Repository, listing: Mapping[str, tuple[int, str]]) 
     return str(builder.write())
 
 
-def write_practice(folder: Path, history: History) -> list[str]:
-    """Make the practice repository `folder`/.git with its working tree; return the commits' ids.
+def write_practice(folder: Path, history: History) -> dict[int, str]:
+    """Make the practice repository `folder`/.git with its working tree, and `origin.git` beside `folder`
+    where the story has a remote; return the ids of the commits, by place.
 
-    It has no identity, no hooks and no reflog yet: all that is the learner's Git's.
+    The repository has no identity, no hooks and no reflog yet: all that is the learner's Git's.
     """
     folder.mkdir(parents=True)
     repo = new_repository(folder / ".git", bare=False, head=history.checked_out)
     # The learner's reflog begins with the learner, not with a line that bears our machine's clock.
     repo.config["core.logAllRefUpdates"] = False
-    ids = write_history(repo, history)
+    own = _reachable(history, (*history.tips.values(), *history.tracked.values(), *history.stashes))
+    ids = write_history(repo, history, own)
     for branch, number in history.tips.items():
         repo.references.create(f"refs/heads/{branch}", ids[number])
+    for branch, number in history.tracked.items():
+        repo.references.create(f"refs/remotes/origin/{branch}", ids[number])
     repo.checkout_head(strategy=pygit2.enums.CheckoutStrategy.FORCE)  # type: ignore[no-untyped-call]
+    if history.stashes:
+        _list_stashes(folder / ".git", history, ids)
     repo.free()
-    (folder / ".git" / "config").write_text(CONFIG.format(bare="false"), encoding="ascii", newline="\n")
+    config = CONFIG.format(bare="false")
+    if history.remote:
+        config += _remote_config(history)
+        ids |= _write_origin(folder.parent / ORIGIN, history)
+    (folder / ".git" / "config").write_text(config, encoding="utf-8", newline="\n")
     return ids
+
+
+def _reachable(history: History, numbers: Iterable[int]) -> set[int]:
+    return {found for number in numbers for found in history.ancestors(number)}
+
+
+def _write_origin(gitdir: Path, history: History) -> dict[int, str]:
+    head = history.checked_out if history.checked_out in history.remote else next(iter(history.remote))
+    repo = new_repository(gitdir, bare=True, head=head)
+    ids = write_history(repo, history, _reachable(history, history.remote.values()))
+    for branch, number in history.remote.items():
+        repo.references.create(f"refs/heads/{branch}", ids[number])
+    repo.free()
+    return ids
+
+
+def _remote_config(history: History) -> str:
+    """A remote whose address is relative: the practice folder can be moved as a whole."""
+    parts = [f'[remote "origin"]\n\turl = ../{ORIGIN}\n\tfetch = +refs/heads/*:refs/remotes/origin/*\n']
+    parts += [
+        f'[branch "{branch}"]\n\tremote = origin\n\tmerge = refs/heads/{branch}\n'
+        for branch in history.tracked
+        if branch in history.tips
+    ]
+    return "".join(parts)
+
+
+def _stash(repo: pygit2.Repository, history: History, commit: PlannedCommit, tree: str, parent: str) -> str:
+    """A stash as git-stash(1) describes it: a commit of the work, whose second parent holds the index."""
+    base = history.commits[commit.parents[0]]
+    subject = base.message.split("\n", 1)[0]
+    index = f"index on {commit.branch}: {parent[:7]} {subject}\n"
+    files = {path: (file.mode, _blob(repo, file)) for path, file in base.tree.items()}
+    staged = _commit(repo, commit, index, write_tree(repo, files), [parent])
+    return _commit(repo, commit, stash_message(commit) + "\n", tree, [parent, staged])
+
+
+def stash_message(commit: PlannedCommit) -> str:
+    """What `git stash list` shows of it."""
+    return f"On {commit.branch}: {commit.message.splitlines()[0]}"
+
+
+def _list_stashes(gitdir: Path, history: History, ids: dict[int, str]) -> None:
+    """`git stash` finds its entries in the reflog of refs/stash."""
+    lines = []
+    before = "0" * 40
+    for number in history.stashes:
+        commit = history.commits[number]
+        zone = f"{'-' if commit.offset < 0 else '+'}{abs(commit.offset) // 60:02}{abs(commit.offset) % 60:02}"
+        who = f"{commit.author.name} <{commit.author.email}> {commit.time} {zone}"
+        lines.append(f"{before} {ids[number]} {who}\t{stash_message(commit)}\n")
+        before = ids[number]
+    (gitdir / "refs/stash").write_text(f"{before}\n", encoding="ascii", newline="\n")
+    (gitdir / "logs/refs").mkdir(parents=True)
+    (gitdir / "logs/refs/stash").write_text("".join(lines), encoding="utf-8", newline="\n")
 
 
 def _blob(repo: pygit2.Repository, file: File) -> str:
     return str(repo.create_blob(file.data))
 
 
-def _commit(repo: pygit2.Repository, commit: PlannedCommit, tree: str, parents: list[str]) -> str:
+def _commit(
+    repo: pygit2.Repository, commit: PlannedCommit, message: str, tree: str, parents: list[str]
+) -> str:
     author = pygit2.Signature(commit.author.name, commit.author.email, commit.time, commit.offset, "utf-8")
-    return str(repo.create_commit(None, author, author, commit.message, tree, parents))
+    return str(repo.create_commit(None, author, author, message, tree, parents))

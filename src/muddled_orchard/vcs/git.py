@@ -76,6 +76,25 @@ def require() -> tuple[int, ...]:
     return version
 
 
+def commits_to_replay(gitdir: Path, onto: str, tip: str) -> list[str]:
+    """The commits that a rebase of `tip` onto `onto` replays, in order: without merges, and without
+    those whose change the other side has already."""
+    listed = run(
+        [
+            "rev-list",
+            "--reverse",
+            "--topo-order",
+            "--no-merges",
+            "--cherry-pick",
+            "--right-only",
+            f"{onto}...{tip}",
+        ],
+        folder=gitdir,
+        more={"GIT_DIR": str(gitdir)},
+    )
+    return listed.decode().split()
+
+
 def merge_trees(gitdir: Path, pairs: Iterable[tuple[str, str]], *, diff3: bool) -> bytes:
     """`git merge-tree` for many pairs (ours, theirs) of commits in one process, in `-z` format."""
     style = "diff3" if diff3 else "merge"

@@ -20,6 +20,7 @@ from muddled_orchard.core.key import Key
 from muddled_orchard.core.locate import Result, grew_from, locate, meetings_needed
 from muddled_orchard.core.problems import BadInput
 from muddled_orchard.core.scenario import Scenario
+from muddled_orchard.core.tasks import in_words, source_of
 from muddled_orchard.vcs import git
 from muddled_orchard.vcs.keymaking import Workshop, make_key, make_keys, read_texts
 from muddled_orchard.vcs.predict import predict
@@ -136,6 +137,8 @@ class Grader:
             )
         if isinstance(key, BadInput):
             raise key
+        if why := not_gradable(key.scenario):
+            raise Unreadable(why)
         patient.key = key
         patient.evidence = patient.reader.evidence(key.commits, key.texts)
         if not grew_from(patient.evidence, key):
@@ -174,6 +177,17 @@ class Grader:
     def _assess(self, patient: _Patient) -> None:
         assert patient.evidence is not None and patient.key is not None  # noqa: S101, PT018
         patient.assessment = assess(patient.evidence, patient.key, patient.located)
+
+
+def not_gradable(scenario: Scenario) -> str:
+    """Why this version can't grade a scenario's tasks, or nothing where it can."""
+    for task in scenario.task:
+        if task.do != "merge":
+            return f"this version grades merges, and this exercise asks for a {task.do}"
+        special = task.squash or task.push or task.delete or task.fast_forward in ("never", "only")
+        if special or (source_of(task) or "").startswith("origin/"):
+            return f"this version grades plain merges of local branches, not: {in_words(task)}"
+    return "this version can't grade what was handed out at a conflict" if scenario.start.stopped else ""
 
 
 @contextmanager

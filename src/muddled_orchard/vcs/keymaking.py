@@ -1,34 +1,42 @@
 """Make answer keys: build a variant's story in a workshop and ask Git what its tasks will meet.
 
-A workshop is one bare repository of ours for a whole run. All variants are built into it and all their
-meetings asked in one call for each round of tasks, so a key costs little more than writing its objects.
+A workshop is one bare repository of ours for a whole run. All variants are built into it. Each key is
+played through by a generator that asks for one meeting at a time; the generators of all keys go in step, so
+that Git is asked once for the next meeting of all of them.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Generator, Sequence
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import pygit2
 
+from muddled_orchard.core.history import History
 from muddled_orchard.core.key import (
     Accepted,
     Key,
     Step,
     accepted_for,
     blob_mode,
+    mended_files,
     solved_conflict,
     unused_answers,
 )
 from muddled_orchard.core.meeting import Blob, Meeting
 from muddled_orchard.core.problems import BadInput, Problem
-from muddled_orchard.core.repository import Commit, contains
+from muddled_orchard.core.repository import Commit, Tree, contains
 from muddled_orchard.core.scenario import Scenario, Task
-from muddled_orchard.core.story import History, unroll
+from muddled_orchard.core.story import unroll
+from muddled_orchard.core.tasks import side_names, source_of
 from muddled_orchard.core.variant import variant_of
+from muddled_orchard.vcs import git
 from muddled_orchard.vcs.build import new_repository, write_history, write_tree
 from muddled_orchard.vcs.predict import content, predict
+
+Pair = tuple[str, str]
+_Playing = Generator[Pair, Meeting, None]
 
 
 class Workshop:
@@ -38,26 +46,20 @@ class Workshop:
         self.gitdir = folder
         self.repo = new_repository(folder, bare=True)
 
-    @property
-    def objects(self) -> Path:
-        """Where the objects of everything that was handed out lie."""
-        return self.gitdir / "objects"
-
 
 @dataclass(slots=True)
 class _Draft:
-    """A key in the making."""
+    """A key in the making. `tips` are branches (of the remote with `origin/`) as the tasks move them."""
 
     scenario: Scenario
     code: str
+    history: History
+    ids: dict[int, str]
     commits: dict[str, Commit]
     refs: dict[str, str]
     tips: dict[str, str]
-    handed_out: frozenset[str]
     texts: dict[str, bytes]
-    head: str
     steps: list[Step] = field(default_factory=list)
-    meetings: dict[int, Meeting] = field(default_factory=dict)
     problems: list[Problem] = field(default_factory=list)
 
 
@@ -70,16 +72,7 @@ def make_keys(workshop: Workshop, wanted: Sequence[tuple[Scenario, str]]) -> lis
             drafts.append(_begun(workshop.repo, varied, code, unroll(varied, code)))
         except BadInput as bad:
             drafts.append(bad)
-    good = [draft for draft in drafts if isinstance(draft, _Draft)]
-    for number in range(max((len(draft.scenario.task) for draft in good), default=0)):
-        round_ = [draft for draft in good if number < len(draft.scenario.task)]
-        asked = [draft.scenario.task[number] for draft in round_]
-        pairs = [(d.tips[task.on], d.tips[task.bring]) for d, task in zip(round_, asked, strict=True)]
-        meetings = dict(
-            zip(dict.fromkeys(pairs), predict(workshop.repo, list(dict.fromkeys(pairs))), strict=True)
-        )
-        for draft, task, pair in zip(round_, asked, pairs, strict=True):
-            _add_step(workshop.repo, draft, number + 1, task, meetings[pair])
+    _play_all(workshop, [_play(workshop, draft) for draft in drafts if isinstance(draft, _Draft)])
     return [draft if isinstance(draft, BadInput) else _finished(draft) for draft in drafts]
 
 
@@ -91,11 +84,26 @@ def make_key(workshop: Workshop, scenario: Scenario, code: str) -> Key:
     return made
 
 
+def _play_all(workshop: Workshop, playing: Sequence[_Playing]) -> None:
+    """Answer what all of them ask, one round after the other."""
+    asking = [(one, pair) for one in playing if (pair := next(one, None)) is not None]
+    while asking:
+        pairs = list(dict.fromkeys(pair for _, pair in asking))
+        meetings = dict(zip(pairs, predict(workshop.repo, pairs), strict=True))
+        following = []
+        for one, pair in asking:
+            try:
+                following.append((one, one.send(meetings[pair])))
+            except StopIteration:
+                continue
+        asking = following
+
+
 def _begun(repo: pygit2.Repository, scenario: Scenario, code: str, history: History) -> _Draft:
     ids = write_history(repo, history)
     texts: dict[str, bytes] = {}
     commits = {}
-    for id_, planned in zip(ids, history.commits, strict=True):
+    for number, planned in enumerate(history.commits):
         tree = {}
         for path, file in sorted(planned.tree.items()):
             blob = str(pygit2.hash(file.data))
@@ -103,59 +111,154 @@ def _begun(repo: pygit2.Repository, scenario: Scenario, code: str, history: Hist
             texts[blob] = file.data
         parents = tuple(ids[parent] for parent in planned.parents)
         author = f"{planned.author.name} <{planned.author.email}>"
-        commits[id_] = Commit(id_, parents, author, planned.message, tree)
+        commits[ids[number]] = Commit(ids[number], parents, author, planned.message, tree)
+    refs = {f"refs/heads/{branch}": ids[number] for branch, number in history.tips.items()}
+    refs |= {f"refs/remotes/origin/{branch}": ids[number] for branch, number in history.tracked.items()}
     tips = {branch: ids[number] for branch, number in history.tips.items()}
-    refs = {f"refs/heads/{branch}": id_ for branch, id_ in tips.items()}
-    return _Draft(
-        scenario, code, commits, refs, dict(tips), frozenset(ids), texts, f"refs/heads/{history.checked_out}"
+    tips |= {f"origin/{branch}": ids[number] for branch, number in history.remote.items()}
+    return _Draft(scenario, code, history, ids, commits, refs, tips, texts)
+
+
+def _play(workshop: Workshop, draft: _Draft) -> _Playing:
+    """Carry out every task by the key, asking for each meeting on the way."""
+    for number, task in enumerate(draft.scenario.task, start=1):
+        if task.do == "merge" or (task.do == "pull" and task.by == "merge"):
+            yield from _merge(workshop.repo, draft, number, task)
+        else:
+            for base, theirs, original in _replays(workshop, draft, task):
+                yield from _replay(workshop.repo, draft, number, task, base, theirs, original)
+        if task.push:
+            draft.tips[f"origin/{task.on}"] = draft.tips[task.on]
+
+
+def _merge(repo: pygit2.Repository, draft: _Draft, number: int, task: Task) -> _Playing:
+    ours, theirs = draft.tips[task.on], draft.tips[source_of(task) or ""]
+    meeting = yield ours, theirs
+    fast_forward = contains(draft.commits, theirs, ours)
+    step = _step(repo, draft, number, task, ours, theirs, meeting, None)
+    step = replace(step, fast_forward=fast_forward)
+    draft.steps.append(step)
+    if contains(draft.commits, ours, theirs):
+        return
+    if fast_forward and task.fast_forward != "never" and not task.squash:
+        draft.tips[task.on] = theirs
+    else:
+        parents = (ours,) if task.squash else (ours, theirs)
+        said = f"Merge branch '{source_of(task)}'"
+        draft.tips[task.on] = _solution(repo, draft, step.solved, parents, said, None)
+
+
+def _replays(workshop: Workshop, draft: _Draft, task: Task) -> list[tuple[str, str, str]]:
+    """The commits that an operation replays: (its base, its theirs, the commit that it is about). A
+    rebase begins at its new base: the branch is moved there."""
+    commits = draft.commits
+    if task.do == "stash-pop":
+        stash = draft.ids[draft.history.stashes[-1]]
+        return [(commits[stash].parents[0], stash, stash)]
+    if task.do == "revert":
+        undone = draft.ids[draft.history.labelled(task.undo or "")]
+        return [(undone, commits[undone].parents[0], undone)] if commits[undone].parents else []
+    if task.do == "cherry-pick":
+        picked = [draft.ids[draft.history.labelled(label)] for label in task.pick or ()]
+    else:
+        onto = draft.tips[source_of(task) or ""]
+        picked = git.commits_to_replay(workshop.gitdir, onto, draft.tips[task.on])
+        draft.tips[task.on] = onto
+    return [(commits[id_].parents[0], id_, id_) for id_ in picked if commits[id_].parents]
+
+
+def _replay(
+    repo: pygit2.Repository, draft: _Draft, number: int, task: Task, base: str, theirs: str, original: str
+) -> _Playing:
+    """One replayed commit: a meeting of three trees, whatever their ancestry; Git is given commits that
+    have just this base in common."""
+    ours = draft.tips[task.on]
+    commits = draft.commits
+    root = _stand_in(repo, commits[base].tree, [])
+    meeting = yield (
+        _stand_in(repo, commits[ours].tree, [root], "ours"),
+        _stand_in(repo, commits[theirs].tree, [root], "theirs"),
     )
+    step = _step(repo, draft, number, task, ours, theirs, meeting, original)
+    draft.steps.append(step)
+    if task.do == "stash-pop" or step.solved == commits[ours].tree:
+        return  # nothing is committed: the work is in the working tree, or the commit became empty
+    about = commits[original]
+    said = f'Revert "{about.subject}"' if task.do == "revert" else about.message
+    author = None if task.do == "revert" else about.author
+    draft.tips[task.on] = _solution(repo, draft, step.solved, (ours,), said, author)
 
 
-def _add_step(repo: pygit2.Repository, draft: _Draft, number: int, task: Task, meeting: Meeting) -> None:
-    ours, theirs = draft.tips[task.on], draft.tips[task.bring]
+def _step(
+    repo: pygit2.Repository,
+    draft: _Draft,
+    number: int,
+    task: Task,
+    ours: str,
+    theirs: str,
+    meeting: Meeting,
+    original: str | None,
+) -> Step:
+    """A meeting with what is accepted there, and what then comes out."""
     read_texts(repo, draft.texts, meeting)
+    about = draft.commits[original] if original else None
+    labels = {draft.ids[place]: commit.label for place, commit in enumerate(draft.history.commits)}
+    label = labels.get(original) if original else None
     accepted: dict[str, tuple[Accepted, ...]] = {}
     solved = dict(meeting.tree)
     for conflict in meeting.conflicts:
-        accepted[conflict.path], problems = accepted_for(conflict, draft.scenario, number)
+        accepted[conflict.path], problems = accepted_for(conflict, draft.scenario, number, label)
         draft.problems += problems
-        content = solved_conflict(conflict, accepted[conflict.path], draft.texts)
+        held = solved_conflict(conflict, accepted[conflict.path], draft.texts)
         solved.pop(conflict.path, None)
-        if content is not None:
-            id_ = str(repo.create_blob(content))
-            draft.texts[id_] = content
-            solved[conflict.path] = Blob(blob_mode(conflict), id_)
-    fast_forward = contains(draft.commits, theirs, ours)
-    if fast_forward or contains(draft.commits, ours, theirs):
-        result = theirs if fast_forward else ours
-    else:
-        result = _merge_commit(repo, draft, solved, ours, theirs)
-    draft.tips[task.on] = result
-    draft.meetings[number] = meeting
-    draft.steps.append(
-        Step(
-            task=number,
-            operation=task,
-            ours=ours,
-            theirs=theirs,
-            meeting=meeting,
-            accepted=accepted,
-            solved=solved,
-            fast_forward=fast_forward,
-        )
+        if held is not None:
+            id_ = str(repo.create_blob(held))
+            draft.texts[id_] = held
+            solved[conflict.path] = Blob(blob_mode(conflict, accepted[conflict.path]), id_)
+    mended = mended_files(meeting, draft.scenario, number, label)
+    for path, text in mended.items():
+        id_ = str(repo.create_blob(text.encode()))
+        draft.texts[id_] = text.encode()
+        solved[path] = Blob(meeting.tree[path].mode, id_)
+    names = side_names(task, about.subject if about else None)
+    return Step(
+        task=number,
+        operation=task,
+        commit=original,
+        label=label,
+        ours=ours,
+        theirs=theirs,
+        ours_name=names[0],
+        theirs_name=names[1],
+        meeting=meeting,
+        accepted=accepted,
+        solved=dict(sorted(solved.items())),
+        mended=frozenset(mended),
     )
 
 
-def _merge_commit(
-    repo: pygit2.Repository, draft: _Draft, solved: dict[str, Blob], ours: str, theirs: str
+def _stand_in(repo: pygit2.Repository, tree: Tree, parents: list[str], said: str = "base") -> str:
+    """A commit that holds a tree, for Git to merge."""
+    nobody = pygit2.Signature("Stand-in", "stand-in@orchard.example", 0, 0)
+    id_ = write_tree(repo, {path: (blob.mode, blob.id) for path, blob in tree.items()})
+    return str(repo.create_commit(None, nobody, nobody, said, id_, list(parents)))
+
+
+def _solution(
+    repo: pygit2.Repository,
+    draft: _Draft,
+    solved: Tree,
+    parents: tuple[str, ...],
+    message: str,
+    author: str | None,
 ) -> str:
-    tree = write_tree(repo, {path: (blob.mode, blob.id) for path, blob in solved.items()})
-    key = pygit2.Signature("Key", "key@orchard.example", int(draft.scenario.starts.timestamp()), 0)
-    id_ = str(repo.create_commit(None, key, key, "Solved by the key\n", tree, [ours, theirs]))
-    draft.commits[id_] = Commit(
-        id_, (ours, theirs), "Key <key@orchard.example>", "Solved by the key\n", solved
-    )
-    return id_
+    """A commit of the solution by the key."""
+    id_ = write_tree(repo, {path: (blob.mode, blob.id) for path, blob in solved.items()})
+    time = int(draft.scenario.starts.timestamp()) + len(draft.ids) * draft.scenario.minutes * 60
+    key = pygit2.Signature("Key", "key@orchard.example", time, 0)
+    made = str(repo.create_commit(None, key, key, message, id_, list(parents)))
+    draft.commits[made] = Commit(made, parents, author or "Key <key@orchard.example>", message, solved)
+    return made
 
 
 def read_texts(repo: pygit2.Repository, texts: dict[str, bytes], meeting: Meeting) -> None:
@@ -167,16 +270,19 @@ def read_texts(repo: pygit2.Repository, texts: dict[str, bytes], meeting: Meetin
 
 
 def _finished(draft: _Draft) -> Key | BadInput:
-    problems = [*draft.problems, *unused_answers(draft.scenario, draft.meetings)]
+    problems = [*draft.problems, *unused_answers(draft.scenario, draft.steps)]
     if problems:
         return BadInput(problems)
     return Key(
         scenario=draft.scenario,
         variant=draft.code,
-        handed_out=draft.handed_out,
+        history=draft.history,
+        ids=tuple(draft.ids[number] for number in range(len(draft.ids))),
+        handed_out=frozenset(draft.ids.values()),
         commits=draft.commits,
         refs=draft.refs,
-        head=draft.head,
+        head=f"refs/heads/{draft.history.checked_out}",
         steps=tuple(draft.steps),
+        solved_tips=draft.tips,
         texts=draft.texts,
     )

@@ -11,6 +11,7 @@ from pathlib import Path
 
 from muddled_orchard.core.key import Key, Step, side
 from muddled_orchard.core.meeting import Hunk
+from muddled_orchard.core.tasks import source_of
 from muddled_orchard.core.texts import Lines
 from muddled_orchard.vcs import git
 
@@ -35,7 +36,7 @@ class Desk:
     def begin(self, step: Step) -> None:
         """Start a merge as it was asked and meet the conflict."""
         self.git("checkout", "-q", step.operation.on)
-        self.git("merge", step.operation.bring, may_fail=True)
+        self.git("merge", source_of(step.operation) or "", may_fail=True)
 
     def solve(self, step: Step) -> None:
         """Put what the key accepts into every conflicted file."""
@@ -116,7 +117,7 @@ def not_committed(desk: Desk) -> None:
 def wrong_way_round(desk: Desk) -> None:
     """Merge the receiving branch into the other one."""
     step = desk.key.steps[0]
-    desk.git("checkout", "-q", step.operation.bring)
+    desk.git("checkout", "-q", source_of(step.operation) or "")
     desk.git("merge", step.operation.on, may_fail=True)
     desk.solve(step)
     desk.commit()

@@ -5,14 +5,17 @@ from __future__ import annotations
 import os
 import shutil
 import tempfile
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
+from muddled_orchard.core.history import History
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.scenario import Scenario
-from muddled_orchard.core.story import History, unroll
+from muddled_orchard.core.story import unroll
 from muddled_orchard.core.variant import variant_of
 from muddled_orchard.vcs.build import write_practice
+from muddled_orchard.vcs.operations import stop_at_conflict
 
 BRIEF = "BRIEF.md"
 WORK = "work"
@@ -20,12 +23,13 @@ WORK = "work"
 
 @dataclass(frozen=True, slots=True)
 class Planted:
-    """A practice folder: the scenario with this variant's values, its story, and the commits' ids."""
+    """A practice folder: the scenario with this variant's values, its story, and the id of each
+    commit of it by place."""
 
     folder: Path
     scenario: Scenario
     history: History
-    ids: tuple[str, ...]
+    ids: Mapping[int, str]
 
 
 def plant(scenario: Scenario, folder: Path, code: str) -> Planted:
@@ -44,6 +48,8 @@ def plant(scenario: Scenario, folder: Path, code: str) -> Planted:
         folder.parent.mkdir(parents=True, exist_ok=True)
         making = Path(tempfile.mkdtemp(prefix=f".{folder.name}-", dir=folder.parent))
         ids = write_practice(making / WORK, history)
+        if varied.start.stopped:
+            stop_at_conflict(making / WORK, history, ids, varied.task[0])
         (making / BRIEF).write_text(brief_page(varied), encoding="utf-8", newline="\n")
         making.chmod(0o777 & ~_umask())
         if folder.exists():
@@ -58,7 +64,7 @@ def plant(scenario: Scenario, folder: Path, code: str) -> Planted:
         if making is not None:
             shutil.rmtree(making, ignore_errors=True)
         raise
-    return Planted(folder, varied, history, tuple(ids))
+    return Planted(folder, varied, history, ids)
 
 
 def _umask() -> int:

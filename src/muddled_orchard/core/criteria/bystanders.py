@@ -5,6 +5,7 @@ from __future__ import annotations
 from muddled_orchard.core.assessment import Outcome, Place, met, missed, partly
 from muddled_orchard.core.case import Case, short
 from muddled_orchard.core.repository import contains
+from muddled_orchard.core.tasks import source_of
 
 
 def judge(case: Case) -> Outcome:
@@ -12,7 +13,9 @@ def judge(case: Case) -> Outcome:
     receiving = {f"refs/heads/{task.step.operation.on}" for task in case.tasks}
     # Merging the wrong way round moves the other branch; that costs `history`, and costs once.
     excused = {
-        f"refs/heads/{task.step.operation.bring}" for task in case.tasks if task.result.shape == "reversed"
+        f"refs/heads/{source_of(task.step.operation)}"
+        for task in case.tasks
+        if task.result.shape == "reversed"
     }
     moved: list[tuple[str, str | None]] = []
     rewritten: list[tuple[str, str | None]] = []

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from muddled_orchard.core.assessment import Outcome, Place, met, missed, partly
 from muddled_orchard.core.case import Case
+from muddled_orchard.core.tasks import source_of
 from muddled_orchard.core.wording import listed
 
 _KINDS = {
@@ -34,7 +35,7 @@ def judge(case: Case) -> Outcome:
     undone = [task for task in case.tasks if task.result.shape == "none"]
     if undone:
         done = len(case.tasks) - len(undone)
-        names = listed([f"{task.step.operation.bring} into {task.step.operation.on}" for task in undone])
+        names = listed([f"{source_of(task.step.operation)} into {task.step.operation.on}" for task in undone])
         return partly(
             f"{done} of {len(case.tasks)} merges are done; still to merge: {names}.",
             done / len(case.tasks),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from muddled_orchard.core.assessment import Outcome, Place, met, missed, partly, skipped
 from muddled_orchard.core.case import Case, TaskCase, short
 from muddled_orchard.core.repository import contains
+from muddled_orchard.core.tasks import source_of
 from muddled_orchard.core.wording import listed
 
 
@@ -23,7 +24,7 @@ def judge(case: Case) -> Outcome:
 
 def _judge(case: Case, task: TaskCase) -> Outcome:
     result = task.result
-    on, bring = task.step.operation.on, task.step.operation.bring
+    on, bring = task.step.operation.on, source_of(task.step.operation) or ""
     place = (Place(commit=result.made),)
     match result.shape:
         case "merge":
@@ -56,7 +57,7 @@ def _judge(case: Case, task: TaskCase) -> Outcome:
 
 def _merged(case: Case, task: TaskCase) -> Outcome:
     result = task.result
-    on, bring = task.step.operation.on, task.step.operation.bring
+    on, bring = task.step.operation.on, source_of(task.step.operation) or ""
     made = short(result.made)
     place = (Place(commit=result.made),)
     if result.branch is None:

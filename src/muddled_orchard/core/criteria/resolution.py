@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from muddled_orchard.core.assessment import HunkResult, Outcome, Place, partly, skipped
 from muddled_orchard.core.case import Case, ConflictCase, TaskCase
-from muddled_orchard.core.key import AS_WRITTEN, Accepted
+from muddled_orchard.core.key import Accepted
 from muddled_orchard.core.readings import HunkReading
 from muddled_orchard.core.texts import alike
 from muddled_orchard.core.wording import counted
@@ -152,7 +152,7 @@ def _kept_path(case: Case, task: TaskCase, conflict: ConflictCase) -> str:
 def _fits(case: Case, conflict: ConflictCase, one: Accepted, kept: str) -> bool:
     if one.gone:
         return kept == "gone"
-    if one.words[0] == AS_WRITTEN:
+    if not one.whole:
         form = alike(case.scenario.spacing)
         return conflict.blob is not None and form(one.text) == form(conflict.lines)
-    return conflict.conflict.merged is None and kept == one.words[0]
+    return kept == one.words[0]

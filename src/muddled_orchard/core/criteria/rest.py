@@ -93,7 +93,8 @@ def departures(case: Case, task: TaskCase) -> Iterator[Departure]:
             yield Departure(conflict.conflict.path, at, text, False, sides.removed(text))
     spacing = alike(case.scenario.spacing)
     for path in sorted({*task.meeting.tree, *task.tree} - conflicted):
-        expected, now = task.meeting.tree.get(path), task.tree.get(path)
+        wanted = task.step.solved if path in task.step.mended else task.meeting.tree
+        expected, now = wanted.get(path), task.tree.get(path)
         if _id(expected) == _id(now) or _id(now) == _id(task.step.solved.get(path)):
             continue
         if expected is None and is_backup(path):

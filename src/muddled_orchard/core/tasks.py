@@ -1,0 +1,99 @@
+"""Do the tasks fit the story that they follow?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from muddled_orchard.core.history import History
+from muddled_orchard.core.problems import KeyPath, Problem, likely
+from muddled_orchard.core.scenario import Scenario, Task
+from muddled_orchard.core.wording import listed
+
+
+def source_of(task: Task) -> str | None:
+    """The branch that an operation brings in or goes onto; of the remote with `origin/`."""
+    return f"origin/{task.from_}" if task.do == "pull" else task.bring or task.onto
+
+
+def side_names(task: Task, replayed: str | None = None) -> tuple[str, str]:
+    """Who ours and theirs are in an operation, for people; `replayed` is the subject of the commit at hand.
+
+    They are what Git means by them: in a rebase ours is the new base and theirs the learner's own commit.
+    """
+    source = source_of(task)
+    commit = f'"{replayed}"'
+    if task.do == "rebase" or (task.do == "pull" and task.by == "rebase"):
+        return f"ours ({source}, the new base)", f"theirs (your commit {commit})"
+    if task.do == "cherry-pick":
+        return f"ours ({task.on})", f"theirs (the picked commit {commit})"
+    if task.do == "revert":
+        return f"ours ({task.on})", f"theirs (before {commit})"
+    if task.do == "stash-pop":
+        return f"ours ({task.on})", "theirs (your stashed work)"
+    return f"ours ({task.on})", f"theirs ({source})"
+
+
+def in_words(task: Task) -> str:
+    """What is asked, in a few words: `merge night-shift into main`."""
+    source = source_of(task)
+    said = {
+        "merge": f"merge {source} into {task.on}",
+        "rebase": f"rebase {task.on} onto {source}",
+        "cherry-pick": f"cherry-pick {listed(task.pick or ())} onto {task.on}",
+        "revert": f"revert {task.undo} on {task.on}",
+        "pull": f"pull {source} into {task.on}, by {task.by}",
+        "stash-pop": f"pop the stash on {task.on}",
+    }[task.do]
+    if task.squash:
+        said += ", squashed"
+    if task.fast_forward in ("never", "only"):
+        said += ", with a merge commit" if task.fast_forward == "never" else ", by fast-forward"
+    said += f", delete {task.delete}" if task.delete else ""
+    return said + (", push" if task.push else "")
+
+
+def task_misfits(scenario: Scenario, history: History) -> Iterator[Problem]:
+    """Everything about tasks, answers and the start that the story does not have."""
+    labels = [commit.label for commit in history.commits if commit.label]
+    branches = [*history.tips, *(f"origin/{name}" for name in history.remote)]
+    for number, task in enumerate(scenario.task):
+        key: KeyPath = ("task", number)
+        if task.on not in history.tips:
+            yield Problem(f'there is no branch "{task.on}"', likely(task.on, history.tips), (*key, "on"))
+        source = source_of(task)
+        named = next((name for name in ("bring", "onto", "from") if _has(task, name)), "from")
+        if source is not None and source not in branches:
+            yield Problem(f'there is no branch "{source}"', likely(source, branches), (*key, named))
+        if source == task.on:
+            yield Problem(f"{task.on} can't be brought into itself", key=(*key, named))
+        for place, label in enumerate(task.pick or ()):
+            if label not in labels:
+                yield Problem(
+                    f'no commit is labelled "{label}"', likely(label, labels), (*key, "pick", place)
+                )
+        if task.undo is not None and task.undo not in labels:
+            yield Problem(f'no commit is labelled "{task.undo}"', likely(task.undo, labels), (*key, "undo"))
+        if task.do == "stash-pop" and not history.stashes:
+            yield Problem("nothing is in the stash", "Give a story entry stash = true.", key)
+        if task.push and not history.remote:
+            yield Problem("there is no remote to push to", "Give a story entry publish.", (*key, "push"))
+        if task.delete is not None and task.delete not in history.tips:
+            hint = likely(task.delete, history.tips)
+            yield Problem(f'there is no branch "{task.delete}"', hint, (*key, "delete"))
+    if scenario.start.on is not None and scenario.start.on not in history.tips:
+        hint = likely(scenario.start.on, history.tips)
+        yield Problem(f'there is no branch "{scenario.start.on}"', hint, ("start", "on"))
+    for number, answer in enumerate(scenario.answer):
+        if answer.task is not None and not 1 <= answer.task <= len(scenario.task):
+            yield Problem(
+                f"there is no task {answer.task}",
+                f"Tasks are numbered from 1 to {len(scenario.task)}.",
+                ("answer", number, "task"),
+            )
+        if answer.commit is not None and answer.commit not in labels:
+            hint = likely(answer.commit, labels)
+            yield Problem(f'no commit is labelled "{answer.commit}"', hint, ("answer", number, "commit"))
+
+
+def _has(task: Task, key: str) -> bool:
+    return getattr(task, "from_" if key == "from" else key) is not None
