@@ -46,9 +46,9 @@ def shown(text: str) -> list[Lines | tuple[Lines, Lines, Lines]]:
         if line.startswith("<<<<<<< "):
             parts += [tuple(sides[0])] if sides[0] else []
             sides, at = [[], [], []], 0
-        elif line.startswith("||||||| "):
+        elif len(sides) == 3 and line.startswith("||||||| "):
             at = 1
-        elif line == "=======\n":
+        elif len(sides) == 3 and line == "=======\n":
             at = 2
         elif line.startswith(">>>>>>> "):
             parts.append((tuple(sides[0]), tuple(sides[2]), tuple(sides[1])))

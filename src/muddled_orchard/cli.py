@@ -14,6 +14,8 @@ from muddled_orchard import __version__
 DONE, FELL_SHORT, WRONG_USE = 0, 1, 2
 
 COMMANDS = {
+    "catalogue": "list the bundled scenarios: kind of conflict, operation, difficulty",
+    "survey": "check scenarios and show what they will do",
     "plant": "build one practice repository",
     "grade": "grade one submission or a whole folder of them",
     "demo": "the whole round on made-up learners, in one go",
@@ -21,8 +23,8 @@ COMMANDS = {
 
 ROUND = """\
 Muddled Orchard makes Git repositories whose branches conflict, and grades what learners make of them.
-  1. muddled plant press-limit practice    a practice folder: BRIEF.md to read, work/ to work in
-  2. (the learner works in practice/work with plain Git and any editor)
+  1. muddled catalogue                     the scenarios there are; muddled survey ID looks into one
+  2. muddled plant press-limit practice    a practice folder: BRIEF.md to read, work/ to work in
   3. muddled grade practice                did they get it, where not, and why
 To see it all at once, try: muddled demo"""
 

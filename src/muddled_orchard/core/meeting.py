@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from muddled_orchard.core.texts import Lines, lines_of
 
@@ -85,6 +85,21 @@ class Meeting:
     def conflict(self, path: str) -> Conflict | None:
         """The conflict at a path, if there is one."""
         return next((conflict for conflict in self.conflicts if conflict.path == path), None)
+
+
+def relabelled(meeting: Meeting, labels: Mapping[str, str]) -> Meeting:
+    """The meeting with the names that Git gives to files it sets aside (`hives~HEAD`) as a learner sees
+    them: Git was given ids where a learner gives branches. `labels` says which label an id stands for."""
+
+    def name(path: str) -> str:
+        front, tilde, label = path.rpartition("~")
+        # In a file's name Git writes underscores for the slashes of a branch.
+        return f"{front}~{labels[label].replace('/', '_')}" if tilde and label in labels else path
+
+    if not any("~" in path for path in meeting.tree):
+        return meeting
+    conflicts = tuple(replace(conflict, path=name(conflict.path)) for conflict in meeting.conflicts)
+    return Meeting({name(path): blob for path, blob in meeting.tree.items()}, conflicts)
 
 
 def merged_text(default_style: bytes, diff3_style: bytes) -> MergedText:

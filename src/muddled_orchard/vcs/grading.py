@@ -194,11 +194,11 @@ def not_gradable(scenario: Scenario) -> str:
 def grader(find_scenario: FindScenario) -> Iterator[Grader]:
     """A grader with a temporary folder of its own, which is gone afterwards."""
     git.require()
-    with tempfile.TemporaryDirectory(prefix="muddled-", dir=_fast_folder()) as folder:
+    with tempfile.TemporaryDirectory(prefix="muddled-", dir=fast_folder()) as folder:
         yield Grader(Path(folder), find_scenario)
 
 
-def _fast_folder() -> str | None:
+def fast_folder() -> str | None:
     """Memory, where the system offers a folder in it with room; quarantines are many small files."""
     memory = Path("/dev/shm")  # noqa: S108 - a fresh private folder is made in it
     try:
@@ -210,5 +210,5 @@ def _fast_folder() -> str | None:
 def check_key(scenario: Scenario, code: str) -> None:
     """Make sure that this variant has a key; raises BadInput with what stands in the way."""
     git.require()
-    with tempfile.TemporaryDirectory(prefix="muddled-", dir=_fast_folder()) as folder:
+    with tempfile.TemporaryDirectory(prefix="muddled-", dir=fast_folder()) as folder:
         make_key(Workshop(Path(folder) / "workshop.git"), scenario, code)

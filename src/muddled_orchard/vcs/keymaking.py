@@ -24,7 +24,7 @@ from muddled_orchard.core.key import (
     solved_conflict,
     unused_answers,
 )
-from muddled_orchard.core.meeting import Blob, Meeting
+from muddled_orchard.core.meeting import Blob, Meeting, relabelled
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.repository import Commit, Tree, contains
 from muddled_orchard.core.scenario import Scenario, Task
@@ -133,7 +133,7 @@ def _play(workshop: Workshop, draft: _Draft) -> _Playing:
 
 def _merge(repo: pygit2.Repository, draft: _Draft, number: int, task: Task) -> _Playing:
     ours, theirs = draft.tips[task.on], draft.tips[source_of(task) or ""]
-    meeting = yield ours, theirs
+    meeting = relabelled((yield ours, theirs), {ours: "HEAD", theirs: source_of(task) or ""})
     fast_forward = contains(draft.commits, theirs, ours)
     step = _step(repo, draft, number, task, ours, theirs, meeting, None)
     step = replace(step, fast_forward=fast_forward)
@@ -175,10 +175,10 @@ def _replay(
     ours = draft.tips[task.on]
     commits = draft.commits
     root = _stand_in(repo, commits[base].tree, [])
-    meeting = yield (
-        _stand_in(repo, commits[ours].tree, [root], "ours"),
-        _stand_in(repo, commits[theirs].tree, [root], "theirs"),
-    )
+    own = _stand_in(repo, commits[ours].tree, [root], "ours")
+    other = _stand_in(repo, commits[theirs].tree, [root], "theirs")
+    shown = f"{theirs[:7]} ({commits[original].subject})"
+    meeting = relabelled((yield own, other), {own: "HEAD", other: shown})
     step = _step(repo, draft, number, task, ours, theirs, meeting, original)
     draft.steps.append(step)
     if task.do == "stash-pop" or step.solved == commits[ours].tree:

@@ -1,0 +1,55 @@
+"""List the bundled scenarios: kind of conflict, operation, difficulty."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+
+from muddled_orchard.core.difficulty import LEVELS
+from muddled_orchard.core.survey import Survey
+from muddled_orchard.core.variant import PLAIN
+from muddled_orchard.files.catalogue import Shelf, bundled_ids
+from muddled_orchard.reports.survey_json import catalogue_file
+from muddled_orchard.reports.survey_view import show_catalogue
+from muddled_orchard.reports.terminal import console
+from muddled_orchard.vcs.surveying import surveyor
+
+OPERATIONS = ("merge", "rebase", "cherry-pick", "revert", "pull", "stash-pop")
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """The options of `muddled catalogue`."""
+    parser.add_argument("--operation", choices=OPERATIONS, help="only scenarios that ask for this")
+    parser.add_argument(
+        "--kind", metavar="WORD", help="only those with this kind of conflict, as in modify/delete; or none"
+    )
+    parser.add_argument("--difficulty", choices=LEVELS, help="only those of this difficulty")
+    parser.add_argument(
+        "--sort", choices=("difficulty", "id"), default="difficulty", help="the order (default: %(default)s)"
+    )
+    parser.add_argument("--json", action="store_true", help="print JSON instead")
+
+
+def run(options: argparse.Namespace) -> int:
+    """Survey all bundled scenarios and list those that are asked for."""
+    shelf = Shelf()
+    scenarios = [scenario for id_ in bundled_ids() if (scenario := shelf.find(id_)) is not None]
+    with surveyor() as one:
+        surveys = [found for found in one.survey(scenarios, PLAIN) if isinstance(found, Survey)]
+    chosen = [survey for survey in surveys if _fits(survey, options)]
+    if options.sort == "difficulty":
+        chosen.sort(key=lambda survey: (survey.difficulty.points, survey.key.scenario.id))
+    if options.json:
+        sys.stdout.write(catalogue_file(chosen))
+    else:
+        show_catalogue(console(), chosen, len(surveys))
+    return 0
+
+
+def _fits(survey: Survey, options: argparse.Namespace) -> bool:
+    kinds = survey.kinds or ("none",)
+    return (
+        (options.operation is None or options.operation in survey.operations)
+        and (options.kind is None or any(options.kind in kind for kind in kinds))
+        and (options.difficulty is None or survey.difficulty.level == options.difficulty)
+    )

@@ -1,0 +1,67 @@
+"""Check scenarios and show what they will do: the graph, each conflict side by side, the key."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+
+from muddled_orchard.core.problems import BadInput, Problem
+from muddled_orchard.core.scenario import Scenario
+from muddled_orchard.core.survey import Survey
+from muddled_orchard.core.variant import PLAIN
+from muddled_orchard.files.catalogue import scenario_files
+from muddled_orchard.files.scenario_file import load_scenario, located
+from muddled_orchard.reports.survey_json import survey_file
+from muddled_orchard.reports.survey_view import show_survey, show_table
+from muddled_orchard.reports.terminal import console
+from muddled_orchard.vcs.surveying import surveyor
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """The options of `muddled survey`."""
+    parser.add_argument(
+        "scenarios",
+        metavar="SCENARIO",
+        nargs="+",
+        help="a scenario file, a folder of them, or the id of a bundled one",
+    )
+    parser.add_argument(
+        "--variant", metavar="CODE", default=PLAIN, help="which variant to look at (default: %(default)s)"
+    )
+    parser.add_argument("--json", action="store_true", help="print JSON instead")
+    parser.add_argument("--quiet", action="store_true", help="only the errors")
+
+
+def run(options: argparse.Namespace) -> int:
+    """Survey and show; 1 if anything has errors."""
+    loaded: dict[Path, Scenario] = {}
+    problems: list[Problem] = []
+    files = list(dict.fromkeys(scenario_files(options.scenarios)))
+    for path in files:
+        try:
+            loaded[path] = load_scenario(path)
+        except BadInput as bad:
+            problems += bad.problems
+    with surveyor() as one:
+        found: dict[Path, Survey] = {}
+        for path, result in zip(loaded, one.survey(list(loaded.values()), options.variant), strict=True):
+            if isinstance(result, BadInput):
+                problems += located(result, path).problems
+            else:
+                found[path] = result
+        if options.json:
+            sys.stdout.write(survey_file(list(found.values()), problems))
+        elif not options.quiet and len(files) == 1 and found:
+            (survey,) = found.values()
+            graphs = [one.graph(survey.key, solved=solved) for solved in (False, True)]
+            show_survey(console(), survey, *graphs)
+        elif not options.quiet and len(files) > 1:
+            show_table(console(), {path.stem: found.get(path) for path in files})
+    for problem in problems:
+        print(problem, file=sys.stderr)
+    if len(files) > 1 or options.quiet:
+        for path, survey in found.items():
+            for problem in survey.errors:
+                print(problem.at(str(path), None), file=sys.stderr)
+    return 1 if problems or any(survey.errors for survey in found.values()) else 0

@@ -1,0 +1,106 @@
+"""A survey as JSON."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from typing import Any
+
+from muddled_orchard.core.key import Key, Step
+from muddled_orchard.core.meeting import Conflict
+from muddled_orchard.core.problems import Problem
+from muddled_orchard.core.survey import Survey
+from muddled_orchard.core.tasks import in_words
+
+
+def survey_file(surveys: Sequence[Survey], problems: Sequence[Problem]) -> str:
+    """All surveys and the problems of files that could not be surveyed."""
+    data = {
+        "surveys": [_whole(survey) for survey in surveys],
+        "problems": [_problem(problem) for problem in problems],
+    }
+    return _text(data)
+
+
+def _whole(survey: Survey) -> dict[str, Any]:
+    errors = [_problem(error) for error in survey.errors]
+    return {**summary(survey), "tasks": _tasks(survey.key), "errors": errors, "remarks": list(survey.remarks)}
+
+
+def catalogue_file(surveys: Sequence[Survey]) -> str:
+    """The catalogue: `{"scenarios": [...]}`."""
+    return _text({"scenarios": [summary(survey) for survey in surveys]})
+
+
+def summary(survey: Survey) -> dict[str, Any]:
+    """What a list shows of a scenario."""
+    return {
+        "id": survey.key.scenario.id,
+        "title": survey.key.scenario.title,
+        "operations": list(survey.operations),
+        "kinds": list(survey.kinds),
+        "hunks": survey.hunks,
+        "difficulty": {
+            "level": survey.difficulty.level,
+            "points": survey.difficulty.points,
+            "reasons": [{"points": points, "why": why} for points, why in survey.difficulty.reasons],
+        },
+    }
+
+
+def _text(data: object) -> str:
+    text = json.dumps(data, ensure_ascii=False, indent=1)
+    return text.encode("utf-8", "backslashreplace").decode() + "\n"
+
+
+def _problem(problem: Problem) -> dict[str, Any]:
+    return {
+        "file": problem.file,
+        "line": problem.line,
+        "key": problem.key_text,
+        "what": problem.what,
+        "hint": problem.hint,
+    }
+
+
+def _tasks(key: Key) -> list[dict[str, Any]]:
+    return [
+        {
+            "task": number,
+            "asks": in_words(task),
+            "steps": [_step(key, step) for step in key.steps if step.task == number],
+        }
+        for number, task in enumerate(key.scenario.task, start=1)
+    ]
+
+
+def _step(key: Key, step: Step) -> dict[str, Any]:
+    return {
+        "commit": key.commits[step.commit].subject if step.commit else None,
+        "label": step.label,
+        "ours": step.ours_name,
+        "theirs": step.theirs_name,
+        "conflicts": [_conflict(step, conflict) for conflict in step.meeting.conflicts],
+    }
+
+
+def _conflict(step: Step, conflict: Conflict) -> dict[str, Any]:
+    accepted = step.accepted.get(conflict.path, ())
+    hunks = conflict.merged.hunks if conflict.merged else ()
+    return {
+        "file": conflict.path,
+        "kind": conflict.kind,
+        "stages": {
+            str(stage): {"mode": f"{blob.mode:06o}", "id": blob.id} for stage, blob in conflict.stages.items()
+        },
+        "accepted": [["gone"] if way.gone else list(way.words) for way in accepted],
+        "hunks": [
+            {
+                "hunk": number,
+                "base": "".join(hunk.base),
+                "ours": "".join(hunk.ours),
+                "theirs": "".join(hunk.theirs),
+            }
+            for number, hunk in enumerate(hunks, start=1)
+        ],
+    }

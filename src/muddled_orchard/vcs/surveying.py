@@ -1,0 +1,70 @@
+"""Survey scenarios: make the keys of all of them at once, and ask Git for their graphs."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+
+from muddled_orchard.core.key import Key
+from muddled_orchard.core.problems import BadInput
+from muddled_orchard.core.scenario import Scenario
+from muddled_orchard.core.survey import Survey, survey
+from muddled_orchard.vcs import git
+from muddled_orchard.vcs.grading import fast_folder
+from muddled_orchard.vcs.keymaking import Workshop, make_keys
+
+
+class Surveyor:
+    """Surveys scenarios in one workshop. Use it as `with surveyor()`."""
+
+    def __init__(self, folder: Path) -> None:
+        self._workshop = Workshop(folder / "workshop.git")
+
+    def survey(self, scenarios: Sequence[Scenario], code: str) -> list[Survey | BadInput]:
+        """The survey of each scenario's variant, or what is wrong with it, in order."""
+        made = make_keys(self._workshop, [(scenario, code) for scenario in scenarios])
+        return [one if isinstance(one, BadInput) else survey(one) for one in made]
+
+    def graph(self, key: Key, *, solved: bool) -> list[str]:
+        """The commits as `git log --graph` draws them, with branches, subjects and authors."""
+        names: dict[str, list[str]] = {}
+        if solved:
+            tips = dict(key.solved_tips)
+        else:
+            tips = {
+                ref.removeprefix("refs/heads/").removeprefix("refs/remotes/"): id_
+                for ref, id_ in key.refs.items()
+            }
+            stashes = [key.ids[number] for number in key.history.stashes]
+            tips |= {f"stash@{{{age}}}": id_ for age, id_ in enumerate(reversed(stashes))}
+            unseen = {f"origin/{name}": key.ids[number] for name, number in key.history.remote.items()}
+            tips |= {
+                f"{name} (not fetched yet)": id_ for name, id_ in unseen.items() if tips.get(name) != id_
+            }
+        deleted = {task.delete for task in key.scenario.task} if solved else set()
+        for name, id_ in tips.items():
+            if name not in deleted:
+                names.setdefault(id_, []).append(
+                    f"HEAD -> {name}" if name == key.history.checked_out and not solved else name
+                )
+        return [_labelled(line, key, names) for line in git.graph(self._workshop.gitdir, list(names))]
+
+
+def _labelled(line: str, key: Key, names: dict[str, list[str]]) -> str:
+    """A line of the graph with its commit's id replaced by what a person wants to see."""
+    drawn, _, id_ = line.rpartition(" ")
+    commit = key.commits.get(id_)
+    if commit is None:
+        return line if len(line) < 40 else drawn
+    branches = f" ({', '.join(names[id_])})" if id_ in names else ""
+    return f"{drawn} {commit.subject}{branches}, {commit.author.split(' <')[0]}"
+
+
+@contextmanager
+def surveyor() -> Iterator[Surveyor]:
+    """A surveyor with a temporary folder of its own, which is gone afterwards."""
+    git.require()
+    with tempfile.TemporaryDirectory(prefix="muddled-", dir=fast_folder()) as folder:
+        yield Surveyor(Path(folder))

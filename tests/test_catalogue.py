@@ -1,0 +1,163 @@
+"""Every bundled scenario, met with real Git: what the key says is what a learner sees."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from muddled_orchard.core.key import Key, Step
+from muddled_orchard.core.scenario import Task
+from muddled_orchard.core.tasks import source_of
+from muddled_orchard.core.variant import PLAIN
+from muddled_orchard.files.catalogue import Shelf, bundled_ids
+from muddled_orchard.vcs.grading import grader, not_gradable
+from muddled_orchard.vcs.keymaking import Workshop, make_key
+from muddled_orchard.vcs.operations import begin, go_on
+from muddled_orchard.vcs.planting import Planted, plant
+from tests.conftest import LEARNER, shell
+from tests.test_prediction import is_hunk, shown
+
+
+class Learner:
+    """Somebody who does what the brief asks, with real Git."""
+
+    def __init__(self, folder: Path, planted: Planted, key: Key) -> None:
+        self.work = folder / "work"
+        self.key = key
+        history = planted.history
+        self.labels = {c.label: planted.ids[n] for n, c in enumerate(history.commits) if c.label}
+
+    def type(self, *arguments: str) -> str:
+        done = subprocess.run(
+            ["git", *arguments], cwd=self.work, env=LEARNER, capture_output=True, text=True, check=False
+        )
+        return done.stdout + done.stderr
+
+    def carry_out(self, number: int, task: Task, *, begun: bool) -> None:
+        """One task from its start to its end, meeting every conflict on the way."""
+        if not begun:
+            begin(self.type, task, self.labels)
+        for step in self.key.steps:
+            if step.task == number and step.meeting.conflicts:
+                self.meet(step)
+                self.solve(step)
+                go_on(self.type, task)
+            elif step.task == number and step.mended:
+                self.solve(step)
+                self.type("commit", "-qam", "Mend what the merge broke")
+        if task.squash:
+            self.type("commit", "-q", "--no-edit")
+        if task.push:
+            assert "rejected" not in self.type("push", "-q", "origin", task.on)
+        if task.delete:
+            self.type("branch", "-d", task.delete)
+
+    def meet(self, step: Step) -> None:
+        """What Git shows is what the key says: the paths, their stages, and the hunks of each text."""
+        listed = self.type("-c", "core.quotePath=false", "ls-files", "-u").splitlines()
+        found = {(line.split("\t")[1], int(line.split()[2]), line.split()[1]) for line in listed}
+        stages = {
+            (c.path, stage, blob.id) for c in step.meeting.conflicts for stage, blob in c.stages.items()
+        }
+        assert found == stages
+        for conflict in step.meeting.conflicts:
+            if conflict.merged is not None:
+                text = (self.work / conflict.path).read_bytes().decode("utf-8", "surrogateescape")
+                hunks = [part[:2] for part in shown(text) if is_hunk(part)]
+                assert hunks == [(hunk.ours, hunk.theirs) for hunk in conflict.merged.hunks]
+
+    def solve(self, step: Step) -> None:
+        here = {*step.meeting.tree, *(conflict.path for conflict in step.meeting.conflicts)}
+        for path in here - set(step.solved):
+            (self.work / path).unlink(missing_ok=True)
+        for path, blob in step.solved.items():
+            target = self.work / path
+            if (path in step.mended or step.meeting.conflict(path)) and not target.is_dir():
+                target.parent.mkdir(parents=True, exist_ok=True)
+                target.unlink(missing_ok=True)
+                data = self.key.texts[blob.id]
+                if blob.mode == 0o120000:
+                    target.symlink_to(data.decode())
+                else:
+                    target.write_bytes(data)
+                    target.chmod(blob.mode & 0o777)
+
+
+@pytest.mark.parametrize("id_", bundled_ids())
+def test_every_bundled_scenario_is_met_as_its_key_says(id_: str, tmp_path: Path) -> None:
+    shelf = Shelf()
+    scenario = shelf.find(id_)
+    assert scenario is not None
+    assert scenario.values, "at least one value varies"
+    key = make_key(Workshop(tmp_path / "workshop.git"), scenario, "5c1d9a")
+    planted = plant(scenario, tmp_path / "ilse", "5c1d9a")
+    work = tmp_path / "ilse/work"
+    assert tuple(planted.ids[number] for number in range(len(planted.ids))) == key.ids
+    # A stopped merge leaves the tree that Git remembers as AUTO_MERGE, which nothing else leads to.
+    assert shell(work, "git fsck --strict --no-dangling 2>&1") == ""
+    if (tmp_path / "ilse/origin.git").exists():
+        assert shell(tmp_path / "ilse/origin.git", "git fsck --strict 2>&1") == ""
+        assert "origin" in shell(work, "git fetch --dry-run 2>&1; git remote")
+    stopped = scenario.start.stopped
+    assert bool(shell(work, "git status --porcelain")) == stopped
+    answered = {
+        conflict.path
+        for step in key.steps
+        for conflict in step.meeting.conflicts
+        if not step.accepted[conflict.path]
+    }
+    assert not answered, "the key covers every conflict"
+    learner = Learner(tmp_path / "ilse", planted, key)
+    for number, task in enumerate(scenario.task, start=1):
+        learner.carry_out(number, task, begun=stopped and number == 1)
+    assert not (work / ".git/MERGE_HEAD").exists()
+    assert not (work / ".git/rebase-merge").exists()
+    last = scenario.task[-1]
+    wanted = key.commits[key.solved_tips[last.on]].tree if last.do != "stash-pop" else key.steps[-1].solved
+    extra = {"hives/all.txt"} if id_ == "file-against-folder" else set()
+    assert set(shell(work, "git ls-files").split()) - extra == set(wanted)
+    if last.do != "stash-pop":
+        for path, blob in wanted.items():
+            assert shell(work, f"git rev-parse 'HEAD:{path}'").strip() == blob.id, path
+    if not_gradable(scenario):
+        return
+    with grader(shelf.find) as one:
+        (assessment,) = one.grade([tmp_path / "ilse"])
+    lacking = {c.id for c in assessment.criteria if c.outcome.verdict not in ("met", "skipped")}
+    assert lacking == ({"rules"} if extra else set())
+    assert assessment.state == "finished"
+
+
+def test_variants_of_every_scenario_differ_and_have_a_key(tmp_path: Path) -> None:
+    shelf = Shelf()
+    workshop = Workshop(tmp_path / "workshop.git")
+    for id_ in bundled_ids():
+        scenario = shelf.find(id_)
+        assert scenario is not None
+        ids = {make_key(workshop, scenario, code).ids[-1] for code in (PLAIN, "a", "b", "c", "d", "e")}
+        assert len(ids) > 1, id_
+
+
+def test_what_starts_stopped_is_the_same_everywhere(tmp_path: Path) -> None:
+    shelf = Shelf()
+    for id_ in ("left-in-a-merge", "left-in-a-rebase"):
+        scenario = shelf.find(id_)
+        assert scenario is not None
+        said = []
+        for name in ("one", "two"):
+            plant(scenario, tmp_path / id_ / name, PLAIN)
+            work = tmp_path / id_ / name / "work"
+            said.append(
+                shell(
+                    work,
+                    "git status; git log --all --format='%H %ad %cd %cn'; git reflog; cat .git/index | git hash-object --stdin >/dev/null; git diff",
+                )
+            )
+        assert said[0] == said[1]
+        task = scenario.task[0]
+        assert ("rebase in progress" if task.do == "rebase" else "You have unmerged paths") in said[0]
+        assert source_of(task) == task.bring or task.onto == "main"
+    assert os.listdir(tmp_path / "left-in-a-merge/one") == os.listdir(tmp_path / "left-in-a-merge/two")  # noqa: PTH208
