@@ -15,6 +15,7 @@ DONE, FELL_SHORT, WRONG_USE = 0, 1, 2
 
 COMMANDS = {
     "catalogue": "list the bundled scenarios: kind of conflict, operation, difficulty",
+    "sketch": "begin a scenario file for a kind of conflict",
     "survey": "check scenarios and show what they will do",
     "plant": "build one practice repository",
     "grade": "grade one submission or a whole folder of them",

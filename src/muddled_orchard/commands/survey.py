@@ -50,6 +50,9 @@ def run(options: argparse.Namespace) -> int:
                 problems += located(result, path).problems
             else:
                 found[path] = result
+        weak = one.weak_values([(loaded[path], survey.key) for path, survey in found.items()])
+        for path, told in zip(found, weak, strict=True):
+            problems += located(BadInput(told), path).problems if told else ()
         if options.json:
             sys.stdout.write(survey_file(list(found.values()), problems))
         elif not options.quiet and len(files) == 1 and found:

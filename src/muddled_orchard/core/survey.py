@@ -39,6 +39,21 @@ def survey(key: Key) -> Survey:
     )
 
 
+def shape(key: Key) -> tuple[object, ...]:
+    """What is alike in every variant of a scenario: where which conflicts are met, and how many hunks."""
+    return tuple(
+        (
+            step.task,
+            step.label,
+            conflict.path,
+            conflict.kind,
+            len(conflict.merged.hunks) if conflict.merged else 0,
+        )
+        for step in key.steps
+        for conflict in step.meeting.conflicts
+    )
+
+
 def _uncovered(key: Key) -> Iterator[Problem]:
     for step in key.steps:
         for conflict in step.meeting.conflicts:

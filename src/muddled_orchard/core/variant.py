@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import re
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import fields, is_dataclass, replace
 from typing import Any
 
@@ -20,6 +20,7 @@ PLAIN = "0"
 
 _CODE = re.compile(r"[A-Za-z0-9][A-Za-z0-9-]{0,63}")
 _USE = re.compile(r"@(@\{|\{([^{}\n]*)\})")
+_MOST_OPTIONS = 24
 _HASH_KEY = b"muddled-orchard values 1"
 # What a learner or a grader reads of a scenario; names, dates and branches stay as they are.
 _VARYING = ("title", "brief", "story", "answer", "rule")
@@ -34,7 +35,35 @@ def variant_of(scenario: Scenario, code: str) -> Scenario:
         raise BadInput(
             Problem(f'"{code}" is no variant code', "Use up to 64 letters, digits and hyphens, as in 5c1d9a.")
         )
-    values = {name: _pick(scenario.id, name, value, code) for name, value in scenario.values.items()}
+    return filled(scenario, values_of(scenario, code))
+
+
+def values_of(scenario: Scenario, code: str) -> dict[str, str]:
+    """The value that each name has in a variant."""
+    return {name: _pick(scenario.id, name, value, code) for name, value in scenario.values.items()}
+
+
+def corners(scenario: Scenario) -> Iterator[dict[str, str]]:
+    """Values for which a scenario should be tried: each that a name can have (of a long range the ends and
+    some between), the other names as in the plain variant."""
+    plain = values_of(scenario, PLAIN)
+    for name, value in scenario.values.items():
+        for option in _options(value):
+            if option != plain[name]:
+                yield {**plain, name: option}
+
+
+def _options(value: Value) -> list[str]:
+    if value.choose is not None:
+        return list(dict.fromkeys(value.choose))[:_MOST_OPTIONS]
+    low, high = value.between or (0, 0)
+    numbers = range(low, high + 1)
+    step = max(1, len(numbers) // _MOST_OPTIONS)
+    return [str(number) for number in dict.fromkeys([*numbers[::step], high])]
+
+
+def filled(scenario: Scenario, values: Mapping[str, str]) -> Scenario:
+    """The scenario with these values. Raises BadInput for names that `[values]` does not have."""
     problems: list[Problem] = []
     parts = {name: _filled(getattr(scenario, name), values, (name,), problems) for name in _VARYING}
     if problems:

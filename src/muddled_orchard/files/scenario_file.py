@@ -64,6 +64,12 @@ def _adapter() -> pydantic.TypeAdapter[Scenario]:
     return pydantic.TypeAdapter(Scenario)
 
 
+def scenario_schema() -> dict[str, Any]:
+    """The JSON Schema of the scenario file, made from the model."""
+    schema = _adapter().json_schema()
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema, "title": "Scenario file"}
+
+
 def load_scenario(path: Path) -> Scenario:
     """Read and check a scenario. Raises BadInput with every problem, each with file, line and key."""
     try:

@@ -65,11 +65,23 @@ class _Draft:
 
 def make_keys(workshop: Workshop, wanted: Sequence[tuple[Scenario, str]]) -> list[Key | BadInput]:
     """The key of each (scenario as written, variant code), in order; BadInput where one can't be made."""
-    drafts: list[_Draft | BadInput] = []
+    varied: list[tuple[Scenario, str] | BadInput] = []
     for scenario, code in wanted:
         try:
-            varied = variant_of(scenario, code)
-            drafts.append(_begun(workshop.repo, varied, code, unroll(varied, code)))
+            varied.append((variant_of(scenario, code), code))
+        except BadInput as bad:
+            varied.append(bad)
+    return keys_of_varied(workshop, varied)
+
+
+def keys_of_varied(
+    workshop: Workshop, wanted: Sequence[tuple[Scenario, str] | BadInput]
+) -> list[Key | BadInput]:
+    """The same for scenarios that have their values already; what is bad stays so."""
+    drafts: list[_Draft | BadInput] = []
+    for one in wanted:
+        try:
+            drafts.append(one if isinstance(one, BadInput) else _begun(workshop.repo, *one, unroll(*one)))
         except BadInput as bad:
             drafts.append(bad)
     _play_all(workshop, [_play(workshop, draft) for draft in drafts if isinstance(draft, _Draft)])

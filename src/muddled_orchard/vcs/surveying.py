@@ -8,12 +8,13 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from muddled_orchard.core.key import Key
-from muddled_orchard.core.problems import BadInput
+from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.scenario import Scenario
-from muddled_orchard.core.survey import Survey, survey
+from muddled_orchard.core.survey import Survey, shape, survey
+from muddled_orchard.core.variant import PLAIN, corners, filled, values_of
 from muddled_orchard.vcs import git
 from muddled_orchard.vcs.grading import fast_folder
-from muddled_orchard.vcs.keymaking import Workshop, make_keys
+from muddled_orchard.vcs.keymaking import Workshop, keys_of_varied, make_keys
 
 
 class Surveyor:
@@ -26,6 +27,32 @@ class Surveyor:
         """The survey of each scenario's variant, or what is wrong with it, in order."""
         made = make_keys(self._workshop, [(scenario, code) for scenario in scenarios])
         return [one if isinstance(one, BadInput) else survey(one) for one in made]
+
+    def weak_values(self, keys: Sequence[tuple[Scenario, Key]]) -> list[list[Problem]]:
+        """For each scenario with its plain key: values with which it does not work, or meets other
+        conflicts than otherwise."""
+        tried = [
+            (number, chosen) for number, (scenario, _) in enumerate(keys) for chosen in corners(scenario)
+        ]
+        made = keys_of_varied(
+            self._workshop, [(filled(keys[number][0], chosen), PLAIN) for number, chosen in tried]
+        )
+        found: list[list[Problem]] = [[] for _ in keys]
+        for (number, chosen), other in zip(tried, made, strict=True):
+            scenario, key = keys[number]
+            plain = values_of(scenario, PLAIN)
+            name = next(name for name, value in chosen.items() if value != plain[name])
+            said = f'with {name} = "{chosen[name]}"'
+            if isinstance(other, BadInput):
+                first = other.problems[0]
+                found[number].append(
+                    Problem(f"{said}: {first.key_text}: {first.what}", first.hint, ("values", name))
+                )
+            elif shape(other) != shape(key):
+                hint = "A value must not make both sides alike, or join or part their hunks."
+                what = f"{said} other conflicts are met than otherwise"
+                found[number].append(Problem(what, hint, ("values", name)))
+        return found
 
     def graph(self, key: Key, *, solved: bool) -> list[str]:
         """The commits as `git log --graph` draws them, with branches, subjects and authors."""

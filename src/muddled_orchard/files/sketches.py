@@ -1,0 +1,60 @@
+"""Beginnings of scenario files, one for each kind of conflict; a bundled scenario can be a beginning too."""
+
+from __future__ import annotations
+
+import os
+import re
+import tempfile
+from pathlib import Path
+
+from muddled_orchard.core.problems import BadInput, Problem, likely
+from muddled_orchard.files.catalogue import BUNDLED, bundled_ids
+
+SKETCHES = Path(__file__).parent.parent / "sketches"
+
+
+def sketch_kinds() -> dict[str, str]:
+    """The kinds there are sketches for, each with what it is about."""
+    return {
+        path.stem: path.read_text("utf-8").split("\n", 1)[0].removeprefix("# ")
+        for path in sorted(SKETCHES.glob("*.toml"))
+    }
+
+
+def sketch_text(kind: str, file: Path) -> str:
+    """A beginning of this kind (or a copy of the bundled scenario of this id), with the file's name as id.
+
+    Raises BadInput for a kind that there isn't.
+    """
+    kinds = sketch_kinds()
+    if kind in kinds:
+        text = (SKETCHES / f"{kind}.toml").read_text("utf-8")
+    elif kind in bundled_ids():
+        text = (BUNDLED / f"{kind}.toml").read_text("utf-8")
+    else:
+        known = [*kinds, *bundled_ids()]
+        close = likely(kind, known)
+        hint = close if close.startswith("Did") else "muddled sketch alone lists the kinds."
+        raise BadInput(Problem(f'there is no kind "{kind}"', hint))
+    return re.sub(r'^id = ".*?"', f'id = "{id_for(file)}"', text, count=1, flags=re.MULTILINE)
+
+
+def id_for(file: Path) -> str:
+    """The file's name as an exercise's id."""
+    return re.sub(r"[^a-z0-9]+", "-", file.stem.lower()).strip("-") or "exercise"
+
+
+def write_new(file: Path, text: str) -> None:
+    """Write a file that must not exist yet, whole or not at all. Raises BadInput where that can't be."""
+    if file.exists() or file.is_symlink():
+        raise BadInput(
+            Problem("this file exists already", "Name a new one; nothing was written.", file=str(file))
+        )
+    try:
+        handle, name = tempfile.mkstemp(prefix=f".{file.name}-", dir=file.parent)
+        with os.fdopen(handle, "w", encoding="utf-8", newline="\n") as writing:
+            writing.write(text)
+        Path(name).chmod(0o644)
+        Path(name).replace(file)
+    except OSError as error:
+        raise BadInput(Problem(f"can't be written: {error.strerror}", file=str(file))) from None

@@ -1,0 +1,166 @@
+"""Survey, catalogue and sketch: what an instructor sees before anybody works on a scenario."""
+
+from __future__ import annotations
+
+import json
+import tomllib
+from pathlib import Path
+from typing import Any
+
+import jsonschema
+import pytest
+
+from muddled_orchard.files.catalogue import BUNDLED, bundled_ids
+from muddled_orchard.files.scenario_file import scenario_schema
+from muddled_orchard.files.sketches import SKETCHES, sketch_kinds
+from tests.conftest import muddled, shell
+from tests.scenarios import CHAIN
+
+SCHEMA_FILE = BUNDLED.parent / "scenario.schema.json"
+
+
+def surveyed(*arguments: str | Path, code: int = 0) -> dict[str, Any]:
+    return dict(json.loads(muddled("survey", *arguments, "--json", code=code).stdout))
+
+
+def test_a_merge_is_shown_with_its_sides_and_its_key() -> None:
+    said = muddled("survey", "press-limit").stdout
+    for words in ("Difficulty: easy", "(HEAD -> main), Maren Quill", "merge night-shift into main", "ours (main)",
+                  "theirs (night-shift)", "limit = 48", "accepted: theirs", "After a right solution", "covers the conflict"):  # fmt: skip
+        assert words in said
+    (found,) = surveyed("press-limit")["surveys"]
+    (conflict,) = found["tasks"][0]["steps"][0]["conflicts"]
+    assert (conflict["file"], conflict["kind"], conflict["accepted"]) == (
+        "press.toml",
+        "contents",
+        [["theirs"]],
+    )
+    assert conflict["hunks"] == [
+        {"hunk": 1, "base": "limit = 48\n", "ours": "limit = 55\n", "theirs": "limit = 45\n"}
+    ]
+
+
+def test_a_rebase_is_shown_step_by_step_with_its_sides_swapped() -> None:
+    said = " ".join(muddled("survey", "rebase-four").stdout.split())
+    for words in ('"Suvi helps" (helper): no conflict', '"Take bigger bottles" (size), nothing is left of it', "ours and theirs are swapped", 'the commit "Take bigger bottles" becomes empty'):  # fmt: skip
+        assert words in said
+    (found,) = surveyed("rebase-four")["surveys"]
+    steps = found["tasks"][0]["steps"]
+    assert [(step["label"], len(step["conflicts"])) for step in steps] == [
+        ("helper", 0),
+        ("size", 1),
+        ("crates", 1),
+        ("when", 0),
+    ]
+
+
+def test_what_is_not_covered_or_not_there_is_an_error(tmp_path: Path) -> None:
+    first = CHAIN.index("[[answer]]\ntask = 1")
+    second = CHAIN.index("[[answer]]\ntask = 1", first + 1)
+    (tmp_path / "uncovered.toml").write_text(CHAIN[:first] + CHAIN[second:])
+    done = muddled("survey", tmp_path / "uncovered.toml", code=1)
+    assert "the key has no answer for notes.txt, which conflicts in task 1 (contents)" in done.stdout
+    (tmp_path / "wrong.toml").write_text(CHAIN.replace('file = "old.txt"\ngone', 'file = "swarm.txt"\ngone'))
+    (tmp_path / "broken.toml").write_text(CHAIN.replace('bring = "west"', 'bring = "wset"'))
+    done = muddled("survey", tmp_path, code=1)
+    assert "wrong.toml:75: answer[2].file: swarm.txt does not conflict in task 1" in done.stderr
+    assert 'broken.toml:65: task[2].bring: there is no branch "wset"' in done.stderr
+    assert "the key has no answer for notes.txt" in done.stderr
+    assert "errors, see below" in done.stdout
+    result = surveyed(tmp_path, code=1)
+    assert len(result["surveys"]) == 1
+    assert {problem["line"] for problem in result["problems"]} == {75, 65}
+
+
+def test_a_control_is_said_to_be_one() -> None:
+    assert (
+        "is a fast-forward; that is right where it is meant as a control"
+        in muddled("survey", "just-forward").stdout
+    )
+    assert "does not conflict" in muddled("survey", "same-change").stdout
+
+
+def test_the_catalogue_can_be_filtered_and_sorted() -> None:
+    everything = json.loads(muddled("catalogue", "--json").stdout)["scenarios"]
+    assert {one["id"] for one in everything} == set(bundled_ids())
+    points = [one["difficulty"]["points"] for one in everything]
+    assert points == sorted(points)
+    assert {one["difficulty"]["level"] for one in everything} == {"none", "easy", "medium", "hard"}
+    for one in everything:
+        assert one["difficulty"]["points"] == sum(reason["points"] for reason in one["difficulty"]["reasons"])
+    rebases = json.loads(muddled("catalogue", "--operation", "rebase", "--json").stdout)["scenarios"]
+    assert {one["id"] for one in rebases} == {"rebase-one", "rebase-four", "rebase-empty", "left-in-a-rebase"}
+    gone = json.loads(muddled("catalogue", "--kind", "modify/delete", "--sort", "id", "--json").stdout)[
+        "scenarios"
+    ]
+    assert [one["id"] for one in gone] == ["four-files", "gone-price-list", "kept-recipe"]
+    assert "3 of 44 scenarios." in muddled("catalogue", "--difficulty", "none").stdout
+
+
+@pytest.mark.parametrize("kind", sketch_kinds())
+def test_every_sketch_is_valid_and_plantable_as_it_stands(kind: str, tmp_path: Path) -> None:
+    assert muddled("sketch", kind, "my-own.toml", folder=tmp_path).stdout.startswith("Wrote my-own.toml")
+    (found,) = surveyed(tmp_path / "my-own.toml")["surveys"]
+    assert (found["id"], found["errors"]) == ("my-own", [])
+    muddled("plant", "my-own.toml", "practice", "--variant", "x1", folder=tmp_path)
+    assert shell(tmp_path / "practice/work", "git fsck --strict --no-dangling 2>&1") == ""
+
+
+def test_a_sketch_never_overwrites_and_a_bundled_scenario_can_be_copied(tmp_path: Path) -> None:
+    muddled("sketch", "press-limit", "mine.toml", folder=tmp_path)
+    before = (tmp_path / "mine.toml").read_text()
+    assert 'id = "mine"' in before
+    assert "exists already" in muddled("sketch", "rebase", "mine.toml", folder=tmp_path, code=2).stderr
+    assert (tmp_path / "mine.toml").read_text() == before
+    assert 'Did you mean "rebase"?' in muddled("sketch", "rebsae", "x.toml", folder=tmp_path, code=2).stderr
+    assert "same-line" in muddled("sketch").stdout
+
+
+@pytest.mark.parametrize("operation", ["merge", "rebase"])
+@pytest.mark.parametrize("beside", [True, False])
+def test_a_scenario_from_trees(operation: str, beside: bool, tmp_path: Path) -> None:
+    trees = tmp_path / ("course/trees" if beside else "elsewhere")
+    (tmp_path / "course").mkdir()
+    shell(tmp_path, f"mkdir -p {trees}/base/sub {trees}/ours/sub {trees}/theirs/sub {trees}/wanted/sub")
+    for name, text in (
+        ("base", "a\nb\nc\n"),
+        ("ours", "a\nb1\nc\n"),
+        ("theirs", "a\nb2\nc\n"),
+        ("wanted", "a\nb12\nc\n"),
+    ):
+        (trees / name / "sub/file.txt").write_text(text)
+        (trees / name / "run.sh").write_text("#!/bin/sh\n")
+        (trees / name / "run.sh").chmod(0o755)
+    (trees / "base/gone.txt").write_text("x\n")
+    (trees / "theirs/gone.txt").write_text("y\n")
+    file = tmp_path / "course/of-mine.toml"
+    muddled("sketch", operation, file, "--from", trees)
+    (found,) = surveyed(file)["surveys"]
+    assert (found["errors"], found["operations"]) == ([], [operation])
+    conflicts = [c for step in found["tasks"][0]["steps"] for c in step["conflicts"]]
+    assert {c["file"]: c["accepted"] for c in conflicts} == {
+        "gone.txt": [["gone"]],
+        "sub/file.txt": [["as written in the key"]],
+    }
+    muddled("plant", file, tmp_path / "practice")
+    assert shell(tmp_path / "practice/work", "git ls-files -s run.sh").startswith("100755")
+    shutil_left = sorted(path.name for path in (tmp_path / "course").iterdir())
+    assert shutil_left == (["of-mine.toml", "trees"] if beside else ["of-mine", "of-mine.toml"])
+    assert (
+        "no folder base"
+        in muddled("sketch", operation, tmp_path / "x.toml", "--from", tmp_path, code=2).stderr
+    )
+
+
+def test_the_schema_is_that_of_the_model_and_takes_every_bundled_scenario() -> None:
+    schema = json.loads(SCHEMA_FILE.read_text("utf-8"))
+    assert schema == json.loads(json.dumps(scenario_schema())), "make it anew with scripts/schema"
+    for path in [*BUNDLED.glob("*.toml"), *SKETCHES.glob("*.toml")]:
+        jsonschema.validate(
+            json.loads(json.dumps(tomllib.loads(path.read_text("utf-8")), default=str)), schema
+        )
+    with pytest.raises(jsonschema.ValidationError):
+        jsonschema.validate({"format": 1, "bried": ""}, schema)
+    described = [prop for name, prop in schema["properties"].items() if name != "start"]
+    described += [*schema["$defs"]["Entry"]["properties"].values()]
+    assert all(prop.get("description") for prop in described)
