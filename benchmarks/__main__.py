@@ -14,16 +14,19 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from functools import partial
 from pathlib import Path
 
 from muddled_orchard.core.alignment import Gap, align
-from muddled_orchard.files.catalogue import Shelf
+from muddled_orchard.core.variant import PLAIN
+from muddled_orchard.files.catalogue import Shelf, bundled_ids
+from muddled_orchard.vcs import git
 from muddled_orchard.vcs.grading import grader
 from muddled_orchard.vcs.keymaking import Workshop, make_key
 from muddled_orchard.vcs.learners import BEHAVIOURS, Desk
 from muddled_orchard.vcs.planting import plant
+from muddled_orchard.vcs.surveying import Surveyor
 
 HERE = Path(__file__).parent
 EXERCISE = "press-limit"
@@ -40,6 +43,7 @@ def main() -> None:
         print(f"{'':42}{'ours':>12}{'by hand':>12}{'ratio':>8}")
         planting(top, count)
         grading(top, count)
+    surveying()
     starting()
     aligning()
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
@@ -126,6 +130,36 @@ def grading(top: Path, count: int) -> None:
             subprocess.run(script, check=True, stdout=subprocess.DEVNULL)
 
         row(f"grade, each ({kind})", *best_of(ours, by_hand), count)
+
+
+def surveying() -> None:
+    """A survey of the whole catalogue beside the bare `git merge-tree` calls for the same meetings."""
+    shelf = Shelf()
+    scenarios = [scenario for id_ in bundled_ids() if (scenario := shelf.find(id_)) is not None]
+    asked: list[tuple[str, str]] = []
+    merge_trees = git.merge_trees
+
+    def noted(gitdir: Path, pairs: Iterable[tuple[str, str]], *, diff3: bool) -> bytes:
+        pairs = list(pairs)
+        asked.extend(pairs)
+        return merge_trees(gitdir, pairs, diff3=diff3)
+
+    with tempfile.TemporaryDirectory() as folder:
+        git.merge_trees = noted
+        one = Surveyor(Path(folder))
+        ours = timed(lambda: one.survey(scenarios, PLAIN))
+        git.merge_trees = merge_trees
+        gitdir = Path(folder) / "workshop.git"
+
+        def bare() -> None:
+            for number, pair in enumerate(asked):
+                style = "merge" if number < len(asked) // 2 else "diff3"
+                command = ["git", "-c", f"merge.conflictStyle={style}", "merge-tree", "--write-tree", *pair]
+                subprocess.run(command, cwd=gitdir, stdout=subprocess.DEVNULL, check=False)
+
+        calls = timed(bare)
+    print(f"\nsurvey of {len(scenarios)} scenarios: {1000 * ours:.0f} ms, ratio {ours / calls:.2f}")
+    print(f"  to the {len(asked)} bare git merge-tree calls for it: {1000 * calls:.0f} ms")
 
 
 def starting() -> None:

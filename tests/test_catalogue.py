@@ -13,11 +13,13 @@ from muddled_orchard.core.scenario import Task
 from muddled_orchard.core.tasks import source_of
 from muddled_orchard.core.variant import PLAIN
 from muddled_orchard.files.catalogue import Shelf, bundled_ids
+from muddled_orchard.files.scenario_file import load_scenario
+from muddled_orchard.files.sketches import SKETCHES
 from muddled_orchard.vcs.grading import grader, not_gradable
 from muddled_orchard.vcs.keymaking import Workshop, make_key
 from muddled_orchard.vcs.operations import begin, go_on
 from muddled_orchard.vcs.planting import Planted, plant
-from tests.conftest import LEARNER, shell
+from tests.conftest import LEARNER, muddled, shell
 from tests.test_prediction import is_hunk, shown
 
 
@@ -117,8 +119,7 @@ def test_every_bundled_scenario_is_met_as_its_key_says(id_: str, tmp_path: Path)
     assert not (work / ".git/rebase-merge").exists()
     last = scenario.task[-1]
     wanted = key.commits[key.solved_tips[last.on]].tree if last.do != "stash-pop" else key.steps[-1].solved
-    extra = {"hives/all.txt"} if id_ == "file-against-folder" else set()
-    assert set(shell(work, "git ls-files").split()) - extra == set(wanted)
+    assert set(shell(work, "git ls-files").split()) == set(wanted)
     if last.do != "stash-pop":
         for path, blob in wanted.items():
             assert shell(work, f"git rev-parse 'HEAD:{path}'").strip() == blob.id, path
@@ -127,8 +128,31 @@ def test_every_bundled_scenario_is_met_as_its_key_says(id_: str, tmp_path: Path)
     with grader(shelf.find) as one:
         (assessment,) = one.grade([tmp_path / "ilse"])
     lacking = {c.id for c in assessment.criteria if c.outcome.verdict not in ("met", "skipped")}
-    assert lacking == ({"rules"} if extra else set())
+    assert lacking == set()
     assert assessment.state == "finished"
+
+
+STOPPED = {
+    "rebase": "rebase in progress", "cherry-pick": "You are currently cherry-picking", "revert": "You are currently reverting",
+    "pull": "You have unmerged paths", "stash": "Unmerged paths", "squash": "Unmerged paths", "two-merges": "You have unmerged paths",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("kind", STOPPED)
+def test_every_operation_can_be_handed_out_at_its_conflict(kind: str, tmp_path: Path) -> None:
+    text = (
+        (SKETCHES / f"{kind}.toml")
+        .read_text("utf-8")
+        .replace("[[task]]", "[start]\nstopped = true\n\n[[task]]", 1)
+    )
+    (tmp_path / "stopped.toml").write_text(text, "utf-8")
+    planted = plant(load_scenario(tmp_path / "stopped.toml"), tmp_path / "ilse", "x")
+    work = tmp_path / "ilse/work"
+    assert STOPPED[kind] in shell(work, "git status")
+    assert "UU list.txt" in shell(work, "git status --porcelain")
+    assert "<<<<<<< " in (work / "list.txt").read_text("utf-8")
+    if planted.history.remote:
+        assert shell(work, "git config remote.origin.url") == "../origin.git\n"
 
 
 def test_variants_of_every_scenario_differ_and_have_a_key(tmp_path: Path) -> None:
@@ -139,6 +163,33 @@ def test_variants_of_every_scenario_differ_and_have_a_key(tmp_path: Path) -> Non
         assert scenario is not None
         ids = {make_key(workshop, scenario, code).ids[-1] for code in (PLAIN, "a", "b", "c", "d", "e")}
         assert len(ids) > 1, id_
+
+
+@pytest.mark.parametrize(
+    "id_", ["stash-back", "pull-by-merge", "left-in-a-rebase", "criss-cross", "script-and-link"]
+)
+def test_ids_are_the_same_everywhere(id_: str, tmp_path: Path) -> None:
+    home = tmp_path / "home"
+    home.mkdir()
+    (home / ".gitconfig").write_text(
+        "[user]\nname = Else\nemail = e@orchard.example\n[rebase]\nbackend = apply\nautoSquash = true\n[core]\nautocrlf = true\n"
+        "[merge]\nconflictStyle = diff3\n[diff]\nalgorithm = minimal\n[commit]\ngpgSign = true\n"
+    )
+    wild = {
+        "HOME": str(home),
+        "TZ": "Asia/Kathmandu",
+        "LC_ALL": "C",
+        "GIT_AUTHOR_DATE": "1999-01-01T00:00:00",
+        "GIT_COMMITTER_NAME": "No",
+    }
+    for name, more in (("plain", {}), ("wild", wild)):
+        muddled("plant", id_, tmp_path / name, more=more)
+    look = "git for-each-ref; git status --porcelain; git stash list --format=%H; git log --all --format='%H %an %ad %cn %cd'; git diff"
+    said = [shell(tmp_path / name / "work", look) for name in ("plain", "wild")]
+    assert said[0] == said[1]
+    assert [(tmp_path / name / "origin.git").exists() for name in ("plain", "wild")] == [
+        id_ == "pull-by-merge"
+    ] * 2
 
 
 def test_what_starts_stopped_is_the_same_everywhere(tmp_path: Path) -> None:

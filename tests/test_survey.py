@@ -42,8 +42,15 @@ def test_a_merge_is_shown_with_its_sides_and_its_key() -> None:
 
 def test_a_rebase_is_shown_step_by_step_with_its_sides_swapped() -> None:
     said = " ".join(muddled("survey", "rebase-four").stdout.split())
-    for words in ('"Suvi helps" (helper): no conflict', '"Take bigger bottles" (size), nothing is left of it', "ours and theirs are swapped", 'the commit "Take bigger bottles" becomes empty'):  # fmt: skip
+    for words in (
+        '"Suvi helps" (helper): no conflict',
+        "ours and theirs are swapped",
+        "The key covers all 2 conflicts.",
+    ):
         assert words in said
+    assert 'the commit "Mend the spelling" becomes empty' in " ".join(
+        muddled("survey", "rebase-empty").stdout.split()
+    )
     (found,) = surveyed("rebase-four")["surveys"]
     steps = found["tasks"][0]["steps"]
     assert [(step["label"], len(step["conflicts"])) for step in steps] == [
@@ -67,6 +74,7 @@ def test_what_is_not_covered_or_not_there_is_an_error(tmp_path: Path) -> None:
     assert 'broken.toml:65: task[2].bring: there is no branch "wset"' in done.stderr
     assert "the key has no answer for notes.txt" in done.stderr
     assert "errors, see below" in done.stdout
+    assert surveyed(f"{tmp_path}/*.toml", code=1) == surveyed(tmp_path, code=1)
     result = surveyed(tmp_path, code=1)
     assert len(result["surveys"]) == 1
     assert {problem["line"] for problem in result["problems"]} == {75, 65}

@@ -30,6 +30,9 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--variant", metavar="CODE", default=PLAIN, help="which variant to look at (default: %(default)s)"
     )
     parser.add_argument("--json", action="store_true", help="print JSON instead")
+    parser.add_argument(
+        "--picture", metavar="FILE", type=Path, help="draw the graph of one scenario (.png, .svg)"
+    )
     parser.add_argument("--quiet", action="store_true", help="only the errors")
 
 
@@ -38,6 +41,10 @@ def run(options: argparse.Namespace) -> int:
     loaded: dict[Path, Scenario] = {}
     problems: list[Problem] = []
     files = list(dict.fromkeys(scenario_files(options.scenarios)))
+    if options.picture is not None and len(files) != 1:
+        raise BadInput(
+            Problem(f"one picture for {len(files)} scenarios", "Name one scenario with --picture.")
+        )
     for path in files:
         try:
             loaded[path] = load_scenario(path)
@@ -53,6 +60,8 @@ def run(options: argparse.Namespace) -> int:
         weak = one.weak_values([(loaded[path], survey.key) for path, survey in found.items()])
         for path, told in zip(found, weak, strict=True):
             problems += located(BadInput(told), path).problems if told else ()
+        if options.picture is not None and found:
+            _draw(next(iter(found.values())), options.picture)
         if options.json:
             sys.stdout.write(survey_file(list(found.values()), problems))
         elif not options.quiet and len(files) == 1 and found:
@@ -68,3 +77,10 @@ def run(options: argparse.Namespace) -> int:
             for problem in survey.errors:
                 print(problem.at(str(path), None), file=sys.stderr)
     return 1 if problems or any(survey.errors for survey in found.values()) else 0
+
+
+def _draw(survey: Survey, file: Path) -> None:
+    from muddled_orchard.core.graph import handed_out, wanted
+    from muddled_orchard.reports.graph_picture import draw  # Matplotlib takes its time; only for pictures
+
+    draw(survey.key.scenario.title, handed_out(survey.key), wanted(survey.key), file)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import difflib
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -234,14 +235,16 @@ def _whole_side(
 
 
 def mended_files(meeting: Meeting, scenario: Scenario, task: int, label: str | None) -> dict[str, str]:
-    """Files that Git merges cleanly into something wrong: the text that the key gives them."""
+    """Files that Git merges cleanly into something wrong, or that are to be made: the text that the key
+    gives them. A name that only resembles one that is there is no new file, but a mistake."""
     conflicted = {conflict.path for conflict in meeting.conflicts}
+    there = [*meeting.tree, *conflicted]
     return {
         answer.file: answer.text
         for answer in scenario.answer
         if answer.text is not None
-        and answer.file in meeting.tree
         and answer.file not in conflicted
+        and (answer.file in meeting.tree or not difflib.get_close_matches(answer.file, there, 1, 0.8))
         and _is_for(answer, answer.file, task, label)
     }
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import glob
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
@@ -45,6 +46,11 @@ def scenario_files(places: Iterable[str]) -> Iterator[Path]:
             if not found:
                 raise BadInput(Problem("there is no scenario (*.toml) in this folder", file=place))
             yield from found
+        elif any(letter in place for letter in "*?[") and not Path(place).exists():
+            matched = sorted(map(Path, glob.glob(place, recursive=True)))  # noqa: PTH207 - patterns may be absolute
+            if not matched:
+                raise BadInput(Problem("nothing matches this pattern", file=place))
+            yield from matched
         else:
             yield scenario_path(place)
 

@@ -29,11 +29,15 @@ from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.repository import Commit, Tree, contains
 from muddled_orchard.core.scenario import Scenario, Task
 from muddled_orchard.core.story import unroll
+from muddled_orchard.core.story_files import PLAIN_FILE
 from muddled_orchard.core.tasks import side_names, source_of
 from muddled_orchard.core.variant import variant_of
 from muddled_orchard.vcs import git
 from muddled_orchard.vcs.build import new_repository, write_history, write_tree
 from muddled_orchard.vcs.predict import content, predict
+
+LEARNER = "the learner <learner@orchard.example>"
+"""Who makes the commits of a solution that have no author of their own."""
 
 Pair = tuple[str, str]
 _Playing = Generator[Pair, Meeting, None]
@@ -231,7 +235,7 @@ def _step(
     for path, text in mended.items():
         id_ = str(repo.create_blob(text.encode()))
         draft.texts[id_] = text.encode()
-        solved[path] = Blob(meeting.tree[path].mode, id_)
+        solved[path] = Blob(meeting.tree[path].mode if path in meeting.tree else PLAIN_FILE, id_)
     names = side_names(task, about.subject if about else None)
     return Step(
         task=number,
@@ -269,7 +273,7 @@ def _solution(
     time = int(draft.scenario.starts.timestamp()) + len(draft.ids) * draft.scenario.minutes * 60
     key = pygit2.Signature("Key", "key@orchard.example", time, 0)
     made = str(repo.create_commit(None, key, key, message, id_, list(parents)))
-    draft.commits[made] = Commit(made, parents, author or "Key <key@orchard.example>", message, solved)
+    draft.commits[made] = Commit(made, parents, author or LEARNER, message, solved)
     return made
 
 

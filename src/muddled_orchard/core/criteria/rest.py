@@ -92,7 +92,7 @@ def departures(case: Case, task: TaskCase) -> Iterator[Departure]:
         for at, text in conflict.reading.added:
             yield Departure(conflict.conflict.path, at, text, False, sides.removed(text))
     spacing = alike(case.scenario.spacing)
-    for path in sorted({*task.meeting.tree, *task.tree} - conflicted):
+    for path in sorted({*task.meeting.tree, *task.tree, *task.step.mended} - conflicted):
         wanted = task.step.solved if path in task.step.mended else task.meeting.tree
         expected, now = wanted.get(path), task.tree.get(path)
         if _id(expected) == _id(now) or _id(now) == _id(task.step.solved.get(path)):
