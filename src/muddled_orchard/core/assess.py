@@ -10,7 +10,8 @@ from muddled_orchard.core.criteria import JUDGES, markers
 from muddled_orchard.core.criteria.resolution import hunk_results
 from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.key import Key
-from muddled_orchard.core.locate import Result, locate
+from muddled_orchard.core.locate import locate
+from muddled_orchard.core.results import Result
 
 
 def assess(evidence: Evidence, key: Key, located: tuple[Result, ...] | None = None) -> Assessment:

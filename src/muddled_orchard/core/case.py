@@ -9,14 +9,16 @@ from dataclasses import dataclass, replace
 from muddled_orchard.core.assessment import State
 from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.key import Accepted, Key, Step, accepted_for
-from muddled_orchard.core.locate import Result
 from muddled_orchard.core.meeting import Blob, Conflict, Meeting
 from muddled_orchard.core.readings import FileReading, read_file
 from muddled_orchard.core.repository import Commit, Tree
-from muddled_orchard.core.scenario import Answer, Scenario
+from muddled_orchard.core.results import Result
+from muddled_orchard.core.scenario import Answer, Scenario, Task
 from muddled_orchard.core.tasks import source_of
 from muddled_orchard.core.texts import Lines, is_binary, lines_of
 from muddled_orchard.core.worktree import Uncommitted, tracked, uncommitted
+
+_OPEN = ("none", "pending", "by hand", "not reached")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -33,7 +35,8 @@ class ConflictCase:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TaskCase:
-    """One task: what was asked, where its result lies, and what is in it.
+    """One step of a task (a merge, or one replayed commit): what was asked, where its result lies, and
+    what is in it.
 
     `meeting` is the one that the learner really had; `tree` the result that is judged, None where
     there is none; `conflicts` are in the order of their paths.
@@ -44,6 +47,11 @@ class TaskCase:
     meeting: Meeting
     tree: Tree | None
     conflicts: tuple[ConflictCase, ...]
+
+    @property
+    def task(self) -> Task:
+        """The operation that it is a step of."""
+        return self.step.operation
 
     @property
     def ours_name(self) -> str:
@@ -83,9 +91,24 @@ class Case:
         shapes = [task.result.shape for task in self.tasks]
         if all(shape in ("none", "nothing to do") for shape in shapes) and "none" in shapes:
             return "untouched"
-        if self.evidence.pending or any(shape in ("none", "pending", "by hand") for shape in shapes):
+        if self._only_as_handed_out():
+            return "untouched"
+        if self.evidence.pending or any(shape in _OPEN for shape in shapes):
             return "open"
         return "open" if self.evidence.unmerged else "finished"
+
+    def _only_as_handed_out(self) -> bool:
+        """Whether it was handed out at a conflict, and stands there still."""
+        if not self.scenario.start.stopped:
+            return False
+        here = [task for task in self.tasks if task.result.shape == "pending"]
+        conflicts = [conflict for task in here for conflict in task.conflicts]
+        return bool(conflicts) and all(
+            conflict.conflict.path in self.evidence.unmerged
+            and conflict.reading is not None
+            and all(hunk.kept == "unresolved" for hunk in conflict.reading.hunks)
+            for conflict in conflicts
+        )
 
     def lines(self, blob: Blob | None) -> Lines:
         """The lines of a file; none where it is missing or binary."""
@@ -122,7 +145,7 @@ def _task(case: Case, step: Step, result: Result) -> TaskCase:
     tree: Tree | None = None
     if result.in_working_tree:
         tree = tracked(case.evidence)
-    elif result.final is not None and result.shape != "nothing to do":
+    elif result.final is not None and result.shape not in ("nothing to do", "none"):
         tree = case.commits[result.final].tree
     conflicts: tuple[ConflictCase, ...] = ()
     if tree is not None:
@@ -137,7 +160,7 @@ def _conflict(
 ) -> ConflictCase:
     accepted = step.accepted.get(conflict.path, ())
     if meeting is not step.meeting:
-        accepted, problems = accepted_for(conflict, case.scenario, step.task)
+        accepted, problems = accepted_for(conflict, case.scenario, step.task, step.label)
         if problems:  # their own earlier result changed the hunks: the key's whole file is the measure
             accepted = _as_solved(case, step, conflict)
     blob = tree.get(conflict.path)
@@ -171,8 +194,9 @@ def labels(step: Step, result: Result) -> frozenset[str]:
         "Updated upstream",
         "Stashed changes",
     }
-    for id_ in (result.ours, result.theirs):
-        names |= {id_, id_[:7]}
+    for id_ in (result.ours, result.theirs, step.commit):
+        if id_ is not None:
+            names |= {id_, id_[:7]}
     return frozenset(names - {""})
 
 

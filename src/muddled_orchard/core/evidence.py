@@ -46,7 +46,8 @@ class Evidence:
     `commits` are those that the hand-out did not have, `texts` the contents (by blob id) that it did
     not have. `head` is the branch that is checked out (None when detached), `head_commit` the commit.
     `refs` holds full names. `working` lists the working tree, `.git` and noise of operating systems
-    left out; it is None where there is none to see (a bare repository). `ignored` are the paths in it
+    left out; it is None where there is none to see (a bare repository). `remote` are the branches of the
+    `origin.git` beside the repository, None where that was not handed in. `ignored` are the paths in it
     that the repository's own ignore rules cover. `meetings` are those that the learner really had
     where they differ from the key's, by (ours, theirs).
     """
@@ -62,6 +63,7 @@ class Evidence:
     ignored: frozenset[str] = frozenset()
     reflog: tuple[Move, ...] = ()
     stashes: int = 0
+    remote: Mapping[str, str] | None = None
     meetings: Mapping[tuple[str, str], Meeting] = field(default_factory=dict)
 
     def branch(self, name: str) -> str | None:

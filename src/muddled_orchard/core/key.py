@@ -50,9 +50,10 @@ class Accepted:
 class Step:
     """One meeting of the asked operations: of a merge, or of one replayed commit.
 
-    `task` counts from 1. `commit` is the commit that is replayed, undone or popped, and `label` its label;
-    both are None in a merge. `ours` and `theirs` are the commits that meet when everything before was
-    solved by the key; `ours_name` and `theirs_name` tell people who they are. `solved` is the tree that
+    `task` counts from 1. `commit` is the commit that is replayed, undone or popped, `label` its label, and
+    `base` the commit from which its change is taken; all are None in a merge. `ours` and `theirs` are the
+    commits that meet when everything before was solved by the key; `ours_name` and `theirs_name` tell
+    people who they are. `solved` is the tree that
     then comes out, `mended` the files that merge cleanly and are to be changed all the same.
     `fast_forward`: nothing needs to be merged.
     """
@@ -63,6 +64,7 @@ class Step:
     label: str | None = None
     ours: str
     theirs: str
+    base: str | None = None
     ours_name: str
     theirs_name: str
     meeting: Meeting

@@ -9,72 +9,29 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from typing import Literal
+from itertools import groupby
 
 from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.key import Key, Step
+from muddled_orchard.core.replays import locate_replays, stands_on
 from muddled_orchard.core.repository import Commit, Commits, ancestry, contains
-from muddled_orchard.core.tasks import source_of
+from muddled_orchard.core.results import Result, Shape
+from muddled_orchard.core.tasks import is_merge, source_of
 from muddled_orchard.core.worktree import uncommitted
-
-Shape = Literal[
-    "merge",
-    "reversed",
-    "stale",
-    "squash",
-    "rebase",
-    "fast-forward",
-    "pending",
-    "by hand",
-    "none",
-    "nothing to do",
-]
-"""How a task was carried out.
-
-`merge`: as asked, ours first. `reversed`: a merge commit with the sides turned round. `stale`: a merge
-of an older commit of the branch. `squash`: a commit without the second parent. `rebase`: the commits
-were replayed. `fast-forward`: the branch was moved on, where that was possible. `pending`: an
-operation is under way. `by hand`: files were changed, and nothing committed or pending. `none`:
-nothing was done. `nothing to do`: the branch had it all before.
-"""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Result:
-    """Where one task's result lies.
-
-    `ours` and `theirs` are the learner's commits that met, turned the way the task asks; `made` the
-    commit that brought them together; `final` the commit at which the content is judged, None where
-    it is the working tree; `branch` the branch that holds it, None for a detached HEAD.
-    `pending` says which way round a pending merge goes, and of what kind it is.
-    """
-
-    shape: Shape
-    ours: str
-    theirs: str
-    made: str | None = None
-    final: str | None = None
-    branch: str | None = None
-    pending: str = ""
-    turned: bool = False
-
-    @property
-    def in_working_tree(self) -> bool:
-        """Whether the content is judged in the working tree."""
-        return self.shape in ("pending", "by hand")
-
-    @property
-    def done(self) -> bool:
-        """Whether there is a committed result."""
-        return self.final is not None
 
 
 def locate(evidence: Evidence, key: Key) -> tuple[Result, ...]:
-    """The result of every task, in order."""
+    """The result of every step, in order."""
     commits = {**key.commits, **evidence.commits}
     results: list[Result] = []
-    for step in key.steps:
-        results.append(_located(evidence, key, commits, step, results))
+    for _, group in groupby(key.steps, key=lambda step: step.task):
+        steps = list(group)
+        if is_merge(steps[0].operation):
+            results.append(_located(evidence, key, commits, steps[0], results))
+        else:
+            on_tip = _expected(steps[0].operation.on, key, results)
+            used = {result.made for result in results if result.made}
+            results += locate_replays(evidence, key, commits, steps, on_tip, used)
     return tuple(_with_ends(results, key, evidence))
 
 
@@ -91,7 +48,9 @@ def _located(evidence: Evidence, key: Key, commits: Commits, step: Step, before:
         for merge in _merges(commits, evidence, tip):
             if merge.id in used:
                 continue
-            found = _joined(commits, merge, on_tip, bring_tip, tip, branch)
+            # A branch that was to be deleted afterwards has its merge where it went.
+            at = on if branch != on and evidence.branch(on) is None and on in _deleted(key) else branch
+            found = _joined(commits, merge, on_tip, bring_tip, tip, at)
             if found is not None and found.shape != "stale":
                 return found
             stale = stale or found
@@ -106,11 +65,17 @@ def _located(evidence: Evidence, key: Key, commits: Commits, step: Step, before:
     return under_way or _without_second_parent(evidence, key, commits, step, on_tip, bring_tip, used)
 
 
+def _deleted(key: Key) -> set[str | None]:
+    return {step.operation.delete for step in key.steps}
+
+
 def _expected(branch: str, key: Key, before: list[Result]) -> str:
     """Where a branch should stand before a task: at its last result, or as it was handed out."""
     for result, step in zip(reversed(before), reversed(key.steps[: len(before)]), strict=True):
         if step.operation.on == branch and result.made is not None:
             return result.made
+    if branch.startswith("origin/"):
+        return key.ids[key.history.remote[branch.removeprefix("origin/")]]
     return key.refs[f"refs/heads/{branch}"]
 
 
@@ -141,7 +106,7 @@ def _joined(
         (contains(commits, side, on_tip), contains(commits, side, bring_tip)) for side in (first, second)
     ]
     common = {"made": merge.id, "final": tip, "branch": branch}
-    if sides == [(True, False), (False, True)]:
+    if sides[0] == (True, False) and sides[1][1]:
         return Result(shape="merge", ours=first, theirs=second, **common)  # type: ignore[arg-type]
     if sides == [(False, True), (True, False)]:
         return Result(shape="reversed", ours=second, theirs=first, turned=True, **common)  # type: ignore[arg-type]
@@ -259,10 +224,20 @@ def grew_from(evidence: Evidence, key: Key) -> bool:
     return any(contains(key.commits, place, tip) for place in places for tip in key.refs.values())
 
 
-def meetings_needed(results: tuple[Result, ...], key: Key, evidence: Evidence) -> list[tuple[str, str]]:
-    """The meetings (ours, theirs) of a submission that the key does not hold: the learner came to
-    them with other content than the key's solution, so Git has to be asked what they really saw."""
+@dataclass(frozen=True, slots=True)
+class Meet:
+    """A meeting to ask Git about: two commits, and their base where it is not the common ancestor."""
+
+    ours: str
+    theirs: str
+    base: str | None
+
+
+def meetings_needed(results: tuple[Result, ...], key: Key, evidence: Evidence) -> list[Meet]:
+    """The meetings of a submission that the key does not hold: the learner came to them with other
+    content than the key's solution, so Git has to be asked what they really saw."""
     commits = {**key.commits, **evidence.commits}
+    first = {step.task: step for step in reversed(key.steps)}
     needed = []
     for result, step in zip(results, key.steps, strict=True):
         same = all(
@@ -270,6 +245,12 @@ def meetings_needed(results: tuple[Result, ...], key: Key, evidence: Evidence) -
             for side, asked in ((result.ours, step.ours), (result.theirs, step.theirs))
         )
         known = result.ours in commits and result.theirs in commits
-        if not same and known and result.shape not in ("none", "nothing to do"):
-            needed.append((result.ours, result.theirs))
+        if (
+            step.commit is not None
+            and step.task == 1
+            and not stands_on(commits, result, first[step.task].ours)
+        ):
+            continue  # they stand on something else altogether: the asked meeting is the measure
+        if not same and known and result.shape not in ("none", "nothing to do", "other", "not reached"):
+            needed.append(Meet(result.ours, result.theirs, step.base))
     return needed

@@ -15,6 +15,11 @@ def source_of(task: Task) -> str | None:
     return f"origin/{task.from_}" if task.do == "pull" else task.bring or task.onto
 
 
+def is_merge(task: Task) -> bool:
+    """Whether a task is one meeting of two branches, and not a replay of commits."""
+    return task.do == "merge" or (task.do == "pull" and task.by == "merge")
+
+
 def side_names(task: Task, replayed: str | None = None) -> tuple[str, str]:
     """Who ours and theirs are in an operation, for people; `replayed` is the subject of the commit at hand.
 

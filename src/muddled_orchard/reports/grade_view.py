@@ -106,7 +106,7 @@ def _hunk(on: Console, hunk: HunkResult) -> RenderableType:
     """The sides of a conflict under one another: base, ours and theirs with their branches, what was left."""
     where = f"{hunk.file}{f', hunk {hunk.hunk}' if hunk.hunk else ''}"
     table = Table.grid(padding=(0, 2, 0, 0))
-    table.add_column(no_wrap=True)
+    table.add_column(overflow="fold", max_width=on.width // 2)
     table.add_column(overflow="fold")
     bar = "│" if speaks_unicode(on) else "|"
     rows = (
@@ -115,7 +115,7 @@ def _hunk(on: Console, hunk: HunkResult) -> RenderableType:
         (hunk.theirs_name, hunk.theirs, "default"),
         ("left there now", hunk.left, "bad"),
         (
-            f"accepted: {' or '.join(_words(hunk))}",
+            f"accepted: {' or '.join(hunk.accepted)}",
             hunk.wanted if hunk.wanted is not None else _gone(hunk),
             "good",
         ),
@@ -126,12 +126,6 @@ def _hunk(on: Console, hunk: HunkResult) -> RenderableType:
     if hunk.why:
         parts.append(Padding(Text(f"Why: {printable(hunk.why.strip(), on)}"), (0, 0, 0, 2)))
     return Group(*parts)
-
-
-def _words(hunk: HunkResult) -> list[str]:
-    """The key's words, sides with their branches."""
-    names = {"ours": hunk.ours_name, "theirs": hunk.theirs_name}
-    return [names.get(word, word) for word in hunk.accepted]
 
 
 def _gone(hunk: HunkResult) -> str | None:

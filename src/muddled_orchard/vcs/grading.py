@@ -17,12 +17,12 @@ from muddled_orchard.core.assess import assess
 from muddled_orchard.core.assessment import Assessment, unreadable
 from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.key import Key
-from muddled_orchard.core.locate import Result, grew_from, locate, meetings_needed
+from muddled_orchard.core.locate import Meet, grew_from, locate, meetings_needed
 from muddled_orchard.core.problems import BadInput
+from muddled_orchard.core.results import Result
 from muddled_orchard.core.scenario import Scenario
-from muddled_orchard.core.tasks import in_words, source_of
 from muddled_orchard.vcs import git
-from muddled_orchard.vcs.keymaking import Workshop, make_key, make_keys, read_texts
+from muddled_orchard.vcs.keymaking import Workshop, make_key, make_keys, read_texts, stand_in
 from muddled_orchard.vcs.predict import predict
 from muddled_orchard.vcs.quarantine import Unreadable, find_repository, take_over
 from muddled_orchard.vcs.read import HandOut, Reader
@@ -137,8 +137,6 @@ class Grader:
             )
         if isinstance(key, BadInput):
             raise key
-        if why := not_gradable(key.scenario):
-            raise Unreadable(why)
         patient.key = key
         patient.evidence = patient.reader.evidence(key.commits, key.texts)
         if not grew_from(patient.evidence, key):
@@ -148,8 +146,8 @@ class Grader:
             )
 
     def _ask_meetings(self, patients: Sequence[_Patient]) -> None:
-        """What learners met who came to a later task with other content than the key's, in one call."""
-        asked: list[tuple[_Patient, tuple[str, str], tuple[str, str]]] = []
+        """What learners met who came to a step with other content than the key's, in one call."""
+        asked: list[tuple[_Patient, Meet, tuple[str, str]]] = []
         for patient in patients:
             self._attempt(patient, partial(self._need_meetings, asked=asked))
         asked = [one for one in asked if one[0].assessment is None]
@@ -159,35 +157,30 @@ class Grader:
             texts = {**patient.key.texts, **patient.evidence.texts}
             read_texts(self._workshop.repo, texts, meeting)
             more = {id_: text for id_, text in texts.items() if id_ not in patient.key.texts}
-            known = {**patient.evidence.meetings, own: meeting}
+            known = {**patient.evidence.meetings, (own.ours, own.theirs): meeting}
             patient.evidence = replace(patient.evidence, texts=more, meetings=known)
 
-    def _need_meetings(
-        self, patient: _Patient, asked: list[tuple[_Patient, tuple[str, str], tuple[str, str]]]
-    ) -> None:
-        """Add what to ask for one submission: its own pair of commits, and ours that stand for it."""
+    def _need_meetings(self, patient: _Patient, asked: list[tuple[_Patient, Meet, tuple[str, str]]]) -> None:
+        """Add what to ask for one submission, with the commits of ours that stand for its own."""
         evidence, key = patient.evidence, patient.key
         assert evidence is not None and key is not None  # noqa: S101, PT018
+        repo = self._workshop.repo
         done: dict[str, str] = {}
         patient.located = locate(evidence, key)
-        for ours, theirs in meetings_needed(patient.located, key, evidence):
-            pair = [restated(self._workshop.repo, side, evidence, key, done) for side in (ours, theirs)]
-            asked.append((patient, (ours, theirs), (pair[0], pair[1])))
+        for meet in meetings_needed(patient.located, key, evidence):
+            pair = [restated(repo, side, evidence, key, done) for side in (meet.ours, meet.theirs)]
+            if meet.base is not None:
+                commits = {**key.commits, **evidence.commits}
+                root = stand_in(repo, commits[meet.base].tree, [])
+                pair = [
+                    stand_in(repo, commits[side].tree, [root], said)
+                    for side, said in ((meet.ours, "ours"), (meet.theirs, "theirs"))
+                ]
+            asked.append((patient, meet, (pair[0], pair[1])))
 
     def _assess(self, patient: _Patient) -> None:
         assert patient.evidence is not None and patient.key is not None  # noqa: S101, PT018
         patient.assessment = assess(patient.evidence, patient.key, patient.located)
-
-
-def not_gradable(scenario: Scenario) -> str:
-    """Why this version can't grade a scenario's tasks, or nothing where it can."""
-    for task in scenario.task:
-        if task.do != "merge":
-            return f"this version grades merges, and this exercise asks for a {task.do}"
-        special = task.squash or task.push or task.delete or task.fast_forward in ("never", "only")
-        if special or (source_of(task) or "").startswith("origin/"):
-            return f"this version grades plain merges of local branches, not: {in_words(task)}"
-    return "this version can't grade what was handed out at a conflict" if scenario.start.stopped else ""
 
 
 @contextmanager

@@ -190,12 +190,12 @@ def _replay(
     have just this base in common."""
     ours = draft.tips[task.on]
     commits = draft.commits
-    root = _stand_in(repo, commits[base].tree, [])
-    own = _stand_in(repo, commits[ours].tree, [root], "ours")
-    other = _stand_in(repo, commits[theirs].tree, [root], "theirs")
+    root = stand_in(repo, commits[base].tree, [])
+    own = stand_in(repo, commits[ours].tree, [root], "ours")
+    other = stand_in(repo, commits[theirs].tree, [root], "theirs")
     shown = f"{theirs[:7]} ({commits[original].subject})"
     meeting = relabelled((yield own, other), {own: "HEAD", other: shown})
-    step = _step(repo, draft, number, task, ours, theirs, meeting, original)
+    step = replace(_step(repo, draft, number, task, ours, theirs, meeting, original), base=base)
     draft.steps.append(step)
     if task.do == "stash-pop" or step.solved == commits[ours].tree:
         return  # nothing is committed: the work is in the working tree, or the commit became empty
@@ -253,7 +253,7 @@ def _step(
     )
 
 
-def _stand_in(repo: pygit2.Repository, tree: Tree, parents: list[str], said: str = "base") -> str:
+def stand_in(repo: pygit2.Repository, tree: Tree, parents: list[str], said: str = "base") -> str:
     """A commit that holds a tree, for Git to merge."""
     nobody = pygit2.Signature("Stand-in", "stand-in@orchard.example", 0, 0)
     id_ = write_tree(repo, {path: (blob.mode, blob.id) for path, blob in tree.items()})

@@ -18,6 +18,7 @@ from pathlib import Path
 
 import pygit2
 
+from muddled_orchard.vcs.build import ORIGIN
 from muddled_orchard.vcs.isolation import isolate
 from muddled_orchard.vcs.objects import LooseObjects, read_plain_file
 
@@ -53,13 +54,15 @@ class Quarantine:
 
     `files` are its refs and state files by name (`refs/heads/main`, `MERGE_HEAD`, ...; a state folder
     is there as a key that ends in a slash), `repo` gives its objects, `room` is our folder for what
-    must lie on a disk, `worktree` where its working tree lies (None for a bare repository).
+    must lie on a disk, `worktree` where its working tree lies (None for a bare repository),
+    `remote` the refs of the `origin.git` beside it.
     """
 
     files: dict[str, bytes]
     repo: pygit2.Repository
     room: Path
     worktree: Path | None
+    remote: dict[str, bytes] | None = None
 
 
 def find_repository(folder: Path) -> tuple[Path, Path | None] | None:
@@ -100,7 +103,7 @@ def take_over(gitdir: Path, worktree: Path | None, room: Path) -> Quarantine:
     if _copy_packs(objects / "pack", room / "objects/pack"):
         odb.add_disk_alternate(room / "objects")
     repo.set_odb(odb)
-    return Quarantine(files, repo, room, worktree)
+    return Quarantine(files, repo, room, worktree, _remote_refs(worktree))
 
 
 def _state(gitdir: str) -> Iterator[tuple[str, bytes]]:
@@ -129,6 +132,13 @@ def _state(gitdir: str) -> Iterator[tuple[str, bytes]]:
                 folders.append(name)
             elif (data := read_plain_file(entry.path, 4096)) is not None:
                 yield name, data
+
+
+def _remote_refs(worktree: Path | None) -> dict[str, bytes] | None:
+    """The refs of the remote that lies beside the working tree in a practice folder."""
+    if worktree is None or not _is_folder(worktree.parent / ORIGIN):
+        return None
+    return {name: data for name, data in _state(str(worktree.parent / ORIGIN)) if "ref" in name}
 
 
 def _copy_packs(source: Path, target: Path) -> bool:

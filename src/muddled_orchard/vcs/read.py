@@ -55,6 +55,7 @@ class Reader:
         self._repo = quarantine.repo
         self._room = quarantine.room
         self._worktree = quarantine.worktree
+        self._remote = None if quarantine.remote is None else read_refs(quarantine.remote)
         self._commits: dict[str, pygit2.Commit] = {}
         self._reflog = tuple(_moves(text_of(self._files.get("logs/HEAD", b""))))
         self._pending = self._read_pending()
@@ -117,8 +118,15 @@ class Reader:
             working=working,
             ignored=ignored,
             reflog=self._reflog,
+            remote=self._remote_branches(),
             stashes=max(stashes, int("refs/stash" in self._refs)),
         )
+
+    def _remote_branches(self) -> dict[str, str] | None:
+        if self._remote is None:
+            return None
+        heads = "refs/heads/"
+        return {name.removeprefix(heads): id_ for name, id_ in self._remote.items() if name.startswith(heads)}
 
     def _history(self, known: frozenset[str]) -> Iterator[str]:
         """Every commit that a ref, HEAD, a pending operation or the reflog leads to, each once. Known

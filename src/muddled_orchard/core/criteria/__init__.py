@@ -12,6 +12,7 @@ from muddled_orchard.core.assessment import Outcome
 from muddled_orchard.core.case import Case
 from muddled_orchard.core.criteria import (
     bystanders,
+    delivered,
     finished,
     history,
     markers,
@@ -30,5 +31,6 @@ JUDGES: Mapping[str, Callable[[Case], Outcome]] = {
     "rules": rules.judge,
     "bystanders": bystanders.judge,
     "tidy": tidy.judge,
+    "delivered": delivered.judge,
 }
 """In the order in which results show them."""

@@ -17,12 +17,20 @@ def judge(case: Case) -> Outcome:
         for task in case.tasks
         if task.result.shape == "reversed"
     }
+    # A rebase is there to rewrite its branch; a branch may be asked to be deleted; what origin has is
+    # `delivered`'s to judge.
+    rewriting = {
+        f"refs/heads/{t.task.on}" for t in case.tasks if t.step.commit and t.task.do in ("rebase", "pull")
+    }
+    deleted = {f"refs/heads/{task.task.delete}" for task in case.tasks}
     moved: list[tuple[str, str | None]] = []
     rewritten: list[tuple[str, str | None]] = []
     for ref, before in case.key.refs.items():
         name = ref.removeprefix("refs/heads/").removeprefix("refs/tags/")
         now = case.evidence.refs.get(ref)
-        if now == before:
+        if now == before or ref.startswith("refs/remotes/") or ref in rewriting:
+            continue
+        if now is None and ref in deleted:
             continue
         if now is None:
             rewritten.append((f"{name} was deleted.", before))

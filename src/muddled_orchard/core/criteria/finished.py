@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from muddled_orchard.core.assessment import Outcome, Place, met, missed, partly
 from muddled_orchard.core.case import Case
-from muddled_orchard.core.tasks import source_of
+from muddled_orchard.core.tasks import in_words
 from muddled_orchard.core.wording import listed
 
 _KINDS = {
@@ -13,6 +13,7 @@ _KINDS = {
     "rebase": "A rebase is still in progress",
     "cherry-pick": "A cherry-pick is still in progress",
     "revert": "A revert is still in progress",
+    "stash-pop": "The stash was popped, and its conflict is still there",
 }
 
 
@@ -21,25 +22,26 @@ def judge(case: Case) -> Outcome:
     evidence = case.evidence
     if evidence.unmerged:
         where = tuple(Place(path) for path in evidence.unmerged)
-        begun = _KINDS.get(evidence.pending.kind if evidence.pending else "", "Something is unfinished")
+        kind = evidence.pending.kind if evidence.pending else case.tasks[-1].result.pending
+        begun = _KINDS.get(kind, "Something is unfinished")
         names = listed(evidence.unmerged)
         if _all_resolved(case):
             return missed(f"{begun}: {names} is resolved, but was never staged with git add.", where)
         return missed(f"{begun}: {names} is still unmerged.", where)
     if evidence.pending:
-        return missed(f"{_KINDS[evidence.pending.kind]}: everything is staged, but there is no commit.")
+        return missed(
+            f"{_KINDS[evidence.pending.kind]}: nothing is unmerged any more, but it was not completed."
+        )
     by_hand = [task for task in case.tasks if task.result.shape == "by hand"]
     if by_hand:
         files = [change.path for change in case.uncommitted if change.how != "untracked"]
         return missed(f"{listed(files)} was changed, but nothing was committed.")
-    undone = [task for task in case.tasks if task.result.shape == "none"]
+    undone = {task.step.task: task.task for task in case.tasks if task.result.shape == "none"}
     if undone:
-        done = len(case.tasks) - len(undone)
-        names = listed([f"{source_of(task.step.operation)} into {task.step.operation.on}" for task in undone])
-        return partly(
-            f"{done} of {len(case.tasks)} merges are done; still to merge: {names}.",
-            done / len(case.tasks),
-        )
+        count = len({task.step.task for task in case.tasks})
+        names = listed([in_words(task) for task in undone.values()])
+        done = count - len(undone)
+        return partly(f"{done} of {count} tasks are done; still to do: {names}.", done / count)
     return met("Nothing is pending, and the result is committed.")
 
 

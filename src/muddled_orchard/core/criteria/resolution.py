@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from muddled_orchard.core.assessment import HunkResult, Outcome, Place, partly, skipped
-from muddled_orchard.core.case import Case, ConflictCase, TaskCase
+from muddled_orchard.core.case import Case, ConflictCase, TaskCase, short
 from muddled_orchard.core.key import Accepted
 from muddled_orchard.core.readings import HunkReading
 from muddled_orchard.core.texts import alike
@@ -63,7 +63,14 @@ def _said(result: HunkResult) -> str:
             swapped = "+".join(reversed(result.kept.split("+")))
             order = " in the wrong order" if swapped in result.accepted else ""
             return f"{where}: both sides were kept{order}, {first} before {second}."
-    return f"{where}: {names.get(result.kept, result.kept)} was kept."
+    other = {"ours": "theirs", "theirs": "ours"}.get(result.kept)
+    said = f"{where}: {names.get(result.kept, result.kept)} was kept."
+    if other in result.accepted and "new base" in result.ours_name:
+        said += (
+            " In a rebase ours is the new base, and theirs is your own commit: "
+            "this is exactly the other way round than wanted."
+        )
+    return said
 
 
 def hunk_results(case: Case) -> Iterator[HunkResult]:
@@ -82,7 +89,7 @@ def _of_hunk(task: TaskCase, conflict: ConflictCase, hunk: HunkReading) -> HunkR
     only_gone = bool(conflict.accepted) and all(one.gone for one in conflict.accepted)
     return HunkResult(
         task=task.step.task,
-        commit=None,
+        commit=task.step.label or short(task.step.commit) or None,
         file=conflict.conflict.path,
         hunk=hunk.number,
         kept=hunk.kept,
@@ -109,7 +116,7 @@ def _of_path(case: Case, task: TaskCase, conflict: ConflictCase) -> HunkResult:
     right = any(_fits(case, conflict, one, kept) for one in accepted)
     return HunkResult(
         task=task.step.task,
-        commit=None,
+        commit=task.step.label or short(task.step.commit) or None,
         file=conflict.conflict.path,
         hunk=None,
         kept=kept,

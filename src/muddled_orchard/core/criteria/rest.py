@@ -68,7 +68,7 @@ def _whole_files(case: Case) -> Iterator[str]:
     """Where a whole file, or all of it, is one side's, that is the likely reason."""
     form = alike(case.scenario.spacing)
     for task in case.tasks:
-        if task.tree == case.commits[task.result.ours].tree:
+        if task.step.commit is None and task.tree == case.commits[task.result.ours].tree:
             yield f"Nothing of {task.theirs_name} came in at all, as with git merge -s ours."
             continue
         for conflict in task.conflicts:
@@ -80,8 +80,8 @@ def _whole_files(case: Case) -> Iterator[str]:
 
 def departures(case: Case, task: TaskCase) -> Iterator[Departure]:
     """Every place of a task's result that differs from the clean merge, in the order of files."""
-    if task.tree is None:
-        return
+    if task.tree is None or task.result.shape in ("skipped", "other"):
+        return  # `history` has the cost of that
     conflicted = {conflict.conflict.path for conflict in task.conflicts}
     for conflict in task.conflicts:
         if conflict.reading is None:
@@ -130,6 +130,8 @@ def _blob(case: Case, id_: str | None, path: str) -> Blob | None:
 
 def _meeting_ids(case: Case, task: TaskCase) -> tuple[str | None, str, str]:
     ours, theirs = task.result.ours, task.result.theirs
+    if task.step.base is not None:
+        return task.step.base, ours, theirs
     base = next((commit.id for commit in _common(case.commits, ours, theirs)), None)
     return base, ours, theirs
 

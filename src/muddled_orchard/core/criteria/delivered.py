@@ -1,0 +1,34 @@
+"""delivered: the remote has the result (where a push was asked), the branch is deleted (where that was)."""
+
+from __future__ import annotations
+
+from muddled_orchard.core.assessment import Outcome, met, partly, skipped
+from muddled_orchard.core.case import Case
+
+
+def judge(case: Case) -> Outcome:
+    """The share of what was to be delivered that was."""
+    evidence = case.evidence
+    pushed = {task.task.on for task in case.tasks if task.task.push}
+    deleted = {task.task.delete for task in case.tasks if task.task.delete}
+    if not pushed and not deleted:
+        return skipped("Nothing was to be pushed or deleted.")
+    if pushed and evidence.remote is None:
+        return skipped("Only the repository was handed in; the remote beside it can't be seen.")
+    lacking = []
+    for branch in sorted(pushed):
+        own, there = evidence.branch(branch), (evidence.remote or {}).get(branch)
+        handed_out = case.key.history.remote.get(branch)
+        if there is None or own is None or there != own:
+            lacking.append(f"origin does not have {branch} as it is here; it was not pushed.")
+        elif handed_out is not None and there == case.key.ids[handed_out]:
+            lacking.append(f"origin has {branch} as it was handed out; there was nothing pushed.")
+    lacking += [
+        f"{branch} still exists; it was to be deleted."
+        for branch in sorted(deleted)
+        if evidence.branch(branch)
+    ]
+    asked = len(pushed) + len(deleted)
+    if not lacking:
+        return met("What was asked was pushed and deleted.")
+    return partly(" ".join(lacking), 1 - len(lacking) / asked)

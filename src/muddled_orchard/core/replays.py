@@ -1,0 +1,161 @@
+"""Where do the results of a rebase, a cherry-pick, a revert or a stash pop lie?
+
+Each replayed commit is a step of its own with its own meeting. The learner's commits are matched to the
+originals by author and subject; what has no match was skipped, or not reached yet.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from muddled_orchard.core.evidence import Evidence
+from muddled_orchard.core.key import Key, Step
+from muddled_orchard.core.repository import Commit, Commits, contains
+from muddled_orchard.core.results import Result
+from muddled_orchard.core.worktree import uncommitted
+
+_UNDER_WAY = {"rebase": "rebase", "cherry-pick": "cherry-pick", "revert": "revert", "pull": "rebase"}
+
+
+@dataclass(frozen=True, slots=True)
+class _Line:
+    """The learner's own commits on a line of first parents, the oldest first, and what they stand on."""
+
+    foot: str
+    own: tuple[Commit, ...]
+    branch: str | None
+
+    @property
+    def tip(self) -> str:
+        return self.own[-1].id if self.own else self.foot
+
+
+def locate_replays(
+    evidence: Evidence, key: Key, commits: Commits, steps: Sequence[Step], on_tip: str, used: set[str]
+) -> list[Result]:
+    """The result of each step of one such task. `on_tip` is where the branch stood before it."""
+    task = steps[0].operation
+    pending = evidence.pending is not None and evidence.pending.kind == _UNDER_WAY.get(task.do)
+    if task.do == "stash-pop":
+        return [_popped(evidence, key, commits, steps[0], on_tip)]
+    line = _line(evidence, commits, task.on, on_tip, used, pending=pending)
+    if not line.own and not pending and line.foot == on_tip:
+        return [_result("none", step, line, None, line.foot, line.foot) for step in steps]
+    if any(len(commit.parents) > 1 for commit in line.own):
+        return [_result("other", step, line, line.tip, step.ours, line.tip) for step in steps]
+    return list(_matched(evidence, commits, steps, line, pending=pending))
+
+
+def _line(
+    evidence: Evidence, commits: Commits, on: str, on_tip: str, used: set[str], *, pending: bool
+) -> _Line:
+    """The line that holds the result: HEAD's while the operation is under way, else the branch's, else
+    another place that has commits of the learner's."""
+    places: list[tuple[str | None, str | None]] = [(on, evidence.branch(on))]
+    if pending:
+        places = [(on, evidence.head_commit)]
+    else:
+        places.append((evidence.head, evidence.head_commit))
+        places += [
+            (name.removeprefix("refs/heads/"), id_)
+            for name, id_ in evidence.refs.items()
+            if name.startswith("refs/heads/")
+        ]
+    lines = [_walked(evidence, commits, branch, tip, used) for branch, tip in places if tip is not None]
+    moved = [line for line in lines if line.own or line.foot != on_tip]
+    if pending or (lines and lines[0] in moved):
+        return lines[0] if lines else _Line(on_tip, (), on)
+    return next((line for line in moved if line.own), lines[0] if lines else _Line(on_tip, (), on))
+
+
+def _walked(evidence: Evidence, commits: Commits, branch: str | None, tip: str, used: set[str]) -> _Line:
+    own: list[Commit] = []
+    at: str | None = tip
+    while at is not None and at in evidence.commits and at not in used:
+        own.append(commits[at])
+        at = commits[at].parents[0] if commits[at].parents else None
+    return _Line(at or tip, tuple(reversed(own)), branch)
+
+
+def _matched(
+    evidence: Evidence, commits: Commits, steps: Sequence[Step], line: _Line, *, pending: bool
+) -> Iterator[Result]:
+    left = list(line.own)
+    made = {step.commit: _match(commits, step, left, last=len(steps) == 1) for step in steps}
+    now = evidence.pending.brings[0] if pending and evidence.pending and evidence.pending.brings else None
+    unmatched = [step.commit for step in steps if made[step.commit] is None]
+    if pending and now not in unmatched:
+        now = unmatched[0] if unmatched else None
+    last = next((step.commit for step in reversed(steps) if made[step.commit] is not None), None)
+    before, reached = line.foot, True
+    open_ends = 0 if last is None else [step.commit for step in steps].index(last) + 1
+    for number, step in enumerate(steps):
+        found = made[step.commit]
+        if found is not None:
+            # What was committed on top of the last one mends it.
+            final = line.tip if step.commit == last and not pending else found.id
+            yield _result("replayed", step, line, found.id, found.parents[0], final)
+            before = found.id
+        elif pending and step.commit == now:
+            reached = False
+            yield _result(
+                "pending", step, line, None, line.tip, None, evidence.pending.kind if evidence.pending else ""
+            )
+        elif reached:
+            # Commits without a match, behind all that have one, may hold what this one brought.
+            yield _result("skipped", step, line, None, before, line.tip if number >= open_ends else before)
+        else:
+            yield _result("not reached", step, line, None, before, None)
+
+
+def _match(commits: Commits, step: Step, left: list[Commit], *, last: bool) -> Commit | None:
+    original = commits[step.commit or ""]
+    subject = f'Revert "{original.subject}"' if step.operation.do == "revert" else original.subject
+    by_author = [
+        c
+        for c in left
+        if c.subject == subject and (c.author == original.author or step.operation.do == "revert")
+    ]
+    by_subject = [c for c in left if c.subject == subject]
+    found = next(iter(by_author or by_subject), None)
+    if found is None and last and left:
+        found = left[0]  # the only one that was asked for, under another name
+    if found is not None:
+        del left[: left.index(found) + 1]
+    return found
+
+
+def _popped(evidence: Evidence, key: Key, commits: Commits, step: Step, on_tip: str) -> Result:
+    line = _walked(evidence, commits, step.operation.on, evidence.branch(step.operation.on) or on_tip, set())
+    head = commits.get(evidence.head_commit or "")
+    changed = any(uncommitted(evidence, head.tree if head else {}, key.texts))
+    if evidence.unmerged:
+        return _result("pending", step, line, None, line.tip, None, "stash-pop")
+    if changed:
+        return _result("popped", step, line, None, line.tip, None)
+    if line.own:
+        return _result("replayed", step, line, line.tip, line.foot, line.tip)
+    if evidence.stashes < len(key.history.stashes):
+        return _result("popped", step, line, None, line.tip, None)
+    return _result("none", step, line, None, line.foot, None)
+
+
+def _result(
+    shape: str, step: Step, line: _Line, made: str | None, ours: str, final: str | None, pending: str = ""
+) -> Result:
+    return Result(
+        shape=shape,  # type: ignore[arg-type]
+        ours=ours,
+        theirs=step.theirs,
+        made=made,
+        final=final,
+        branch=line.branch,
+        pending=pending,
+        foot=line.foot,
+    )
+
+
+def stands_on(commits: Commits, result: Result, base: str) -> bool:
+    """Whether the replayed commits stand on this commit (or further on)."""
+    return result.foot is not None and contains(commits, result.foot, base)

@@ -1,0 +1,136 @@
+"""What learners do with rebases, cherry-picks, reverts, pulls and stashes, and what the program makes of it."""
+
+from __future__ import annotations
+
+import shutil
+from dataclasses import dataclass
+from typing import Any
+
+import pytest
+
+from tests.conftest import graded, muddled, shell
+
+
+@dataclass(frozen=True)
+class Case:
+    """An exercise, a learner's script, and what must come out; criteria that aren't named are met or skipped."""
+
+    exercise: str
+    script: str
+    state: str = "finished"
+    kept: str = "theirs"
+    partly: str = ""
+    missed: str = ""
+    says: str = ""
+
+
+def side(name: str, file: str) -> str:
+    """Keep one side of every hunk of a file."""
+    parts = {
+        "theirs": "-e '/^<<<<<<</,/^=======/d' -e '/^>>>>>>>/d'",
+        "ours": "-e '/^=======/,/^>>>>>>>/d' -e '/^<<<<<<</d'",
+        "both": "-e '/^<<<<<<</d' -e '/^=======/d' -e '/^>>>>>>>/d'",
+    }
+    return f"sed -i {parts[name]} {file}; git add {file}\n"
+
+
+REBASE = "git rebase main >/dev/null 2>&1 || true\n"
+GO_ON = "git rebase --continue >/dev/null 2>&1 || true\n"
+FOUR = REBASE + side("ours", "plan.txt") + GO_ON + side("theirs", "plan.txt") + GO_ON
+NOT_DONE = "finished history resolution"
+ALL = "finished markers history resolution rest bystanders tidy"
+
+CASES = {
+    "rebase, right": Case("rebase-one", REBASE + side("theirs", "yard.txt") + GO_ON),
+    "rebase, the swapped side": Case(
+        "rebase-one", REBASE + side("ours", "yard.txt") + GO_ON, kept="ours", missed="history resolution", says="exactly the other way round",
+    ),
+    "rebase, both sides": Case("rebase-one", REBASE + side("both", "yard.txt") + GO_ON, kept="ours+theirs", missed="resolution", says="ours (main, the new base) before theirs (your commit"),
+    "rebase, markers left": Case("rebase-one", REBASE + "git add .\n" + GO_ON, kept="unresolved", missed="markers resolution"),
+    "rebase, mended afterwards": Case(
+        "rebase-one", REBASE + side("both", "yard.txt") + GO_ON + "sed -i '/18:00/d' yard.txt; git commit -qam mended",
+    ),
+    "rebase, reworded": Case("rebase-one", REBASE + side("theirs", "yard.txt") + GO_ON + "git commit -q --amend -m Gate", partly="history", says="does not keep the author and message"),
+    "rebase, merged instead": Case("rebase-one", "git merge -q main >/dev/null || true\n" + side("ours", "yard.txt") + "git commit -qm m", missed="history", says="There is a merge commit"),
+    "rebase, the wrong way": Case(
+        "rebase-one", "git checkout -q main; git rebase gates >/dev/null 2>&1 || true\n" + side("both", "yard.txt") + GO_ON,
+        kept="theirs+ours", missed="history resolution bystanders", partly="tidy", says="do not stand on main",
+    ),
+    "rebase, only begun": Case("rebase-one", REBASE, state="open", kept="unresolved", missed=NOT_DONE + " markers", says="A rebase is still in progress"),
+    "rebase, resolved and not staged": Case("rebase-one", REBASE + side("theirs", "yard.txt") + "git reset -q yard.txt || true", state="open", missed="finished history"),
+    "rebase, not continued": Case("rebase-one", REBASE + side("theirs", "yard.txt"), state="open", missed="finished history", says="step 1 of 1"),
+    "rebase, aborted": Case("rebase-one", REBASE + "git rebase --abort", state="untouched", kept="", missed=ALL),
+    "rebase, never started": Case("rebase-one", "true", state="untouched", kept="", missed=ALL),
+    "four commits, right": Case("rebase-four", FOUR, kept="ours theirs"),
+    "four commits, one skipped": Case(
+        "rebase-four", REBASE + "git rebase --skip >/dev/null 2>&1 || true\n" + side("theirs", "plan.txt") + GO_ON,
+        kept="ours theirs", partly="history", says='"Take bigger bottles, with glass corks" was skipped',
+    ),
+    "four commits, the first wrong, the second right": Case(
+        "rebase-four", REBASE + side("theirs", "plan.txt") + GO_ON + side("theirs", "plan.txt") + GO_ON, kept="theirs theirs", partly="resolution",
+    ),
+    "four commits, stopped at the second": Case(
+        "rebase-four", REBASE + side("ours", "plan.txt") + GO_ON, state="open", kept="ours unresolved", missed="finished history markers", partly="resolution",
+        says="step 3 of 4",
+    ),
+    "four commits, squashed": Case("rebase-four", FOUR + "git reset -q --soft main; git commit -qm all", kept="ours theirs", missed="history"),
+    "a commit that becomes empty": Case("rebase-empty", REBASE + side("ours", "signs.txt") + GO_ON, kept="ours", says="the others became empty"),
+    "a rebase picked up in the middle": Case("left-in-a-rebase", side("theirs", "wasps.txt") + GO_ON),
+    "a rebase left in the middle": Case("left-in-a-rebase", "true", state="untouched", kept="unresolved", missed=ALL),
+    "a merge left in the middle": Case("left-in-a-merge", "true", state="untouched", kept="unresolved", missed=ALL),
+    "pick, right": Case(
+        "pick-the-fix", "git cherry-pick next-season~1 >/dev/null 2>&1 || true\nprintf '%s g\\nacid: 6 g\\n' \"$(git show next-season~1:litre.txt | head -1)\" >litre.txt\n"
+        "git add .; git cherry-pick --continue >/dev/null", kept="blend",
+    ),
+    "pick, merged instead": Case("pick-the-fix", "git merge -q -X ours -m m next-season", kept="ours", missed="history resolution"),
+    "pick, not continued": Case("pick-the-fix", "git cherry-pick next-season~1 >/dev/null 2>&1 || true\n" + side("theirs", "litre.txt"), state="open", missed=NOT_DONE),
+    "revert, right": Case("undo-the-price", "git revert --no-edit HEAD~1 >/dev/null 2>&1 || true\nprintf 'a bottle of 1.1 litres: 3.40\\n' >juice.txt; git add .; git revert --continue >/dev/null", kept="blend"),
+    "revert, the old state whole": Case("undo-the-price", "git revert --no-edit HEAD~1 >/dev/null 2>&1 || true\n" + side("theirs", "juice.txt") + "git revert --continue >/dev/null", missed="resolution"),
+    "stash, right": Case("stash-back", "git stash pop >/dev/null 2>&1 || true\n" + side("theirs", "winter.txt") + "git stash drop -q"),
+    "stash, right and committed": Case("stash-back", "git stash pop >/dev/null 2>&1 || true\n" + side("theirs", "winter.txt") + "git commit -qm straw; git stash drop -q"),
+    "stash, kept": Case("stash-back", "git stash pop >/dev/null 2>&1 || true\n" + side("theirs", "winter.txt"), partly="tidy", says="work left in the stash"),
+    "stash, thrown away": Case("stash-back", "git stash drop -q", kept="ours", missed="resolution"),
+    "stash, unresolved": Case("stash-back", "git stash pop >/dev/null 2>&1 || true", state="open", kept="unresolved", missed="finished markers resolution", partly="tidy"),
+    "stash, never popped": Case("stash-back", "true", state="untouched", kept="", missed=ALL.replace("history ", "")),
+    "pull by rebase, right": Case("pull-by-rebase", "git pull -q --rebase origin main >/dev/null 2>&1 || true\n" + side("theirs", "traps.txt") + GO_ON + "git push -q origin main"),
+    "pull by rebase, merged instead": Case("pull-by-rebase", "git pull -q --no-rebase origin main >/dev/null 2>&1 || true\n" + side("ours", "traps.txt") + "git commit -qm m; git push -q origin main", missed="history"),
+    "pull by merge, right": Case("pull-by-merge", "git pull -q --no-rebase origin main >/dev/null 2>&1 || true\n" + side("theirs", "honey.txt") + "git commit -qm m; git push -q origin main"),
+    "pull by merge, not pushed": Case("pull-by-merge", "git pull -q --no-rebase origin main >/dev/null 2>&1 || true\n" + side("theirs", "honey.txt") + "git commit -qm m", missed="delivered", says="it was not pushed"),
+    "stale, nothing fetched": Case("stale-main", "git merge -q origin/main", state="untouched", kept="", missed=ALL),
+    "there and back, right": Case(
+        "there-and-back", "git checkout -q winter-rota; git merge -q main >/dev/null || true\n" + side("ours", "rota.txt")
+        + "git commit -qm m; git checkout -q main; git merge -q --no-ff --no-edit winter-rota; git push -q origin main; git branch -q -d winter-rota",
+        kept="ours",
+    ),
+    "there and back, fast-forwarded and kept": Case(
+        "there-and-back", "git checkout -q winter-rota; git merge -q main >/dev/null || true\n" + side("ours", "rota.txt")
+        + "git commit -qm m; git checkout -q main; git merge -q winter-rota; git push -q origin main",
+        kept="ours", partly="history delivered", says="only moved on",
+    ),
+    "squash, right": Case("squash-the-notes", "git merge -q --squash cloths >/dev/null || true\n" + side("theirs", "needs.txt") + "git commit -qm 'Count the cloths'"),
+    "squash, merged instead": Case("squash-the-notes", "git merge -q cloths >/dev/null || true\n" + side("theirs", "needs.txt") + "git commit -qm m", missed="history", says="--squash"),
+}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def classroom(tmp_path_factory: pytest.TempPathFactory) -> dict[str, dict[str, Any]]:
+    top = tmp_path_factory.mktemp("operations")
+    for exercise in {case.exercise for case in CASES.values()}:
+        muddled("plant", exercise, top / "first" / exercise)
+    for number, case in enumerate(CASES.values()):
+        shutil.copytree(top / "first" / case.exercise, top / "all" / f"{number:02}", symlinks=True)
+        shell(top / "all" / f"{number:02}" / "work", case.script)
+    results = graded(top / "all")
+    return dict(zip(CASES, (results[f"{n:02}"] for n in range(len(CASES))), strict=True))
+
+
+@pytest.mark.parametrize("name", CASES)
+def test_operations(name: str, classroom: dict[str, dict[str, Any]]) -> None:
+    case, result = CASES[name], classroom[name]
+    criteria = result["criteria"]
+    because = " ".join(f"{id_}: {criterion['because']}" for id_, criterion in criteria.items())
+    lacking = {id_: c["outcome"] for id_, c in criteria.items() if c["outcome"] in ("partly", "missed")}
+    expected = dict.fromkeys(case.missed.split(), "missed") | dict.fromkeys(case.partly.split(), "partly")
+    assert (result["state"], lacking) == (case.state, expected), because
+    assert " ".join(hunk["kept"] for hunk in result["hunks"]) == case.kept, because
+    assert case.says in because
