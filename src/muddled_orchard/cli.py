@@ -18,6 +18,7 @@ COMMANDS = {
     "sketch": "begin a scenario file for a kind of conflict",
     "survey": "check scenarios and show what they will do",
     "plant": "build one practice repository",
+    "peek": "for learners: what is pending, which side is which, what is left to do",
     "grade": "grade one submission or a whole folder of them",
     "demo": "the whole round on made-up learners, in one go",
 }

@@ -14,11 +14,16 @@ class Pending:
     """An operation that was begun and neither finished nor aborted.
 
     `kind` is `merge`, `squash`, `rebase`, `cherry-pick` or `revert`; `brings` the commits that it
-    brings in (MERGE_HEAD, CHERRY_PICK_HEAD, ...), empty where Git writes none.
+    brings in (MERGE_HEAD, CHERRY_PICK_HEAD, ...), empty where Git writes none. Of a rebase: `number` is the
+    step at hand of `total`, `branch` the branch that is rebased, `onto` its new base.
     """
 
     kind: str
     brings: tuple[str, ...] = ()
+    number: int = 0
+    total: int = 0
+    branch: str = ""
+    onto: str = ""
 
 
 @dataclass(frozen=True, slots=True)

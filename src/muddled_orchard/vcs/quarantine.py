@@ -37,6 +37,8 @@ STATE_FILES = (
     "REVERT_HEAD",
     "REBASE_HEAD",
     "SQUASH_MSG",
+    *(f"rebase-merge/{name}" for name in ("msgnum", "end", "head-name", "onto")),
+    *(f"rebase-apply/{name}" for name in ("next", "last", "head-name", "onto")),
 )
 STATE_FOLDERS = ("rebase-merge", "rebase-apply", "sequencer")
 

@@ -185,11 +185,22 @@ class Reader:
             return tuple(filter(is_id, text_of(self._files.get(name, b"")).split()))
 
         if "rebase-merge/" in self._files or "rebase-apply/" in self._files:
-            return Pending("rebase", ids("REBASE_HEAD"))
+            return self._read_rebase(ids("REBASE_HEAD"))
         for name, kind in _PENDING:
             if name in self._files:
                 return Pending(kind, ids(name) if kind != "squash" else ())
         return Pending("cherry-pick") if "sequencer/" in self._files else None
+
+    def _read_rebase(self, brings: tuple[str, ...]) -> Pending:
+        merging = "rebase-merge/" in self._files
+        folder, names = ("rebase-merge", ("msgnum", "end")) if merging else ("rebase-apply", ("next", "last"))
+
+        def said(name: str) -> str:
+            return text_of(self._files.get(f"{folder}/{name}", b"")).strip()
+
+        number, total = (int(said(name)) if said(name).isdecimal() else 0 for name in names)
+        branch = said("head-name").removeprefix("refs/heads/")
+        return Pending("rebase", brings, number, total, branch, said("onto"))
 
     def _index(self) -> Iterator[IndexEntry]:
         data = self._files.get("index", b"")

@@ -1,0 +1,33 @@
+"""Look at a learner's repository as it is, through the same quarantine as every submission."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+from muddled_orchard.core.peek import Peek, peek
+from muddled_orchard.core.problems import BadInput, Problem
+from muddled_orchard.vcs.quarantine import Unreadable, find_repository, take_over
+from muddled_orchard.vcs.read import Reader
+
+
+def peek_at(folder: Path) -> Peek:
+    """Where the learner stands whose repository this folder is, or lies in. Raises BadInput where there
+    is none, or where it can't be read."""
+    try:
+        for place in (folder, *folder.resolve().parents):
+            found = find_repository(place)
+            if found is not None:
+                break
+        else:
+            raise BadInput(
+                Problem("there is no Git repository here", "Go into work/ and try again.", file=str(folder))
+            )
+        with tempfile.TemporaryDirectory(prefix="muddled-") as room:
+            reader = Reader(take_over(*found, Path(room) / "peek"))
+            try:
+                return peek(reader.evidence((), {}))
+            finally:
+                reader.close()
+    except Unreadable as problem:
+        raise BadInput(Problem(f"it can't be read: {problem}", file=str(folder))) from None
