@@ -76,3 +76,28 @@ def test_help_imports_neither_git_nor_the_terminal_library() -> None:
     loaded = {line.rsplit("|", 1)[-1].strip() for line in done.stderr.splitlines()}
     assert "argparse" in loaded
     assert not loaded & {"rich", "pygit2", "pydantic", "yaml", "tree_sitter", "jinja2"}
+
+
+def test_feedback_for_learners_never_says_what_is_wanted(tmp_path: Path) -> None:
+    muddled("plant", "rebase-one", tmp_path / "ilse", "--quiet")
+    shell(
+        tmp_path / "ilse/work",
+        "git rebase main >/dev/null 2>&1 || true\n"
+        "sed -i -e '/^=======/,/^>>>>>>>/d' -e '/^<<<<<<</d' yard.txt; git add .; git rebase --continue >/dev/null",
+    )
+    said = [
+        " ".join(muddled("grade", tmp_path / "ilse", "--for-learner", *more).stdout.split())
+        for more in ([], ["--hint", "2"], ["--hint", "3"])
+    ]
+    for text in said:
+        assert "accepted:" not in text
+        assert "exactly the other way round" not in text
+        assert "Is each conflict resolved as the brief asks? yard.txt, line 1" in text
+    assert "gate locked" not in said[0]
+    assert "ours (main, the new base) was kept" in said[1]
+    assert "Think of this" not in said[1]
+    assert "Think of this: In a rebase ours is the new base" in said[2]
+    assert (
+        "--hint goes with --for-learner" in muddled("grade", tmp_path / "ilse", "--hint", "2", code=2).stderr
+    )
+    assert "without --json" in muddled("grade", tmp_path / "ilse", "--for-learner", "--json", code=2).stderr

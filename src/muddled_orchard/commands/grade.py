@@ -13,6 +13,7 @@ from muddled_orchard.files.submissions import find_submissions
 from muddled_orchard.reports.grade_json import result_file
 from muddled_orchard.reports.grade_view import show_many, show_one
 from muddled_orchard.reports.graded import Graded
+from muddled_orchard.reports.learner_view import STRENGTHS, show_for_learner
 from muddled_orchard.reports.terminal import console, with_progress
 from muddled_orchard.vcs.grading import grader
 
@@ -30,6 +31,15 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--pass-mark", metavar="PERCENT", type=float, help="exit with 1 if anybody is below this"
     )
+    parser.add_argument(
+        "--for-learner", action="store_true", help="feedback to try again with: it leaves out what is wanted"
+    )
+    parser.add_argument(
+        "--hint",
+        type=int,
+        choices=STRENGTHS,
+        help="how much --for-learner gives away (default: 1, where to look)",
+    )
     parser.add_argument("--json", action="store_true", help="print the result file (JSON) instead")
     parser.add_argument("--quiet", action="store_true", help="no progress, and no view of the results")
 
@@ -38,11 +48,18 @@ def run(options: argparse.Namespace) -> int:
     """Grade and show."""
     if options.pass_mark is not None and not 0 <= options.pass_mark <= 100:
         raise BadInput(Problem(f"--pass-mark {options.pass_mark:g} is no percentage", "Give 0 to 100."))
+    if options.for_learner and options.json:
+        raise BadInput(Problem("the result file says what is wanted", "Use --for-learner without --json."))
+    if options.hint and not options.for_learner:
+        raise BadInput(Problem("--hint goes with --for-learner"))
     shelf = Shelf(options.scenarios)
     submissions = find_submissions(options.submissions)
     results = grade_all(submissions, shelf, quiet=options.quiet)
     if options.json:
         sys.stdout.write(result_file(results))
+    elif options.for_learner:
+        for result in results:
+            show_for_learner(console(), result, options.hint or STRENGTHS[0])
     elif not options.quiet:
         show(results)
     return exit_code(results, options.pass_mark)

@@ -21,15 +21,9 @@ _MOST_LINES = 12
 def show_one(on: Console, result: Graded) -> None:
     """One submission, as prose with its hunks."""
     assessment = result.assessment
-    heading = Text(printable(result.learner, on), style="strong")
-    if assessment.exercise:
-        heading.append(f"  {printable(assessment.title, on)}", style="default")
-        heading.append(
-            f"  ({assessment.exercise}, variant {printable(assessment.variant, on)})", style="faint"
-        )
-    on.print(heading)
+    on.print(heading(on, result))
     on.print()
-    on.print(_verdict(on, assessment))
+    on.print(verdict(on, assessment))
     if assessment.state == "unreadable":
         return
     lacking = [
@@ -56,7 +50,17 @@ def show_one(on: Console, result: Graded) -> None:
         on.print(Text(f"? Needs a look: {printable(doubt, on)}.", style="doubt"))
 
 
-def _verdict(on: Console, assessment: Assessment) -> Text:
+def heading(on: Console, result: Graded) -> Text:
+    """Whose it is, and which exercise."""
+    assessment = result.assessment
+    said = Text(printable(result.learner, on), style="strong")
+    if assessment.exercise:
+        said.append(f"  {printable(assessment.title, on)}", style="default")
+        said.append(f"  ({assessment.exercise}, variant {printable(assessment.variant, on)})", style="faint")
+    return said
+
+
+def verdict(on: Console, assessment: Assessment) -> Text:
     score = (
         f"{_number(assessment.points)} of {_number(assessment.possible)} points ({assessment.percent:g} %)"
     )
@@ -103,7 +107,18 @@ def _criteria(on: Console, criteria: Sequence[CriterionResult]) -> Table:
 
 
 def _hunk(on: Console, hunk: HunkResult) -> RenderableType:
-    """The sides of a conflict under one another: base, ours and theirs with their branches, what was left."""
+    """A conflict with its sides, what was left there and what is accepted."""
+    wanted = hunk.wanted if hunk.wanted is not None else _gone(hunk)
+    accepted = (f"accepted: {' or '.join(hunk.accepted)}", wanted, "good")
+    parts = conflict_sides(on, hunk, accepted)
+    if hunk.why:
+        parts.append(Padding(Text(f"Why: {printable(hunk.why.strip(), on)}"), (0, 0, 0, 2)))
+    return Group(*parts)
+
+
+def conflict_sides(on: Console, hunk: HunkResult, *more: tuple[str, str | None, str]) -> list[RenderableType]:
+    """The sides of a conflict under one another: base, ours and theirs with their branches, what was
+    left, and `more` rows (name, text, style)."""
     where = f"{hunk.file}{f', hunk {hunk.hunk}' if hunk.hunk else ''}"
     table = Table.grid(padding=(0, 2, 0, 0))
     table.add_column(overflow="fold", max_width=on.width // 2)
@@ -114,18 +129,11 @@ def _hunk(on: Console, hunk: HunkResult) -> RenderableType:
         (hunk.ours_name, hunk.ours, "default"),
         (hunk.theirs_name, hunk.theirs, "default"),
         ("left there now", hunk.left, "bad"),
-        (
-            f"accepted: {' or '.join(hunk.accepted)}",
-            hunk.wanted if hunk.wanted is not None else _gone(hunk),
-            "good",
-        ),
+        *more,
     )
     for name, text, style in rows:
         table.add_row(Text(printable(name, on), style=style), _block(on, text, style, bar))
-    parts: list[RenderableType] = [Text(printable(where, on), style="strong"), Padding(table, (0, 0, 0, 2))]
-    if hunk.why:
-        parts.append(Padding(Text(f"Why: {printable(hunk.why.strip(), on)}"), (0, 0, 0, 2)))
-    return Group(*parts)
+    return [Text(printable(where, on), style="strong"), Padding(table, (0, 0, 0, 2))]
 
 
 def _gone(hunk: HunkResult) -> str | None:

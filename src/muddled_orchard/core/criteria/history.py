@@ -53,7 +53,8 @@ def _of_replays(case: Case, steps: list[TaskCase]) -> Outcome:
     gone = [step for step in steps if step.result.shape == "skipped" and not _empty(case, step)]
     if gone:
         names = listed([f'"{case.commits[step.step.commit or ""].subject}"' for step in gone])
-        return partly(f"{names} was skipped: it is not among the replayed commits.", len(done) / len(steps))
+        said = f"{names} is not among the replayed commits: it was skipped, or nothing was left of it."
+        return partly(said, len(done) / len(steps))
     strange = [step for step in done if not _keeps_author(case, step)]
     if strange:
         made = short(strange[0].result.made)
