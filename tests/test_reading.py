@@ -135,6 +135,27 @@ def test_the_evidence_of_a_busy_repository(planted: Path, tmp_path: Path) -> Non
     assert len(found.commits) == 5 + 2  # the story, and the stash with its index
 
 
+def test_how_they_worked_is_told_and_not_marked(planted: Path) -> None:
+    resolve = "sed -i -e '/^<<<<<<</,/^=======/d' -e '/^>>>>>>>/d' press.toml; git commit -qam merged\n"
+    shell(
+        planted / "work",
+        "git merge -q night-shift || true\ngit merge --abort\ngit rebase -q night-shift || true\ngit rebase --abort\n"
+        "git merge -q night-shift || true\n"
+        + resolve
+        + "git reset -q --hard HEAD~1\ngit merge -q night-shift || true\n"
+        + resolve
+        + "git commit -q --amend -m 'Merge the night shift'",
+    )
+    found = graded(planted)["ilse"]
+    assert found["percent"] == 100.0
+    assert found["notes"][:3] == [
+        "2 operations begun and aborted",
+        "reset 1 time, last to HEAD~1",
+        "1 commit amended",
+    ]
+    assert "is only in the reflog" in found["notes"][3]
+
+
 def test_a_bare_copy_and_a_packed_one_read_the_same(planted: Path, tmp_path: Path) -> None:
     shell(
         planted / "work", "git merge -q -s ours -m x night-shift; git gc -q --prune=now; git pack-refs --all"

@@ -11,7 +11,7 @@ from typing import NoReturn
 
 from muddled_orchard import __version__
 
-DONE, FELL_SHORT, WRONG_USE = 0, 1, 2
+DONE, WRONG_USE = 0, 2
 
 COMMANDS = {
     "catalogue": "list the bundled scenarios: kind of conflict, operation, difficulty",

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from muddled_orchard.core.assessment import Assessment, CriterionResult, Outcome, missed
 from muddled_orchard.core.case import Case, lay_out
+from muddled_orchard.core.course import aborted, notes_on
 from muddled_orchard.core.criteria import JUDGES, markers
 from muddled_orchard.core.criteria.resolution import hunk_results
 from muddled_orchard.core.evidence import Evidence
@@ -33,6 +34,7 @@ def assess(evidence: Evidence, key: Key, located: tuple[Result, ...] | None = No
         criteria=tuple(criteria),
         hunks=hunks,
         needs_a_look=tuple(dict.fromkeys(_doubts(case))),
+        notes=tuple(notes_on(evidence)),
     )
 
 
@@ -44,10 +46,7 @@ def _with_points(id_: str, outcome: Outcome, weight: float) -> CriterionResult:
 
 
 def _nothing_done(case: Case) -> str:
-    begun = [
-        move for move in case.evidence.reflog if move.what.startswith(("reset: moving to HEAD", "merge "))
-    ]
-    if begun:
+    if aborted(case.evidence):
         return "Something was begun and aborted; the repository is as it was handed out."
     return "Nothing was attempted; the repository is as it was handed out."
 

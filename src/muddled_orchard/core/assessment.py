@@ -90,7 +90,11 @@ class HunkResult:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Assessment:
-    """Everything that grading one submission found."""
+    """Everything that grading one submission found.
+
+    `needs_a_look` is why a person should look, `notes` how the learner worked (told, never marked),
+    `reason` why a submission is unreadable.
+    """
 
     exercise: str
     title: str

@@ -33,6 +33,7 @@ def _submission(result: Graded) -> dict[str, Any]:
         "possible": assessment.possible,
         "percent": assessment.percent,
         "needs_a_look": list(assessment.needs_a_look),
+        "notes": list(assessment.notes),
         "criteria": [_criterion(criterion) for criterion in assessment.criteria],
         "hunks": [_hunk(hunk) for hunk in assessment.hunks],
     }

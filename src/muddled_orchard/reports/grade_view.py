@@ -46,6 +46,9 @@ def show_one(on: Console, result: Graded) -> None:
         if criterion.outcome.verdict == "skipped":
             said = f"{sign(on, 'skipped')} {criterion.id} was skipped: {criterion.outcome.because}"
             on.print(Text(printable(said, on), style="faint"))
+    if assessment.notes:
+        said = f"{sign(on, 'skipped')} On the way: {'; '.join(assessment.notes)}."
+        on.print(Text(printable(said, on), style="faint"))
     for doubt in assessment.needs_a_look:
         on.print(Text(f"? Needs a look: {printable(doubt, on)}.", style="doubt"))
 

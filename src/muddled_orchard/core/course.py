@@ -1,0 +1,47 @@
+"""How somebody worked, from the reflog: told to the instructor, never marked."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from muddled_orchard.core.evidence import Evidence
+from muddled_orchard.core.repository import ancestry
+from muddled_orchard.core.wording import counted
+
+
+def aborted(evidence: Evidence) -> int:
+    """How many operations were begun and aborted: a merge's abort is a reset to HEAD, a rebase's says so."""
+    return sum(
+        move.what.startswith(("reset: moving to HEAD", "rebase (abort)"))
+        and move.new == _before(evidence, number)
+        for number, move in enumerate(evidence.reflog)
+    )
+
+
+def _before(evidence: Evidence, number: int) -> str:
+    """Where HEAD stood when the operation that a line ends was begun."""
+    at = number
+    while at > 0 and evidence.reflog[at - 1].what.startswith("rebase"):
+        at -= 1
+    return evidence.reflog[at].old
+
+
+def notes_on(evidence: Evidence) -> Iterator[str]:
+    """What is worth telling: what was aborted, reset and amended, and results that no branch has."""
+    if count := aborted(evidence):
+        yield f"{counted(count, 'operation')} begun and aborted"
+    resets = [
+        move.what.removeprefix("reset: moving to ")
+        for move in evidence.reflog
+        if move.what.startswith("reset: moving to ") and move.what != "reset: moving to HEAD"
+    ]
+    if resets:
+        yield f"reset {counted(len(resets), 'time')}, last to {resets[-1]}"
+    if count := sum(move.what.startswith("commit (amend)") for move in evidence.reflog):
+        yield f"{counted(count, 'commit')} amended"
+    held = {commit.id for tip in evidence.refs.values() for commit in ancestry(evidence.commits, tip)}
+    held |= {commit.id for commit in ancestry(evidence.commits, evidence.head_commit)}
+    lost = [move.new for move in evidence.reflog if move.new in evidence.commits and move.new not in held]
+    merges = [id_ for id_ in dict.fromkeys(lost) if len(evidence.commits[id_].parents) > 1]
+    if merges:
+        yield f"the merge commit {merges[-1][:7]} is only in the reflog: no branch holds it"
