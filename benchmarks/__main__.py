@@ -19,6 +19,8 @@ from functools import partial
 from pathlib import Path
 
 from muddled_orchard.core.alignment import Gap, align
+from muddled_orchard.core.assess import assess
+from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.variant import PLAIN
 from muddled_orchard.files.catalogue import Shelf, bundled_ids
 from muddled_orchard.vcs import git
@@ -44,6 +46,7 @@ def main() -> None:
         planting(top, count)
         grading(top, count)
     surveying()
+    assessing()
     starting()
     aligning()
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
@@ -160,6 +163,28 @@ def surveying() -> None:
         calls = timed(bare)
     print(f"\nsurvey of {len(scenarios)} scenarios: {1000 * ours:.0f} ms, ratio {ours / calls:.2f}")
     print(f"  to the {len(asked)} bare git merge-tree calls for it: {1000 * calls:.0f} ms")
+
+
+def assessing() -> None:
+    """The pure core on one submission's evidence, for every bundled scenario solved by its key."""
+    shelf = Shelf()
+    taken: list[tuple[float, str, int]] = []
+    with tempfile.TemporaryDirectory() as folder:
+        workshop = Workshop(Path(folder) / "workshop.git")
+        for id_ in bundled_ids():
+            scenario = shelf.find(id_)
+            assert scenario is not None  # noqa: S101
+            key = make_key(workshop, scenario, PLAIN)
+            tips = {**key.refs, **{f"refs/heads/{name}": tip for name, tip in key.solved_tips.items()}}
+            own = {id_: commit for id_, commit in key.commits.items() if id_ not in key.handed_out}
+            on = scenario.task[-1].on
+            evidence = Evidence(head=on, head_commit=key.solved_tips[on], refs=tips, commits=own)
+            lines = sum(text.count(b"\n") for text in key.texts.values())
+            taken.append((min(timed(partial(assess, evidence, key)) for _ in range(5)), id_, lines))
+    slowest, id_, lines = max(taken)
+    middle = sorted(taken)[len(taken) // 2][0]
+    print(f"assessing one submission: {1000 * middle:.2f} ms (median of {len(taken)} scenarios), "
+          f"at most {1000 * slowest:.2f} ms ({id_}, {lines} lines)")  # fmt: skip
 
 
 def starting() -> None:

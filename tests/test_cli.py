@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -69,6 +71,14 @@ def test_the_demo_tells_eight_learners_apart(tmp_path: Path) -> None:
     }  # fmt: skip
     assert len({one["variant"] for one in result["submissions"]}) == 8
     assert "Name another" in muddled("demo", folder=tmp_path, code=2).stderr
+
+
+def test_who_reads_our_output_may_stop_reading(tmp_path: Path) -> None:
+    done = subprocess.run(
+        ["bash", "-c", f"set -o pipefail; {sys.executable} -m muddled_orchard survey press-limit | head -1"],
+        cwd=tmp_path, capture_output=True, text=True, check=False,
+    )  # fmt: skip
+    assert (done.returncode, done.stderr) == (0, "")
 
 
 def test_help_imports_neither_git_nor_the_terminal_library() -> None:

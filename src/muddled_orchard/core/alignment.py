@@ -9,6 +9,7 @@ explain it equally well, all of them are returned.
 from __future__ import annotations
 
 import difflib
+import functools
 import heapq
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -75,23 +76,15 @@ def align(
 _Step = tuple[int, int]  # (node, how many of the file's lines are read)
 
 
-class _Search:
-    """Dijkstra's search through (place in the template, place in the file).
+class _Nodes:
+    """A template flattened into nodes: a clean line leads on to the next node, a gap's first node leads
+    into a chain of nodes for each guess, and all chains lead to the gap's last node."""
 
-    The template is flattened into nodes: a clean line leads on to the next node, a gap's first node
-    leads into a chain of nodes for each guess, and all chains lead to the gap's last node.
-    """
-
-    def __init__(
-        self, template: Sequence[Lines | Gap], lines: Lines, is_marker: Callable[[str], bool]
-    ) -> None:
-        self.lines = lines
-        self.is_marker = is_marker
+    def __init__(self, template: Sequence[Lines | Gap]) -> None:
         self.text: list[str | None] = []  # the line that a node stands for; None where it has none
         self.next: list[tuple[int, ...]] = []
         self.gap: list[int | None] = []
         self.gaps = 0
-        self.template = template
         for part in template:
             if isinstance(part, Gap):
                 self._add_gap(part)
@@ -121,6 +114,25 @@ class _Search:
                 self._add(line, self.gaps, (exit_ if last else len(self.text) + 1,))
         self._add(None, self.gaps, (exit_ + 1,))
         self.gaps += 1
+
+
+@functools.lru_cache(maxsize=64)  # a whole class is read along the same few templates
+def _nodes(template: tuple[Lines | Gap, ...]) -> _Nodes:
+    return _Nodes(template)
+
+
+class _Search:
+    """Dijkstra's search through (place in the template, place in the file)."""
+
+    def __init__(
+        self, template: Sequence[Lines | Gap], lines: Lines, is_marker: Callable[[str], bool]
+    ) -> None:
+        nodes = _nodes(tuple(template))
+        self.lines = lines
+        self.is_marker = is_marker
+        self.template = template
+        self.text, self.next, self.gap = nodes.text, nodes.next, nodes.gap
+        self.gaps, self.end = nodes.gaps, nodes.end
 
     def run(self) -> Alignment:
         size, end = len(self.lines), self.end

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from collections import Counter
 from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, replace
@@ -112,11 +113,7 @@ class _Reader:
         return replace(best, doubts=tuple(doubts)), alignment.cost
 
     def _aligned(self, way: Accepted | None) -> Alignment:
-        template: list[Lines | Gap] = []
-        for number, (clean, hunk) in enumerate(split(self.merged.parts)):
-            template.append(self.form(way.clean[number] if way else clean))
-            if hunk is not None:
-                template.append(gap_for(hunk, self.spacing, [way.choices[number]] if way else []))
+        template = _template(self.merged, way, self.spacing)
         return align(template, self.form(self.lines), looks_like(self.labels))
 
     def _file(self, reading: Reading, way: Accepted | None) -> FileReading:
@@ -203,6 +200,18 @@ class _Reader:
         """Alike when blank lines don't count, and not blank altogether."""
         filled = [line for line in self.form(one) if line.strip()]
         return bool(filled) and filled == [line for line in self.form(other) if line.strip()]
+
+
+@functools.lru_cache(maxsize=64)  # a whole class is read along the same few templates
+def _template(merged: MergedText, way: Accepted | None, spacing: SpacingRule) -> tuple[Lines | Gap, ...]:
+    """What a file is laid along: the clean stretches of a resolution, with a gap for each hunk."""
+    form = alike(spacing)
+    template: list[Lines | Gap] = []
+    for number, (clean, hunk) in enumerate(split(merged.parts)):
+        template.append(form(way.clean[number] if way else clean))
+        if hunk is not None:
+            template.append(gap_for(hunk, spacing, [way.choices[number]] if way else []))
+    return tuple(template)
 
 
 def markers_outside(lines: Lines, expected: Lines, labels: Collection[str]) -> tuple[Marker, ...]:

@@ -71,7 +71,12 @@ def _step(on: Console, key: Key, step: Step) -> None:
     elif not step.meeting.conflicts:
         on.print(Text("  no conflict" if not step.fast_forward else "  a fast-forward"))
     for path in sorted(step.mended):
-        on.print(Text(f"  {printable(path, on)} merges cleanly and is to be changed all the same"))
+        said = (
+            "merges cleanly and is to be changed all the same"
+            if path in step.meeting.tree
+            else "is to be made"
+        )
+        on.print(Text(f"  {printable(path, on)} {said}"))
     for conflict in step.meeting.conflicts:
         _conflict(on, key, step, conflict)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from collections.abc import Iterable, Iterator
 from typing import TextIO, TypeVar
@@ -20,10 +21,19 @@ _ASCII_SIGNS = {"met": "+", "partly": "~", "missed": "x", "skipped": ".", "unrea
 STYLES = {"met": "good", "partly": "doubt", "missed": "bad", "skipped": "faint", "unreadable": "bad"}
 
 
+class _Console(Console):
+    """A console whose reader may stop reading: that is no error."""
+
+    def on_broken_pipe(self) -> None:
+        """Leave quietly, with what was asked done."""
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        raise SystemExit(0)
+
+
 def console(stream: TextIO | None = None) -> Console:
     """A console for stdout (or another stream): no colour where that is no terminal or NO_COLOR is set,
     and no markup, so that no text from a repository can pass for ours."""
-    return Console(file=stream or sys.stdout, theme=THEME, markup=False, highlight=False, emoji=False)
+    return _Console(file=stream or sys.stdout, theme=THEME, markup=False, highlight=False, emoji=False)
 
 
 def speaks_unicode(on: Console) -> bool:
