@@ -100,3 +100,19 @@ def test_an_empty_folder_is_taken_and_the_bundled_file_is_found_by_path_too(tmp_
     said = muddled("plant", BUNDLED / "press-limit.toml", "new", folder=tmp_path).stdout
     assert "Then: muddled grade new" in said
     assert (tmp_path / "new/BRIEF.md").read_text().startswith("# Two limits for one press\n")
+
+
+def test_remotes_and_stashes_are_what_git_makes_of_them(tmp_path: Path) -> None:
+    muddled("plant", "pull-by-merge", tmp_path / "a", "--quiet")
+    work = tmp_path / "a/work"
+    assert shell(work, "git rev-parse main@{upstream} origin/main | uniq | wc -l").strip() == "1"
+    assert shell(
+        work, "git log --oneline origin/main | wc -l; git fetch -q; git log --oneline origin/main | wc -l"
+    ).split() == ["1", "2"]
+    shell(tmp_path, "mv a moved; cd moved/work; git fetch -q")
+    muddled("plant", "stash-back", tmp_path / "b", "--quiet")
+    work = tmp_path / "b/work"
+    assert shell(work, "git stash list").strip() == "stash@{0}: On main: winter list, half done"
+    assert "straw: " in shell(work, "git stash show -p")
+    assert "CONFLICT" in shell(work, "git stash pop 2>&1 || true")
+    assert not (work / ".git/logs/HEAD").exists()

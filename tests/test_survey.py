@@ -80,6 +80,26 @@ def test_what_is_not_covered_or_not_there_is_an_error(tmp_path: Path) -> None:
     assert {problem["line"] for problem in result["problems"]} == {75, 65}
 
 
+def test_the_graph_can_be_drawn(tmp_path: Path) -> None:
+    for name in ("graph.png", "graph.svg"):
+        assert muddled("survey", "rebase-four", "--quiet", "--picture", tmp_path / name).stdout == ""
+    assert (tmp_path / "graph.png").read_bytes().startswith(b"\x89PNG")
+    drawn = (tmp_path / "graph.svg").read_text("utf-8")
+    assert "</svg>" in drawn
+    again = tmp_path / "again.svg"
+    muddled("survey", "rebase-four", "--quiet", "--picture", again)
+    assert again.read_text("utf-8") == drawn, "the same scenario makes the same picture"
+    for arguments, says in (
+        (["rebase-four", "--picture", "graph.gif"], "no name for a picture"),
+        (["rebase-four", "press-limit", "--picture", "graph.png"], "one picture for 2 scenarios"),
+        (["rebase-four", "--picture", "nowhere/graph.png"], "can't be written"),
+    ):
+        done = muddled("survey", "--quiet", *arguments, folder=tmp_path, code=2)
+        assert says in done.stderr
+        assert len(done.stderr.splitlines()) <= 3
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["again.svg", "graph.png", "graph.svg"]
+
+
 def test_a_control_is_said_to_be_one() -> None:
     assert (
         "is a fast-forward; that is right where it is meant as a control"
