@@ -4,9 +4,13 @@ from __future__ import annotations
 
 import shutil
 from pathlib import Path
+from typing import Any
 
 import pytest
 
+from muddled_orchard.core.assess import assess
+from muddled_orchard.files.catalogue import BUNDLED, Shelf
+from muddled_orchard.vcs import grading
 from tests.conftest import graded, muddled, shell
 
 RIGHT = (
@@ -34,6 +38,9 @@ HOSTILE = {
     ),
     "a link in .git": ("ln -s /etc/passwd .git/refs/heads/evil; ln -s / .git/refs/remotes; mkfifo .git/MERGE_MSG", "finished"),
     "a loop of refs": ("echo 'ref: refs/heads/b' >.git/refs/heads/a; echo 'ref: refs/heads/a' >.git/refs/heads/b", "finished"),
+    "a variant that is none": (
+        "git filter-branch -f --msg-filter \"sed 's/^Variant: .*/Variant: \\.\\.@{x}/'\" -- --all >/dev/null 2>&1", "unreadable",
+    ),
     ".git is a link": ("mv .git ../elsewhere; ln -s ../elsewhere .git", "unreadable"),
     ".git is a file": ("mv .git ../elsewhere; echo 'gitdir: ../elsewhere' >.git", "unreadable"),
     "no objects": ("rm -rf .git/objects/??", "unreadable"),
@@ -64,6 +71,21 @@ def test_hostile_submissions(name: str, planted: Path) -> None:
     assert not list(planted.parent.rglob("PWNED"))
 
 
+def test_a_crash_costs_one_submission_alone(planted: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    shell(planted / "work", RIGHT)
+    shutil.copytree(planted, planted.parent / "honest", symlinks=True)
+
+    def fails_once(*_: Any) -> Any:
+        monkeypatch.setattr(grading, "assess", assess)
+        raise KeyError("surprise")
+
+    monkeypatch.setattr(grading, "assess", fails_once)
+    with grading.grader(Shelf().find) as one:
+        first, second = one.grade([planted, planted.parent / "honest"])
+    assert "grading it failed (KeyError: 'surprise')" in first.reason
+    assert (first.state, second.percent) == ("unreadable", 100.0)
+
+
 def test_names_can_not_speak_to_the_terminal(planted: Path) -> None:
     shell(
         planted / "work",
@@ -77,8 +99,6 @@ def test_names_can_not_speak_to_the_terminal(planted: Path) -> None:
 
 
 def test_a_changed_scenario_and_a_foreign_repository_are_told(planted: Path, tmp_path: Path) -> None:
-    from muddled_orchard.files.catalogue import BUNDLED
-
     changed = tmp_path / "changed.toml"
     changed.write_text((BUNDLED / "press-limit.toml").read_text().replace("brush", "broom"))
     said = muddled("grade", planted, "--scenarios", changed, code=2).stdout

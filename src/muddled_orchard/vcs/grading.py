@@ -34,7 +34,7 @@ FindScenario = Callable[[str], Scenario | None]
 
 
 @dataclass(slots=True)
-class _Patient:
+class _Submission:
     """A submission on its way through."""
 
     source: Path
@@ -68,55 +68,55 @@ class Grader:
         self._hand_outs: dict[str, HandOut] = {}
 
     def grade(self, submissions: Sequence[Path]) -> Iterator[Assessment]:
-        """The assessment of each submission, in order. One that can't be read costs itself alone.
-
-        Raises BadInput where a scenario (not a submission) is at fault.
-        """
+        """The assessment of each submission, in order. One that can't be read costs itself alone."""
         for start in range(0, len(submissions), PORTION):
             yield from self._portion(submissions[start : start + PORTION])
 
     def _portion(self, submissions: Sequence[Path]) -> list[Assessment]:
         room = Path(tempfile.mkdtemp(prefix="quarantine-", dir=self._folder))
-        patients = [_Patient(source) for source in submissions]
+        admitted = [_Submission(source) for source in submissions]
         try:
-            for number, patient in enumerate(patients):
-                self._attempt(patient, partial(self._admit, room=room / str(number)))
-            self._make_keys([p for p in patients if p.hand_out and p.assessment is None])
-            for patient in patients:
-                if patient.assessment is None:
-                    self._attempt(patient, self._examine)
-            self._ask_meetings([p for p in patients if p.assessment is None])
-            for patient in patients:
-                if patient.assessment is None:
-                    self._attempt(patient, self._assess)
+            for number, submission in enumerate(admitted):
+                self._attempt(submission, partial(self._admit, room=room / str(number)))
+            self._make_keys([p for p in admitted if p.hand_out and p.assessment is None])
+            for submission in admitted:
+                if submission.assessment is None:
+                    self._attempt(submission, self._examine)
+            self._ask_meetings([p for p in admitted if p.assessment is None])
+            for submission in admitted:
+                if submission.assessment is None:
+                    self._attempt(submission, self._assess)
         finally:
-            for patient in patients:
-                if patient.reader is not None:
-                    patient.reader.close()
+            for submission in admitted:
+                if submission.reader is not None:
+                    submission.reader.close()
             shutil.rmtree(room, ignore_errors=True)
-        return [patient.assessment for patient in patients if patient.assessment is not None]
+        return [submission.assessment for submission in admitted if submission.assessment is not None]
 
-    def _attempt(self, patient: _Patient, step: Callable[[_Patient], None]) -> None:
+    def _attempt(self, submission: _Submission, step: Callable[[_Submission], None]) -> None:
         try:
-            step(patient)
+            step(submission)
         except Unreadable as problem:
-            patient.refuse(str(problem))
+            submission.refuse(str(problem))
         except RecursionError:
-            patient.refuse("it is nested too deeply to be read")
+            submission.refuse("it is nested too deeply to be read")
+        except Exception as error:
+            # Whatever it is, it must not cost the rest of a class their marks; it is told, not hidden.
+            submission.refuse(f"grading it failed ({type(error).__name__}: {error}); a person has to look")
 
-    def _admit(self, patient: _Patient, room: Path) -> None:
-        found = find_repository(patient.source)
+    def _admit(self, submission: _Submission, room: Path) -> None:
+        found = find_repository(submission.source)
         if found is None:
             raise Unreadable("there is no Git repository in it")
-        patient.reader = Reader(take_over(*found, room))
-        patient.hand_out = patient.reader.hand_out(self._hand_outs)
-        if patient.hand_out is None:
+        submission.reader = Reader(take_over(*found, room))
+        submission.hand_out = submission.reader.hand_out(self._hand_outs)
+        if submission.hand_out is None:
             raise Unreadable("its first commit names no exercise: it was not planted by muddled")
 
-    def _make_keys(self, patients: Sequence[_Patient]) -> None:
+    def _make_keys(self, admitted: Sequence[_Submission]) -> None:
         wanted: dict[HandOut, Scenario] = {}
-        for patient in patients:
-            hand_out = patient.hand_out
+        for submission in admitted:
+            hand_out = submission.hand_out
             if hand_out is None or hand_out in self._keys or hand_out in wanted:
                 continue
             scenario = self._find(hand_out.exercise)
@@ -128,46 +128,50 @@ class Grader:
             if isinstance(key, Key):
                 self._hand_outs.update(dict.fromkeys(key.handed_out, hand_out))
 
-    def _examine(self, patient: _Patient) -> None:
-        assert patient.hand_out is not None and patient.reader is not None  # noqa: S101, PT018
-        key = self._keys.get(patient.hand_out)
+    def _examine(self, submission: _Submission) -> None:
+        assert submission.hand_out is not None and submission.reader is not None  # noqa: S101, PT018
+        key = self._keys.get(submission.hand_out)
         if key is None:
             raise Unreadable(
-                f'no scenario "{patient.hand_out.exercise}" is known here; name its file with --scenarios'
+                f'no scenario "{submission.hand_out.exercise}" is known here; name its file with --scenarios'
             )
         if isinstance(key, BadInput):
-            raise key
-        patient.key = key
-        patient.evidence = patient.reader.evidence(key.commits, key.texts)
-        if not grew_from(patient.evidence, key):
+            # A learner can write any variant into a commit; that must not cost the others their marks.
+            variant, problem = submission.hand_out.variant, key.problems[0]
+            raise Unreadable(f'the exercise can\'t be built for its variant "{variant}": {problem.what}')
+        submission.key = key
+        submission.evidence = submission.reader.evidence(key.commits, key.texts)
+        if not grew_from(submission.evidence, key):
             raise Unreadable(
                 "its commits are not those of this scenario: the scenario was changed after handing out, "
                 "or the history was rewritten from its first commit on"
             )
 
-    def _ask_meetings(self, patients: Sequence[_Patient]) -> None:
+    def _ask_meetings(self, admitted: Sequence[_Submission]) -> None:
         """What learners met who came to a step with other content than the key's, in one call."""
-        asked: list[tuple[_Patient, Meet, tuple[str, str]]] = []
-        for patient in patients:
-            self._attempt(patient, partial(self._need_meetings, asked=asked))
+        asked: list[tuple[_Submission, Meet, tuple[str, str]]] = []
+        for submission in admitted:
+            self._attempt(submission, partial(self._need_meetings, asked=asked))
         asked = [one for one in asked if one[0].assessment is None]
         meetings = predict(self._workshop.repo, [pair for _, _, pair in asked])
-        for (patient, own, _), meeting in zip(asked, meetings, strict=True):
-            assert patient.evidence is not None and patient.key is not None  # noqa: S101, PT018
-            texts = {**patient.key.texts, **patient.evidence.texts}
+        for (submission, own, _), meeting in zip(asked, meetings, strict=True):
+            assert submission.evidence is not None and submission.key is not None  # noqa: S101, PT018
+            texts = {**submission.key.texts, **submission.evidence.texts}
             read_texts(self._workshop.repo, texts, meeting)
-            more = {id_: text for id_, text in texts.items() if id_ not in patient.key.texts}
-            known = {**patient.evidence.meetings, (own.ours, own.theirs): meeting}
-            patient.evidence = replace(patient.evidence, texts=more, meetings=known)
+            more = {id_: text for id_, text in texts.items() if id_ not in submission.key.texts}
+            known = {**submission.evidence.meetings, (own.ours, own.theirs): meeting}
+            submission.evidence = replace(submission.evidence, texts=more, meetings=known)
 
-    def _need_meetings(self, patient: _Patient, asked: list[tuple[_Patient, Meet, tuple[str, str]]]) -> None:
+    def _need_meetings(
+        self, submission: _Submission, asked: list[tuple[_Submission, Meet, tuple[str, str]]]
+    ) -> None:
         """Add what to ask for one submission, with the commits of ours that stand for its own."""
-        evidence, key = patient.evidence, patient.key
+        evidence, key = submission.evidence, submission.key
         assert evidence is not None and key is not None  # noqa: S101, PT018
         repo = self._workshop.repo
         done: dict[str, str] = {}
-        patient.located = locate(evidence, key)
-        for meet in meetings_needed(patient.located, key, evidence):
+        submission.located = locate(evidence, key)
+        for meet in meetings_needed(submission.located, key, evidence):
             pair = [restated(repo, side, evidence, key, done) for side in (meet.ours, meet.theirs)]
             if meet.base is not None:
                 commits = {**key.commits, **evidence.commits}
@@ -176,11 +180,11 @@ class Grader:
                     stand_in(repo, commits[side].tree, [root], said)
                     for side, said in ((meet.ours, "ours"), (meet.theirs, "theirs"))
                 ]
-            asked.append((patient, meet, (pair[0], pair[1])))
+            asked.append((submission, meet, (pair[0], pair[1])))
 
-    def _assess(self, patient: _Patient) -> None:
-        assert patient.evidence is not None and patient.key is not None  # noqa: S101, PT018
-        patient.assessment = assess(patient.evidence, patient.key, patient.located)
+    def _assess(self, submission: _Submission) -> None:
+        assert submission.evidence is not None and submission.key is not None  # noqa: S101, PT018
+        submission.assessment = assess(submission.evidence, submission.key, submission.located)
 
 
 @contextmanager
