@@ -204,6 +204,17 @@ def test_scenarios_by_id(tmp_path: Path) -> None:
         Shelf([str(tmp_path)])
 
 
+def test_a_folder_of_scenarios_may_hold_practice_folders_too(planted: Path, tmp_path: Path) -> None:
+    text = (BUNDLED / "press-limit.toml").read_text("utf-8")
+    (tmp_path / "mine.toml").write_text(text.replace("Two limits", "Three limits"), "utf-8")
+    (tmp_path / "notes.toml").write_text("a = 1\n")
+    assert (planted / "work/press.toml").exists()
+    shelf = Shelf([str(tmp_path)])
+    found = shelf.find("press-limit")
+    assert found is not None
+    assert found.title.startswith("Three limits")
+
+
 def test_lines_of_keys() -> None:
     text = (
         'a = 1\n[b.c]\nd = [\n  1,\n  { e = 2 }, # x\n]\n[[f]]\n[[f]]\n"g h" = 1\n[[f.i]]\n[f.i.j]\nk.l = 1\n'

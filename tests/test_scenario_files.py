@@ -22,6 +22,10 @@ WRONG: dict[str, tuple[list[tuple[str, str]], list[str]]] = {
         [('find = "north: 3", put = "north: 4"', 'fnd = "north: 3", put = "north: 4"')],
         ['36: story[2].change[1].fnd: "fnd" is no key here|Did you mean "find"?'],
     ),
+    "a misspelt key and a misspelt word": (
+        [('bring = "east"', 'brings = "east"'), ('keep = ["theirs"]', 'keep = ["thiers"]')],
+        ["60: task[1].brings", '70: answer[1].keep[1]: "thiers" is no choice|Did you mean "theirs"?'],
+    ),
     "other shapes": (
         [('title = "Notes on the hives"', "title = 3"), ("starts = 2031-05-01T08:00:00+02:00", 'starts = "spring"'),
          ('remove = ["old.txt"]', 'remove = "old.txt"')],

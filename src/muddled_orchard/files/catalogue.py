@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import glob
+import re
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
@@ -42,7 +43,7 @@ def scenario_files(places: Iterable[str]) -> Iterator[Path]:
     """All scenario files among files, folders (with all below them) and bundled ids."""
     for place in places:
         if Path(place).is_dir():
-            found = sorted(Path(place).rglob("*.toml"))
+            found = [path for path in sorted(Path(place).rglob("*.toml")) if _is_scenario(path, Path(place))]
             if not found:
                 raise BadInput(Problem("there is no scenario (*.toml) in this folder", file=place))
             yield from found
@@ -53,6 +54,19 @@ def scenario_files(places: Iterable[str]) -> Iterator[Path]:
             yield from matched
         else:
             yield scenario_path(place)
+
+
+def _is_scenario(path: Path, top: Path) -> bool:
+    """Whether a file found in a folder is one: practice folders, where other TOML files lie, are passed
+    over, and so is what has no story and no format."""
+    between = path.parents[: len(path.relative_to(top).parts) - 1]
+    if any((folder / ".git").exists() for folder in between):
+        return False
+    try:
+        text = path.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError):
+        return True  # reading it in earnest says what is wrong with it
+    return re.search(r"^\s*(format\s*=|\[\[\s*story\s*\]\])", text, re.MULTILINE) is not None
 
 
 class Shelf:

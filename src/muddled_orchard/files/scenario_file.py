@@ -112,9 +112,8 @@ def read_scenario(text: str, folder: Path | None = None) -> tuple[Scenario | Non
         # Strict JSON mode takes lists for tuples and tables for dataclasses, and converts nothing else.
         scenario = _adapter().validate_json(json.dumps(data, default=str), strict=True)
     except pydantic.ValidationError as error:
-        problems = list(_shape_problems(error))
-        return None, problems
-    problems = [*_meaning_problems(scenario)]
+        return None, [*_shape_problems(error), *_words_problems(data)]
+    problems = [*_words_problems(data), *_meaning_problems(scenario)]
     scenario = with_taken_folders(scenario, folder, problems)
     try:
         unroll(variant_of(scenario, PLAIN), PLAIN)
@@ -185,18 +184,23 @@ def _documentation(key: KeyPath) -> str:
     return f"It says: {text[0].lower()}{text[1:]}" if (text := str(described.get("description", ""))) else ""
 
 
+def _words_problems(data: Mapping[str, Any]) -> Iterator[Problem]:
+    """Words that can be checked even where a file's shape is wrong, so that they are told in the same go."""
+    answers = data.get("answer")
+    for number, answer in enumerate(answers if isinstance(answers, list) else []):
+        keep = answer.get("keep") if isinstance(answer, dict) else None
+        for place, word in enumerate(keep if isinstance(keep, list) else []):
+            if isinstance(word, str) and word not in KEEP_WORDS:
+                where: KeyPath = ("answer", number, "keep", place)
+                yield Problem(f'"{word}" is no choice', likely(word, KEEP_WORDS), where)
+
+
 def _meaning_problems(scenario: Scenario) -> Iterator[Problem]:
     for name, weight in scenario.points.items():
         if name not in CRITERIA:
             yield Problem(f'"{name}" is no criterion', likely(name, CRITERIA), ("points", name))
         elif weight < 0:
             yield Problem("points can't be negative", key=("points", name))
-    for number, answer in enumerate(scenario.answer):
-        for place, word in enumerate(answer.keep or ()):
-            if isinstance(word, str) and word not in KEEP_WORDS:
-                yield Problem(
-                    f'"{word}" is no choice', likely(word, KEEP_WORDS), ("answer", number, "keep", place)
-                )
     for number, rule in enumerate(scenario.rule):
         if complaint := bad_pattern(rule):
             yield Problem(f"this is no regular expression: {complaint}", key=("rule", number, "matches"))

@@ -145,8 +145,8 @@ def _merged(case: Case, task: TaskCase) -> Outcome:
     ]
     if others:
         return partly(f"{made} merges {listed([short(id_) for id_ in others])} besides {bring}.", where=place)
-    extra = len(commits[result.theirs].parents) and result.theirs != task.step.theirs
-    said = f" ({bring} had moved on before)" if extra and not _later(task) else ""
+    moved_on = result.theirs != task.step.theirs and not _later(task)
+    said = f" ({bring} had moved on before)" if moved_on else ""
     return met(f"{made} merges {bring} into {on}{said}.")
 
 
