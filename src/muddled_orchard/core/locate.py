@@ -105,16 +105,16 @@ def _joined(
     sides = [
         (contains(commits, side, on_tip), contains(commits, side, bring_tip)) for side in (first, second)
     ]
-    common = {"made": merge.id, "final": tip, "branch": branch}
+    merged = Result(shape="merge", ours=first, theirs=second, made=merge.id, final=tip, branch=branch)
     if sides[0] == (True, False) and sides[1][1]:
-        return Result(shape="merge", ours=first, theirs=second, **common)  # type: ignore[arg-type]
+        return merged
     if sides == [(False, True), (True, False)]:
-        return Result(shape="reversed", ours=second, theirs=first, turned=True, **common)  # type: ignore[arg-type]
+        return replace(merged, shape="reversed", ours=second, theirs=first, turned=True)
     if sides == [(False, False), (False, True)]:  # the branch was rewritten before it was merged into
-        return Result(shape="merge", ours=first, theirs=second, **common)  # type: ignore[arg-type]
+        return merged
     older = contains(commits, bring_tip, second) and not contains(commits, on_tip, second)
     if sides[0] == (True, False) and older:
-        return Result(shape="stale", ours=first, theirs=second, **common)  # type: ignore[arg-type]
+        return replace(merged, shape="stale")
     return None
 
 
@@ -146,7 +146,7 @@ def _without_second_parent(
     used: set[str | None],
 ) -> Result:
     on, bring = step.operation.on, source_of(step.operation) or ""
-    both = {"ours": on_tip, "theirs": bring_tip}
+    nothing = Result(shape="none", ours=on_tip, theirs=bring_tip, branch=on)
     for branch, tip in _places(evidence, on, bring):
         own = [commit for commit in ancestry(commits, tip) if commit.id in evidence.commits]
         own = [commit for commit in own if not _below_used(commits, commit.id, used)]
@@ -159,10 +159,10 @@ def _without_second_parent(
             contains(commits, tip, bring_tip) and branch == on and not contains(commits, tip, on_tip)
         ):
             shape = "rebase"
-        return Result(shape=shape, made=own[-1].id, final=tip, branch=branch, **both)  # type: ignore[arg-type]
+        return replace(nothing, shape=shape, made=own[-1].id, final=tip, branch=branch)
     if evidence.pending is None and _touched(evidence, key, commits, step):
-        return Result(shape="by hand", branch=evidence.head, turned=evidence.head == bring, **both)
-    return Result(shape="none", branch=on, **both)  # type: ignore[arg-type]
+        return replace(nothing, shape="by hand", branch=evidence.head, turned=evidence.head == bring)
+    return nothing
 
 
 def _below_used(commits: Commits, id_: str, used: set[str | None]) -> bool:
