@@ -24,14 +24,25 @@ from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.variant import PLAIN
 from muddled_orchard.files.catalogue import Shelf, bundled_ids
 from muddled_orchard.vcs import git
+from muddled_orchard.vcs.acting import Desk
+from muddled_orchard.vcs.behaviours import named
 from muddled_orchard.vcs.grading import grader
 from muddled_orchard.vcs.keymaking import Workshop, make_key
-from muddled_orchard.vcs.learners import BEHAVIOURS, Desk
 from muddled_orchard.vcs.planting import plant
 from muddled_orchard.vcs.surveying import Surveyor
 
 HERE = Path(__file__).parent
 EXERCISE = "press-limit"
+WAYS = (
+    "right",
+    "markers left",
+    "kept ours",
+    "kept ours+theirs",
+    "whole file theirs",
+    "not committed",
+    "wrong way round",
+    "never started",
+)
 TURNS = 4
 
 
@@ -117,8 +128,8 @@ def grading(top: Path, count: int) -> None:
             code = hashlib.sha256(str(number % codes).encode()).hexdigest()[:6]
             plant(scenario, folder / f"{number:04}", code)
             key = make_key(workshop, scenario, code)
-            behaviour, _ = list(BEHAVIOURS.values())[number % len(BEHAVIOURS)]
-            behaviour(Desk(folder / f"{number:04}" / "work", key, "ilse"))
+            behaviour = named(WAYS[number % len(WAYS)])
+            behaviour.act(Desk(folder / f"{number:04}" / "work", key, "ilse"))
         key = make_key(workshop, scenario, hashlib.sha256(b"0").hexdigest()[:6])
         (top / "wanted").write_bytes(key.texts[key.steps[0].solved["press.toml"].id])
         tips = [key.refs[f"refs/heads/{branch}"] for branch in ("main", "night-shift")]

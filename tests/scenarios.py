@@ -221,3 +221,36 @@ parses = "json"
 '''
 )
 """Every kind of conflict that a story of written, changed and removed files can make, in one merge."""
+
+SMALL = (
+    HEADER.replace("hive-notes", "small")
+    + """
+[[story]]
+on = "main"
+by = "maren"
+message = "Count the hives"
+write = { "hives.txt" = "north: 3\\n", "README.md" = "The hives.\\n" }
+
+[[story]]
+on = "east"
+from = "main"
+by = "tobias"
+message = "Count them again"
+write = { "hives.txt" = "north: 4\\n" }
+
+[[story]]
+on = "main"
+by = "maren"
+message = "Lose one"
+write = { "hives.txt" = "north: 2\\n" }
+
+[[task]]
+do = "merge"
+on = "main"
+bring = "east"
+
+[[answer]]
+file = "hives.txt"
+keep = ["ours"]
+"""
+)

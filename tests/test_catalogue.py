@@ -3,91 +3,34 @@
 from __future__ import annotations
 
 import os
-import subprocess
 from pathlib import Path
 
 import pytest
 
-from muddled_orchard.core.key import Key, Step
-from muddled_orchard.core.scenario import Task
+from muddled_orchard.core.key import Step
 from muddled_orchard.core.tasks import source_of
 from muddled_orchard.core.variant import PLAIN
 from muddled_orchard.files.catalogue import Shelf, bundled_ids
 from muddled_orchard.files.scenario_file import load_scenario
 from muddled_orchard.files.sketches import SKETCHES
+from muddled_orchard.vcs.acting import Desk, solve
 from muddled_orchard.vcs.grading import grader
 from muddled_orchard.vcs.keymaking import Workshop, make_key
-from muddled_orchard.vcs.operations import begin, go_on
-from muddled_orchard.vcs.planting import Planted, plant
-from tests.conftest import LEARNER, muddled, shell
+from muddled_orchard.vcs.planting import plant
+from tests.conftest import muddled, shell
 from tests.test_prediction import is_hunk, shown
 
 
-class Learner:
-    """Somebody who does what the brief asks, with real Git."""
-
-    def __init__(self, folder: Path, planted: Planted, key: Key) -> None:
-        self.work = folder / "work"
-        self.key = key
-        history = planted.history
-        self.labels = {c.label: planted.ids[n] for n, c in enumerate(history.commits) if c.label}
-
-    def type(self, *arguments: str) -> str:
-        done = subprocess.run(
-            ["git", *arguments], cwd=self.work, env=LEARNER, capture_output=True, text=True, check=False
-        )
-        return done.stdout + done.stderr
-
-    def carry_out(self, number: int, task: Task, *, begun: bool) -> None:
-        """One task from its start to its end, meeting every conflict on the way."""
-        if not begun:
-            begin(self.type, task, self.labels)
-        for step in self.key.steps:
-            if step.task == number and step.meeting.conflicts:
-                self.meet(step)
-                self.solve(step)
-                go_on(self.type, task)
-                if task.do == "stash-pop":
-                    self.type("stash", "drop")  # Git keeps it when it conflicts
-            elif step.task == number and step.mended:
-                self.solve(step)
-                self.type("commit", "-qam", "Mend what the merge broke")
-        if task.squash:
-            self.type("commit", "-q", "--no-edit")
-        if task.push:
-            assert "rejected" not in self.type("push", "-q", "origin", task.on)
-        if task.delete:
-            self.type("branch", "-d", task.delete)
-
-    def meet(self, step: Step) -> None:
-        """What Git shows is what the key says: the paths, their stages, and the hunks of each text."""
-        listed = self.type("-c", "core.quotePath=false", "ls-files", "-u").splitlines()
-        found = {(line.split("\t")[1], int(line.split()[2]), line.split()[1]) for line in listed}
-        stages = {
-            (c.path, stage, blob.id) for c in step.meeting.conflicts for stage, blob in c.stages.items()
-        }
-        assert found == stages
-        for conflict in step.meeting.conflicts:
-            if conflict.merged is not None:
-                text = (self.work / conflict.path).read_bytes().decode("utf-8", "surrogateescape")
-                hunks = [part[:2] for part in shown(text) if is_hunk(part)]
-                assert hunks == [(hunk.ours, hunk.theirs) for hunk in conflict.merged.hunks]
-
-    def solve(self, step: Step) -> None:
-        here = {*step.meeting.tree, *(conflict.path for conflict in step.meeting.conflicts)}
-        for path in here - set(step.solved):
-            (self.work / path).unlink(missing_ok=True)
-        for path, blob in step.solved.items():
-            target = self.work / path
-            if (path in step.mended or step.meeting.conflict(path)) and not target.is_dir():
-                target.parent.mkdir(parents=True, exist_ok=True)
-                target.unlink(missing_ok=True)
-                data = self.key.texts[blob.id]
-                if blob.mode == 0o120000:
-                    target.symlink_to(data.decode())
-                else:
-                    target.write_bytes(data)
-                    target.chmod(blob.mode & 0o777)
+def meet_and_solve(desk: Desk, step: Step) -> None:
+    """What Git shows is what the key says: the paths, their stages, and the hunks of each text."""
+    stages = {c.path: {stage: blob.id for stage, blob in c.stages.items()} for c in step.meeting.conflicts}
+    assert desk.unmerged() == stages
+    for conflict in step.meeting.conflicts:
+        if conflict.merged is not None:
+            text = (desk.work / conflict.path).read_bytes().decode("utf-8", "surrogateescape")
+            hunks = [part[:2] for part in shown(text) if is_hunk(part)]
+            assert hunks == [(hunk.ours, hunk.theirs) for hunk in conflict.merged.hunks]
+    solve(desk, step)
 
 
 @pytest.mark.parametrize("id_", bundled_ids())
@@ -114,9 +57,7 @@ def test_every_bundled_scenario_is_met_as_its_key_says(id_: str, tmp_path: Path)
         if not step.accepted[conflict.path]
     }
     assert not answered, "the key covers every conflict"
-    learner = Learner(tmp_path / "ilse", planted, key)
-    for number, task in enumerate(scenario.task, start=1):
-        learner.carry_out(number, task, begun=stopped and number == 1)
+    Desk(work, key, "ilse").carry_out(meet_and_solve)
     assert not (work / ".git/MERGE_HEAD").exists()
     assert not (work / ".git/rebase-merge").exists()
     last = scenario.task[-1]

@@ -2,4 +2,5 @@
 
 from muddled_orchard.cli import main
 
-raise SystemExit(main())
+if __name__ == "__main__":  # worker processes import this module too
+    raise SystemExit(main())

@@ -17,6 +17,7 @@ COMMANDS = {
     "catalogue": "list the bundled scenarios: kind of conflict, operation, difficulty",
     "sketch": "begin a scenario file for a kind of conflict",
     "survey": "check scenarios and show what they will do",
+    "rehearse": "act out typical learners and check that each is graded as expected",
     "plant": "build one practice repository",
     "peek": "for learners: what is pending, which side is which, what is left to do",
     "grade": "grade one submission or a whole folder of them",

@@ -13,17 +13,18 @@ from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.files.catalogue import Shelf
 from muddled_orchard.reports.demo_view import show_demo
 from muddled_orchard.reports.terminal import console, with_progress
+from muddled_orchard.vcs.acting import Desk
+from muddled_orchard.vcs.behaviours import named
 from muddled_orchard.vcs.keymaking import Workshop, make_key
-from muddled_orchard.vcs.learners import BEHAVIOURS, Desk
 from muddled_orchard.vcs.planting import plant
 
 EXERCISE = "press-limit"
 LEARNERS = {
     "ilse": "right",
     "bram": "markers left",
-    "suvi": "wrong side",
-    "odo": "both sides",
-    "petra": "whole file",
+    "suvi": "kept ours",
+    "odo": "kept ours+theirs",
+    "petra": "whole file theirs",
     "jory": "not committed",
     "neve": "wrong way round",
     "wim": "never started",
@@ -50,7 +51,7 @@ def run(options: argparse.Namespace) -> int:
     shelf = Shelf()
     done = list(with_progress(_work(folder, shelf), len(LEARNERS), "Learners at work", quiet=options.quiet))
     results = grade_all(done, shelf, quiet=options.quiet)
-    said = {name: BEHAVIOURS[behaviour][1] for name, behaviour in LEARNERS.items()}
+    said = {name: named(behaviour).said for name, behaviour in LEARNERS.items()}
     show_demo(console(), str(folder), said, results, READ_ALOUD)
     return 0
 
@@ -64,5 +65,5 @@ def _work(folder: Path, shelf: Shelf) -> Iterator[tuple[Path, str]]:
         for name, behaviour in LEARNERS.items():
             code = hashlib.sha256(name.encode()).hexdigest()[:6]
             planted = plant(scenario, folder / "submissions" / name, code)
-            BEHAVIOURS[behaviour][0](Desk(planted.folder / "work", make_key(workshop, scenario, code), name))
+            named(behaviour).act(Desk(planted.folder / "work", make_key(workshop, scenario, code), name))
             yield planted.folder, name

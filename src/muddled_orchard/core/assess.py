@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from muddled_orchard.core.assessment import Assessment, CriterionResult, Outcome, missed
+from muddled_orchard.core.assessment import Assessment, CriterionResult, Outcome, State, missed
 from muddled_orchard.core.case import Case, lay_out
 from muddled_orchard.core.course import aborted, notes_on
 from muddled_orchard.core.criteria import JUDGES, markers
@@ -23,8 +23,9 @@ def assess(evidence: Evidence, key: Key, located: tuple[Result, ...] | None = No
     criteria = []
     for id_, judge in JUDGES.items():
         outcome = judge(case)
-        if state == "untouched" and outcome.verdict != "skipped":
-            outcome = missed(_nothing_done(case))  # what is met by doing nothing doesn't count
+        done_by_nothing = outcome.verdict == "met" and case.nothing_found
+        if outcome.verdict != "skipped" and (state == "untouched" or done_by_nothing):
+            outcome = missed(_nothing_done(state, case))  # what is met by doing nothing doesn't count
         criteria.append(_with_points(id_, outcome, case.scenario.weight(id_)))
     return Assessment(
         exercise=case.scenario.id,
@@ -45,7 +46,9 @@ def _with_points(id_: str, outcome: Outcome, weight: float) -> CriterionResult:
     )
 
 
-def _nothing_done(case: Case) -> str:
+def _nothing_done(state: State, case: Case) -> str:
+    if state != "untouched":
+        return "Nothing of what was asked is there; only branches were moved."
     if aborted(case.evidence):
         return "Something was begun and aborted; the repository is as it was handed out."
     return "Nothing was attempted; the repository is as it was handed out."

@@ -89,13 +89,24 @@ class Case:
     def state(self) -> State:
         """How far it got."""
         shapes = [task.result.shape for task in self.tasks]
-        if all(shape in ("none", "nothing to do") for shape in shapes) and "none" in shapes:
-            return "untouched"
+        if self.nothing_found:
+            return "open" if self._branches_moved() else "untouched"
         if self._only_as_handed_out():
             return "untouched"
         if self.evidence.pending or any(shape in _OPEN for shape in shapes):
             return "open"
         return "open" if self.evidence.unmerged else "finished"
+
+    @property
+    def nothing_found(self) -> bool:
+        """Whether there is no result of any task."""
+        shapes = {task.result.shape for task in self.tasks}
+        return "none" in shapes and shapes <= {"none", "nothing to do"}
+
+    def _branches_moved(self) -> bool:
+        """Whether a handed-out branch is not where it was."""
+        heads = {ref: tip for ref, tip in self.key.refs.items() if ref.startswith("refs/heads/")}
+        return any(self.evidence.refs.get(ref) != tip for ref, tip in heads.items())
 
     def _only_as_handed_out(self) -> bool:
         """Whether it was handed out at a conflict, and stands there still."""
@@ -160,9 +171,10 @@ def _conflict(
 ) -> ConflictCase:
     accepted = step.accepted.get(conflict.path, ())
     if meeting is not step.meeting:
+        # Their own earlier result changed what meets here. The key's words may not fit its hunks any more,
+        # and who repairs an earlier mistake here leaves the key's whole file: that is right in any case.
         accepted, problems = accepted_for(conflict, case.scenario, step.task, step.label)
-        if problems:  # their own earlier result changed the hunks: the key's whole file is the measure
-            accepted = _as_solved(case, step, conflict)
+        accepted = (*(() if problems else accepted), *_as_solved(case, step, conflict))
     blob = tree.get(conflict.path)
     lines = case.lines(blob)
     reading = None

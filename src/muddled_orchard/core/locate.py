@@ -162,6 +162,9 @@ def _without_second_parent(
         return replace(nothing, shape=shape, made=own[-1].id, final=tip, branch=branch)
     if evidence.pending is None and _touched(evidence, key, commits, step):
         return replace(nothing, shape="by hand", branch=evidence.head, turned=evidence.head == bring)
+    now = evidence.branch(on)
+    if now is not None and now in commits and not contains(commits, now, on_tip):
+        return replace(nothing, shape="moved", made=now, final=now)
     return nothing
 
 

@@ -14,6 +14,7 @@ Shape = Literal[
     "fast-forward",
     "pending",
     "by hand",
+    "moved",
     "none",
     "nothing to do",
     "replayed",
@@ -27,8 +28,9 @@ Shape = Literal[
 `merge`: as asked, ours first. `reversed`: a merge commit with the sides turned round. `stale`: a merge
 of an older commit of the branch. `squash`: a commit without the second parent. `rebase`: the commits
 were replayed. `fast-forward`: the branch was moved on, where that was possible. `pending`: an
-operation is under way. `by hand`: files were changed, and nothing committed or pending. `none`:
-nothing was done. `nothing to do`: the branch had it all before.
+operation is under way. `by hand`: files were changed, and nothing committed or pending. `moved`: the
+branch was set to another commit, and what it had is no longer in it. `none`: nothing was done.
+`nothing to do`: the branch had it all before.
 
 Of a commit that is to be replayed: `replayed`; `skipped`, when it is not there; `not reached`, when the
 operation stopped before it; `popped`, the stashed work in the working tree; `other`, when something else was

@@ -14,10 +14,10 @@ Typed = Callable[..., object]
 """Types a `git` command in the repository: `typed("merge", "night-shift")`. It may end in a conflict."""
 
 
-def begin(typed: Typed, task: Task, ids: dict[str, str]) -> None:
-    """Check the branch out and start the operation; it stops at the first conflict. `ids` are the ids of
-    labelled commits."""
-    typed("checkout", "-q", task.on)
+def begin(typed: Typed, task: Task, ids: dict[str, str], *, detached: bool = False) -> None:
+    """Check the branch out (or its commit alone, `detached`) and start the operation; it stops at the
+    first conflict. `ids` are the ids of labelled commits."""
+    typed("checkout", "-q", *(["--detach"] if detached else []), task.on)
     if task.do == "merge":
         options = {"never": ["--no-ff"], "only": ["--ff-only"]}.get(task.fast_forward or "", [])
         source = source_of(task) or ""

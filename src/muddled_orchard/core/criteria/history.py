@@ -105,7 +105,9 @@ def _of_merge(case: Case, task: TaskCase) -> Outcome:
             return missed(f"{short(result.made)} merges an older commit of {bring}, not its tip.", place)
         case "squash":
             if task.task.squash:
-                return met(f"{short(result.made)} brings {bring} into {on} as one commit.")
+                return _unreceived(task, "commit") or met(
+                    f"{short(result.made)} brings {bring} into {on} as one commit."
+                )
             return missed(
                 f"{short(result.made)} has no second parent: for Git, {bring} was never merged into {on}. "
                 "It was squashed or copied.",
@@ -116,6 +118,9 @@ def _of_merge(case: Case, task: TaskCase) -> Outcome:
         case "pending":
             way = f" It goes the wrong way round: {on} into {bring}." if result.turned else ""
             return missed(f"There is no merge commit yet.{way}")
+        case "moved":
+            said = f"{on} was set to {short(result.made)}, and what it had is no longer in it; "
+            return missed(f"{said}{bring} was to be merged into {on}.", place)
         case "by hand":
             return missed("There is no merge: files were changed by hand.")
     return missed(f"{bring} was never merged into {on}.")
@@ -126,17 +131,8 @@ def _merged(case: Case, task: TaskCase) -> Outcome:
     on, bring = task.step.operation.on, source_of(task.step.operation) or ""
     made = short(result.made)
     place = (Place(commit=result.made),)
-    if result.branch is None:
-        return partly(
-            f"The merge commit {made} is right, but no branch has it: it was made on a detached HEAD, "
-            f"and {on} did not receive it.",
-            where=place,
-        )
-    if result.branch != on:
-        return partly(
-            f"The merge commit {made} is right, but it is on {result.branch}; {on} did not receive it.",
-            where=place,
-        )
+    if (unreceived := _unreceived(task, "merge commit")) is not None:
+        return unreceived
     if not contains(case.commits, result.ours, task.step.ours) and not _later(task):
         return partly(f"{made} merges {bring}, but {on} was rewritten before.", where=place)
     commits = case.commits
@@ -148,6 +144,19 @@ def _merged(case: Case, task: TaskCase) -> Outcome:
     moved_on = result.theirs != task.step.theirs and not _later(task)
     said = f" ({bring} had moved on before)" if moved_on else ""
     return met(f"{made} merges {bring} into {on}{said}.")
+
+
+def _unreceived(task: TaskCase, what: str) -> Outcome | None:
+    """What is lost where the result is not on the branch that was to receive it."""
+    result, on = task.result, task.task.on
+    said = f"The {what} {short(result.made)} is right, but "
+    where = (Place(commit=result.made),)
+    if result.branch is None:
+        said += f"no branch has it: it was made on a detached HEAD, and {on} did not receive it."
+        return partly(said, where=where)
+    if result.branch != on:
+        return partly(f"{said}it is on {result.branch}; {on} did not receive it.", where=where)
+    return None
 
 
 def _later(task: TaskCase) -> bool:

@@ -9,6 +9,7 @@ from muddled_orchard.core.case import Case, TaskCase, labels, short
 from muddled_orchard.core.markers import Marker
 from muddled_orchard.core.readings import markers_outside, read_file
 from muddled_orchard.core.repository import Tree, ancestry
+from muddled_orchard.core.texts import Lines
 
 Found = tuple[str, Marker]
 
@@ -62,7 +63,14 @@ def _left(case: Case) -> Iterator[Found]:
 def _in_tree(case: Case, task: TaskCase, tree: Tree) -> Iterator[Found]:
     hunked = {conflict.conflict.path: conflict for conflict in task.conflicts}
     names = labels(task.step, task.result)
+    # What met here may hold markers that the learner left in an earlier step: only the key's own texts
+    # explain lines that look like one.
+    own = task.meeting is not task.step.meeting
     for path, blob in tree.items():
+        if own and blob.id not in case.key.texts:
+            expected = _texts_of_key(case, task, path)
+            yield from ((path, marker) for marker in markers_outside(case.lines(blob), expected, names))
+            continue
         known = hunked.get(path)
         if known is not None and known.conflict.merged is not None:
             reading = known.reading
@@ -73,6 +81,13 @@ def _in_tree(case: Case, task: TaskCase, tree: Tree) -> Iterator[Found]:
         elif blob.id not in case.key.texts:
             expected = case.lines(task.meeting.tree.get(path))
             yield from ((path, marker) for marker in markers_outside(case.lines(blob), expected, names))
+
+
+def _texts_of_key(case: Case, task: TaskCase, path: str) -> Lines:
+    """Every line that a file has on any side of the asked meeting, or when it is solved."""
+    conflict = task.step.meeting.conflict(path)
+    blobs = list(conflict.stages.values()) if conflict else [task.step.meeting.tree.get(path)]
+    return tuple(line for blob in (*blobs, task.step.solved.get(path)) for line in case.lines(blob))
 
 
 def _on_the_way(case: Case) -> tuple[str, int, str] | None:

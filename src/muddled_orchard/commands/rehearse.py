@@ -1,0 +1,73 @@
+"""Act out typical learners with real Git, grade them, and show where a verdict is not the expected one."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+
+from muddled_orchard.commands.options import add_jobs
+from muddled_orchard.core.problems import BadInput, Problem
+from muddled_orchard.core.rehearsal import Rehearsal
+from muddled_orchard.core.scenario import Scenario
+from muddled_orchard.core.variant import PLAIN
+from muddled_orchard.files.catalogue import scenario_files
+from muddled_orchard.files.scenario_file import load_scenario, located
+from muddled_orchard.reports.rehearse_json import rehearsal_file
+from muddled_orchard.reports.rehearse_view import show_rehearsal, show_rehearsals
+from muddled_orchard.reports.terminal import console, with_progress
+from muddled_orchard.vcs.grading import check_key
+from muddled_orchard.vcs.rehearsing import rehearse
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """The options of `muddled rehearse`."""
+    parser.add_argument(
+        "scenarios", metavar="SCENARIO", nargs="+",
+        help="a scenario file, a folder of them, or the id of a bundled one",
+    )  # fmt: skip
+    parser.add_argument(
+        "--variant", metavar="CODE", default=PLAIN, help="which variant to rehearse (default: %(default)s)"
+    )
+    parser.add_argument(
+        "--keep", metavar="DIR", type=Path, default=Path("muddled-surprises"),
+        help="where the repositories of surprises are left for a look (default: %(default)s)",
+    )  # fmt: skip
+    add_jobs(parser)
+    parser.add_argument("--json", action="store_true", help="print JSON instead")
+    parser.add_argument("--quiet", action="store_true", help="no progress, and no view of the results")
+
+
+def run(options: argparse.Namespace) -> int:
+    """Rehearse and show; 1 if there is a surprise."""
+    scenarios = _checked(options.scenarios, options.variant)
+    going = rehearse(scenarios, options.variant, options.keep, options.jobs)
+    done = list(with_progress(going, len(scenarios), "Rehearsing", quiet=options.quiet))
+    if options.json:
+        sys.stdout.write(rehearsal_file(done))
+    elif not options.quiet:
+        _show(done)
+    return 1 if any(rehearsal.surprising for rehearsal in done) else 0
+
+
+def _checked(places: list[str], variant: str) -> list[Scenario]:
+    """The scenarios, each with a key; raises BadInput with all problems of all of them."""
+    problems: list[Problem] = []
+    found = []
+    for path in dict.fromkeys(scenario_files(places)):
+        try:
+            scenario = load_scenario(path)
+            check_key(scenario, variant)
+            found.append(scenario)
+        except BadInput as bad:
+            problems += located(bad, path).problems
+    if problems:
+        raise BadInput(problems)
+    return found
+
+
+def _show(done: list[Rehearsal]) -> None:
+    if len(done) == 1:
+        show_rehearsal(console(), done[0])
+    else:
+        show_rehearsals(console(), done)

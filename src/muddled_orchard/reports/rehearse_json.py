@@ -1,0 +1,39 @@
+"""A rehearsal as JSON."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from typing import Any
+
+from muddled_orchard.core.rehearsal import Acted, Rehearsal
+
+
+def rehearsal_file(rehearsals: Sequence[Rehearsal]) -> str:
+    """All rehearsals: `{"format": 1, "rehearsals": [...]}`."""
+    data = {"format": 1, "rehearsals": [_rehearsal(rehearsal) for rehearsal in rehearsals]}
+    return json.dumps(data, indent=2, ensure_ascii=False) + "\n"
+
+
+def _rehearsal(rehearsal: Rehearsal) -> dict[str, Any]:
+    return {
+        "exercise": rehearsal.exercise,
+        "title": rehearsal.title,
+        "variant": rehearsal.variant,
+        "surprises": len(rehearsal.surprising),
+        "cannot_tell": {"criteria": list(rehearsal.blind), "conflicts": list(rehearsal.undistinguished)},
+        "behaviours": [_acted(one) for one in rehearsal.acted],
+    }
+
+
+def _acted(one: Acted) -> dict[str, Any]:
+    assessment = one.assessment
+    return {
+        "behaviour": one.behaviour,
+        "does": one.said,
+        "state": assessment.state,
+        "percent": assessment.percent,
+        "criteria": {criterion.id: criterion.outcome.verdict for criterion in assessment.criteria},
+        "surprises": list(one.surprises),
+        "repository": one.repository,
+    }

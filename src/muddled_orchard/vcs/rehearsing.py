@@ -1,0 +1,120 @@
+"""Rehearse scenarios: act out every behaviour that applies, grade it, and compare with what it must get.
+
+All cores work side by side: a portion of one scenario's behaviours is one piece of work, which a process
+plants, acts out and grades in a folder of its own.
+"""
+
+from __future__ import annotations
+
+import multiprocessing
+import shutil
+import signal
+import tempfile
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Future, ProcessPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+
+from muddled_orchard.core.assessment import Assessment
+from muddled_orchard.core.key import Key
+from muddled_orchard.core.rehearsal import RIGHT, Acted, Expected, Rehearsal, conflicts_of, surprises
+from muddled_orchard.core.scenario import Scenario
+from muddled_orchard.vcs.acting import Desk
+from muddled_orchard.vcs.behaviours import Behaviour, behaviours_for
+from muddled_orchard.vcs.git import GitFailed
+from muddled_orchard.vcs.grading import fast_folder, grader
+from muddled_orchard.vcs.keymaking import Workshop, make_key
+from muddled_orchard.vcs.planting import plant
+
+PORTION = 16
+LEARNER = "ilse"
+
+
+@dataclass(frozen=True, slots=True)
+class _Piece:
+    """A portion of a scenario's behaviours: those from `start` on."""
+
+    scenario: Scenario
+    code: str
+    start: int
+    keep: Path
+
+
+def rehearse(scenarios: Sequence[Scenario], code: str, keep: Path, jobs: int) -> Iterator[Rehearsal]:
+    """Rehearse one variant of each scenario, in order. Raises BadInput where there is no key for it.
+
+    The repository of a surprise is left in `keep`/SCENARIO/BEHAVIOUR, which is made only then.
+    """
+    context = multiprocessing.get_context("spawn")
+    with (
+        tempfile.TemporaryDirectory(prefix="muddled-", dir=fast_folder()) as folder,
+        ProcessPoolExecutor(jobs, mp_context=context, initializer=_leave_stopping_to_the_parent) as pool,
+    ):
+        workshop = Workshop(Path(folder) / "workshop.git")
+        begun: list[tuple[Key, list[Future[list[Acted]]]]] = []
+        for scenario in scenarios:
+            key = make_key(workshop, scenario, code)
+            starts = range(0, len(behaviours_for(key)), PORTION)
+            pieces = [_Piece(scenario, code, start, keep) for start in starts]
+            begun.append((key, [pool.submit(_rehearsed, piece) for piece in pieces]))
+        for key, futures in begun:
+            acted = tuple(one for future in futures for one in future.result())
+            model = next(one.assessment for one in acted if one.behaviour == RIGHT)
+            yield Rehearsal(
+                exercise=key.scenario.id,
+                title=key.scenario.title,
+                variant=code,
+                acted=acted,
+                hunks=conflicts_of(model),
+            )
+
+
+def _leave_stopping_to_the_parent() -> None:
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+
+
+def _rehearsed(piece: _Piece) -> list[Acted]:
+    """Act and grade one portion, in a process of its own."""
+    scenario = piece.scenario
+    with tempfile.TemporaryDirectory(prefix="muddled-", dir=fast_folder()) as folder:
+        room = Path(folder)
+        key = make_key(Workshop(room / "workshop.git"), scenario, piece.code)
+        plant(scenario, room / "planted", piece.code)
+        portion = behaviours_for(key)[piece.start : piece.start + PORTION]
+        desks = [room / str(number) for number in range(len(portion))]
+        expected = [
+            _acted(key, behaviour, room, desk) for behaviour, desk in zip(portion, desks, strict=True)
+        ]
+        with grader(lambda _: scenario) as one:
+            graded = list(one.grade(desks))
+        return [
+            _compared(piece, behaviour, desk, expects, got)
+            for behaviour, desk, expects, got in zip(portion, desks, expected, graded, strict=True)
+        ]
+
+
+def _acted(key: Key, behaviour: Behaviour, room: Path, folder: Path) -> Expected | str:
+    """Act one behaviour out; why it could not be acted, where it couldn't."""
+    shutil.copytree(room / "planted", folder, symlinks=True)
+    try:
+        return behaviour.act(Desk(folder / "work", key, LEARNER))
+    except (GitFailed, OSError) as error:
+        return f"it can't be acted out: {error}"
+
+
+def _compared(
+    piece: _Piece, behaviour: Behaviour, folder: Path, expected: Expected | str, got: Assessment
+) -> Acted:
+    if isinstance(expected, str):
+        found: tuple[str, ...] = (expected,)
+    else:
+        found = tuple(surprises(behaviour.name, expected, got))
+    kept = None
+    if found:
+        target = piece.keep / piece.scenario.id / behaviour.name.replace("/", "_").replace(" ", "-")
+        shutil.rmtree(target, ignore_errors=True)
+        shutil.copytree(folder, target, symlinks=True)
+        kept = str(target)
+    return Acted(
+        behaviour=behaviour.name, said=behaviour.said, assessment=got, surprises=found, repository=kept
+    )

@@ -1,0 +1,123 @@
+"""`muddled rehearse`: no surprise in the whole catalogue, and a surprise where there should be one."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+
+from muddled_orchard.core.assessment import Assessment, CriterionResult, HunkResult, met, missed, unreadable
+from muddled_orchard.core.rehearsal import Expected, Kept, surprises
+from muddled_orchard.files.catalogue import BUNDLED, bundled_ids
+from tests.conftest import muddled, shell
+from tests.scenarios import SMALL
+
+EVERY_WAY = """
+[[answer]]
+file = "hives.txt"
+keep = ["{0}"]
+"""
+
+
+def test_the_whole_catalogue_is_rehearsed_without_a_surprise(tmp_path: Path) -> None:
+    data = json.loads(muddled("rehearse", BUNDLED, "--json", folder=tmp_path).stdout)
+    assert sorted(one["exercise"] for one in data["rehearsals"]) == bundled_ids()
+    acted = [behaviour for one in data["rehearsals"] for behaviour in one["behaviours"]]
+    assert [behaviour for behaviour in acted if behaviour["surprises"]] == []
+    assert not (tmp_path / "muddled-surprises").exists()
+    assert len(acted) > 1_100
+    # Each behaviour is met by at least one scenario, and each criterion is lost by somebody.
+    assert len({behaviour["behaviour"] for behaviour in acted}) > 70
+    lost = {
+        id_ for behaviour in acted for id_, verdict in behaviour["criteria"].items() if verdict == "missed"
+    }
+    assert lost == {
+        "finished",
+        "markers",
+        "history",
+        "resolution",
+        "rest",
+        "rules",
+        "bystanders",
+        "tidy",
+        "delivered",
+    }
+    for one in data["rehearsals"]:
+        assert one["cannot_tell"]["conflicts"] == [], one["exercise"]
+        assert "resolution" not in one["cannot_tell"]["criteria"], one["exercise"]
+
+
+def test_a_rule_that_the_solution_breaks_is_a_surprise(tmp_path: Path) -> None:
+    (tmp_path / "small.toml").write_text(SMALL + '[[rule]]\nfile = "hives.txt"\nhas = "a queen"\n', "utf-8")
+    done = muddled("rehearse", "small.toml", "--jobs", "1", folder=tmp_path, code=1)
+    said = done.stdout.splitlines()
+    assert "surprise" in said[2]
+    assert said[3].split() == ["right", "(resolved", "everything", "as", "accepted)"]
+    assert "rules is missed, though it should be met" in " ".join(said[4:7])
+    kept = tmp_path / "muddled-surprises/small/right"
+    assert f"to look at: {kept.relative_to(tmp_path)}" in done.stdout
+    assert "Merge branch" in shell(kept / "work", "git log --oneline -1")
+    assert muddled("rehearse", "small.toml", "--quiet", folder=tmp_path, code=1).stdout == ""
+
+
+def test_a_key_that_accepts_everything_tells_nothing_apart(tmp_path: Path) -> None:
+    words = ("base", "theirs", "ours+theirs", "theirs+ours", "neither")
+    text = SMALL + "".join(EVERY_WAY.format(word) for word in words)
+    (tmp_path / "small.toml").write_text(text, "utf-8")
+    said = " ".join(muddled("rehearse", "small.toml", folder=tmp_path).stdout.split())
+    assert "every verdict is the one to be expected" in said
+    assert "Whichever side is kept, the verdict is the same: hives.txt" in said
+
+
+def test_what_has_no_key_is_not_rehearsed(tmp_path: Path) -> None:
+    (tmp_path / "small.toml").write_text(SMALL.replace('keep = ["ours"]', 'keep = ["ours", "ours"]'), "utf-8")
+    done = muddled("rehearse", "small.toml", folder=tmp_path, code=2)
+    assert "keep has 2 words" in done.stderr
+    assert "is no number of processes" in muddled("rehearse", "press-limit", "--jobs", "0", code=2).stderr
+
+
+def result(state: str = "finished", **verdicts: str) -> Assessment:
+    criteria = tuple(
+        CriterionResult(id=id_, outcome=met("So.") if word == "met" else missed("So."), points=2.0 * (word == "met"), possible=2)
+        for id_, word in verdicts.items()
+    )  # fmt: skip
+    hunk = HunkResult(
+        task=1, commit=None, file="a.txt", hunk=1, kept="ours", accepted=("ours",), outcome="met"
+    )
+    return Assessment(
+        exercise="x", title="X", variant="0", state=state, criteria=criteria, hunks=(hunk,), needs_a_look=("odd",)  # type: ignore[arg-type]
+    )  # fmt: skip
+
+
+def kept(word: str, hunk: int = 1) -> tuple[Kept, ...]:
+    return (Kept(1, None, "a.txt", hunk, frozenset({word})),)
+
+
+SURPRISES = {
+    "as expected": (Expected(lost=frozenset({"rest"})), result(rest="missed", tidy="met"), ""),
+    "another state": (Expected(), result("open"), "its state is open; finished was to be expected"),
+    "unreadable": (Expected(), unreadable("it burnt"), "its state is unreadable: it burnt"),
+    "points for nothing": (Expected(state="untouched"), result("untouched", rest="met"), "it has 2 points"),
+    "nothing for nothing": (Expected(state="untouched"), result("untouched", rest="missed"), ""),
+    "found nothing": (Expected(lost=frozenset({"rest"})), result(rest="met"), "rest is met, though it should cost"),
+    "found too much": (Expected(), result(rest="missed"), "rest is missed, though it should be met"),
+    "may be": (Expected(may=frozenset({"rest"})), result(rest="missed"), ""),
+    "one of them": (Expected(some=frozenset({"rest", "rules"})), result(rest="met", rules="missed"), ""),
+    "none of them": (Expected(some=frozenset({"rest", "rules"})), result(rest="met", rules="met"), "none of rest and rules"),
+    "read right": (Expected(kept=kept("ours")), result(), ""),
+    "misread": (Expected(kept=kept("base")), result(), "a.txt, hunk 1 (task 1) was read as ours"),
+    "overlooked": (Expected(kept=kept("ours", 2)), result(), "does not speak of it"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", SURPRISES)
+def test_surprises(name: str) -> None:
+    expected, got, says = SURPRISES[name]
+    found = "; ".join(surprises("kept ours", expected, got))
+    assert says in found
+    assert bool(found) == bool(says)
+
+
+def test_a_right_solution_must_not_need_a_look() -> None:
+    assert list(surprises("right", Expected(), result())) == ["it needs a look: odd"]
