@@ -63,7 +63,10 @@ _KEPT = {
 }
 
 _CONTENT = (
-    *(Behaviour(f"kept {word}", said, has_hunks, partial(content.keeps, word)) for word, said in _KEPT.items()),
+    *(
+        Behaviour(f"kept {word}", said, conflicts if word in ("ours", "theirs", "base") else has_hunks, partial(content.keeps, word))
+        for word, said in _KEPT.items()
+    ),
     *(
         Behaviour(
             f"whole file {word}", f"took the whole file from {word}",
