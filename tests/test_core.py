@@ -17,7 +17,7 @@ from muddled_orchard.core.meeting import Blob, Conflict, Hunk, Meeting, MergedTe
 from muddled_orchard.core.problems import BadInput, likely
 from muddled_orchard.core.repository import Commit
 from muddled_orchard.core.rules import broken
-from muddled_orchard.core.scenario import Rule, Scenario
+from muddled_orchard.core.scenario import Answer, Rule, Scenario
 from muddled_orchard.core.story import is_branch_name, unroll
 from muddled_orchard.core.story_files import bad_path
 from muddled_orchard.core.texts import lines_of
@@ -165,15 +165,47 @@ def test_what_was_kept_is_named_with_its_branch() -> None:
     assert (hunk.base, hunk.left, hunk.wanted) == ("limit 1\n", "limit 2\n", "limit 3\n")
 
 
-def test_doubts_ask_for_a_look() -> None:
-    without = replace(key(), steps=(replace(key().steps[0], accepted={}),))
-    found = assess(submitted(), without)
-    assert found.needs_a_look == ("f conflicts, and the key has no answer for it",)
-    assert found.possible == 12
-    blank = assess(submitted(MERGED.replace("limit 3\n", "\nlimit 3\n")), key())
-    assert (blank.percent, len(blank.needs_a_look)) == (100.0, 1)
-    said = assess(submitted(MERGED.replace("limit 3\n", "limit 3\nHEAD\n")), key()).needs_a_look
-    assert any("line 3: this may be the name that stood behind a conflict marker" in doubt for doubt in said)
+def with_answers(*answers: Answer) -> Key:
+    """The same key with other answers."""
+    written = replace(scenario(), answer=answers)
+    step = key().steps[0]
+    accepted = {"f": accepted_for(step.meeting.conflicts[0], written, 1)[0]}
+    return replace(key(), scenario=written, steps=(replace(step, accepted=accepted),))
+
+
+UNMERGED = (IndexEntry("f", 2, blob(OURS)), IndexEntry("f", 3, blob(THEIRS)))
+DOUBTS: dict[str, tuple[Evidence, Key, str]] = {
+    "nothing": (submitted(), key(), ""),
+    "the key is silent": (submitted(), with_answers(), "f conflicts, and the key has no answer for it"),
+    "a blank line more": (submitted(MERGED.replace("limit 3\n", "\nlimit 3\n")), key(), "f: hunk 1 differs from the key in blank lines alone"),
+    "perhaps a marker": (submitted(MERGED.replace("limit 3\n", "limit 3\nHEAD\n")), key(), "f, line 3: this may be the name that stood behind a conflict marker (HEAD)"),
+    "unmerged, and nothing pending": (submitted(**{**AS_GIVEN, "index": UNMERGED}), key(), "the index holds unmerged paths, though no operation is under way"),
+    "a merge of nothing": (submitted(**{**AS_GIVEN, "pending": Pending("merge", ("nowhere",))}), key(), "a merge of nowhere is under way, but there is no such commit"),
+    "a rebase on a branch": (submitted(**{**AS_GIVEN, "pending": Pending("rebase", ("ours",))}), key(), "a rebase is under way, though HEAD is on main and not detached"),
+    "HEAD on nothing": (submitted(head="new", head_commit=None), key(), "HEAD is on new, which has no commit"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", DOUBTS)
+def test_doubts_ask_for_a_look(name: str) -> None:
+    evidence, graded_by, says = DOUBTS[name]
+    found = assess(evidence, graded_by)
+    assert found.needs_a_look == ((says,) if says else ())
+    if name == "the key is silent":
+        assert found.possible == 12
+    if name == "a blank line more":
+        assert found.percent == 100
+
+
+def test_what_the_key_wants_outside_a_hunk_is_told_apart() -> None:
+    wanted = with_answers(Answer(file="f", text=MERGED.replace("b\n", "B\n")))
+    assert assess(submitted(MERGED.replace("b\n", "B\n")), wanted).percent == 100
+    found = assess(submitted(), wanted)
+    assert lacking(found) == {"rest": "missed"}
+    (rest,) = (criterion for criterion in found.criteria if criterion.id == "rest")
+    assert rest.outcome.because.startswith(
+        "Here more than the hunk had to be changed, and that was not: f, line 3"
+    )
 
 
 def test_an_aborted_merge_is_told_from_one_that_was_never_begun() -> None:

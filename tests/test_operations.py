@@ -43,14 +43,14 @@ ALL = "finished markers history resolution rest bystanders tidy"
 CASES = {
     "rebase, right": Case("rebase-one", REBASE + side("theirs", "yard.txt") + GO_ON),
     "rebase, the swapped side": Case(
-        "rebase-one", REBASE + side("ours", "yard.txt") + GO_ON, kept="ours", missed="history resolution", says="exactly the other way round",
+        "rebase-one", REBASE + side("ours", "yard.txt") + GO_ON, kept="ours", missed="resolution", says="exactly the other way round",
     ),
     "rebase, both sides": Case("rebase-one", REBASE + side("both", "yard.txt") + GO_ON, kept="ours+theirs", missed="resolution", says="ours (main, the new base) before theirs (your commit"),
     "rebase, markers left": Case("rebase-one", REBASE + "git add .\n" + GO_ON, kept="unresolved", missed="markers resolution"),
     "rebase, mended afterwards": Case(
         "rebase-one", REBASE + side("both", "yard.txt") + GO_ON + "sed -i '/18:00/d' yard.txt; git commit -qam mended",
     ),
-    "rebase, reworded": Case("rebase-one", REBASE + side("theirs", "yard.txt") + GO_ON + "git commit -q --amend -m Gate", partly="history", says="does not keep the author and message"),
+    "rebase, reworded": Case("rebase-one", REBASE + side("theirs", "yard.txt") + GO_ON + "git commit -q --amend -m Gate", partly="history", says='was reworded: it says "Gate"'),
     "rebase, merged instead": Case("rebase-one", "git merge -q main >/dev/null || true\n" + side("ours", "yard.txt") + "git commit -qm m", missed="history", says="There is a merge commit"),
     "rebase, the wrong way": Case(
         "rebase-one", "git checkout -q main; git rebase gates >/dev/null 2>&1 || true\n" + side("both", "yard.txt") + GO_ON,
@@ -74,7 +74,36 @@ CASES = {
         says="step 3 of 4",
     ),
     "four commits, squashed": Case("rebase-four", FOUR + "git reset -q --soft main; git commit -qm all", kept="ours theirs", missed="history"),
-    "a commit that becomes empty": Case("rebase-empty", REBASE + side("ours", "signs.txt") + GO_ON, kept="ours", says="the others became empty"),
+    "four commits, two of them made one": Case(
+        "rebase-four", FOUR + "git reset -q --soft HEAD~2; git commit -q -C HEAD@{1}~1", kept="ours theirs", partly="history", says='"Say when" has no commit of its own any more: it was squashed into',
+    ),
+    "four commits, in another order": Case(
+        "rebase-four", FOUR + "GIT_SEQUENCE_EDITOR=\"sed -i -e '1{h;d}' -e '2{G}'\" git rebase -q -i HEAD~2", kept="ours theirs", partly="history", says="not in their order any more",
+    ),
+    "four commits, one of them reworded": Case(
+        "rebase-four", FOUR + "GIT_SEQUENCE_EDITOR=\"sed -i 1s/pick/reword/\" GIT_EDITOR=\"sed -i 1s/.*/Crates/\" git rebase -q -i HEAD~2", kept="ours theirs", partly="history",
+        says='was reworded: it says "Crates", and was "Count the crates"',
+    ),
+    "four commits, one of them twice": Case(
+        "rebase-four", FOUR + "git revert --no-edit HEAD >/dev/null; git cherry-pick HEAD~1 >/dev/null", kept="ours theirs", partly="history", says='replays "Say when" a second time',
+    ),
+    "four commits, a strange one among them": Case(
+        "rebase-four", FOUR + "git reset -q --hard HEAD~1; git commit -q --allow-empty -m Lunch; git cherry-pick ORIG_HEAD >/dev/null", kept="ours theirs", partly="history",
+        says='"Lunch" lies among the replayed commits and is none of them',
+    ),
+    "four commits, made the learner's own": Case(
+        "rebase-four", REBASE + side("ours", "plan.txt") + "GIT_AUTHOR_NAME=Me git commit -q --no-edit\n" + GO_ON + side("theirs", "plan.txt") + GO_ON,
+        kept="ours theirs", partly="history", says="(git rebase --continue keeps the author, git commit does not)",
+    ),
+    "rebased, and thrown away": Case("rebase-one", REBASE + side("theirs", "yard.txt") + GO_ON + "git reset -q --hard ORIG_HEAD", state="untouched", kept="", missed=ALL),
+    "merged, on a branch under another name": Case(
+        "press-limit", "git merge -q night-shift >/dev/null || true\n" + side("theirs", "press.toml") + "git commit -qm m; git branch -m trunk", partly="history tidy", missed="bystanders",
+        says="main was renamed to trunk",
+    ),
+    "merged, the file under another name": Case(
+        "press-limit", "git merge -q night-shift >/dev/null || true\n" + side("theirs", "press.toml") + "git mv press.toml limits.toml; git commit -qm m", partly="rest", missed="rules", says="limits.toml was added",
+    ),
+    "a commit that becomes empty": Case("rebase-empty", REBASE + side("ours", "signs.txt") + GO_ON, kept="ours", says="nothing was left of the others"),
     "a rebase picked up in the middle": Case("left-in-a-rebase", side("theirs", "wasps.txt") + GO_ON),
     "a rebase left in the middle": Case("left-in-a-rebase", "true", state="untouched", kept="unresolved", missed=ALL),
     "a merge left in the middle": Case("left-in-a-merge", "true", state="untouched", kept="unresolved", missed=ALL),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from pathlib import Path
 
 import pytest
@@ -20,6 +21,11 @@ keep = ["{0}"]
 """
 
 
+EXAMPLES = re.findall(
+    r"^\| (\S+) \| (.+?) \| (\w+) \| (met|partly|missed) \|$", Path("docs/grading.md").read_text("utf-8"), re.MULTILINE
+)  # fmt: skip
+
+
 def test_the_whole_catalogue_is_rehearsed_without_a_surprise(tmp_path: Path) -> None:
     data = json.loads(muddled("rehearse", BUNDLED, "--json", folder=tmp_path).stdout)
     assert sorted(one["exercise"] for one in data["rehearsals"]) == bundled_ids()
@@ -29,6 +35,7 @@ def test_the_whole_catalogue_is_rehearsed_without_a_surprise(tmp_path: Path) -> 
     assert len(acted) > 1_100
     # Each behaviour is met by at least one scenario, and each criterion is lost by somebody.
     assert len({behaviour["behaviour"] for behaviour in acted}) > 70
+    assert len(EXAMPLES) > 40
     lost = {
         id_ for behaviour in acted for id_, verdict in behaviour["criteria"].items() if verdict == "missed"
     }
@@ -43,6 +50,11 @@ def test_the_whole_catalogue_is_rehearsed_without_a_surprise(tmp_path: Path) -> 
         "tidy",
         "delivered",
     }
+    for exercise, behaviour, criterion, outcome in EXAMPLES:
+        got = next(
+            b for r in data["rehearsals"] if r["exercise"] == exercise for b in r["behaviours"] if b["behaviour"] == behaviour
+        )  # fmt: skip
+        assert got["criteria"][criterion] == outcome, (exercise, behaviour, criterion)
     for one in data["rehearsals"]:
         assert one["cannot_tell"]["conflicts"] == [], one["exercise"]
         assert "resolution" not in one["cannot_tell"]["criteria"], one["exercise"]

@@ -132,7 +132,7 @@ GOOD = (("a", "main", "Two", tree(f="2\n")), ("b", "a", "Other", tree(f="2\n", g
     [
         (rebased(*GOOD), "replayed replayed", {}),
         (rebased(("a", "main", "Two", tree(f="3\n")), ("b", "a", "Other", tree(f="3\n", g="x\n")), meetings={("a", "other"): ASKED_AGAIN}), "replayed replayed", {"resolution": "missed"}),
-        (rebased(("b", "main", "Other", tree(f="3\n", g="x\n")), meetings={("main", "other"): ASKED_AGAIN}), "skipped replayed", {"resolution": "missed", "history": "partly"}),
+        (rebased(("b", "main", "Other", tree(f="3\n", g="x\n")), meetings={("main", "other"): ASKED_AGAIN}), "skipped replayed", {"resolution": "missed"}),
         (rebased(("a", "main", "Two", tree(f="2\n"))), "replayed skipped", {"history": "partly"}),
         (rebased(*GOOD, ("c", "b", "Mend", tree(f="2\n", g="x\n", h="3\n"))), "replayed replayed", {"rest": "partly"}),
         (rebased(("a", "main", "All", tree(f="2\n", g="x\n"))), "skipped skipped", {"history": "missed"}),

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 from muddled_orchard.core.assessment import Assessment, CriterionResult, Outcome, State, missed
 from muddled_orchard.core.case import Case, lay_out
 from muddled_orchard.core.course import aborted, notes_on
-from muddled_orchard.core.criteria import JUDGES, markers
+from muddled_orchard.core.criteria import JUDGES
 from muddled_orchard.core.criteria.resolution import hunk_results
+from muddled_orchard.core.doubts import doubts
 from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.key import Key
 from muddled_orchard.core.locate import locate
@@ -23,7 +22,7 @@ def assess(evidence: Evidence, key: Key, located: tuple[Result, ...] | None = No
     criteria = []
     for id_, judge in JUDGES.items():
         outcome = judge(case)
-        done_by_nothing = outcome.verdict == "met" and case.nothing_found
+        done_by_nothing = outcome.share > 0 and case.nothing_found
         if outcome.verdict != "skipped" and (state == "untouched" or done_by_nothing):
             outcome = missed(_nothing_done(state, case))  # what is met by doing nothing doesn't count
         criteria.append(_with_points(id_, outcome, case.scenario.weight(id_)))
@@ -34,8 +33,8 @@ def assess(evidence: Evidence, key: Key, located: tuple[Result, ...] | None = No
         state=state,
         criteria=tuple(criteria),
         hunks=hunks,
-        needs_a_look=tuple(dict.fromkeys(_doubts(case))),
-        notes=tuple(notes_on(evidence)),
+        needs_a_look=tuple(dict.fromkeys(doubts(case))),
+        notes=tuple(notes_on(evidence, key)),
     )
 
 
@@ -52,15 +51,3 @@ def _nothing_done(state: State, case: Case) -> str:
     if aborted(case.evidence):
         return "Something was begun and aborted; the repository is as it was handed out."
     return "Nothing was attempted; the repository is as it was handed out."
-
-
-def _doubts(case: Case) -> Iterator[str]:
-    for task in case.tasks:
-        for conflict in task.conflicts:
-            path = conflict.conflict.path
-            if not conflict.accepted:
-                yield f"{path} conflicts, and the key has no answer for it"
-            if conflict.reading is not None:
-                yield from (f"{path}: {doubt}" for doubt in conflict.reading.doubts)
-    for path, marker in markers.possible(case):
-        yield f"{path}, line {marker.line}: this may be {marker.sign} ({marker.text.strip()[:40]})"

@@ -67,7 +67,8 @@ class HunkResult:
     """What became of one conflict: a hunk of a text, or a whole path (`hunk` is None).
 
     The three sides and what was `left` are texts for people; None where the path does not exist.
-    `ours_name` and `theirs_name` tell who they are here. `line` is where it lies in the learner's file.
+    `ours_name` and `theirs_name` tell who they are here. `line` is where it lies in the learner's file,
+    `renamed` that file's name where the learner gave it a new one.
     """
 
     task: int
@@ -86,6 +87,7 @@ class HunkResult:
     wanted: str | None = None
     ours_name: str = "ours"
     theirs_name: str = "theirs"
+    renamed: str | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -16,7 +16,7 @@ from muddled_orchard.core.results import Result
 from muddled_orchard.core.scenario import Answer, Scenario, Task
 from muddled_orchard.core.tasks import source_of
 from muddled_orchard.core.texts import Lines, is_binary, lines_of
-from muddled_orchard.core.worktree import Uncommitted, tracked, uncommitted
+from muddled_orchard.core.worktree import Uncommitted, is_backup, tracked, uncommitted
 
 _OPEN = ("none", "pending", "by hand", "not reached")
 
@@ -24,13 +24,15 @@ _OPEN = ("none", "pending", "by hand", "not reached")
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ConflictCase:
     """One conflicted path: `blob` is what lies there in the result (None: nothing), `reading` how its
-    hunks were resolved where it has hunks and a text lies there."""
+    hunks were resolved where it has hunks and a text lies there. `renamed` is where its content lies
+    now, if the learner gave it a name that nobody else had."""
 
     conflict: Conflict
     accepted: tuple[Accepted, ...]
     blob: Blob | None
     lines: Lines
     reading: FileReading | None
+    renamed: str | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -176,11 +178,31 @@ def _conflict(
         accepted, problems = accepted_for(conflict, case.scenario, step.task, step.label)
         accepted = (*(() if problems else accepted), *_as_solved(case, step, conflict))
     blob = tree.get(conflict.path)
+    renamed = None
+    if blob is None and not all(one.gone for one in accepted):
+        renamed = _renamed(case, meeting, conflict, tree)
+        blob = tree.get(renamed or "")
     lines = case.lines(blob)
     reading = None
     if conflict.merged is not None and blob is not None:
         reading = read_file(conflict.merged, lines, accepted, case.scenario.spacing, labels(step, result))
-    return ConflictCase(conflict=conflict, accepted=accepted, blob=blob, lines=lines, reading=reading)
+    return ConflictCase(
+        conflict=conflict, accepted=accepted, blob=blob, lines=lines, reading=reading, renamed=renamed
+    )
+
+
+def _renamed(case: Case, meeting: Meeting, conflict: Conflict, tree: Tree) -> str | None:
+    """A new name under which a conflicted file's content lies now: the same, or most of its lines."""
+    known = {*meeting.tree, *(other.path for other in meeting.conflicts)}
+    new = [path for path in tree if path not in known and not is_backup(path)]
+    sides = [set(case.lines(blob)) for blob in conflict.stages.values()]
+    ids = {blob.id for blob in conflict.stages.values()}
+    for path in new:
+        lines = set(case.lines(tree[path]))
+        alike = any(side and 2 * len(side & lines) > max(len(side), len(lines)) for side in sides)
+        if tree[path].id in ids or alike:
+            return path
+    return None
 
 
 def _as_solved(case: Case, step: Step, conflict: Conflict) -> tuple[Accepted, ...]:

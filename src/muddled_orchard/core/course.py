@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from muddled_orchard.core.evidence import Evidence
-from muddled_orchard.core.repository import ancestry
+from muddled_orchard.core.key import Key
+from muddled_orchard.core.repository import Commit, ancestry
 from muddled_orchard.core.wording import counted
 
 
@@ -26,7 +27,7 @@ def _before(evidence: Evidence, number: int) -> str:
     return evidence.reflog[at].old
 
 
-def notes_on(evidence: Evidence) -> Iterator[str]:
+def notes_on(evidence: Evidence, key: Key) -> Iterator[str]:
     """What is worth telling: what was aborted, reset and amended, and results that no branch has."""
     if count := aborted(evidence):
         yield f"{counted(count, 'operation')} begun and aborted"
@@ -42,6 +43,18 @@ def notes_on(evidence: Evidence) -> Iterator[str]:
     held = {commit.id for tip in evidence.refs.values() for commit in ancestry(evidence.commits, tip)}
     held |= {commit.id for commit in ancestry(evidence.commits, evidence.head_commit)}
     lost = [move.new for move in evidence.reflog if move.new in evidence.commits and move.new not in held]
-    merges = [id_ for id_ in dict.fromkeys(lost) if len(evidence.commits[id_].parents) > 1]
+    lost = list(dict.fromkeys(lost))
+    merges = [id_ for id_ in lost if len(evidence.commits[id_].parents) > 1]
     if merges:
         yield f"the merge commit {merges[-1][:7]} is only in the reflog: no branch holds it"
+    replays = [id_ for id_ in lost if id_ not in merges and _replays(evidence.commits[id_], key)]
+    if replays:
+        last = evidence.commits[replays[-1]]
+        said = f"{counted(len(replays), 'replayed commit')} only in the reflog"
+        yield f'{said}, the last {last.id[:7]} "{last.subject}"'
+
+
+def _replays(commit: Commit, key: Key) -> bool:
+    """Whether a commit says what one that was to be replayed says."""
+    originals = (key.commits[step.commit] for step in key.steps if step.commit)
+    return any((commit.author, commit.subject) == (one.author, one.subject) for one in originals)

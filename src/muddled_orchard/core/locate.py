@@ -198,24 +198,22 @@ def _touched(evidence: Evidence, key: Key, commits: Commits, step: Step) -> bool
 
 
 def _with_ends(results: list[Result], key: Key, evidence: Evidence) -> Iterator[Result]:
-    """Where a branch went on to a later task, the earlier result ends where that one begins."""
-    for number, result in enumerate(results):
-        later = next(
-            (
-                other
-                for other, step in zip(results[number + 1 :], key.steps[number + 1 :], strict=True)
-                if step.operation.on == key.steps[number].operation.on
-                and other.done
-                and other.made != result.made
-            ),
-            None,
-        )
-        if result.done and later is not None and later.shape not in ("nothing to do", "none"):
-            commits = {**key.commits, **evidence.commits}
-            end = later.ours if contains(commits, later.ours, result.made or "") else result.final
-            yield replace(result, final=end)
-        else:
-            yield result
+    """Where a branch went on to another step, the result ends where that one begins."""
+    commits = {**key.commits, **evidence.commits}
+    for result, step in zip(results, key.steps, strict=True):
+        begin = [
+            other.ours
+            for other, following in zip(results, key.steps, strict=True)
+            if following.operation.on == step.operation.on
+            and (following.task > step.task or step.commit is not None)
+            and other.done
+            and other.made not in (None, result.made)
+            and other.shape not in ("nothing to do", "none", "skipped")
+            and contains(commits, other.ours, result.made or "")
+        ]
+        nearest = (id_ for id_ in begin if all(contains(commits, other, id_) for other in begin))
+        end = next(nearest, None) if result.done and result.made else None
+        yield replace(result, final=end) if end else result
 
 
 def grew_from(evidence: Evidence, key: Key) -> bool:

@@ -1,7 +1,7 @@
 """Where do the results of a rebase, a cherry-pick, a revert or a stash pop lie?
 
 Each replayed commit is a step of its own with its own meeting. The learner's commits are matched to the
-originals by author and subject; what has no match was skipped, or not reached yet.
+originals by author, message and patch (`core.matching`); what has no match was skipped, or not reached yet.
 """
 
 from __future__ import annotations
@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.key import Key, Step
+from muddled_orchard.core.matching import Matches, matched
 from muddled_orchard.core.repository import Commit, Commits, contains
 from muddled_orchard.core.results import Result
 from muddled_orchard.core.worktree import uncommitted
@@ -44,7 +45,7 @@ def locate_replays(
         return [_result("none", step, line, None, line.foot, line.foot) for step in steps]
     if any(len(commit.parents) > 1 for commit in line.own):
         return [_result("other", step, line, line.tip, step.ours, line.tip) for step in steps]
-    return list(_matched(evidence, commits, steps, line, pending=pending))
+    return list(_matched(evidence, key, commits, steps, line, pending=pending))
 
 
 def _line(
@@ -79,51 +80,40 @@ def _walked(evidence: Evidence, commits: Commits, branch: str | None, tip: str, 
 
 
 def _matched(
-    evidence: Evidence, commits: Commits, steps: Sequence[Step], line: _Line, *, pending: bool
+    evidence: Evidence, key: Key, commits: Commits, steps: Sequence[Step], line: _Line, *, pending: bool
 ) -> Iterator[Result]:
-    left = list(line.own)
-    made = {step.commit: _match(commits, step, left, last=len(steps) == 1) for step in steps}
+    matches = matched(commits, {**key.texts, **evidence.texts}, steps, line.own)
+    made = matches.made
+    ids = [step.commit or "" for step in steps]
     now = evidence.pending.brings[0] if pending and evidence.pending and evidence.pending.brings else None
-    unmatched = [step.commit for step in steps if made[step.commit] is None]
+    unmatched = [id_ for id_ in ids if made[id_] is None]
     if pending and now not in unmatched:
         now = unmatched[0] if unmatched else None
-    last = next((step.commit for step in reversed(steps) if made[step.commit] is not None), None)
+    done = [id_ for id_ in ids if made[id_] is not None]
+    # What was committed on top of the last one mends it.
+    last = max(done, key=lambda id_: _place(line, made[id_]), default=None)
     before, reached = line.foot, True
-    open_ends = 0 if last is None else [step.commit for step in steps].index(last) + 1
-    for number, step in enumerate(steps):
-        found = made[step.commit]
+    open_ends = ids.index(done[-1]) + 1 if done else 0
+    for number, (id_, step) in enumerate(zip(ids, steps, strict=True)):
+        found = made[id_]
         if found is not None:
-            # What was committed on top of the last one mends it.
-            final = line.tip if step.commit == last and not pending else found.id
-            yield _result("replayed", step, line, found.id, found.parents[0], final)
+            final = line.tip if id_ == last and not pending else found.id
+            yield _result("replayed", step, line, found.id, found.parents[0], final, matches=matches)
             before = found.id
-        elif pending and step.commit == now:
+        elif pending and id_ == now:
             reached = False
-            yield _result(
-                "pending", step, line, None, line.tip, None, evidence.pending.kind if evidence.pending else ""
-            )
+            kind = evidence.pending.kind if evidence.pending else ""
+            yield _result("pending", step, line, None, line.tip, None, kind, matches)
         elif reached:
             # Commits without a match, behind all that have one, may hold what this one brought.
-            yield _result("skipped", step, line, None, before, line.tip if number >= open_ends else before)
+            final = line.tip if number >= open_ends else before
+            yield _result("skipped", step, line, None, before, final, matches=matches)
         else:
-            yield _result("not reached", step, line, None, before, None)
+            yield _result("not reached", step, line, None, before, None, matches=matches)
 
 
-def _match(commits: Commits, step: Step, left: list[Commit], *, last: bool) -> Commit | None:
-    original = commits[step.commit or ""]
-    subject = f'Revert "{original.subject}"' if step.operation.do == "revert" else original.subject
-    by_author = [
-        c
-        for c in left
-        if c.subject == subject and (c.author == original.author or step.operation.do == "revert")
-    ]
-    by_subject = [c for c in left if c.subject == subject]
-    found = next(iter(by_author or by_subject), None)
-    if found is None and last and left:
-        found = left[0]  # the only one that was asked for, under another name
-    if found is not None:
-        del left[: left.index(found) + 1]
-    return found
+def _place(line: _Line, commit: Commit | None) -> int:
+    return line.own.index(commit) if commit in line.own else -1
 
 
 def _popped(evidence: Evidence, key: Key, commits: Commits, step: Step, on_tip: str) -> Result:
@@ -142,7 +132,14 @@ def _popped(evidence: Evidence, key: Key, commits: Commits, step: Step, on_tip: 
 
 
 def _result(
-    shape: str, step: Step, line: _Line, made: str | None, ours: str, final: str | None, pending: str = ""
+    shape: str,
+    step: Step,
+    line: _Line,
+    made: str | None,
+    ours: str,
+    final: str | None,
+    pending: str = "",
+    matches: Matches | None = None,
 ) -> Result:
     return Result(
         shape=shape,  # type: ignore[arg-type]
@@ -153,6 +150,7 @@ def _result(
         branch=line.branch,
         pending=pending,
         foot=line.foot,
+        matches=matches,
     )
 
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from muddled_orchard.core.matching import Matches
+
 Shape = Literal[
     "merge",
     "reversed",
@@ -46,7 +48,7 @@ class Result:
     commit that brought them together; `final` the commit at which the content is judged, None where
     it is the working tree; `branch` the branch that holds it, None for a detached HEAD.
     `pending` is of what kind the operation is that is under way, `turned` whether its sides are; `foot` is
-    what replayed commits stand on.
+    what replayed commits stand on, `matches` how all of the operation's commits were matched.
     """
 
     shape: Shape
@@ -58,6 +60,7 @@ class Result:
     pending: str = ""
     turned: bool = False
     foot: str | None = None
+    matches: Matches | None = None
 
     @property
     def in_working_tree(self) -> bool:

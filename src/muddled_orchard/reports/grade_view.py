@@ -16,6 +16,7 @@ from muddled_orchard.reports.graded import Graded
 from muddled_orchard.reports.terminal import STYLES, printable, shortened, sign, speaks_unicode
 
 _MOST_LINES = 12
+_WIDE = 100
 
 
 def show_one(on: Console, result: Graded) -> None:
@@ -113,37 +114,47 @@ def _hunk(on: Console, hunk: HunkResult) -> RenderableType:
     """A conflict with its sides, what was left there and what is accepted."""
     wanted = hunk.wanted if hunk.wanted is not None else _gone(hunk)
     accepted = (f"accepted: {' or '.join(hunk.accepted)}", wanted, "good")
-    parts = conflict_sides(on, hunk, accepted)
-    if hunk.why:
-        parts.append(Padding(Text(f"Why: {printable(hunk.why.strip(), on)}"), (0, 0, 0, 2)))
-    return Group(*parts)
+    return Group(*conflict_sides(on, hunk, accepted))
 
 
 def conflict_sides(on: Console, hunk: HunkResult, *more: tuple[str, str | None, str]) -> list[RenderableType]:
-    """The sides of a conflict under one another: base, ours and theirs with their branches, what was
-    left, and `more` rows (name, text, style)."""
+    """A conflict's base, ours and theirs with their branches, what was left, and `more` (name, text, style):
+    side by side where the terminal is wide enough, else under one another."""
     where = f"{hunk.file}{f', hunk {hunk.hunk}' if hunk.hunk else ''}"
+    if hunk.commit:
+        where += f' (of "{hunk.commit}")'
+    sides = [("base", hunk.base, "faint"), (hunk.ours_name, hunk.ours, "default")]
+    sides.append((hunk.theirs_name, hunk.theirs, "default"))
+    results = [("left there now", hunk.left, "bad"), *more]
+    shown: list[RenderableType] = [_stacked(on, [*sides, *results])]
+    if on.width >= _WIDE:
+        shown = [_beside(on, sides), Text(), _beside(on, results)]
+    return [Text(printable(where, on), style="strong"), *(Padding(one, (0, 0, 0, 2)) for one in shown)]
+
+
+def _stacked(on: Console, rows: Sequence[tuple[str, str | None, str]]) -> Table:
     table = Table.grid(padding=(0, 2, 0, 0))
     table.add_column(overflow="fold", max_width=on.width // 2)
     table.add_column(overflow="fold")
-    bar = "│" if speaks_unicode(on) else "|"
-    rows = (
-        ("base", hunk.base, "faint"),
-        (hunk.ours_name, hunk.ours, "default"),
-        (hunk.theirs_name, hunk.theirs, "default"),
-        ("left there now", hunk.left, "bad"),
-        *more,
-    )
     for name, text, style in rows:
-        table.add_row(Text(printable(name, on), style=style), _block(on, text, style, bar))
-    return [Text(printable(where, on), style="strong"), Padding(table, (0, 0, 0, 2))]
+        table.add_row(Text(printable(name, on), style=style), _block(on, text, style))
+    return table
+
+
+def _beside(on: Console, columns: Sequence[tuple[str, str | None, str]]) -> Table:
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), expand=True, header_style="")
+    for name, _, style in columns:
+        table.add_column(Text(printable(name, on), style=style), ratio=1, overflow="fold")
+    table.add_row(*(_block(on, text, style) for _, text, style in columns))
+    return table
 
 
 def _gone(hunk: HunkResult) -> str | None:
     return None if "gone" in hunk.accepted else ""
 
 
-def _block(on: Console, text: str | None, style: str, bar: str) -> Text:
+def _block(on: Console, text: str | None, style: str) -> Text:
+    bar = "│" if speaks_unicode(on) else "|"
     if text is None:
         return Text(f"{bar} (no such file)", style="faint")
     lines = text.splitlines()

@@ -119,17 +119,19 @@ class Desk:
         meet: Meet | None = None,
         *,
         instead: Callable[[Desk, Task], None] | None = None,
+        at: int | None = None,
         mend: bool = True,
         deliver: bool = True,
     ) -> None:
         """Do every task in order, meeting conflicts with `meet` (by the key, if there is none).
 
-        `instead` carries the knot task out in another way. Raising `Left` in either ends it there.
+        `instead` carries a task out in another way: the one with this number, or the knot. Raising `Left`
+        in either ends it there.
         """
         try:
             for number, task in enumerate(self.scenario.task, start=1):
                 begun = self.scenario.start.stopped and number == 1
-                if instead is not None and number == knot(self.key):
+                if instead is not None and number == (at or knot(self.key)):
                     instead(self, task)
                 else:
                     if not begun:

@@ -33,7 +33,9 @@ def judge(case: Case) -> Outcome:
         if now is None and ref in deleted:
             continue
         if now is None:
-            rewritten.append((f"{name} was deleted.", before))
+            other = _renamed_to(case, before)
+            what = f"was renamed to {other}" if other else "was deleted"
+            rewritten.append((f"{name} {what}.", before))
         elif not contains(case.commits, now, before):
             rewritten.append((f"{name} was rewritten: {short(before)} is no longer in it.", before))
         elif ref not in receiving and ref not in excused:
@@ -47,3 +49,12 @@ def judge(case: Case) -> Outcome:
             where=tuple(Place(commit=id_) for _, id_ in moved),
         )
     return met("Everything else stands where it stood.")
+
+
+def _renamed_to(case: Case, before: str) -> str | None:
+    """A branch that was not handed out and has what a deleted branch had."""
+    for ref, now in case.evidence.refs.items():
+        is_new = ref.startswith("refs/heads/") and ref not in case.key.refs
+        if is_new and contains(case.commits, now, before):
+            return ref.removeprefix("refs/heads/")
+    return None

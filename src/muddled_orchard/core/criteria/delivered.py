@@ -21,7 +21,7 @@ def judge(case: Case) -> Outcome:
         handed_out = case.key.history.remote.get(branch)
         if there is None or own is None or there != own:
             lacking.append(f"origin does not have {branch} as it is here; it was not pushed.")
-        elif handed_out is not None and there == case.key.ids[handed_out]:
+        elif handed_out is not None and there == case.key.ids[handed_out] and not _moved(case, branch):
             lacking.append(f"origin has {branch} as it was handed out; there was nothing pushed.")
     lacking += [
         f"{branch} still exists; it was to be deleted."
@@ -32,3 +32,9 @@ def judge(case: Case) -> Outcome:
     if not lacking:
         return met("What was asked was pushed and deleted.")
     return partly(" ".join(lacking), 1 - len(lacking) / asked)
+
+
+def _moved(case: Case, branch: str) -> bool:
+    """Whether a branch is elsewhere than it was handed out: what origin has already needs no push."""
+    ref = f"refs/heads/{branch}"
+    return case.evidence.refs.get(ref) != case.key.refs.get(ref)

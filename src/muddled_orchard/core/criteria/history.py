@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from itertools import groupby
 
 from muddled_orchard.core.assessment import Outcome, Place, met, missed, partly, skipped
 from muddled_orchard.core.case import Case, TaskCase, short
+from muddled_orchard.core.matching import keeps_author, subject_of
 from muddled_orchard.core.replays import stands_on
 from muddled_orchard.core.repository import contains
 from muddled_orchard.core.tasks import in_words, is_merge, source_of
@@ -50,31 +52,91 @@ def _of_replays(case: Case, steps: list[TaskCase]) -> Outcome:
         return missed(
             f"The commits do not stand {where}; the task was to {asked}.", (Place(commit=result.foot),)
         )
-    gone = [step for step in steps if step.result.shape == "skipped" and not _empty(case, step)]
-    if gone:
-        names = listed([f'"{case.commits[step.step.commit or ""].subject}"' for step in gone])
-        said = f"{names} is not among the replayed commits: it was skipped, or nothing was left of it."
-        return partly(said, len(done) / len(steps))
-    strange = [step for step in done if not _keeps_author(case, step)]
-    if strange:
-        made = short(strange[0].result.made)
-        return partly(f"{made} does not keep the author and message of the commit that it replays.")
+    faults = list(_faults(case, steps))
+    if faults:
+        lacking = sum(_is_lacking(case, step) for step in steps)
+        share = 1 - lacking / len(steps) if lacking else 0.5
+        places = tuple(Place(commit=id_) for _, id_ in faults if id_)
+        return partly(" ".join(said for said, _ in faults), share, places)
     if result.branch != task.on:
         held = result.branch or "a detached HEAD"
         return partly(f"The commits are right, but they are on {held}; {task.on} did not receive them.")
     count = f"{len(done)} of {len(steps)} commits" if len(done) < len(steps) else counted(len(done), "commit")
-    rest = "; the others became empty" if len(done) < len(steps) else ""
+    if not done:
+        return met(f"Nothing was left of {counted(len(steps), 'commit')} to replay ({asked}).")
+    rest = "; nothing was left of the others" if len(done) < len(steps) else ""
     return met(f"{count} as asked ({asked}){rest}.")
 
 
-def _empty(case: Case, step: TaskCase) -> bool:
-    """Whether nothing of a commit is left when it is solved as accepted."""
-    return step.step.solved == case.commits[step.step.ours].tree
+def _faults(case: Case, steps: list[TaskCase]) -> Iterator[tuple[str, str | None]]:
+    """What is wrong with replayed commits, each as a sentence with the commit that it is about."""
+    matches = steps[0].result.matches
+    lacking = [step for step in steps if _is_lacking(case, step)]
+    into: dict[str, list[str]] = {}
+    skipped_ones = []
+    for step in lacking:
+        holder = matches.into.get(step.step.commit or "") if matches else None
+        name = f'"{case.commits[step.step.commit or ""].subject}"'
+        if holder is None:
+            skipped_ones.append(name)
+        else:
+            into.setdefault(holder.id, []).append(name)
+    for id_, squashed in into.items():
+        yield f"{listed(squashed)} has no commit of its own any more: it was squashed into {short(id_)}.", id_
+    if skipped_ones:
+        names = listed(skipped_ones)
+        yield f"{names} is not among the replayed commits: it was skipped, or nothing was left of it.", None
+    for step in steps:
+        if step.result.shape == "replayed":
+            yield from _changed(case, step)
+    if matches is None:
+        return
+    if matches.reordered:
+        yield "The commits are not in their order any more.", None
+    for commit in matches.twice:
+        yield f'{short(commit.id)} replays "{commit.subject}" a second time.', commit.id
+    for commit in matches.foreign:
+        yield (
+            f'{short(commit.id)} "{commit.subject}" lies among the replayed commits and is none of them.',
+            commit.id,
+        )
 
 
-def _keeps_author(case: Case, step: TaskCase) -> bool:
-    made, original = case.commits[step.result.made or ""], case.commits[step.step.commit or ""]
-    return step.task.do == "revert" or (made.author == original.author and made.subject == original.subject)
+def _changed(case: Case, step: TaskCase) -> Iterator[tuple[str, str | None]]:
+    """What a replayed commit no longer says as its original does."""
+    made = case.commits[step.result.made or ""]
+    original = case.commits[step.step.commit or ""]
+    wanted = subject_of(case.commits, step.step)
+    # A revert's message is its maker's to write: saying why is good practice.
+    if made.subject != wanted and step.task.do != "revert":
+        yield f'{short(made.id)} was reworded: it says "{made.subject}", and was "{wanted}".', made.id
+    if not keeps_author(case.commits, step.step, made):
+        said = (
+            f"{short(made.id)} does not keep the author {_name(original.author)}; it has {_name(made.author)}"
+        )
+        how = {"rebase": "git rebase --continue", "pull": "git rebase --continue"}
+        hint = how.get(step.task.do, f"git {step.task.do} --continue")
+        yield f"{said} ({hint} keeps the author, git commit does not).", made.id
+
+
+def _name(author: str) -> str:
+    return author.split(" <", maxsplit=1)[0]
+
+
+def _is_lacking(case: Case, step: TaskCase) -> bool:
+    """Whether a commit is missing of which something is left when it is solved as accepted.
+
+    Who keeps the other side in all that it brings has thrown the commit away as well: that costs
+    `resolution`, and costs once.
+    """
+    ours = case.commits[step.result.ours].tree
+    conflicted = {conflict.conflict.path for conflict in step.conflicts}
+    brought = {path for path in {*ours, *step.meeting.tree} if ours.get(path) != step.meeting.tree.get(path)}
+    readings = [conflict.reading for conflict in step.conflicts if conflict.reading]
+    wrong = any(not hunk.accepted for reading in readings for hunk in reading.hunks)
+    thrown_away = wrong and brought <= conflicted
+    emptied = step.step.solved == case.commits[step.step.ours].tree
+    return step.result.shape == "skipped" and not emptied and not thrown_away
 
 
 def _of_merge(case: Case, task: TaskCase) -> Outcome:

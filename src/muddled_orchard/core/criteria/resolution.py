@@ -45,32 +45,52 @@ def _size(task: TaskCase) -> int:
 
 
 def _said(result: HunkResult) -> str:
+    """What was kept, what was wanted, and the key's reason."""
     where = f"{result.file}, line {result.line}" if result.line else result.file
-    names = {"ours": result.ours_name, "theirs": result.theirs_name}
-    match result.kept:
-        case "unresolved":
-            return f"{where}: the conflict is still there, with its markers."
-        case "gone":
-            return f"{where}: the file was deleted."
-        case "neither":
-            return f"{where}: neither side was kept; the lines were deleted."
-        case "base":
-            return f"{where}: the old text was kept, from before either side changed it."
-        case "blend":
-            return f"{where}: what stands there now is neither side, nor both."
-        case "ours+theirs" | "theirs+ours":
-            first, second = (names[name] for name in result.kept.split("+"))
-            swapped = "+".join(reversed(result.kept.split("+")))
-            order = " in the wrong order" if swapped in result.accepted else ""
-            return f"{where}: both sides were kept{order}, {first} before {second}."
+    if result.commit:
+        where += f' (of "{result.commit}")'
+    if result.renamed:
+        where += f", now {result.renamed}"
+    said = f"{where}: {_kept(result)}"
+    if result.accepted and result.kept != "unresolved":
+        said += f"; wanted: {' or '.join(_named(result, word) for word in result.accepted)}"
+    said += "."
     other = {"ours": "theirs", "theirs": "ours"}.get(result.kept)
-    said = f"{where}: {names.get(result.kept, result.kept)} was kept."
     if other in result.accepted and "new base" in result.ours_name:
         said += (
             " In a rebase ours is the new base, and theirs is your own commit: "
             "this is exactly the other way round than wanted."
         )
-    return said
+    why = " ".join(result.why.split())
+    return f"{said} {why}".strip()
+
+
+def _kept(result: HunkResult) -> str:
+    match result.kept:
+        case "unresolved":
+            return "the conflict is still there, with its markers"
+        case "gone":
+            return "the file was deleted"
+        case "neither":
+            return "neither side was kept; the lines were deleted"
+        case "base":
+            return "the old text was kept, from before either side changed it"
+        case "blend":
+            return "what stands there now is neither side, nor both"
+        case "ours+theirs" | "theirs+ours":
+            first, second = (_named(result, name) for name in result.kept.split("+"))
+            swapped = "+".join(reversed(result.kept.split("+")))
+            order = " in the wrong order" if swapped in result.accepted else ""
+            return f"both sides were kept{order}, {first} before {second}"
+    return f"{_named(result, result.kept)} was kept"
+
+
+def _named(result: HunkResult, word: str) -> str:
+    """A word of the key with the branches that it means here."""
+    if word == "gone":
+        return "no such file"
+    names = {"ours": result.ours_name, "theirs": result.theirs_name}
+    return " and then ".join(names.get(part, part) for part in word.split("+"))
 
 
 def hunk_results(case: Case) -> Iterator[HunkResult]:
@@ -104,6 +124,7 @@ def _of_hunk(task: TaskCase, conflict: ConflictCase, hunk: HunkReading) -> HunkR
         wanted=wanted,
         ours_name=task.ours_name,
         theirs_name=task.theirs_name,
+        renamed=conflict.renamed,
     )
 
 
@@ -130,6 +151,7 @@ def _of_path(case: Case, task: TaskCase, conflict: ConflictCase) -> HunkResult:
         wanted=_wanted(case, conflict),
         ours_name=task.ours_name,
         theirs_name=task.theirs_name,
+        renamed=conflict.renamed,
     )
 
 

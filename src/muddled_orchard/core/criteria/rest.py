@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 from muddled_orchard.core.alignment import align
 from muddled_orchard.core.assessment import Outcome, Place, met, missed, partly
-from muddled_orchard.core.case import Case, TaskCase
+from muddled_orchard.core.case import Case, ConflictCase, TaskCase
 from muddled_orchard.core.markers import is_whole
-from muddled_orchard.core.meeting import Blob
+from muddled_orchard.core.meeting import Blob, Hunk
 from muddled_orchard.core.repository import Commit, ancestry, contains
 from muddled_orchard.core.texts import Lines, alike
 from muddled_orchard.core.worktree import is_backup
@@ -18,13 +18,15 @@ from muddled_orchard.core.worktree import is_backup
 @dataclass(frozen=True, slots=True)
 class Departure:
     """A place where the result is not what a clean merge leaves: a line that is missing (`lost`), or
-    one that nobody asked for. `side` names whose change it undoes, where it undoes one."""
+    one that nobody asked for. `side` names whose change it undoes, where it undoes one. `asked`: the key
+    wants this outside a hunk, beyond what a clean merge leaves."""
 
     path: str
     line: int | None
     text: str
     lost: bool
     side: str | None = None
+    asked: bool = False
 
 
 def judge(case: Case) -> Outcome:
@@ -32,13 +34,17 @@ def judge(case: Case) -> Outcome:
     found = [departure for task in case.tasks for departure in departures(case, task)]
     if not found:
         return met("Everything that did not conflict came through as it should.")
-    undone = [departure for departure in found if departure.side]
+    asked = [departure for departure in found if departure.asked]
+    undone = [departure for departure in found if departure.side and not departure.asked]
     commit = next((task.result.final for task in reversed(case.tasks) if task.tree is not None), None)
     where = tuple(Place(departure.path, departure.line, commit) for departure in found[:20])
-    if not undone:
+    sentences = []
+    if asked:
+        said = _cut([f"{_place(departure)}{_said(departure)}" for departure in asked])
+        sentences.append(f"Here more than the hunk had to be changed, and that was not: {said}.")
+    if not undone and not asked:
         said = _cut([f"{_place(departure)}{_said(departure)}" for departure in found])
         return partly(f"Something outside the conflict was changed: {said}.", where=where)
-    sentences = []
     for side in dict.fromkeys(departure.side for departure in undone):
         own = [departure for departure in undone if departure.side == side]
         # A line that came back where another was lost is the same change seen from its other end.
@@ -82,20 +88,30 @@ def departures(case: Case, task: TaskCase) -> Iterator[Departure]:
     """Every place of a task's result that differs from the clean merge, in the order of files."""
     if task.tree is None or task.result.shape in ("skipped", "other"):
         return  # `history` has the cost of that
+    squashed = _squashed_in(case, task)
     conflicted = {conflict.conflict.path for conflict in task.conflicts}
     for conflict in task.conflicts:
         if conflict.reading is None:
             continue
         sides = _sides(case, task, conflict.conflict.stages)
+        merged, asked = _outside(case, conflict)
+        path = conflict.renamed or conflict.conflict.path
         for at, text in conflict.reading.lost:
-            yield Departure(conflict.conflict.path, at, text, True, sides.brought(text))
+            if path in squashed and text not in squashed[path]:
+                continue
+            yield Departure(path, at, text, True, sides.brought(text), bool(asked) and text not in merged)
         for at, text in conflict.reading.added:
-            yield Departure(conflict.conflict.path, at, text, False, sides.removed(text))
+            if text.rstrip() in squashed.get(path, ()):
+                continue
+            missing = text.rstrip() in merged and text.rstrip() not in asked
+            yield Departure(path, at, text, False, sides.removed(text), bool(asked) and missing)
     spacing = alike(case.scenario.spacing)
     for path in sorted({*task.meeting.tree, *task.tree, *task.step.mended} - conflicted):
         wanted = task.step.solved if path in task.step.mended else task.meeting.tree
         expected, now = wanted.get(path), task.tree.get(path)
         if _id(expected) == _id(now) or _id(now) == _id(task.step.solved.get(path)):
+            continue
+        if squashed and spacing(case.lines(now)) == squashed.get(path):
             continue
         if expected is None and is_backup(path):
             continue  # told by tidy
@@ -117,6 +133,32 @@ def departures(case: Case, task: TaskCase) -> Iterator[Departure]:
         for at in reading.added:
             if not is_whole(after[at]):
                 yield Departure(path, at + 1, after[at], False, sides.removed(spacing([after[at]])[0]))
+
+
+def _squashed_in(case: Case, task: TaskCase) -> dict[str, Lines]:
+    """What files read, in normal forms, when a commit also has the change of later ones: that they were
+    squashed into it costs `history`, and costs once."""
+    matches = task.result.matches
+    form = alike(case.scenario.spacing)
+    found: dict[str, Lines] = {}
+    for other in case.tasks if matches else ():
+        holder = matches.into.get(other.step.commit or "") if matches else None
+        if holder is not None and holder.id == task.result.made:
+            found |= {path: form(case.lines(blob)) for path, blob in other.step.solved.items()}
+    return found
+
+
+def _outside(case: Case, conflict: ConflictCase) -> tuple[frozenset[str], frozenset[str]]:
+    """The lines outside the hunks, in normal forms: as Git merges them, and as the key wants them where
+    it wants something else there."""
+    form = alike(case.scenario.spacing)
+    merged = conflict.conflict.merged
+    clean = (
+        form(line for part in merged.parts if not isinstance(part, Hunk) for line in part) if merged else ()
+    )
+    wanted = [form(line for part in way.clean for line in part) for way in conflict.accepted if way.clean]
+    asked = () if clean in wanted or not wanted else wanted[0]
+    return frozenset(clean), frozenset(asked)
 
 
 def _id(blob: Blob | None) -> str | None:

@@ -130,10 +130,7 @@ _OTHERWISE = (
         "copied", "copied the right content, without a merge", both(is_plain_merge, takes_something),
         another_way(courses.copied, "history", "delivered"),
     ),
-    Behaviour(
-        "only moved on", "let the branch move on, without a merge commit", wants_merge_commit_only,
-        another_way(courses.merged_with("--ff"), "history", "delivered"),
-    ),
+    Behaviour("only moved on", "let the branch move on, without a merge commit", wants_merge_commit_only, courses.only_moved_on),
     Behaviour("replay squashed", "rebased, and made one commit of it", replays_several, courses.squashed_replay),
 )  # fmt: skip
 

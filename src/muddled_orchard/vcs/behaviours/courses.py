@@ -20,6 +20,7 @@ from muddled_orchard.vcs.behaviours.expecting import (
     knot_task,
     last_step,
     left_alone,
+    merge_commits_only,
     rebases,
     unfinished,
 )
@@ -127,7 +128,8 @@ def skipped(desk: Desk) -> Expected:
     desk.carry_out(instead=instead)
     if all(is_emptied(desk.key, step) for step in knots(desk.key) if step.meeting.conflicts):
         return expect(desk)  # nothing is left of them anyway
-    return expect(desk, "history", "resolution rest rules delivered")
+    some = frozenset({"history", "resolution"})  # what a commit brings, is thrown away with it
+    return expect(desk, may="history resolution rest rules delivered", some=some)
 
 
 def another_way(how: Callable[[Desk, Task], None], lost: str, may: str = "") -> Act:
@@ -138,6 +140,12 @@ def another_way(how: Callable[[Desk, Task], None], lost: str, may: str = "") -> 
         return expect(desk, lost, may)
 
     return act
+
+
+def only_moved_on(desk: Desk) -> Expected:
+    """Let a branch move on where a merge commit was asked."""
+    desk.carry_out(instead=merged_with("--ff"), at=next(merge_commits_only(desk.key)))
+    return expect(desk, "history")
 
 
 def nothing_taken(desk: Desk) -> Expected:

@@ -124,9 +124,16 @@ def has_mends(key: Key) -> bool:
     return any(step.mended for step in key.steps)
 
 
+def merge_commits_only(key: Key) -> Iterator[int]:
+    """The tasks in which a fast-forward is possible and not wanted, by number."""
+    for step in key.steps:
+        if step.fast_forward and step.operation.fast_forward == "never":
+            yield step.task
+
+
 def wants_merge_commit_only(key: Key) -> bool:
-    """Where a fast-forward is possible and not wanted."""
-    return knot_task(key).fast_forward == "never" and next(knots(key)).fast_forward
+    """Where there is such a task."""
+    return any(merge_commits_only(key))
 
 
 def replays_several(key: Key) -> bool:
