@@ -16,6 +16,7 @@ from muddled_orchard.core.texts import bare
 
 Sureness = Literal["sure", "likely", "possible"]
 
+_SIGNS = re.compile(r"([<>|=])\1\1")
 _WHOLE = re.compile(r"([<>|=])\1{6,}(?: .*)?")
 _COMMENT = r"(?:#+|//+|--+|;+|/\*+|<!--|\*|%+|\"|'|rem\b)"
 _DISGUISED = re.compile(rf"\s*(?:{_COMMENT}\s*)?(?:<{{7,}}|>{{7,}}|\|{{7,}}|={{7,}})(?: .*)?", re.IGNORECASE)
@@ -50,6 +51,10 @@ def judged(line: str, number: int, labels: Collection[str]) -> Marker | None:
     """
     text = bare(line)
     said: tuple[Sureness, str] | None = None
+    if _SIGNS.search(text) is None:  # nearly every line: asked many times for every submission
+        if text.strip() in labels and text.strip():
+            return Marker(number, text, "possible", "the name that stood behind a conflict marker")
+        return None
     if _WHOLE.fullmatch(text):
         said = ("sure", "a conflict marker")
     elif _DISGUISED.fullmatch(text):
@@ -59,8 +64,6 @@ def judged(line: str, number: int, labels: Collection[str]) -> Marker | None:
         said = ("likely" if named else "possible", "a part of a conflict marker")
     elif _ON_A_LINE.fullmatch(text):
         said = ("likely", "a conflict marker on a line with other text")
-    elif text.strip() and text.strip() in labels:
-        said = ("possible", "the name that stood behind a conflict marker")
     return Marker(number, text, said[0], said[1]) if said else None
 
 

@@ -113,6 +113,8 @@ class _Reader:
         return replace(best, doubts=tuple(doubts)), alignment.cost
 
     def _aligned(self, way: Accepted | None) -> Alignment:
+        if way is not None and self.form(self.lines) == self.form(way.text):
+            return _as_written(way)
         template = _template(self.merged, way, self.spacing)
         return align(template, self.form(self.lines), looks_like(self.labels))
 
@@ -200,6 +202,17 @@ class _Reader:
         """Alike when blank lines don't count, and not blank altogether."""
         filled = [line for line in self.form(one) if line.strip()]
         return bool(filled) and filled == [line for line in self.form(other) if line.strip()]
+
+
+def _as_written(way: Accepted) -> Alignment:
+    """How a file that is just what the key accepts lies along it."""
+    gaps = []
+    at = 0
+    for clean, choice in zip(way.clean, way.choices, strict=False):
+        at += len(clean)
+        gaps.append((at, at + len(choice)))
+        at += len(choice)
+    return Alignment(readings=(Reading(gaps=tuple(gaps), added=(), lost=()),), cost=0, exact=True)
 
 
 @functools.lru_cache(maxsize=64)  # a whole class is read along the same few templates

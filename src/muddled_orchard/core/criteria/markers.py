@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from muddled_orchard.core.assessment import Outcome, Place, met, missed, partly
 from muddled_orchard.core.case import Case, TaskCase, labels, short
-from muddled_orchard.core.markers import Marker
+from muddled_orchard.core.markers import Marker, looks_like
 from muddled_orchard.core.readings import markers_outside, read_file
 from muddled_orchard.core.repository import Tree, ancestry
 from muddled_orchard.core.texts import Lines
@@ -76,6 +76,8 @@ def _in_tree(case: Case, task: TaskCase, tree: Tree) -> Iterator[Found]:
             reading = known.reading
             if reading is None or known.blob is None or known.blob.id != blob.id:
                 lines, spacing = case.lines(blob), case.scenario.spacing
+                if not any(map(looks_like(names), lines)):
+                    continue
                 reading = read_file(known.conflict.merged, lines, known.accepted, spacing, names)
             yield from ((path, marker) for marker in reading.markers)
         elif blob.id not in case.key.texts:

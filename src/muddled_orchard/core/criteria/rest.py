@@ -89,22 +89,10 @@ def departures(case: Case, task: TaskCase) -> Iterator[Departure]:
     if task.tree is None or task.result.shape in ("skipped", "other"):
         return  # `history` has the cost of that
     squashed = _squashed_in(case, task)
-    conflicted = {conflict.conflict.path for conflict in task.conflicts}
     for conflict in task.conflicts:
-        if conflict.reading is None:
-            continue
-        sides = _sides(case, task, conflict.conflict.stages)
-        merged, asked = _outside(case, conflict)
-        path = conflict.renamed or conflict.conflict.path
-        for at, text in conflict.reading.lost:
-            if path in squashed and text not in squashed[path]:
-                continue
-            yield Departure(path, at, text, True, sides.brought(text), bool(asked) and text not in merged)
-        for at, text in conflict.reading.added:
-            if text.rstrip() in squashed.get(path, ()):
-                continue
-            missing = text.rstrip() in merged and text.rstrip() not in asked
-            yield Departure(path, at, text, False, sides.removed(text), bool(asked) and missing)
+        if conflict.reading is not None:
+            yield from _beside_hunks(case, task, conflict, squashed)
+    conflicted = {conflict.conflict.path for conflict in task.conflicts}
     spacing = alike(case.scenario.spacing)
     for path in sorted({*task.meeting.tree, *task.tree, *task.step.mended} - conflicted):
         wanted = task.step.solved if path in task.step.mended else task.meeting.tree
@@ -113,26 +101,51 @@ def departures(case: Case, task: TaskCase) -> Iterator[Departure]:
             continue
         if squashed and spacing(case.lines(now)) == squashed.get(path):
             continue
-        if expected is None and is_backup(path):
-            continue  # told by tidy
-        base, ours, theirs = (_blob(case, id_, path) for id_ in _meeting_ids(case, task))
-        stages = {number: blob for number, blob in ((1, base), (2, ours), (3, theirs)) if blob}
-        sides = _sides(case, task, stages)
-        if now is None or expected is None:
-            what = "was deleted" if now is None else "was added"
-            yield Departure(f"{path} {what}", None, "", now is None, sides.whole(expected, now))
-            continue
-        before, after = case.lines(expected), case.lines(now)
-        if spacing(before) == spacing(after):
-            if not before and not after:
-                yield Departure(f"{path} was changed", None, "", False, sides.whole(expected, now))
-            continue
-        reading = align([spacing(before)], spacing(after)).readings[0]
-        for at, text in reading.lost:
-            yield Departure(path, at + 1, text, True, sides.brought(text))
-        for at in reading.added:
-            if not is_whole(after[at]):
-                yield Departure(path, at + 1, after[at], False, sides.removed(spacing([after[at]])[0]))
+        if expected is not None or not is_backup(path):  # those are told by tidy
+            yield from _in_file(case, task, path, expected, now)
+
+
+def _beside_hunks(
+    case: Case, task: TaskCase, conflict: ConflictCase, squashed: Mapping[str, Lines]
+) -> Iterator[Departure]:
+    """What departs in a file with hunks, outside of them."""
+    sides = _sides(case, task, conflict.conflict.stages)
+    merged, asked = _outside(case, conflict)
+    path = conflict.renamed or conflict.conflict.path
+    reading = conflict.reading
+    for at, text in reading.lost if reading else ():
+        if path not in squashed or text in squashed[path]:
+            yield Departure(path, at, text, True, sides.brought(text), bool(asked) and text not in merged)
+    for at, text in reading.added if reading else ():
+        normal = text.rstrip()
+        if normal not in squashed.get(path, ()):
+            missing = bool(asked) and normal in merged and normal not in asked
+            yield Departure(path, at, text, False, sides.removed(text), missing)
+
+
+def _in_file(
+    case: Case, task: TaskCase, path: str, expected: Blob | None, now: Blob | None
+) -> Iterator[Departure]:
+    """What departs in a file that merged cleanly."""
+    spacing = alike(case.scenario.spacing)
+    asked = path in task.step.mended
+    base, ours, theirs = (_blob(case, id_, path) for id_ in _meeting_ids(case, task))
+    sides = _sides(case, task, {n: blob for n, blob in ((1, base), (2, ours), (3, theirs)) if blob})
+    if now is None or expected is None:
+        what = "was deleted" if now is None else "was added"
+        yield Departure(f"{path} {what}", None, "", now is None, sides.whole(expected, now))
+        return
+    before, after = case.lines(expected), case.lines(now)
+    if spacing(before) == spacing(after):
+        if not before and not after:
+            yield Departure(f"{path} was changed", None, "", False, sides.whole(expected, now))
+        return
+    reading = align([spacing(before)], spacing(after)).readings[0]
+    for at, text in reading.lost:
+        yield Departure(path, at + 1, text, True, sides.brought(text), asked)
+    for at in reading.added:
+        if not is_whole(after[at]):
+            yield Departure(path, at + 1, after[at], False, sides.removed(spacing([after[at]])[0]), asked)
 
 
 def _squashed_in(case: Case, task: TaskCase) -> dict[str, Lines]:
