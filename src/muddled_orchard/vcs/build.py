@@ -1,12 +1,12 @@
-"""Write a story's commits with libgit2: into a workshop for grading, or as a practice repository.
+"""Write a story's commits with libgit2, into whatever repository is given.
 
-The layout of a repository is that of gitrepository-layout(5), written here so that no template, no
-hook and no setting of the machine gets into it.
+A new repository's layout is that of gitrepository-layout(5), written here so that no template, no hook and
+no setting of the machine gets into it.
 """
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Mapping
 from pathlib import Path
 
 import pygit2
@@ -21,8 +21,6 @@ CONFIG = """\
 \tfilemode = true
 \tbare = {bare}
 """
-
-ORIGIN = "origin.git"
 
 _FOLDER = 0o040000
 
@@ -73,59 +71,6 @@ def write_tree(repo: pygit2.Repository, listing: Mapping[str, tuple[int, str]]) 
     return str(builder.write())
 
 
-def write_practice(folder: Path, history: History) -> dict[int, str]:
-    """Make the practice repository `folder`/.git with its working tree, and `origin.git` beside `folder`
-    where the story has a remote; return the ids of the commits, by place.
-
-    The repository has no identity, no hooks and no reflog yet: all that is the learner's Git's.
-    """
-    folder.mkdir(parents=True)
-    repo = new_repository(folder / ".git", bare=False, head=history.checked_out)
-    # The learner's reflog begins with the learner, not with a line that bears our machine's clock.
-    repo.config["core.logAllRefUpdates"] = False
-    own = _reachable(history, (*history.tips.values(), *history.tracked.values(), *history.stashes))
-    ids = write_history(repo, history, own)
-    for branch, number in history.tips.items():
-        repo.references.create(f"refs/heads/{branch}", ids[number])
-    for branch, number in history.tracked.items():
-        repo.references.create(f"refs/remotes/origin/{branch}", ids[number])
-    repo.checkout_head(strategy=pygit2.enums.CheckoutStrategy.FORCE)  # type: ignore[no-untyped-call]
-    if history.stashes:
-        _list_stashes(folder / ".git", history, ids)
-    repo.free()
-    config = CONFIG.format(bare="false")
-    if history.remote:
-        config += _remote_config(history)
-        ids |= _write_origin(folder.parent / ORIGIN, history)
-    (folder / ".git" / "config").write_text(config, encoding="utf-8", newline="\n")
-    return ids
-
-
-def _reachable(history: History, numbers: Iterable[int]) -> set[int]:
-    return {found for number in numbers for found in history.ancestors(number)}
-
-
-def _write_origin(gitdir: Path, history: History) -> dict[int, str]:
-    head = history.checked_out if history.checked_out in history.remote else next(iter(history.remote))
-    repo = new_repository(gitdir, bare=True, head=head)
-    ids = write_history(repo, history, _reachable(history, history.remote.values()))
-    for branch, number in history.remote.items():
-        repo.references.create(f"refs/heads/{branch}", ids[number])
-    repo.free()
-    return ids
-
-
-def _remote_config(history: History) -> str:
-    """A remote whose address is relative: the practice folder can be moved as a whole."""
-    parts = [f'[remote "origin"]\n\turl = ../{ORIGIN}\n\tfetch = +refs/heads/*:refs/remotes/origin/*\n']
-    parts += [
-        f'[branch "{branch}"]\n\tremote = origin\n\tmerge = refs/heads/{branch}\n'
-        for branch in history.tracked
-        if branch in history.tips
-    ]
-    return "".join(parts)
-
-
 def _stash(repo: pygit2.Repository, history: History, commit: PlannedCommit, tree: str, parent: str) -> str:
     """A stash as git-stash(1) describes it: a commit of the work, whose second parent holds the index."""
     base = history.commits[commit.parents[0]]
@@ -139,21 +84,6 @@ def _stash(repo: pygit2.Repository, history: History, commit: PlannedCommit, tre
 def stash_message(commit: PlannedCommit) -> str:
     """What `git stash list` shows of it."""
     return f"On {commit.branch}: {commit.message.splitlines()[0]}"
-
-
-def _list_stashes(gitdir: Path, history: History, ids: dict[int, str]) -> None:
-    """`git stash` finds its entries in the reflog of refs/stash."""
-    lines = []
-    before = "0" * 40
-    for number in history.stashes:
-        commit = history.commits[number]
-        zone = f"{'-' if commit.offset < 0 else '+'}{abs(commit.offset) // 60:02}{abs(commit.offset) % 60:02}"
-        who = f"{commit.author.name} <{commit.author.email}> {commit.time} {zone}"
-        lines.append(f"{before} {ids[number]} {who}\t{stash_message(commit)}\n")
-        before = ids[number]
-    (gitdir / "refs/stash").write_text(f"{before}\n", encoding="ascii", newline="\n")
-    (gitdir / "logs/refs").mkdir(parents=True)
-    (gitdir / "logs/refs/stash").write_text("".join(lines), encoding="utf-8", newline="\n")
 
 
 def _blob(repo: pygit2.Repository, file: File) -> str:

@@ -13,12 +13,12 @@ from muddled_orchard.core.history import History
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.story import unroll
+from muddled_orchard.core.story_files import LINK, File
 from muddled_orchard.core.variant import variant_of
-from muddled_orchard.vcs.build import write_practice
 from muddled_orchard.vcs.operations import stop_at_conflict
+from muddled_orchard.vcs.practice import WORK, practice_files
 
 BRIEF = "BRIEF.md"
-WORK = "work"
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +47,8 @@ def plant(scenario: Scenario, folder: Path, code: str) -> Planted:
     try:
         folder.parent.mkdir(parents=True, exist_ok=True)
         making = Path(tempfile.mkdtemp(prefix=f".{folder.name}-", dir=folder.parent))
-        ids = write_practice(making / WORK, history)
+        files, ids = practice_files(history)
+        write_files(making, files)
         if varied.start.stopped:
             stop_at_conflict(making / WORK, history, ids, varied.task[0])
         (making / BRIEF).write_text(brief_page(varied), encoding="utf-8", newline="\n")
@@ -65,6 +66,25 @@ def plant(scenario: Scenario, folder: Path, code: str) -> Planted:
             shutil.rmtree(making, ignore_errors=True)
         raise
     return Planted(folder, varied, history, ids)
+
+
+def write_files(folder: Path, files: Mapping[str, File]) -> None:
+    """Write files with Git's modes below a folder."""
+    made: set[str] = set()
+    for path, file in files.items():
+        parent, _, _ = path.rpartition("/")
+        if parent not in made:
+            os.makedirs(f"{folder}/{parent}", exist_ok=True)  # noqa: PTH103 - asked for every file
+            made.add(parent)
+        target = f"{folder}/{path}"
+        if file.mode == LINK:
+            os.symlink(file.data, os.fsencode(target))  # noqa: PTH211
+            continue
+        descriptor = os.open(target, os.O_WRONLY | os.O_CREAT | os.O_EXCL, file.mode & 0o777)
+        try:
+            os.write(descriptor, file.data)
+        finally:
+            os.close(descriptor)
 
 
 def _umask() -> int:

@@ -18,9 +18,9 @@ from pathlib import Path
 
 import pygit2
 
-from muddled_orchard.vcs.build import ORIGIN
 from muddled_orchard.vcs.isolation import isolate
 from muddled_orchard.vcs.objects import LooseObjects, read_plain_file
+from muddled_orchard.vcs.practice import ORIGIN
 
 MOST_REFS = 50_000
 LARGEST_STATE_FILE = 16 << 20

@@ -1,0 +1,118 @@
+"""A practice repository as files: everything that is handed out, made in memory.
+
+The files are the same on every machine, so they can go to a disk or straight into an archive. The
+repository has no identity, no hooks and no reflog yet: all that is the learner's Git's.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import struct
+from collections.abc import Iterable, Mapping
+
+from muddled_orchard.core.history import History
+from muddled_orchard.core.story_files import File
+from muddled_orchard.vcs.build import CONFIG, stash_message, write_history
+from muddled_orchard.vcs.memory import MemoryObjects, loose_file, loose_path, memory_repository
+
+WORK = "work"
+ORIGIN = "origin.git"
+
+PLAIN, READ_ONLY = 0o100644, 0o100444
+
+Stage = tuple[str, int, int, str]
+"""An entry of an index: path, stage (0, or 1 to 3 of an unmerged path), mode and blob id."""
+
+
+def practice_files(history: History) -> tuple[dict[str, File], dict[int, str]]:
+    """Every file of `work/` and, where the story has a remote, of `origin.git/`, by path; and the ids of
+    the commits, by place."""
+    repo, objects = memory_repository()
+    own = _reachable(history, (*history.tips.values(), *history.tracked.values(), *history.stashes))
+    ids = write_history(repo, history, own)
+    git = f"{WORK}/.git"
+    refs = {f"refs/heads/{branch}": ids[number] for branch, number in history.tips.items()}
+    refs |= {f"refs/remotes/origin/{branch}": ids[number] for branch, number in history.tracked.items()}
+    files = _repository(git, objects, refs, history.checked_out, _config(history))
+    files |= _stashes(git, history, ids)
+    tree = history.commits[history.tips[history.checked_out]].tree
+    entries = [(path, 0, file.mode, str(repo.create_blob(file.data))) for path, file in tree.items()]
+    files[f"{git}/index"] = File(PLAIN, index_file(entries))
+    files |= {f"{WORK}/{path}": file for path, file in tree.items()}
+    if history.remote:
+        more, ids_there = _origin(history)
+        files, ids = files | more, ids | ids_there
+    return files, ids
+
+
+def _repository(
+    gitdir: str, objects: MemoryObjects, refs: Mapping[str, str], head: str, config: str
+) -> dict[str, File]:
+    files = {
+        f"{gitdir}/HEAD": File(PLAIN, f"ref: refs/heads/{head}\n".encode()),
+        f"{gitdir}/config": File(PLAIN, config.encode()),
+    }
+    for id_, held in sorted(objects.held.items()):
+        files[f"{gitdir}/objects/{loose_path(id_)}"] = File(READ_ONLY, loose_file(*held))
+    for name, id_ in refs.items():
+        files[f"{gitdir}/{name}"] = File(PLAIN, f"{id_}\n".encode())
+    return files
+
+
+def _origin(history: History) -> tuple[dict[str, File], dict[int, str]]:
+    head = history.checked_out if history.checked_out in history.remote else next(iter(history.remote))
+    repo, objects = memory_repository()
+    ids = write_history(repo, history, _reachable(history, history.remote.values()))
+    refs = {f"refs/heads/{branch}": ids[number] for branch, number in history.remote.items()}
+    return _repository(ORIGIN, objects, refs, head, CONFIG.format(bare="true")), ids
+
+
+def _reachable(history: History, numbers: Iterable[int]) -> set[int]:
+    return {found for number in numbers for found in history.ancestors(number)}
+
+
+def _config(history: History) -> str:
+    """With a remote whose address is relative: the practice folder can be moved as a whole."""
+    parts = [CONFIG.format(bare="false")]
+    if history.remote:
+        fetch = "+refs/heads/*:refs/remotes/origin/*"
+        parts.append(f'[remote "origin"]\n\turl = ../{ORIGIN}\n\tfetch = {fetch}\n')
+        parts += [
+            f'[branch "{branch}"]\n\tremote = origin\n\tmerge = refs/heads/{branch}\n'
+            for branch in history.tracked
+            if branch in history.tips
+        ]
+    return "".join(parts)
+
+
+def _stashes(gitdir: str, history: History, ids: Mapping[int, str]) -> dict[str, File]:
+    """`git stash` finds its entries in the reflog of refs/stash."""
+    if not history.stashes:
+        return {}
+    lines = []
+    before = "0" * 40
+    for number in history.stashes:
+        commit = history.commits[number]
+        zone = f"{'-' if commit.offset < 0 else '+'}{abs(commit.offset) // 60:02}{abs(commit.offset) % 60:02}"
+        who = f"{commit.author.name} <{commit.author.email}> {commit.time} {zone}"
+        lines.append(f"{before} {ids[number]} {who}\t{stash_message(commit)}\n")
+        before = ids[number]
+    return {
+        f"{gitdir}/refs/stash": File(PLAIN, f"{before}\n".encode()),
+        f"{gitdir}/logs/refs/stash": File(PLAIN, "".join(lines).encode()),
+    }
+
+
+def index_file(entries: Iterable[Stage]) -> bytes:
+    """An index of version 2 (gitformat-index) that remembers nothing of the files on a disk, so that it
+    is the same everywhere; Git looks at each file once and fills that in."""
+    listed = sorted(
+        (path.encode("utf-8", "surrogateescape"), stage, mode, id_) for path, stage, mode, id_ in entries
+    )
+    parts = [struct.pack(">4sLL", b"DIRC", 2, len(listed))]
+    for path, stage, mode, id_ in listed:
+        flags = stage << 12 | min(len(path), 0xFFF)
+        entry = struct.pack(">24xL12x20sH", mode, bytes.fromhex(id_), flags) + path
+        parts.append(entry + b"\0" * (8 - len(entry) % 8))
+    data = b"".join(parts)
+    return data + hashlib.sha1(data, usedforsecurity=False).digest()
