@@ -14,7 +14,8 @@ from muddled_orchard.files.catalogue import BUNDLED, Shelf
 from muddled_orchard.files.submissions import find_submissions
 from muddled_orchard.files.toml_lines import line_of
 from muddled_orchard.vcs import git
-from muddled_orchard.vcs.objects import LooseObjects, read_plain_file
+from muddled_orchard.vcs.disk import DiskPlace, read_plain_file
+from muddled_orchard.vcs.objects import LooseObjects
 from muddled_orchard.vcs.quarantine import Unreadable, find_repository, take_over
 from muddled_orchard.vcs.read import HandOut, Reader
 from muddled_orchard.vcs.refs import head_of, read_refs
@@ -63,7 +64,7 @@ def test_refs(
 def test_objects(data: bytes, works: bool, tmp_path: Path) -> None:
     (tmp_path / "aa").mkdir()
     (tmp_path / "aa" / A[2:]).write_bytes(data)
-    objects = LooseObjects(tmp_path)
+    objects = LooseObjects(DiskPlace(tmp_path))
     if works:
         assert objects.read_cb(A) == (3, b"ab")
         assert objects.read_header_cb(A) == (3, 2)
@@ -88,9 +89,9 @@ def test_only_plain_files_are_read(tmp_path: Path) -> None:
 
 
 def read(folder: Path, room: Path) -> tuple[HandOut | None, Evidence]:
-    found = find_repository(folder)
+    found = find_repository(DiskPlace(folder))
     assert found is not None
-    reader = Reader(take_over(*found, room))
+    reader = Reader(take_over(DiskPlace(folder), found, room))
     try:
         return reader.hand_out({}), reader.evidence((), {})
     finally:
@@ -191,7 +192,7 @@ def test_where_submissions_lie_and_whose_they_are(planted: Path, tmp_path: Path)
     (tmp_path / "linked").mkdir()
     (tmp_path / "linked/.git").symlink_to(planted / "work/.git")
     with pytest.raises(Unreadable, match="points to another place"):
-        find_repository(tmp_path / "linked")
+        find_repository(DiskPlace(tmp_path / "linked"))
 
 
 def test_scenarios_by_id(tmp_path: Path) -> None:

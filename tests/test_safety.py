@@ -28,7 +28,7 @@ HOSTILE = {
         "finished",
     ),
     "a work tree elsewhere": ("git config core.worktree /etc", "finished"),
-    "alternates": ("echo /etc >.git/objects/info/alternates", "finished"),
+    "alternates": ("mkdir -p .git/objects/info; echo /etc >.git/objects/info/alternates", "finished"),
     "replace refs and grafts": (
         "git replace HEAD HEAD~1; echo \"$(git rev-parse HEAD)\" >.git/info/grafts; echo x >.git/shallow", "finished",
     ),

@@ -19,6 +19,7 @@ COMMANDS = {
     "survey": "check scenarios and show what they will do",
     "rehearse": "act out typical learners and check that each is graded as expected",
     "plant": "build one practice repository",
+    "handout": "pack one repository a learner, each with numbers of its own",
     "peek": "for learners: what is pending, which side is which, what is left to do",
     "grade": "grade one submission or a whole folder of them",
     "demo": "the whole round on made-up learners, in one go",

@@ -64,6 +64,7 @@ def _work(folder: Path, shelf: Shelf) -> Iterator[tuple[Path, str]]:
         workshop = Workshop(Path(room) / "workshop.git")
         for name, behaviour in LEARNERS.items():
             code = hashlib.sha256(name.encode()).hexdigest()[:6]
-            planted = plant(scenario, folder / "submissions" / name, code)
-            named(behaviour).act(Desk(planted.folder / "work", make_key(workshop, scenario, code), name))
-            yield planted.folder, name
+            place = folder / "submissions" / name
+            plant(scenario, place, code)
+            named(behaviour).act(Desk(place / "work", make_key(workshop, scenario, code), name))
+            yield place, name

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import os
+from pathlib import Path
 
 
 def add_jobs(parser: argparse.ArgumentParser) -> None:
@@ -12,6 +13,17 @@ def add_jobs(parser: argparse.ArgumentParser) -> None:
         "--jobs", metavar="N", type=_positive, default=cores(),
         help="how many processes work side by side (default: one a core, here %(default)s)",
     )  # fmt: skip
+
+
+LEDGER = "orchard.db"
+
+
+def add_ledger(parser: argparse.ArgumentParser, default: str | None = LEDGER, more: str = "") -> None:
+    """`--ledger FILE`: the course's database."""
+    said = f"the course's database{more}" + (" (default: %(default)s)" if default else "")
+    parser.add_argument(
+        "--ledger", metavar="FILE", type=Path, default=Path(default) if default else None, help=said
+    )
 
 
 def cores() -> int:

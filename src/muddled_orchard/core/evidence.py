@@ -53,7 +53,8 @@ class Evidence:
     `refs` holds full names. `working` lists the working tree, `.git` and noise of operating systems
     left out; it is None where there is none to see (a bare repository). `remote` are the branches of the
     `origin.git` beside the repository, None where that was not handed in. `ignored` are the paths in it
-    that the repository's own ignore rules cover. `meetings` are those that the learner really had
+    that the repository's own ignore rules cover. `commits_alone`: it came as a bundle, which shows neither a
+    working tree nor what is pending. `meetings` are those that the learner really had
     where they differ from the key's, by (ours, theirs).
     """
 
@@ -69,6 +70,7 @@ class Evidence:
     reflog: tuple[Move, ...] = ()
     stashes: int = 0
     remote: Mapping[str, str] | None = None
+    commits_alone: bool = False
     meetings: Mapping[tuple[str, str], Meeting] = field(default_factory=dict)
 
     def branch(self, name: str) -> str | None:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from muddled_orchard.core.history import History
 from muddled_orchard.core.key import Key
 from muddled_orchard.core.repository import ancestry
 
@@ -48,6 +49,14 @@ def handed_out(key: Key) -> Graph:
     for age, number in enumerate(reversed(history.stashes)):
         tips[f"stash@{{{age}}}"] = key.ids[number]
     return _graph(key, tips, history.checked_out)
+
+
+def retold(graph: Graph, key: Key, history: History) -> Graph:
+    """What `handed_out(key)` is in another variant: the same graph, with the messages of its history."""
+    said = {
+        id_: commit.message.split("\n", 1)[0] for id_, commit in zip(key.ids, history.commits, strict=True)
+    }
+    return Graph(tuple(replace(node, subject=said[node.id]) for node in graph.nodes), graph.lanes)
 
 
 def wanted(key: Key) -> Graph:

@@ -85,6 +85,16 @@ def load_scenario(path: Path) -> Scenario:
     return scenario
 
 
+def scenario_text(scenario: Scenario) -> str:
+    """A scenario with all that it is made of as JSON: the same text for the same scenario."""
+    return _adapter().dump_json(scenario, by_alias=True, exclude_defaults=True).decode()
+
+
+def scenario_of(text: str) -> Scenario:
+    """The scenario of such a text."""
+    return _adapter().validate_json(text, strict=True)
+
+
 def located(bad: BadInput, path: Path, text: str | None = None) -> BadInput:
     """The same problems, each with the file and the line of its key."""
     from muddled_orchard.files.toml_lines import line_of  # the parser behind it is only for bad news

@@ -15,13 +15,16 @@ from pathlib import Path
 
 from muddled_orchard.core.assess import assess
 from muddled_orchard.core.assessment import Assessment, unreadable
+from muddled_orchard.core.bounds import Exceeded
 from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.key import Key
 from muddled_orchard.core.locate import Meet, grew_from, locate, meetings_needed
+from muddled_orchard.core.places import Place
 from muddled_orchard.core.problems import BadInput
 from muddled_orchard.core.results import Result
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.vcs import git
+from muddled_orchard.vcs.disk import DiskPlace
 from muddled_orchard.vcs.keymaking import Workshop, make_key, make_keys, read_texts, stand_in
 from muddled_orchard.vcs.predict import predict
 from muddled_orchard.vcs.quarantine import Unreadable, find_repository, take_over
@@ -31,6 +34,8 @@ from muddled_orchard.vcs.restate import restated
 PORTION = 32
 
 FindScenario = Callable[[str], Scenario | None]
+OpenPlace = Callable[[Path], Place]
+"""Gives the files of a submission; raises Exceeded where they can't be had."""
 
 
 @dataclass(slots=True)
@@ -57,11 +62,13 @@ class _Submission:
 class Grader:
     """Grades any number of submissions; keys are made once for each variant.
 
-    `find_scenario` gives the scenario of an exercise's id, or None. Use it as `with grader(...)`.
+    `find_scenario` gives the scenario of an exercise's id, or None; `open_place` opens a submission. Use it
+    as `with grader(...)`.
     """
 
-    def __init__(self, folder: Path, find_scenario: FindScenario) -> None:
+    def __init__(self, folder: Path, find_scenario: FindScenario, open_place: OpenPlace = DiskPlace) -> None:
         self._folder = folder
+        self._open = open_place
         self._find = find_scenario
         self._workshop = Workshop(folder / "workshop.git")
         self._keys: dict[HandOut, Key | BadInput] = {}
@@ -105,10 +112,14 @@ class Grader:
             submission.refuse(f"grading it failed ({type(error).__name__}: {error}); a person has to look")
 
     def _admit(self, submission: _Submission, room: Path) -> None:
-        found = find_repository(submission.source)
+        try:
+            place = self._open(submission.source)
+        except Exceeded as problem:
+            raise Unreadable(str(problem)) from None
+        found = find_repository(place)
         if found is None:
             raise Unreadable("there is no Git repository in it")
-        submission.reader = Reader(take_over(*found, room))
+        submission.reader = Reader(take_over(place, found, room))
         submission.hand_out = submission.reader.hand_out(self._hand_outs)
         if submission.hand_out is None:
             raise Unreadable("its first commit names no exercise: it was not planted by muddled")
@@ -188,11 +199,11 @@ class Grader:
 
 
 @contextmanager
-def grader(find_scenario: FindScenario) -> Iterator[Grader]:
+def grader(find_scenario: FindScenario, open_place: OpenPlace = DiskPlace) -> Iterator[Grader]:
     """A grader with a temporary folder of its own, which is gone afterwards."""
     git.require()
     with tempfile.TemporaryDirectory(prefix="muddled-", dir=fast_folder()) as folder:
-        yield Grader(Path(folder), find_scenario)
+        yield Grader(Path(folder), find_scenario, open_place)
 
 
 def fast_folder() -> str | None:

@@ -1,17 +1,17 @@
 """Objects of a foreign repository, read one by one as bytes and in bounded memory.
 
-libgit2 asks for an object, and this backend opens that one file, follows no link on the way, and
+libgit2 asks for an object, and this backend reads that one file from where the submission lies, and
 inflates no more than it may. libgit2 then checks that the content is what its id says.
 """
 
 from __future__ import annotations
 
-import os
-import stat
 import zlib
-from pathlib import Path
 
 import pygit2
+
+from muddled_orchard.core.places import Place
+from muddled_orchard.vcs.memory import loose_path
 
 LARGEST_OBJECT = 64 << 20
 """The largest object that is read, in bytes."""
@@ -22,10 +22,9 @@ _KINDS = {b"commit": 1, b"tree": 2, b"blob": 3, b"tag": 4}
 class LooseObjects(pygit2.OdbBackend):
     """The loose objects below an `objects` folder. What can't be read as one isn't there."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, objects: Place) -> None:
         super().__init__()
-        self._folder = str(folder)
-        self._plain: dict[str, bool] = {}
+        self._objects = objects
 
     def read_cb(self, id_: pygit2.Oid | str) -> tuple[int, bytes]:
         """The kind and the content of an object."""
@@ -49,27 +48,13 @@ class LooseObjects(pygit2.OdbBackend):
     def exists_cb(self, id_: pygit2.Oid | str) -> bool:
         """Whether there is such a file."""
         name = str(id_)
-        return self._has_folder(name[:2]) and Path(self._path(name)).is_file()
+        return self._objects.kind(loose_path(name)) == "file"
 
     def refresh_cb(self) -> None:
         """Nothing is remembered that could grow old."""
 
-    def _path(self, name: str) -> str:
-        return f"{self._folder}/{name[:2]}/{name[2:]}"
-
-    def _has_folder(self, name: str) -> bool:
-        """Whether a folder is one, and no link to another place."""
-        if name not in self._plain:
-            try:
-                self._plain[name] = stat.S_ISDIR(os.lstat(f"{self._folder}/{name}").st_mode)
-            except OSError:
-                self._plain[name] = False
-        return self._plain[name]
-
     def _inflated(self, name: str) -> bytes:
-        if len(name) != 40 or not self._has_folder(name[:2]):
-            raise KeyError(name)
-        packed = read_plain_file(self._path(name), LARGEST_OBJECT)
+        packed = self._objects.read(loose_path(name), LARGEST_OBJECT) if len(name) == 40 else None
         if packed is None:
             raise KeyError(name)
         inflating = zlib.decompressobj()
@@ -80,26 +65,3 @@ class LooseObjects(pygit2.OdbBackend):
         if not inflating.eof:
             raise KeyError(name)
         return data
-
-
-def read_plain_file(path: str, most: int) -> bytes | None:
-    """The content of a plain file of at most `most` bytes; None for a link, a pipe, a device, a larger
-    file, and what isn't there. Nothing is followed or waited for."""
-    try:
-        descriptor = os.open(path, os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_NONBLOCK", 0))
-    except OSError:
-        return None
-    try:
-        about = os.fstat(descriptor)
-        if not stat.S_ISREG(about.st_mode) or about.st_size > most:
-            return None
-        parts = []
-        while part := os.read(descriptor, max(about.st_size + 1, 1 << 16)):
-            parts.append(part)
-            if sum(map(len, parts)) > most:
-                return None
-        return b"".join(parts)
-    except OSError:
-        return None
-    finally:
-        os.close(descriptor)

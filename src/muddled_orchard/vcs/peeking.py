@@ -7,6 +7,7 @@ from pathlib import Path
 
 from muddled_orchard.core.peek import Peek, peek
 from muddled_orchard.core.problems import BadInput, Problem
+from muddled_orchard.vcs.disk import DiskPlace
 from muddled_orchard.vcs.quarantine import Unreadable, find_repository, take_over
 from muddled_orchard.vcs.read import Reader
 
@@ -16,7 +17,8 @@ def peek_at(folder: Path) -> Peek:
     is none, or where it can't be read."""
     try:
         for place in (folder, *folder.resolve().parents):
-            found = find_repository(place)
+            disk = DiskPlace(place)
+            found = find_repository(disk, deepest=0)
             if found is not None:
                 break
         else:
@@ -24,7 +26,7 @@ def peek_at(folder: Path) -> Peek:
                 Problem("there is no Git repository here", "Go into work/ and try again.", file=str(folder))
             )
         with tempfile.TemporaryDirectory(prefix="muddled-") as room:
-            reader = Reader(take_over(*found, Path(room) / "peek"))
+            reader = Reader(take_over(disk, found, Path(room) / "peek"))
             try:
                 return peek(reader.evidence((), {}))
             finally:

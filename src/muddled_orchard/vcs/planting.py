@@ -5,9 +5,11 @@ from __future__ import annotations
 import os
 import shutil
 import tempfile
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
+
+import pygit2
 
 from muddled_orchard.core.history import History
 from muddled_orchard.core.problems import BadInput, Problem
@@ -15,43 +17,60 @@ from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.story import unroll
 from muddled_orchard.core.story_files import LINK, File
 from muddled_orchard.core.variant import variant_of
+from muddled_orchard.vcs.isolation import isolate
 from muddled_orchard.vcs.operations import stop_at_conflict
-from muddled_orchard.vcs.practice import WORK, practice_files
+from muddled_orchard.vcs.practice import WORK, Stage, index_file, practice_files
 
 BRIEF = "BRIEF.md"
 
 
 @dataclass(frozen=True, slots=True)
-class Planted:
-    """A practice folder: the scenario with this variant's values, its story, and the id of each
-    commit of it by place."""
+class Practice:
+    """One variant, ready to be handed out: the scenario with its values, its story, the id of each commit
+    of it by place, and every file of the practice folder but the brief."""
 
-    folder: Path
     scenario: Scenario
     history: History
     ids: Mapping[int, str]
+    files: Mapping[str, File]
 
 
-def plant(scenario: Scenario, folder: Path, code: str) -> Planted:
+def practice_of(scenario: Scenario, code: str) -> Practice:
+    """Make a variant in memory. Raises BadInput where it can't be made."""
+    varied = variant_of(scenario, code)
+    history = unroll(varied, code)
+    files, ids = practice_files(history)
+    if varied.start.stopped:
+        with tempfile.TemporaryDirectory(prefix="muddled-") as room:
+            write_files(Path(room), files)
+            stop_at_conflict(Path(room) / WORK, history, ids, varied.task[0])
+            files = dict(_read_files(Path(room), ""))
+    return Practice(varied, history, ids, files)
+
+
+def plant(scenario: Scenario, folder: Path, code: str) -> Practice:
     """Make `folder` with BRIEF.md and work/. Raises BadInput where it isn't empty or can't be made.
 
     Everything is made beside it first and moved in place at the end; a failure leaves nothing.
     """
-    varied = variant_of(scenario, code)
-    history = unroll(varied, code)
     if folder.is_symlink() or (folder.exists() and (not folder.is_dir() or any(folder.iterdir()))):
         raise BadInput(
             Problem("this is not an empty folder", "Name a new one; nothing was written.", file=str(folder))
         )
+    practice = practice_of(scenario, code)
+    brief = File(0o100644, brief_page(practice.scenario).encode())
+    put_in_place(folder, {**practice.files, BRIEF: brief})
+    return practice
+
+
+def put_in_place(folder: Path, files: Mapping[str, File]) -> None:
+    """Write files as a new folder, whole or not at all; an empty one may be there already. Raises BadInput
+    where it can't be."""
     making: Path | None = None
     try:
         folder.parent.mkdir(parents=True, exist_ok=True)
         making = Path(tempfile.mkdtemp(prefix=f".{folder.name}-", dir=folder.parent))
-        files, ids = practice_files(history)
         write_files(making, files)
-        if varied.start.stopped:
-            stop_at_conflict(making / WORK, history, ids, varied.task[0])
-        (making / BRIEF).write_text(brief_page(varied), encoding="utf-8", newline="\n")
         making.chmod(0o777 & ~_umask())
         if folder.exists():
             folder.rmdir()
@@ -65,7 +84,6 @@ def plant(scenario: Scenario, folder: Path, code: str) -> Planted:
         if making is not None:
             shutil.rmtree(making, ignore_errors=True)
         raise
-    return Planted(folder, varied, history, ids)
 
 
 def write_files(folder: Path, files: Mapping[str, File]) -> None:
@@ -85,6 +103,36 @@ def write_files(folder: Path, files: Mapping[str, File]) -> None:
             os.write(descriptor, file.data)
         finally:
             os.close(descriptor)
+
+
+def _read_files(folder: Path, prefix: str) -> Iterator[tuple[str, File]]:
+    """Everything below a folder of ours. An index is written anew, without what it remembers of the files
+    on this disk."""
+    for entry in sorted(os.scandir(folder), key=lambda entry: entry.name):
+        path = f"{prefix}{entry.name}"
+        if entry.is_symlink():
+            yield path, File(LINK, os.fsencode(os.readlink(entry.path)))  # noqa: PTH115
+        elif entry.is_dir():
+            yield from _read_files(Path(entry.path), f"{path}/")
+        elif path == f"{WORK}/.git/index":
+            yield path, File(0o100644, index_file(_stages(entry.path)))
+        else:
+            mode = 0o100000 | (entry.stat().st_mode & 0o755)
+            yield path, File(mode, Path(entry.path).read_bytes())
+
+
+def _stages(index: str) -> Iterator[Stage]:
+    isolate()
+    found = pygit2.Index(index)
+    unmerged = [
+        (side.path, stage, int(side.mode), str(side.id))
+        for sides in found.conflicts or ()
+        for stage, side in enumerate(sides, start=1)
+        if side is not None
+    ]
+    yield from unmerged
+    paths = {path for path, *_ in unmerged}
+    yield from ((entry.path, 0, int(entry.mode), str(entry.id)) for entry in found if entry.path not in paths)
 
 
 def _umask() -> int:

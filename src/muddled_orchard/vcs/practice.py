@@ -51,6 +51,7 @@ def _repository(
     files = {
         f"{gitdir}/HEAD": File(PLAIN, f"ref: refs/heads/{head}\n".encode()),
         f"{gitdir}/config": File(PLAIN, config.encode()),
+        f"{gitdir}/info/exclude": File(PLAIN, b""),
     }
     for id_, held in sorted(objects.held.items()):
         files[f"{gitdir}/objects/{loose_path(id_)}"] = File(READ_ONLY, loose_file(*held))

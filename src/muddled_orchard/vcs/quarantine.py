@@ -1,7 +1,7 @@
 """Take a submission over: an allow-list of its repository's files, read as plain data, under a
 configuration of ours.
 
-Nothing is followed out of the submission's own folder: no link, no `.git` file, no alternate. Nothing
+Nothing is followed out of the submission's own place: no link, no `.git` file, no alternate. Nothing
 of theirs has a say: their configuration, hooks, attributes, grafts and replace refs stay where they are.
 Loose objects are read one by one when they are asked for (`vcs.objects`); packs, which libgit2 must
 have as files, are copied.
@@ -9,22 +9,23 @@ have as files, are copied.
 
 from __future__ import annotations
 
-import os
 import re
-import stat
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
 import pygit2
 
+from muddled_orchard.core.places import Below, Entry, Place
 from muddled_orchard.vcs.isolation import isolate
-from muddled_orchard.vcs.objects import LooseObjects, read_plain_file
-from muddled_orchard.vcs.practice import ORIGIN
+from muddled_orchard.vcs.objects import LooseObjects
+from muddled_orchard.vcs.practice import ORIGIN, WORK
 
 MOST_REFS = 50_000
 LARGEST_STATE_FILE = 16 << 20
 LARGEST_PACK = 256 << 20
+DEEPEST = 3
+"""How many folders deep in a submission its repository may lie."""
 
 STATE_FILES = (
     "HEAD",
@@ -50,125 +51,158 @@ class Unreadable(Exception):
     """The submission can't be read; the message says why, in words for its owner."""
 
 
+NOISE = frozenset({".DS_Store", "Thumbs.db", "desktop.ini", "__MACOSX"})
+"""What operating systems leave in folders, besides files that begin with `._`."""
+
+
+def is_noise(name: str) -> bool:
+    """Whether a file is one that an operating system made by itself."""
+    return name in NOISE or name.startswith("._")
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """A repository in a submission: the path of its `.git` or bare folder, of its working tree and of the
+    `origin.git` beside that, as far as there are any."""
+
+    gitdir: str
+    worktree: str | None
+    origin: str | None
+
+
 @dataclass(frozen=True, slots=True)
 class Quarantine:
     """A submission taken over.
 
     `files` are its refs and state files by name (`refs/heads/main`, `MERGE_HEAD`, ...; a state folder
     is there as a key that ends in a slash), `repo` gives its objects, `room` is our folder for what
-    must lie on a disk, `worktree` where its working tree lies (None for a bare repository),
-    `remote` the refs of the `origin.git` beside it.
+    must lie on a disk (it need not be there yet), `worktree` its working tree (None for a bare repository),
+    `remote` the refs of the `origin.git` beside it. `commits_alone`: it came as a bundle.
     """
 
     files: dict[str, bytes]
     repo: pygit2.Repository
     room: Path
-    worktree: Path | None
+    worktree: Place | None
     remote: dict[str, bytes] | None = None
+    commits_alone: bool = False
 
 
-def find_repository(folder: Path) -> tuple[Path, Path | None] | None:
-    """The repository (its `.git` or bare folder) and the working tree of a submission, or None.
+def find_repository(place: Place, deepest: int = DEEPEST) -> Found | None:
+    """The repository of a submission, or None.
 
-    A submission is a practice folder with `work/` in it, a working tree, or a bare repository.
-    Raises Unreadable where `.git` is a link or a file that points elsewhere.
+    A submission is a practice folder with `work/` in it, a working tree, or a bare repository, perhaps up to
+    `deepest` folders deep. Raises Unreadable where `.git` is a link or a file that points elsewhere, and
+    where there are several repositories.
     """
-    for candidate in (folder / "work", folder):
-        try:
-            kind = (candidate / ".git").lstat().st_mode
-        except OSError:
-            continue
-        if stat.S_ISDIR(kind) and stat.S_ISDIR(candidate.lstat().st_mode):
-            return candidate / ".git", candidate
-        raise Unreadable(".git is no folder of its own: it points to another place, which is not read")
-    if all(_is_folder(folder / name) for name in ("objects", "refs")):
-        return folder, None
+    level = [""]
+    for _ in range(deepest + 1):
+        found = [one for folder in level if (one := _repository_in(place, folder)) is not None]
+        if len(found) > 1:
+            names = " and ".join(sorted(one.gitdir.removesuffix("/.git") for one in found)[:2])
+            raise Unreadable(f"there are several repositories in it ({names}); hand in one at a time")
+        if found:
+            return found[0]
+        level = [inner for folder in level for inner in _folders_in(place, folder)][:1000]
     return None
 
 
-def take_over(gitdir: Path, worktree: Path | None, room: Path) -> Quarantine:
-    """Read what may be read of `gitdir`; `room` is a new folder for what must lie on a disk.
+def _repository_in(place: Place, folder: str) -> Found | None:
+    prefix = f"{folder}/" if folder else ""
+    for candidate in (f"{prefix}{WORK}", folder):
+        git = f"{candidate}/.git" if candidate else ".git"
+        kind = place.kind(git)
+        if kind == "folder":
+            beside = f"{candidate.rpartition('/')[0]}/{ORIGIN}".lstrip("/")
+            is_work = candidate != folder
+            return Found(git, candidate, beside if is_work and place.kind(beside) == "folder" else None)
+        if kind is not None:
+            raise Unreadable(".git is no folder of its own: it points to another place, which is not read")
+    is_bare = all(place.kind(prefix + name) == "folder" for name in ("objects", "refs"))
+    return Found(folder, None, None) if is_bare and place.kind(f"{prefix}HEAD") is not None else None
+
+
+def _folders_in(place: Place, folder: str) -> list[str]:
+    prefix = f"{folder}/" if folder else ""
+    named = [entry.name for entry in _entries(place, folder) if entry.kind == "folder"]
+    return [prefix + name for name in named if not is_noise(name) and name != ORIGIN]
+
+
+def take_over(place: Place, found: Found, room: Path) -> Quarantine:
+    """Read what may be read of a repository; `room` is where a folder can be made for what must lie on a
+    disk.
 
     Raises Unreadable where the repository is damaged or too large.
     """
-    files = dict(_state(str(gitdir)))
+    gitdir = Below(place, found.gitdir)
+    files = dict(_state(gitdir))
     if "HEAD" not in files:
         raise Unreadable("the repository has no HEAD")
-    objects = gitdir / "objects"
-    if not _is_folder(objects):
+    if gitdir.kind("objects") != "folder":
         raise Unreadable("the repository has no objects")
     isolate()
-    room.mkdir()
     repo = pygit2.Repository()  # in memory: it has no files, and so no configuration
     odb = pygit2.Odb()
-    odb.add_backend(LooseObjects(objects), 1)
-    if _copy_packs(objects / "pack", room / "objects/pack"):
+    odb.add_backend(LooseObjects(Below(gitdir, "objects")), 1)
+    if _copy_packs(gitdir, room / "objects/pack"):
         odb.add_disk_alternate(room / "objects")
     repo.set_odb(odb)
-    return Quarantine(files, repo, room, worktree, _remote_refs(worktree))
+    return Quarantine(
+        files=files,
+        repo=repo,
+        room=room,
+        worktree=None if found.worktree is None else Below(place, found.worktree),
+        remote=None if found.origin is None else _remote_refs(Below(place, found.origin)),
+        commits_alone=getattr(place, "commits_alone", False),
+    )
 
 
-def _state(gitdir: str) -> Iterator[tuple[str, bytes]]:
+def _state(gitdir: Place) -> Iterator[tuple[str, bytes]]:
     for name in STATE_FILES:
-        parent = name.rpartition("/")[0]
-        if parent and not _is_folder(f"{gitdir}/{parent}"):
-            continue
-        data = read_plain_file(f"{gitdir}/{name}", LARGEST_STATE_FILE)
+        data = gitdir.read(name, LARGEST_STATE_FILE)
         if data is not None:
             yield name, data
     for name in STATE_FOLDERS:
-        if _is_folder(f"{gitdir}/{name}"):
+        if gitdir.kind(name) == "folder":
             yield f"{name}/", b""
     seen = 0
-    folders = ["refs"] if _is_folder(f"{gitdir}/refs") else []
+    folders = ["refs"]
     while folders:
         folder = folders.pop()
-        for entry in _entries(f"{gitdir}/{folder}"):
+        for entry in _entries(gitdir, folder):
             seen += 1
             if seen > MOST_REFS:
                 raise Unreadable(f"it has more than {MOST_REFS:,} refs")
             name = f"{folder}/{entry.name}"
             if not _PLAIN_NAME.fullmatch(name):
                 continue
-            if entry.is_dir(follow_symlinks=False):
+            if entry.kind == "folder":
                 folders.append(name)
-            elif (data := read_plain_file(entry.path, 4096)) is not None:
+            elif (data := gitdir.read(name, 4096)) is not None:
                 yield name, data
 
 
-def _remote_refs(worktree: Path | None) -> dict[str, bytes] | None:
+def _remote_refs(gitdir: Place) -> dict[str, bytes]:
     """The refs of the remote that lies beside the working tree in a practice folder."""
-    if worktree is None or not _is_folder(worktree.parent / ORIGIN):
-        return None
-    return {name: data for name, data in _state(str(worktree.parent / ORIGIN)) if "ref" in name}
+    return {name: data for name, data in _state(gitdir) if "ref" in name}
 
 
-def _copy_packs(source: Path, target: Path) -> bool:
+def _copy_packs(gitdir: Place, target: Path) -> bool:
     """Copy what packs there are; say whether there are any."""
-    if not _is_folder(source):
-        return False
     size = 0
-    for entry in _entries(str(source)):
-        if _PACK.fullmatch(entry.name) and entry.is_file(follow_symlinks=False):
-            size += entry.stat(follow_symlinks=False).st_size
-            target.mkdir(parents=True, exist_ok=True)
-            data = read_plain_file(entry.path, LARGEST_PACK)
+    for entry in _entries(gitdir, "objects/pack"):
+        if _PACK.fullmatch(entry.name) and entry.kind == "file":
+            size += entry.size
+            data = gitdir.read(f"objects/pack/{entry.name}", LARGEST_PACK)
             if data is None or size > LARGEST_PACK:
                 raise Unreadable(f"its packs are larger than {LARGEST_PACK >> 20} MiB")
+            target.mkdir(parents=True, exist_ok=True)
             (target / entry.name).write_bytes(data)
-    return target.exists()
+    return size > 0
 
 
-def _entries(folder: str) -> list[os.DirEntry[str]]:
+def _entries(place: Place, folder: str) -> list[Entry]:
     try:
-        with os.scandir(folder) as entries:
-            return sorted(entries, key=lambda entry: entry.name)
+        return place.entries(folder)
     except OSError as error:
-        raise Unreadable(f"the folder {Path(folder).name} can't be read: {error.strerror}") from None
-
-
-def _is_folder(path: Path | str) -> bool:
-    try:
-        return stat.S_ISDIR(os.lstat(path).st_mode)
-    except OSError:
-        return False
+        raise Unreadable(f"the folder {folder} can't be read: {error.strerror}") from None

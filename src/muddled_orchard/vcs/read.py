@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-import os
 import re
-import stat
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -14,17 +12,17 @@ import pygit2
 
 from muddled_orchard.core.evidence import Evidence, IndexEntry, Move, Pending
 from muddled_orchard.core.meeting import Blob
+from muddled_orchard.core.places import Below, Entry, Place, below
 from muddled_orchard.core.repository import Commit
-from muddled_orchard.vcs.objects import LARGEST_OBJECT, read_plain_file
+from muddled_orchard.vcs.objects import LARGEST_OBJECT
 from muddled_orchard.vcs.predict import listing
-from muddled_orchard.vcs.quarantine import Quarantine, Unreadable
+from muddled_orchard.vcs.quarantine import Quarantine, Unreadable, is_noise
 from muddled_orchard.vcs.refs import head_of, is_id, read_refs, text_of
 
 MOST_COMMITS = 20_000
 MOST_FILES = 200_000
 MOST_BYTES = 256 << 20
 
-_NOISE = frozenset({".DS_Store", "Thumbs.db", "desktop.ini", "__MACOSX"})
 _TRAILER = re.compile(r"^(Exercise|Variant): (\S+)$", re.MULTILINE)
 _LINK = 0o120000
 _SUBMODULE = 0o160000
@@ -55,6 +53,7 @@ class Reader:
         self._repo = quarantine.repo
         self._room = quarantine.room
         self._worktree = quarantine.worktree
+        self._commits_alone = quarantine.commits_alone
         self._remote = None if quarantine.remote is None else read_refs(quarantine.remote)
         self._commits: dict[str, pygit2.Commit] = {}
         self._reflog = tuple(_moves(text_of(self._files.get("logs/HEAD", b""))))
@@ -119,6 +118,7 @@ class Reader:
             ignored=ignored,
             reflog=self._reflog,
             remote=self._remote_branches(),
+            commits_alone=self._commits_alone,
             stashes=max(stashes, int("refs/stash" in self._refs)),
         )
 
@@ -209,6 +209,7 @@ class Reader:
         if hashlib.sha1(data[:-20], usedforsecurity=False).digest() != data[-20:]:
             raise Unreadable("the index is damaged")
         copy = self._room / "index"
+        self._room.mkdir(parents=True, exist_ok=True)
         copy.write_bytes(data)
         index = _Index(str(copy))
         # libgit2 lists the stages of unmerged paths among the others, and doesn't say which is which.
@@ -232,18 +233,17 @@ class Reader:
         found: dict[str, Blob] = {}
         size = 0
         rules: list[str] = []
-        for path, entry in _below(str(self._worktree), ""):
-            about = entry.stat(follow_symlinks=False)
-            size += about.st_size
+        for path, entry in below(_Tracked(self._worktree)):
+            size += entry.size
             if len(found) > MOST_FILES or size > MOST_BYTES:
                 raise Unreadable("the working tree is too large to be the practice repository's")
-            if stat.S_ISLNK(about.st_mode):
-                data, mode = os.fsencode(os.readlink(entry.path)), _LINK  # noqa: PTH115 - as it is
+            if entry.kind == "link":
+                data, mode = self._worktree.target(path), _LINK
             else:
-                content = read_plain_file(entry.path, LARGEST_OBJECT)
+                content = self._worktree.read(path, LARGEST_OBJECT)
                 if content is None:
                     continue  # a pipe or a device is never opened
-                data, mode = content, 0o100755 if about.st_mode & stat.S_IXUSR else 0o100644
+                data, mode = content, 0o100755 if entry.executable else 0o100644
             id_ = str(pygit2.hash(data))
             found[path] = Blob(mode, id_)
             if id_ not in known:
@@ -281,19 +281,15 @@ def _moves(log: str) -> Iterator[Move]:
             yield Move(ids[0], ids[1], what)
 
 
-def _below(folder: str, prefix: str) -> Iterator[tuple[str, os.DirEntry[str]]]:
-    try:
-        with os.scandir(folder) as found:
-            entries = sorted(found, key=lambda item: item.name)
-    except OSError as error:
-        raise Unreadable(f"the folder {prefix or '.'} can't be read: {error.strerror}") from None
-    for entry in entries:
-        if entry.name in _NOISE or entry.name.lower() == ".git":
-            continue
-        if entry.is_dir(follow_symlinks=False):
-            yield from _below(entry.path, f"{prefix}{entry.name}/")
-        else:
-            yield prefix + entry.name, entry
+class _Tracked(Below):
+    """A working tree without what is never part of it: `.git`, and what operating systems leave."""
+
+    def __init__(self, worktree: Place) -> None:
+        super().__init__(worktree, "")
+
+    def entries(self, path: str) -> list[Entry]:
+        """What a folder holds, by name."""
+        return [e for e in super().entries(path) if not is_noise(e.name) and e.name.lower() != ".git"]
 
 
 @contextmanager

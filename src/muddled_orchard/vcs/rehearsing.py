@@ -6,9 +6,7 @@ plants, acts out and grades in a folder of its own.
 
 from __future__ import annotations
 
-import multiprocessing
 import shutil
-import signal
 import tempfile
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
@@ -25,6 +23,7 @@ from muddled_orchard.vcs.git import GitFailed
 from muddled_orchard.vcs.grading import fast_folder, grader
 from muddled_orchard.vcs.keymaking import Workshop, make_key
 from muddled_orchard.vcs.planting import plant
+from muddled_orchard.vcs.workers import context, leave_stopping_to_the_parent
 
 PORTION = 16
 LEARNER = "ilse"
@@ -45,10 +44,9 @@ def rehearse(scenarios: Sequence[Scenario], code: str, keep: Path, jobs: int) ->
 
     The repository of a surprise is left in `keep`/SCENARIO/BEHAVIOUR, which is made only then.
     """
-    context = multiprocessing.get_context("spawn")
     with (
         tempfile.TemporaryDirectory(prefix="muddled-", dir=fast_folder()) as folder,
-        ProcessPoolExecutor(jobs, mp_context=context, initializer=_leave_stopping_to_the_parent) as pool,
+        ProcessPoolExecutor(jobs, mp_context=context(), initializer=leave_stopping_to_the_parent) as pool,
     ):
         workshop = Workshop(Path(folder) / "workshop.git")
         begun: list[tuple[Key, list[Future[list[Acted]]]]] = []
@@ -67,10 +65,6 @@ def rehearse(scenarios: Sequence[Scenario], code: str, keep: Path, jobs: int) ->
                 acted=acted,
                 hunks=conflicts_of(model),
             )
-
-
-def _leave_stopping_to_the_parent() -> None:
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
 
 
 def _rehearsed(piece: _Piece) -> list[Acted]:

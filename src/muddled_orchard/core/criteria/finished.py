@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from muddled_orchard.core.assessment import Outcome, Place, met, missed, partly
+from muddled_orchard.core.assessment import Outcome, Place, met, missed, partly, skipped
 from muddled_orchard.core.case import Case
 from muddled_orchard.core.tasks import in_words
 from muddled_orchard.core.wording import listed
@@ -19,6 +19,8 @@ _KINDS = {
 
 def judge(case: Case) -> Outcome:
     """Whether every task came to its end."""
+    if case.evidence.commits_alone:
+        return skipped("A bundle holds commits alone: whether anything is still pending can't be seen.")
     evidence = case.evidence
     if evidence.unmerged:
         where = tuple(Place(path) for path in evidence.unmerged)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from muddled_orchard.core.assessment import Outcome, Place, met, partly
+from muddled_orchard.core.assessment import Outcome, Place, met, partly, skipped
 from muddled_orchard.core.case import Case
 from muddled_orchard.core.wording import listed
 from muddled_orchard.core.worktree import is_backup
@@ -12,6 +12,10 @@ from muddled_orchard.core.worktree import is_backup
 
 def judge(case: Case) -> Outcome:
     """One flaw costs half, two cost all."""
+    if case.evidence.commits_alone:
+        return skipped(
+            "A bundle holds commits alone: the working tree and what is checked out can't be seen."
+        )
     flaws = list(_flaws(case))
     if not flaws:
         return met("The right branch is checked out and nothing was left lying about.")

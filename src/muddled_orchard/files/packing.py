@@ -1,0 +1,74 @@
+"""Archives that are byte for byte the same whoever makes them, wherever and whenever."""
+
+from __future__ import annotations
+
+import gzip
+import io
+import os
+import stat
+import tarfile
+import tempfile
+import zipfile
+from collections.abc import Mapping
+from pathlib import Path
+
+from muddled_orchard.core.story_files import LINK, File
+
+FORMATS = ("tar.gz", "zip", "folder")
+
+_BLOCK = 512
+
+DATED = 1_577_836_800
+"""The time of every file in an archive: 2020-01-01. Unpacking complains of times that are still to come."""
+
+
+def pack(files: Mapping[str, File], top: str, form: str) -> bytes:
+    """An archive (`tar.gz` or `zip`) of these files, all below a folder `top`."""
+    ordered = sorted(files.items())
+    return _zip(ordered, top) if form == "zip" else _tar(ordered, top)
+
+
+def _tar(files: list[tuple[str, File]], top: str) -> bytes:
+    parts = []
+    for path, file in files:
+        # The headers are put together here since TarFile spends most of its time on other things.
+        about = tarfile.TarInfo(f"{top}/{path}")
+        about.mtime = DATED
+        about.mode = 0o777 if file.mode == LINK else file.mode & 0o777
+        if file.mode == LINK:
+            about.type, about.linkname = tarfile.SYMTYPE, os.fsdecode(file.data)
+        else:
+            about.size = len(file.data)
+        parts.append(about.tobuf(tarfile.PAX_FORMAT, "utf-8", "surrogateescape"))
+        if file.mode != LINK:
+            parts.append(file.data)
+            parts.append(b"\0" * (-len(file.data) % _BLOCK))
+    parts.append(b"\0" * (2 * _BLOCK))
+    return gzip.compress(b"".join(parts), 6, mtime=0)
+
+
+def _zip(files: list[tuple[str, File]], top: str) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=6) as archive:
+        for path, file in files:
+            about = zipfile.ZipInfo(f"{top}/{path}", (2020, 1, 1, 0, 0, 0))
+            about.create_system = 3  # Unix: what the mode below is written for
+            kind = stat.S_IFLNK | 0o777 if file.mode == LINK else stat.S_IFREG | file.mode & 0o777
+            about.external_attr = kind << 16
+            about.compress_type = zipfile.ZIP_DEFLATED
+            archive.writestr(about, file.data)
+    return out.getvalue()
+
+
+def write_atomically(path: Path, data: bytes) -> None:
+    """Put a file in place whole, or not at all."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    descriptor, name = tempfile.mkstemp(prefix=f".{path.name}-", dir=path.parent)
+    try:
+        with os.fdopen(descriptor, "wb") as out:
+            out.write(data)
+            os.fchmod(out.fileno(), 0o644)
+        os.replace(name, path)  # noqa: PTH105 - it is a name, from mkstemp
+    except BaseException:
+        Path(name).unlink(missing_ok=True)
+        raise

@@ -1,0 +1,57 @@
+"""What a learner reads first: the brief as Markdown, and as a page with the graph to look at."""
+
+from __future__ import annotations
+
+import functools
+from importlib.resources import files
+
+from jinja2 import Environment, Template
+from markdown_it import MarkdownIt
+from markupsafe import Markup
+
+from muddled_orchard.core.graph import Graph
+from muddled_orchard.core.scenario import Scenario
+from muddled_orchard.reports.graph_svg import graph_svg, told
+
+BRIEF, PAGE = "BRIEF.md", "BRIEF.html"
+
+_HANDING_IN = """\
+Hand in the whole folder `{id}`, with `work` in it and everything in `work`, also what can't be seen
+(`.git`). Packed into one file it is easiest to send:
+
+- Linux and macOS, in the folder above: `tar czf {id}-done.tar.gz {id}`
+- Windows: right-click the folder, *Compress to ZIP file*
+
+Where only one small file can be sent, `git bundle create {id}-done.bundle --all` (in `work`) packs the
+commits alone: commit everything first. The file's name doesn't matter; whose it is, is written in its
+first commit.
+"""
+
+
+def brief_markdown(scenario: Scenario) -> str:
+    """Title and brief, and how to hand in."""
+    title, brief = scenario.title.strip(), scenario.brief.strip()
+    return f"# {title}\n\n{brief}\n\n## Handing in\n\n{_HANDING_IN.format(id=scenario.id)}"
+
+
+def brief_page(scenario: Scenario, graph: Graph) -> str:
+    """The same as a page that stands alone; `graph` is what is handed out."""
+    return _template().render(
+        title=scenario.title.strip(),
+        brief=_rendered(scenario.brief),
+        graph=Markup(graph_svg(graph)),  # noqa: S704 - every text in it is escaped there
+        told=told(graph),
+        handing_in=_rendered(_HANDING_IN.format(id=scenario.id)),
+    )
+
+
+@functools.lru_cache(maxsize=256)  # most variants of a scenario share their brief
+def _rendered(markdown: str) -> Markup:
+    # Without HTML of its own: what stands in a scenario is text.
+    return Markup(MarkdownIt("commonmark", {"html": False}).enable("table").render(markdown))  # noqa: S704
+
+
+@functools.cache
+def _template() -> Template:
+    text = files("muddled_orchard.reports").joinpath("templates/brief.html").read_text("utf-8")
+    return Environment(autoescape=True).from_string(text)
