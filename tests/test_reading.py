@@ -177,8 +177,7 @@ def test_a_bare_copy_and_a_packed_one_read_the_same(planted: Path, tmp_path: Pat
 def test_where_submissions_lie_and_whose_they_are(planted: Path, tmp_path: Path) -> None:
     shell(tmp_path, "mkdir -p all/odo all/.hidden all/empty; cp -r ilse/. all/odo; cp -r ilse/work all/plain")
     names = [
-        (path.name, learner)
-        for path, learner in find_submissions([tmp_path / "all", planted, planted / "work"])
+        (one.path.name, one.name) for one in find_submissions([tmp_path / "all", planted, planted / "work"])
     ]
     assert names == [
         ("empty", "empty"),
@@ -187,7 +186,7 @@ def test_where_submissions_lie_and_whose_they_are(planted: Path, tmp_path: Path)
         ("ilse", "ilse"),
         ("work", "ilse"),
     ]
-    with pytest.raises(BadInput, match="there is no such folder"):
+    with pytest.raises(BadInput, match="there is no such file or folder"):
         find_submissions([tmp_path / "nobody"])
     (tmp_path / "linked").mkdir()
     (tmp_path / "linked/.git").symlink_to(planted / "work/.git")

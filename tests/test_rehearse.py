@@ -86,7 +86,7 @@ def test_what_has_no_key_is_not_rehearsed(tmp_path: Path) -> None:
     (tmp_path / "small.toml").write_text(SMALL.replace('keep = ["ours"]', 'keep = ["ours", "ours"]'), "utf-8")
     done = muddled("rehearse", "small.toml", folder=tmp_path, code=2)
     assert "keep has 2 words" in done.stderr
-    assert "is no number of processes" in muddled("rehearse", "press-limit", "--jobs", "0", code=2).stderr
+    assert "is no whole number above 0" in muddled("rehearse", "press-limit", "--jobs", "0", code=2).stderr
 
 
 def result(state: str = "finished", **verdicts: str) -> Assessment:

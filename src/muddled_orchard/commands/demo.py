@@ -8,9 +8,13 @@ import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
+from muddled_orchard.classroom.marking import Course
 from muddled_orchard.commands.grade import grade_all
+from muddled_orchard.commands.options import cores
+from muddled_orchard.core.bounds import Bounds
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.files.catalogue import Shelf
+from muddled_orchard.files.submissions import Handed
 from muddled_orchard.reports.demo_view import show_demo
 from muddled_orchard.reports.terminal import console, with_progress
 from muddled_orchard.vcs.acting import Desk
@@ -50,13 +54,13 @@ def run(options: argparse.Namespace) -> int:
         )
     shelf = Shelf()
     done = list(with_progress(_work(folder, shelf), len(LEARNERS), "Learners at work", quiet=options.quiet))
-    results = grade_all(done, shelf, quiet=options.quiet)
+    results = grade_all(done, Course(shelf), Bounds(), cores(), quiet=options.quiet)
     said = {name: named(behaviour).said for name, behaviour in LEARNERS.items()}
     show_demo(console(), str(folder), said, results, READ_ALOUD)
     return 0
 
 
-def _work(folder: Path, shelf: Shelf) -> Iterator[tuple[Path, str]]:
+def _work(folder: Path, shelf: Shelf) -> Iterator[Handed]:
     """Plant for each learner and act as them."""
     scenario = shelf.find(EXERCISE)
     assert scenario is not None  # noqa: S101 - it is bundled
@@ -67,4 +71,4 @@ def _work(folder: Path, shelf: Shelf) -> Iterator[tuple[Path, str]]:
             place = folder / "submissions" / name
             plant(scenario, place, code)
             named(behaviour).act(Desk(place / "work", make_key(workshop, scenario, code), name))
-            yield place, name
+            yield Handed(place, name)

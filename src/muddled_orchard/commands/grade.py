@@ -4,30 +4,38 @@ from __future__ import annotations
 
 import argparse
 import sys
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 
+from muddled_orchard.classroom.marking import Course, mark
+from muddled_orchard.commands.options import LEDGER, add_bounds, add_jobs, add_ledger, bounds_of
+from muddled_orchard.core.bounds import Bounds
+from muddled_orchard.core.collected import Collected, Finding
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.files.catalogue import Shelf
-from muddled_orchard.files.submissions import find_submissions
+from muddled_orchard.files.ledger import Ledger
+from muddled_orchard.files.packing import write_atomically
+from muddled_orchard.files.submissions import Handed, find_submissions
 from muddled_orchard.reports.grade_json import result_file
 from muddled_orchard.reports.grade_view import show_many, show_one
-from muddled_orchard.reports.graded import Graded
 from muddled_orchard.reports.learner_view import STRENGTHS, show_for_learner
 from muddled_orchard.reports.terminal import console, with_progress
-from muddled_orchard.vcs.grading import grader
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """The options of `muddled grade`."""
     parser.add_argument(
         "submissions", metavar="SUBMISSION", nargs="+", type=Path,
-        help="a practice folder, its work/, a bare repository, or a folder full of these",
+        help="a practice folder, a repository, an archive, a bundle, or a folder full of these",
     )  # fmt: skip
     parser.add_argument(
         "--scenarios", metavar="PATH", action="append", default=[],
-        help="a scenario file, or a folder of them, besides the bundled ones; can be repeated",
+        help="a scenario file or a folder of them, before the ledger's and the bundled ones; can be repeated",
     )  # fmt: skip
+    add_ledger(parser, None, f" (default: {LEDGER}, where there is one)")
+    parser.add_argument(
+        "--again", action="store_true", help="grade anew what the ledger has graded and hasn't changed"
+    )
     parser.add_argument(
         "--pass-mark", metavar="PERCENT", type=float, help="exit with 1 if anybody is below this"
     )
@@ -35,17 +43,19 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--for-learner", action="store_true", help="feedback to try again with: it leaves out what is wanted"
     )
     parser.add_argument(
-        "--hint",
-        type=int,
-        choices=STRENGTHS,
+        "--hint", type=int, choices=STRENGTHS,
         help="how much --for-learner gives away (default: 1, where to look)",
-    )
+    )  # fmt: skip
+    parser.add_argument("--csv", metavar="FILE", type=Path, help="write a gradebook (CSV)")
+    parser.add_argument("--junit", metavar="FILE", type=Path, help="write JUnit XML")
     parser.add_argument("--json", action="store_true", help="print the result file (JSON) instead")
+    add_jobs(parser)
+    add_bounds(parser)
     parser.add_argument("--quiet", action="store_true", help="no progress, and no view of the results")
 
 
 def run(options: argparse.Namespace) -> int:
-    """Grade and show."""
+    """Grade, write files, show."""
     if options.pass_mark is not None and not 0 <= options.pass_mark <= 100:
         raise BadInput(Problem(f"--pass-mark {options.pass_mark:g} is no percentage", "Give 0 to 100."))
     if options.for_learner and options.json:
@@ -54,38 +64,85 @@ def run(options: argparse.Namespace) -> int:
         raise BadInput(Problem("--hint goes with --for-learner"))
     shelf = Shelf(options.scenarios)
     submissions = find_submissions(options.submissions)
-    results = grade_all(submissions, shelf, quiet=options.quiet)
+    ledger = _ledger(options.ledger)
+    try:
+        course = Course(shelf, ledger)
+        results = grade_all(
+            submissions, course, bounds_of(options), options.jobs, again=options.again, quiet=options.quiet
+        )
+        findings = course.findings(results) if len(results) > 1 or ledger else ()
+    finally:
+        if ledger is not None:
+            ledger.close()
+    _write(options, course, results)
     if options.json:
-        sys.stdout.write(result_file(results))
+        sys.stdout.write(result_file(results, findings))
     elif options.for_learner:
         for result in results:
             show_for_learner(console(), result, options.hint or STRENGTHS[0])
     elif not options.quiet:
-        show(results)
+        show(results, findings)
     return exit_code(results, options.pass_mark)
 
 
-def grade_all(submissions: Sequence[tuple[Path, str]], shelf: Shelf, *, quiet: bool) -> list[Graded]:
-    """Grade (path, learner) pairs, with progress."""
-
-    def graded() -> Iterator[Graded]:
-        with grader(shelf.find) as one:
-            paths = [path for path, _ in submissions]
-            for (path, learner), assessment in zip(submissions, one.grade(paths), strict=True):
-                yield Graded(str(path), learner, assessment)
-
-    return list(with_progress(graded(), len(submissions), "Grading", quiet=quiet))
+def _ledger(named: Path | None) -> Ledger | None:
+    if named is None and not Path(LEDGER).is_file():
+        return None
+    return Ledger(named or Path(LEDGER))
 
 
-def show(results: Sequence[Graded]) -> None:
+def grade_all(
+    submissions: Sequence[Handed],
+    course: Course,
+    bounds: Bounds,
+    jobs: int,
+    *,
+    again: bool = False,
+    quiet: bool,
+) -> list[Collected]:
+    """Grade with progress. Whoever stops it is told how to go on."""
+    going = mark(submissions, course, bounds, jobs, again=again)
+    results: list[Collected] = []
+    try:
+        for one in with_progress(going, len(submissions), "Grading", quiet=quiet):
+            results.append(one)
+    except KeyboardInterrupt:
+        kept = (
+            "they are in the ledger: the same command goes on from there"
+            if course.ledger
+            else "without a ledger nothing is kept"
+        )
+        print(f"{len(results)} of {len(submissions)} were graded; {kept}.", file=sys.stderr)
+        raise
+    return results
+
+
+def _write(options: argparse.Namespace, course: Course, results: Sequence[Collected]) -> None:
+    try:
+        if options.csv is not None:
+            from muddled_orchard.reports.gradebook import gradebook
+
+            write_atomically(options.csv, gradebook(results, course.hand_outs, course.roster).encode())
+        if options.junit is not None:
+            from muddled_orchard.reports.junit import junit_file
+
+            write_atomically(options.junit, junit_file(results))
+    except OSError as error:
+        raise BadInput(Problem(f"can't be written: {error.strerror}", file=str(error.filename))) from None
+
+
+def show(results: Sequence[Collected], findings: Sequence[Finding] = ()) -> None:
     """Prose for one, a table for many."""
     if len(results) == 1:
         show_one(console(), results[0])
+        for finding in findings:
+            if finding.submissions:
+                print(f"? {finding.said}.")
     else:
-        show_many(console(), results)
+        show_many(console(), results, findings)
 
 
-def exit_code(results: Sequence[Graded], pass_mark: float | None) -> int:
+def exit_code(results: Sequence[Collected], pass_mark: float | None) -> int:
     """2 if nothing could be read, 1 if somebody is below the pass mark, else 0."""
     if all(result.assessment.state == "unreadable" for result in results):
         return 2

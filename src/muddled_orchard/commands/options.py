@@ -6,6 +6,8 @@ import argparse
 import os
 from pathlib import Path
 
+from muddled_orchard.core.bounds import Bounds
+
 
 def add_jobs(parser: argparse.ArgumentParser) -> None:
     """`--jobs N`: how many processes work side by side."""
@@ -26,6 +28,29 @@ def add_ledger(parser: argparse.ArgumentParser, default: str | None = LEDGER, mo
     )
 
 
+def add_bounds(parser: argparse.ArgumentParser) -> None:
+    """What one submission may cost."""
+    plain = Bounds()
+    for name, unit, most, what in (
+        ("size", "MIB", plain.size >> 20, "the most that an archive may unpack to"),
+        ("entries", "N", plain.entries, "the most files that an archive may have"),
+        ("seconds", "N", plain.seconds, "the longest that reading one submission may take"),
+        ("memory", "MIB", plain.memory >> 20, "the most memory that a worker may take"),
+    ):
+        said = f"{what} (default: %(default)s{' MiB' if unit == 'MIB' else ''})"
+        parser.add_argument(f"--most-{name}", metavar=unit, type=_positive, default=most, help=said)
+
+
+def bounds_of(options: argparse.Namespace) -> Bounds:
+    """The bounds that were given."""
+    return Bounds(
+        size=options.most_size << 20,
+        entries=options.most_entries,
+        seconds=options.most_seconds,
+        memory=options.most_memory << 20,
+    )
+
+
 def cores() -> int:
     """The cores that this process may use."""
     return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
@@ -34,5 +59,5 @@ def cores() -> int:
 def _positive(text: str) -> int:
     number = int(text) if text.isdecimal() else 0
     if number < 1:
-        raise argparse.ArgumentTypeError(f"{text} is no number of processes")
+        raise argparse.ArgumentTypeError(f"{text} is no whole number above 0")
     return number

@@ -26,6 +26,7 @@ def assess(evidence: Evidence, key: Key, located: tuple[Result, ...] | None = No
         if outcome.verdict != "skipped" and (state == "untouched" or done_by_nothing):
             outcome = missed(_nothing_done(state, case))  # what is met by doing nothing doesn't count
         criteria.append(_with_points(id_, outcome, case.scenario.weight(id_)))
+    cast = {commit.author for id_, commit in key.commits.items() if id_ in key.handed_out}
     return Assessment(
         exercise=case.scenario.id,
         title=case.scenario.title,
@@ -35,6 +36,8 @@ def assess(evidence: Evidence, key: Key, located: tuple[Result, ...] | None = No
         hunks=hunks,
         needs_a_look=tuple(dict.fromkeys(doubts(case))),
         notes=tuple(notes_on(evidence, key)),
+        commits=tuple(evidence.commits),
+        makers=tuple(sorted({commit.author for commit in evidence.commits.values()} - cast)),
     )
 
 

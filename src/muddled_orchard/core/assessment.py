@@ -95,7 +95,8 @@ class Assessment:
     """Everything that grading one submission found.
 
     `needs_a_look` is why a person should look, `notes` how the learner worked (told, never marked),
-    `reason` why a submission is unreadable.
+    `reason` why a submission is unreadable. `commits` are the ids of the learner's own commits, `makers` who
+    made them, the story's cast left out.
     """
 
     exercise: str
@@ -107,6 +108,8 @@ class Assessment:
     needs_a_look: tuple[str, ...]
     notes: tuple[str, ...] = ()
     reason: str = ""
+    commits: tuple[str, ...] = ()
+    makers: tuple[str, ...] = ()
 
     @property
     def points(self) -> float:

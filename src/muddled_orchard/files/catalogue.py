@@ -98,6 +98,11 @@ class Shelf:
             self._known[id_] = (path, load_scenario(path))
         return self._known[id_][1] if id_ in self._known else None
 
+    def given(self, id_: str) -> Scenario | None:
+        """The scenario of this id if it was among the given places."""
+        known = self._known.get(id_)
+        return known[1] if known and known[0].parent != BUNDLED else None
+
     def path(self, id_: str) -> Path | None:
         """The file of a scenario that was found before."""
         return self._known[id_][0] if id_ in self._known else None

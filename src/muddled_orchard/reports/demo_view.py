@@ -7,13 +7,13 @@ from collections.abc import Mapping, Sequence
 from rich.console import Console
 from rich.text import Text
 
+from muddled_orchard.core.collected import Collected
 from muddled_orchard.reports.grade_view import show_many, show_one
-from muddled_orchard.reports.graded import Graded
 from muddled_orchard.reports.terminal import printable
 
 
 def show_demo(
-    on: Console, folder: str, said: Mapping[str, str], results: Sequence[Graded], read_aloud: str
+    on: Console, folder: str, said: Mapping[str, str], results: Sequence[Collected], read_aloud: str
 ) -> None:
     """`said` tells what each learner did, `read_aloud` names the one whose feedback is shown in full."""
     place = printable(f"{folder}/submissions", on)
@@ -23,7 +23,7 @@ def show_demo(
     _heading(on, "2. Each of them merged with real Git, in their own way")
     for name, what in said.items():
         on.print(Text.assemble("   ", (f"{name:<8}", "strong"), what))
-    _heading(on, "3. Graded, without running anything of theirs")
+    _heading(on, "3. Collected, without running anything of theirs")
     show_many(on, results)
     chosen = next(result for result in results if result.learner == read_aloud)
     _heading(on, f"4. What {read_aloud} gets to hear")

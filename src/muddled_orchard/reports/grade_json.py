@@ -7,24 +7,26 @@ from collections.abc import Iterable
 from typing import Any
 
 from muddled_orchard.core.assessment import Assessment, CriterionResult, HunkResult
-from muddled_orchard.reports.graded import Graded
+from muddled_orchard.core.collected import Collected, Finding
 
 FORMAT = 1
 
 
-def result_file(results: Iterable[Graded]) -> str:
+def result_file(results: Iterable[Collected], findings: Iterable[Finding] = ()) -> str:
     """The whole result file as text, UTF-8 safe, with a final newline."""
-    data = {"format": FORMAT, "submissions": [_submission(result) for result in results]}
+    told = [{"kind": one.kind, "said": one.said, "submissions": list(one.submissions)} for one in findings]
+    data = {"format": FORMAT, "submissions": [_submission(result) for result in results], "class": told}
     text = json.dumps(data, ensure_ascii=False, indent=1)
     # A name may hold bytes that are no UTF-8; in JSON they are told, not passed on.
     return text.encode("utf-8", "backslashreplace").decode() + "\n"
 
 
-def _submission(result: Graded) -> dict[str, Any]:
+def _submission(result: Collected) -> dict[str, Any]:
     assessment: Assessment = result.assessment
     return {
         "submission": result.submission,
         "learner": result.learner,
+        "name": result.name,
         "exercise": assessment.exercise or None,
         "variant": assessment.variant or None,
         "state": assessment.state,

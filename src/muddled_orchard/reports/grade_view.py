@@ -11,15 +11,15 @@ from rich.table import Table
 from rich.text import Text
 
 from muddled_orchard.core.assessment import Assessment, CriterionResult, HunkResult
+from muddled_orchard.core.collected import Collected, Finding
 from muddled_orchard.core.wording import counted
-from muddled_orchard.reports.graded import Graded
 from muddled_orchard.reports.terminal import STYLES, printable, shortened, sign, speaks_unicode
 
 _MOST_LINES = 12
 _WIDE = 100
 
 
-def show_one(on: Console, result: Graded) -> None:
+def show_one(on: Console, result: Collected) -> None:
     """One submission, as prose with its hunks."""
     assessment = result.assessment
     on.print(heading(on, result))
@@ -54,10 +54,11 @@ def show_one(on: Console, result: Graded) -> None:
         on.print(Text(f"? Needs a look: {printable(doubt, on)}.", style="doubt"))
 
 
-def heading(on: Console, result: Graded) -> Text:
+def heading(on: Console, result: Collected) -> Text:
     """Whose it is, and which exercise."""
     assessment = result.assessment
-    said = Text(printable(result.learner, on), style="strong")
+    name = f"{result.name} ({result.learner})" if result.name != result.learner else result.learner
+    said = Text(printable(name, on), style="strong")
     if assessment.exercise:
         said.append(f"  {printable(assessment.title, on)}", style="default")
         said.append(f"  ({assessment.exercise}, variant {printable(assessment.variant, on)})", style="faint")
@@ -172,8 +173,8 @@ def _ids(on: Console, assessment: Assessment, verdict: str, word: str) -> None:
         on.print(Text(f"{sign(on, verdict)} {word}: {', '.join(ids)}", style=STYLES[verdict]))
 
 
-def show_many(on: Console, results: Sequence[Graded]) -> None:
-    """A class: one line a submission, then the class in one line."""
+def show_many(on: Console, results: Sequence[Collected], findings: Sequence[Finding] = ()) -> None:
+    """A class: one line a submission, what doesn't fit together, then the class in one line."""
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
     several = len({result.assessment.exercise for result in results if result.assessment.exercise}) > 1
     table.add_column("learner", no_wrap=True)
@@ -187,10 +188,14 @@ def show_many(on: Console, results: Sequence[Graded]) -> None:
         table.add_row(*_row(on, result, several))
     on.print(table)
     on.print()
+    for finding in findings:
+        on.print(Text(f"? {printable(finding.said, on)}.", style="doubt"))
+    if findings:
+        on.print()
     on.print(Text(_summary(results)))
 
 
-def _row(on: Console, result: Graded, several: bool) -> list[Text]:
+def _row(on: Console, result: Collected, several: bool) -> list[Text]:
     assessment = result.assessment
     verdict = (
         "unreadable"
@@ -237,7 +242,7 @@ def _kept(words: Iterable[str]) -> str:
     return ", ".join((["kept " + ", ".join(plain)] if plain else []) + others)
 
 
-def _summary(results: Sequence[Graded]) -> str:
+def _summary(results: Sequence[Collected]) -> str:
     read = [result.assessment for result in results if result.assessment.state != "unreadable"]
     parts = [counted(len(results), "submission")]
     parts.append(f"{sum(map(_got_it, read))} got it")
@@ -248,6 +253,8 @@ def _summary(results: Sequence[Graded]) -> str:
         parts.append(f"{len(results) - len(read)} unreadable")
     if read:
         parts.append(f"median {median(assessment.percent for assessment in read):.0f} %")
+    remembered = sum(result.remembered for result in results)
+    parts += [f"{remembered} not graded again, since they haven't changed"] if remembered else []
     return ", ".join(parts) + "."
 
 

@@ -12,8 +12,8 @@ from rich.table import Table
 from rich.text import Text
 
 from muddled_orchard.core.assessment import CriterionResult, HunkResult
+from muddled_orchard.core.collected import Collected
 from muddled_orchard.reports.grade_view import conflict_sides, heading, verdict
-from muddled_orchard.reports.graded import Graded
 from muddled_orchard.reports.terminal import STYLES, printable, sign
 
 STRENGTHS = (1, 2, 3)
@@ -40,7 +40,7 @@ _KEPT = {
 }
 
 
-def show_for_learner(on: Console, result: Graded, hint: int) -> None:
+def show_for_learner(on: Console, result: Collected, hint: int) -> None:
     """One submission, with hints of this strength."""
     assessment = result.assessment
     on.print(heading(on, result))

@@ -13,6 +13,16 @@ def context() -> BaseContext:
     return multiprocessing.get_context("fork" if sys.platform == "linux" else "spawn")
 
 
+def limit_memory(most: int) -> None:
+    """Let this process have at most so many bytes, where the system can hold it to that."""
+    try:
+        import resource  # not on every system
+    except ImportError:
+        return
+    _, hard = resource.getrlimit(resource.RLIMIT_AS)
+    resource.setrlimit(resource.RLIMIT_AS, (most, hard))
+
+
 def leave_stopping_to_the_parent() -> None:
     """Ctrl-C reaches every process; what it means is the parent's to say."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)

@@ -1,0 +1,179 @@
+"""Hand scenarios out to a class: one archive a learner and scenario, each a variant of its own."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Future, ProcessPoolExecutor, as_completed
+from dataclasses import dataclass
+from pathlib import Path
+
+from muddled_orchard.core.graph import Graph, handed_out, retold
+from muddled_orchard.core.handing import HandOut
+from muddled_orchard.core.key import Key
+from muddled_orchard.core.problems import BadInput, Problem
+from muddled_orchard.core.roster import Learner, variant_code
+from muddled_orchard.core.scenario import Scenario
+from muddled_orchard.core.story_files import File
+from muddled_orchard.core.variant import PLAIN
+from muddled_orchard.files.catalogue import scenario_files
+from muddled_orchard.files.ledger import Ledger
+from muddled_orchard.files.packing import pack, write_atomically
+from muddled_orchard.files.scenario_file import load_scenario, located, scenario_text
+from muddled_orchard.reports.brief_page import BRIEF, PAGE, brief_markdown, brief_page
+from muddled_orchard.vcs.planting import practice_of, put_in_place
+from muddled_orchard.vcs.surveying import surveyor
+from muddled_orchard.vcs.workers import context, leave_stopping_to_the_parent
+
+PORTION = 16
+
+
+@dataclass(frozen=True, slots=True)
+class Exercise:
+    """A scenario that is handed out, with what all its hand-outs share."""
+
+    scenario: Scenario
+    digest: str
+    key: Key
+    graph: Graph
+    form: str
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """One archive: of which exercise (by place), for whom, and which variant."""
+
+    exercise: int
+    learner: str
+    code: str
+
+
+def digest_of(scenario: Scenario) -> str:
+    """What tells one version of a scenario from another."""
+    return hashlib.sha256(scenario_text(scenario).encode()).hexdigest()[:16]
+
+
+def exercises_in(places: Sequence[str], form: str) -> list[Exercise]:
+    """The scenarios, each sure to work in every variant; raises BadInput with what stands in the way."""
+    loaded: list[tuple[Path, Scenario]] = []
+    problems: list[Problem] = []
+    for path in dict.fromkeys(scenario_files(places)):
+        try:
+            loaded.append((path, load_scenario(path)))
+        except BadInput as bad:
+            problems += bad.problems
+    found = []
+    with surveyor() as one:
+        surveys = one.survey([scenario for _, scenario in loaded], PLAIN)
+        for (path, scenario), survey in zip(loaded, surveys, strict=True):
+            if isinstance(survey, BadInput):
+                problems += located(survey, path).problems
+                continue
+            (weak,) = one.weak_values([(scenario, survey.key)])
+            wrong = [*survey.errors, *weak]
+            problems += located(BadInput(wrong), path).problems if wrong else ()
+            found.append(Exercise(scenario, digest_of(scenario), survey.key, handed_out(survey.key), form))
+    if problems:
+        raise BadInput(problems)
+    return found
+
+
+def enrol(
+    ledger: Ledger, exercises: Sequence[Exercise], learners: Sequence[Learner], out: Path
+) -> list[Piece]:
+    """Write learners and scenarios down, and say what is still to be made: what is not handed out yet, or
+    whose file is not there. Raises BadInput where a scenario was changed since."""
+    before = ledger.hand_outs()
+    _refuse_changed(exercises, before)
+    secret = ledger.secret()
+    ledger.enrol(learners)
+    for exercise in exercises:
+        scenario = exercise.scenario
+        ledger.know(exercise.digest, scenario.id, scenario.title, scenario_text(scenario))
+    known = {(one.exercise, one.learner) for one in before}
+    return [
+        Piece(number, learner.id, variant_code(secret, exercise.scenario.id, learner.id))
+        for number, exercise in enumerate(exercises)
+        for learner in learners
+        if (exercise.scenario.id, learner.id) not in known or not _place(out, exercise, learner.id).exists()
+    ]
+
+
+def _refuse_changed(exercises: Sequence[Exercise], before: Sequence[HandOut]) -> None:
+    digests = {one.exercise: one.scenario for one in before}
+    for exercise in exercises:
+        id_ = exercise.scenario.id
+        if digests.get(id_, exercise.digest) != exercise.digest:
+            hint = "Give it a new id, or keep another course in another ledger."
+            raise BadInput(Problem(f"{id_} was changed after it had been handed out", hint))
+
+
+def make_all(
+    exercises: Sequence[Exercise], wanted: Sequence[Piece], out: Path, jobs: int
+) -> Iterator[list[HandOut]]:
+    """Make the archives, a portion at a time, on several cores where it pays."""
+    portions = [wanted[start : start + PORTION] for start in range(0, len(wanted), PORTION)]
+    jobs = min(jobs, len(portions))
+    if jobs < 2:
+        return (_made(exercises, portion, out) for portion in portions)
+    # Begun here and not at the first result: nothing else may be running in threads by then.
+    pool = ProcessPoolExecutor(
+        jobs, mp_context=context(), initializer=_prepare, initargs=(list(exercises), out)
+    )
+    return _gathered(pool, [pool.submit(_portion, portion) for portion in portions])
+
+
+def _gathered(pool: ProcessPoolExecutor, futures: list[Future[list[HandOut]]]) -> Iterator[list[HandOut]]:
+    try:
+        for future in as_completed(futures):
+            yield future.result()
+    finally:
+        pool.shutdown(wait=True, cancel_futures=True)
+
+
+_shared: tuple[list[Exercise], Path]
+
+
+def _prepare(exercises: list[Exercise], out: Path) -> None:
+    global _shared  # noqa: PLW0603 - what a worker is given once
+    _shared = (exercises, out)
+    leave_stopping_to_the_parent()
+
+
+def _portion(portion: Sequence[Piece]) -> list[HandOut]:
+    return _made(_shared[0], portion, _shared[1])
+
+
+def _made(exercises: Sequence[Exercise], portion: Sequence[Piece], out: Path) -> list[HandOut]:
+    return [_hand_out(exercises[piece.exercise], piece, out) for piece in portion]
+
+
+def _hand_out(exercise: Exercise, piece: Piece, out: Path) -> HandOut:
+    """Make one archive and put it in place."""
+    practice = practice_of(exercise.scenario, piece.code)
+    page = brief_page(practice.scenario, retold(exercise.graph, exercise.key, practice.history))
+    files = {
+        **practice.files,
+        BRIEF: File(0o100644, brief_markdown(practice.scenario).encode()),
+        PAGE: File(0o100644, page.encode()),
+    }
+    place = _place(out, exercise, piece.learner)
+    if exercise.form == "folder":
+        put_in_place(place, files)
+    else:
+        write_atomically(place, pack(files, exercise.scenario.id, exercise.form))
+    ids, history = practice.ids, practice.history
+    return HandOut(
+        exercise=exercise.scenario.id,
+        learner=piece.learner,
+        variant=piece.code,
+        scenario=exercise.digest,
+        first_commit=ids[min(ids)],
+        tips={branch: ids[number] for branch, number in history.tips.items()},
+        file=place.relative_to(out).as_posix(),
+    )
+
+
+def _place(out: Path, exercise: Exercise, learner: str) -> Path:
+    ending = "" if exercise.form == "folder" else f".{exercise.form}"
+    return out / exercise.scenario.id / f"{learner}{ending}"

@@ -1,0 +1,137 @@
+"""What a whole pile of submissions shows that no single one does: whose they are, who is missing, and what
+does not fit together. It is told, and never marked."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+from muddled_orchard.core.assessment import Assessment
+from muddled_orchard.core.handing import HandOut
+from muddled_orchard.core.roster import Learner
+from muddled_orchard.core.wording import counted, listed
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Collected:
+    """A graded submission: where it lay, whose it is by the ledger (else by its name), that person's name,
+    whether its hand-out is in the ledger, and whether its grading was taken from there."""
+
+    submission: str
+    learner: str
+    name: str
+    known: bool
+    assessment: Assessment
+    remembered: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """Something worth telling about a class: a word for its kind, a sentence, and the submissions that it
+    is about."""
+
+    kind: str
+    said: str
+    submissions: tuple[str, ...] = ()
+
+
+def findings(
+    collected: Sequence[Collected], hand_outs: Sequence[HandOut], roster: Mapping[str, Learner]
+) -> Iterator[Finding]:
+    """Everything worth telling, grouped by kind. Without a ledger (`hand_outs`) only what submissions show
+    among themselves."""
+    readable = [one for one in collected if one.assessment.exercise]
+    if hand_outs:
+        yield from _unknown(readable)
+        yield from _by_another(readable, roster)
+        yield from _missing(readable, hand_outs)
+    yield from _attempts(readable)
+    yield from _shared(readable)
+
+
+def best_attempts(collected: Sequence[Collected]) -> list[Collected]:
+    """One submission for each learner and exercise: that with the most points, of equals the last."""
+    best: dict[tuple[str, str], Collected] = {}
+    for one in collected:
+        place = (one.learner, one.assessment.exercise)
+        if place not in best or one.assessment.percent >= best[place].assessment.percent:
+            best[place] = one
+    return list(best.values())
+
+
+def _unknown(collected: Iterable[Collected]) -> Iterator[Finding]:
+    for one in collected:
+        if not one.known:
+            about = f"{one.assessment.exercise}, variant {one.assessment.variant}"
+            yield Finding(
+                "unknown", f"{one.submission} was not handed out by this ledger ({about})", (one.submission,)
+            )
+
+
+def _by_another(collected: Sequence[Collected], roster: Mapping[str, Learner]) -> Iterator[Finding]:
+    """A hand-out that came back under another learner's name, or whose commits another learner made."""
+    by_name = {learner.name.casefold(): id_ for id_, learner in roster.items()}
+    by_id = {id_.casefold(): id_ for id_ in roster}
+    for one in collected:
+        if not one.known:
+            continue
+        filed = {by_id[word] for word in _words(one.submission) if word in by_id} - {one.learner}
+        own = one.learner.casefold() in _words(one.submission)
+        for other in sorted(filed) if not own else ():
+            said = f"{one.submission} bears the name of {other}, but it is {one.learner}'s hand-out"
+            yield Finding("another's", said, (one.submission,))
+        made = {by_name.get(maker.split(" <")[0].casefold()) for maker in one.assessment.makers}
+        for other in sorted(id_ for id_ in made if id_ and id_ != one.learner):
+            maker = f"{roster[other].name} ({other})"
+            said = f"{one.submission} is {one.learner}'s hand-out, and {maker} made commits in it"
+            yield Finding("another's", said, (one.submission,))
+
+
+def _words(path: str) -> set[str]:
+    """The names in a path that may be somebody's id."""
+    last = path.replace("\\", "/").split("/")[-2:]
+    words = {part.casefold() for name in last for part in re.split(r"[\s_\-./()]+", name)}
+    return words | {name.casefold() for name in last} | {name.split(".")[0].casefold() for name in last}
+
+
+def _missing(collected: Sequence[Collected], hand_outs: Sequence[HandOut]) -> Iterator[Finding]:
+    """Who got an exercise that others handed in, and did not."""
+    exercises = dict.fromkeys(one.assessment.exercise for one in collected)
+    there = {(one.assessment.exercise, one.learner) for one in collected}
+    for exercise in exercises:
+        missing = [
+            one.learner
+            for one in hand_outs
+            if one.exercise == exercise and (exercise, one.learner) not in there
+        ]
+        if missing:
+            yield Finding("missing", f"{exercise}: nothing came from {listed(missing, most=12)}")
+
+
+def _attempts(collected: Iterable[Collected]) -> Iterator[Finding]:
+    grouped: dict[tuple[str, str], list[Collected]] = {}
+    for one in collected:
+        grouped.setdefault((one.learner, one.assessment.exercise), []).append(one)
+    for (learner, exercise), several in grouped.items():
+        if len(several) > 1:
+            best = best_attempts(several)[0]
+            names = tuple(one.submission for one in several)
+            said = f"{learner} handed {exercise} in {len(several)} times; the best counts ({best.submission})"
+            yield Finding("attempts", said, names)
+
+
+def _shared(collected: Iterable[Collected]) -> Iterator[Finding]:
+    """Commits that two learners have, although one of them must have made them."""
+    holders: dict[str, list[Collected]] = {}
+    for one in collected:
+        for commit in one.assessment.commits:
+            holders.setdefault(commit, []).append(one)
+    pairs: dict[tuple[str, ...], list[str]] = {}
+    for commit, several in holders.items():
+        if len({one.learner for one in several}) > 1:
+            pairs.setdefault(tuple(one.submission for one in several), []).append(commit)
+    for names, commits in pairs.items():
+        shown = listed([commit[:7] for commit in commits])
+        said = f"{listed(names)} share {counted(len(commits), 'commit')} ({shown}), though only one made them"
+        yield Finding("shared", said, names)
