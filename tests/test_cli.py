@@ -25,7 +25,7 @@ def test_alone_it_shows_the_round() -> None:
         (["plant"], "required: SCENARIO, DIR"),
         (["plant", "press-limt", "x"], 'Did you mean "press-limit"?'),
         (["plant", "press-limit", "x", "--variant", "../x"], "no variant code"),
-        (["grade", "nowhere"], "nowhere: there is no such folder"),
+        (["grade", "nowhere"], "nowhere: there is no such file or folder"),
         (["grade", ".", "--pass-mark", "200"], "no percentage"),
         (["grade", ".", "--scenarios", "nowhere"], 'there is no scenario "nowhere"'),
         (["grade", "--jsn", "."], "--jsn"),

@@ -171,7 +171,7 @@ def test_a_bare_copy_and_a_packed_one_read_the_same(planted: Path, tmp_path: Pat
         bare.branch("main"),
     )
     assert (bare.working, bare.index, bare.stashes) == (None, (), 0)
-    assert graded(tmp_path / "bare.git")["bare.git"]["criteria"]["tidy"]["outcome"] == "met"
+    assert graded(tmp_path / "bare.git")["bare"]["criteria"]["tidy"]["outcome"] == "met"
 
 
 def test_where_submissions_lie_and_whose_they_are(planted: Path, tmp_path: Path) -> None:

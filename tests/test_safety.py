@@ -106,4 +106,4 @@ def test_a_changed_scenario_and_a_foreign_repository_are_told(planted: Path, tmp
     shell(tmp_path, "mkdir other; cd other; git init -q; git commit -q --allow-empty -m x")
     assert "names no exercise" in muddled("grade", tmp_path / "other", code=2).stdout
     (tmp_path / "empty").mkdir()
-    assert "no Git repository" in muddled("grade", tmp_path / "empty", code=2).stdout
+    assert "no submission in this folder" in muddled("grade", tmp_path / "empty", code=2).stderr

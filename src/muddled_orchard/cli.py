@@ -22,6 +22,7 @@ COMMANDS = {
     "handout": "pack one repository a learner, each with numbers of its own",
     "peek": "for learners: what is pending, which side is which, what is left to do",
     "grade": "grade one submission or a whole folder of them",
+    "ledger": "show what the course's database holds, or export it",
     "demo": "the whole round on made-up learners, in one go",
 }
 

@@ -16,6 +16,7 @@ from muddled_orchard.core.roster import Learner, variant_code
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.story_files import File
 from muddled_orchard.core.variant import PLAIN
+from muddled_orchard.core.variants import Variants
 from muddled_orchard.files.catalogue import scenario_files
 from muddled_orchard.files.ledger import Ledger
 from muddled_orchard.files.packing import pack, write_atomically
@@ -37,6 +38,7 @@ class Exercise:
     key: Key
     graph: Graph
     form: str
+    variants: Variants
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,7 +74,16 @@ def exercises_in(places: Sequence[str], form: str) -> list[Exercise]:
             (weak,) = one.weak_values([(scenario, survey.key)])
             wrong = [*survey.errors, *weak]
             problems += located(BadInput(wrong), path).problems if wrong else ()
-            found.append(Exercise(scenario, digest_of(scenario), survey.key, handed_out(survey.key), form))
+            found.append(
+                Exercise(
+                    scenario,
+                    digest_of(scenario),
+                    survey.key,
+                    handed_out(survey.key),
+                    form,
+                    Variants(scenario),
+                )
+            )
     if problems:
         raise BadInput(problems)
     return found
@@ -150,7 +161,7 @@ def _made(exercises: Sequence[Exercise], portion: Sequence[Piece], out: Path) ->
 
 def _hand_out(exercise: Exercise, piece: Piece, out: Path) -> HandOut:
     """Make one archive and put it in place."""
-    practice = practice_of(exercise.scenario, piece.code)
+    practice = practice_of(exercise.variants, piece.code)
     page = brief_page(practice.scenario, retold(exercise.graph, exercise.key, practice.history))
     files = {
         **practice.files,

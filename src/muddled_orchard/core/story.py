@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from dataclasses import replace
 
 from muddled_orchard.core.history import History, Person, PlannedCommit
 from muddled_orchard.core.problems import BadInput, KeyPath, Problem, likely
@@ -34,6 +35,13 @@ def unroll(scenario: Scenario, code: str) -> History:
     if problems:
         raise BadInput(problems)
     return history
+
+
+def with_code(history: History, code: str) -> History:
+    """The same story as that of another variant with the same values."""
+    first, *others = history.commits
+    message = re.sub(r"(?<=\nVariant: ).*\n\Z", f"{code}\n", first.message)
+    return replace(history, commits=(replace(first, message=message), *others))
 
 
 class _Story:

@@ -31,11 +31,16 @@ def variant_of(scenario: Scenario, code: str) -> Scenario:
 
     Raises BadInput for a code that can't be used and for names that `[values]` does not have.
     """
+    checked_code(code)
+    return filled(scenario, values_of(scenario, code))
+
+
+def checked_code(code: str) -> None:
+    """Raise BadInput for a code that can't be used."""
     if not _CODE.fullmatch(code):
         raise BadInput(
             Problem(f'"{code}" is no variant code', "Use up to 64 letters, digits and hyphens, as in 5c1d9a.")
         )
-    return filled(scenario, values_of(scenario, code))
 
 
 def values_of(scenario: Scenario, code: str) -> dict[str, str]:

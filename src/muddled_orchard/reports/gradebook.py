@@ -35,14 +35,14 @@ def gradebook(
     writer.writerow(COLUMNS)
     rows = best_attempts(collected)
     for one in rows:
-        writer.writerow([_cell(value) for value in _row(one)])
+        writer.writerow([cell(value) for value in _row(one)])
     there = {(one.assessment.exercise, one.learner) for one in rows}
     exercises = {exercise for exercise, _ in there}
     for given in hand_outs:
         if given.exercise in exercises and (given.exercise, given.learner) not in there:
             name = roster[given.learner].name if given.learner in roster else given.learner
             row = [given.learner, name, given.exercise, 0, "", 0, "missing", *[""] * len(CRITERIA), "", ""]
-            writer.writerow([_cell(value) for value in row])
+            writer.writerow([cell(value) for value in row])
     return out.getvalue()
 
 
@@ -69,7 +69,7 @@ def _row(one: Collected) -> list[object]:
     ]
 
 
-def _cell(value: object) -> object:
+def cell(value: object) -> object:
     """A spreadsheet takes text that begins like this for a formula; names come from whoever handed in."""
     if not isinstance(value, str):
         return value

@@ -1,4 +1,4 @@
-"""Write a story's commits with libgit2, into whatever repository is given.
+"""Make a story's commits, and new repositories.
 
 A new repository's layout is that of gitrepository-layout(5), written here so that no template, no hook and
 no setting of the machine gets into it.
@@ -6,14 +6,14 @@ no setting of the machine gets into it.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection
 from pathlib import Path
 
 import pygit2
 
 from muddled_orchard.core.history import History, PlannedCommit
-from muddled_orchard.core.story_files import File
 from muddled_orchard.vcs.isolation import isolate
+from muddled_orchard.vcs.memory import Objects
 
 CONFIG = """\
 [core]
@@ -21,8 +21,6 @@ CONFIG = """\
 \tfilemode = true
 \tbare = {bare}
 """
-
-_FOLDER = 0o040000
 
 
 def new_repository(gitdir: Path, *, bare: bool, head: str = "main") -> pygit2.Repository:
@@ -35,63 +33,43 @@ def new_repository(gitdir: Path, *, bare: bool, head: str = "main") -> pygit2.Re
     return pygit2.Repository(str(gitdir))
 
 
-def write_history(
-    repo: pygit2.Repository, history: History, only: Collection[int] | None = None
-) -> dict[int, str]:
-    """Write the commits of the story (all, or those at these places) and return the id of each place.
-
-    Refs are left alone.
-    """
+def write_history(objects: Objects, history: History, only: Collection[int] | None = None) -> dict[int, str]:
+    """Make the commits of the story (all, or those at these places) and return the id of each place."""
     ids: dict[int, str] = {}
     for number, commit in enumerate(history.commits):
         if only is not None and number not in only:
             continue
-        tree = write_tree(repo, {path: (file.mode, _blob(repo, file)) for path, file in commit.tree.items()})
+        tree = objects.tree(_listing(objects, commit))
         parents = [ids[parent] for parent in commit.parents]
-        ids[number] = (
-            _stash(repo, history, commit, tree, parents[0])
-            if commit.stash
-            else _commit(repo, commit, commit.message, tree, parents)
-        )
+        if commit.stash:
+            ids[number] = _stash(objects, history, commit, tree, parents[0])
+        else:
+            ids[number] = objects.commit(_who(commit), commit.message, tree, parents)
     return ids
 
 
-def write_tree(repo: pygit2.Repository, listing: Mapping[str, tuple[int, str]]) -> str:
-    """Write a tree from a flat listing of path -> (mode, blob id), folders as deep as they go."""
-    builder = repo.TreeBuilder()
-    folders: dict[str, dict[str, tuple[int, str]]] = {}
-    for path, (mode, id_) in listing.items():
-        name, _, rest = path.partition("/")
-        if rest:
-            folders.setdefault(name, {})[rest] = (mode, id_)
-        else:
-            builder.insert(name, id_, mode)
-    for name, below in folders.items():
-        builder.insert(name, write_tree(repo, below), _FOLDER)
-    return str(builder.write())
+def _listing(objects: Objects, commit: PlannedCommit) -> dict[str, tuple[int, str]]:
+    return {path: (file.mode, objects.blob(file.data)) for path, file in commit.tree.items()}
 
 
-def _stash(repo: pygit2.Repository, history: History, commit: PlannedCommit, tree: str, parent: str) -> str:
+def _who(commit: PlannedCommit) -> str:
+    return f"{commit.author.name} <{commit.author.email}> {commit.time} {zone(commit.offset)}"
+
+
+def zone(offset: int) -> str:
+    """An offset in minutes east of UTC as Git writes it."""
+    return f"{'-' if offset < 0 else '+'}{abs(offset) // 60:02}{abs(offset) % 60:02}"
+
+
+def _stash(objects: Objects, history: History, commit: PlannedCommit, tree: str, parent: str) -> str:
     """A stash as git-stash(1) describes it: a commit of the work, whose second parent holds the index."""
     base = history.commits[commit.parents[0]]
     subject = base.message.split("\n", 1)[0]
     index = f"index on {commit.branch}: {parent[:7]} {subject}\n"
-    files = {path: (file.mode, _blob(repo, file)) for path, file in base.tree.items()}
-    staged = _commit(repo, commit, index, write_tree(repo, files), [parent])
-    return _commit(repo, commit, stash_message(commit) + "\n", tree, [parent, staged])
+    staged = objects.commit(_who(commit), index, objects.tree(_listing(objects, base)), [parent])
+    return objects.commit(_who(commit), f"{stash_message(commit)}\n", tree, [parent, staged])
 
 
 def stash_message(commit: PlannedCommit) -> str:
     """What `git stash list` shows of it."""
     return f"On {commit.branch}: {commit.message.splitlines()[0]}"
-
-
-def _blob(repo: pygit2.Repository, file: File) -> str:
-    return str(repo.create_blob(file.data))
-
-
-def _commit(
-    repo: pygit2.Repository, commit: PlannedCommit, message: str, tree: str, parents: list[str]
-) -> str:
-    author = pygit2.Signature(commit.author.name, commit.author.email, commit.time, commit.offset, "utf-8")
-    return str(repo.create_commit(None, author, author, message, tree, parents))

@@ -103,6 +103,11 @@ def commits_to_replay(gitdir: Path, onto: str, tip: str) -> list[str]:
     return listed.decode().split()
 
 
+def index_pack(gitdir: Path, pack: bytes) -> None:
+    """Add a pack to a repository."""
+    run(["index-pack", "--stdin"], folder=gitdir, given=pack, more={"GIT_DIR": str(gitdir)})
+
+
 def merge_trees(gitdir: Path, pairs: Iterable[tuple[str, str]], *, diff3: bool) -> bytes:
     """`git merge-tree` for many pairs (ours, theirs) of commits in one process, in `-z` format."""
     style = "diff3" if diff3 else "merge"

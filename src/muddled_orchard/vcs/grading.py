@@ -26,7 +26,6 @@ from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.vcs import git
 from muddled_orchard.vcs.disk import DiskPlace
 from muddled_orchard.vcs.keymaking import Workshop, make_key, make_keys, read_texts, stand_in
-from muddled_orchard.vcs.predict import predict
 from muddled_orchard.vcs.quarantine import Unreadable, find_repository, take_over
 from muddled_orchard.vcs.read import HandOut, Reader
 from muddled_orchard.vcs.restate import restated
@@ -164,7 +163,7 @@ class Grader:
         for submission in admitted:
             self._attempt(submission, partial(self._need_meetings, asked=asked))
         asked = [one for one in asked if one[0].assessment is None]
-        meetings = predict(self._workshop.repo, [pair for _, _, pair in asked])
+        meetings = self._workshop.predict([pair for _, _, pair in asked])
         for (submission, own, _), meeting in zip(asked, meetings, strict=True):
             assert submission.evidence is not None and submission.key is not None  # noqa: S101, PT018
             texts = {**submission.key.texts, **submission.evidence.texts}
@@ -179,16 +178,16 @@ class Grader:
         """Add what to ask for one submission, with the commits of ours that stand for its own."""
         evidence, key = submission.evidence, submission.key
         assert evidence is not None and key is not None  # noqa: S101, PT018
-        repo = self._workshop.repo
+        objects = self._workshop.objects
         done: dict[str, str] = {}
         submission.located = locate(evidence, key)
         for meet in meetings_needed(submission.located, key, evidence):
-            pair = [restated(repo, side, evidence, key, done) for side in (meet.ours, meet.theirs)]
+            pair = [restated(objects, side, evidence, key, done) for side in (meet.ours, meet.theirs)]
             if meet.base is not None:
                 commits = {**key.commits, **evidence.commits}
-                root = stand_in(repo, commits[meet.base].tree, [])
+                root = stand_in(objects, commits[meet.base].tree, [])
                 pair = [
-                    stand_in(repo, commits[side].tree, [root], said)
+                    stand_in(objects, commits[side].tree, [root], said)
                     for side, said in ((meet.ours, "ours"), (meet.theirs, "theirs"))
                 ]
             asked.append((submission, meet, (pair[0], pair[1])))

@@ -31,29 +31,62 @@ from muddled_orchard.core.scenario import Scenario, Task
 from muddled_orchard.core.story import unroll
 from muddled_orchard.core.story_files import PLAIN_FILE
 from muddled_orchard.core.tasks import side_names, source_of
-from muddled_orchard.core.variant import variant_of
+from muddled_orchard.core.variants import Variants
 from muddled_orchard.vcs import git
-from muddled_orchard.vcs.build import new_repository, write_history, write_tree
+from muddled_orchard.vcs.build import new_repository, write_history
+from muddled_orchard.vcs.memory import Objects, pack_file
 from muddled_orchard.vcs.predict import content, predict
 
 LEARNER = "the learner <learner@orchard.example>"
 """Who makes the commits of a solution that have no author of their own."""
+
+_MOST_MEETINGS = 2_000
 
 Pair = tuple[str, str]
 _Playing = Generator[Pair, Meeting, None]
 
 
 class Workshop:
-    """The bare repository in which stories are built and meetings are asked."""
+    """The bare repository in which stories are built and meetings are asked.
+
+    What is made goes to `objects`, and from there to `repo` on the disk when Git is asked something. Of
+    variants with the same values Git is asked once: what they meet differs in the ids of commits alone.
+    """
 
     def __init__(self, folder: Path) -> None:
         self.gitdir = folder
         self.repo = new_repository(folder, bare=True)
+        self.objects = Objects()
+        self._variants: dict[str, Variants] = {}
+        self.meetings: dict[tuple[object, ...], tuple[Pair, Meeting]] = {}
+        self.replays: dict[tuple[object, ...], tuple[int, ...]] = {}
+
+    def variants(self, scenario: Scenario) -> Variants:
+        """The variants of a scenario, remembered from one call to the next."""
+        known = self._variants.get(scenario.id)
+        if known is None or known.scenario is not scenario:
+            known = self._variants[scenario.id] = Variants(scenario)
+        return known
+
+    def flush(self) -> None:
+        """Put everything where Git can read it. Call before any `git` process works in it."""
+        if self.objects.held:
+            git.index_pack(self.gitdir, pack_file(self.objects.held.values()))
+            self.objects.held.clear()
+
+    def predict(self, pairs: Sequence[Pair]) -> list[Meeting]:
+        """The meeting of each pair (ours, theirs) of commits, in order."""
+        self.flush()
+        return predict(self.repo, pairs)
 
 
 @dataclass(slots=True)
 class _Draft:
-    """A key in the making. `tips` are branches (of the remote with `origin/`) as the tasks move them."""
+    """A key in the making. `tips` are branches (of the remote with `origin/`) as the tasks move them.
+
+    `memo` is what it has in common with variants that meet the same (None: with nobody); `asked` counts its
+    meetings.
+    """
 
     scenario: Scenario
     code: str
@@ -63,32 +96,41 @@ class _Draft:
     refs: dict[str, str]
     tips: dict[str, str]
     texts: dict[str, bytes]
+    memo: tuple[object, ...] | None = None
+    asked: int = 0
     steps: list[Step] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
 
 
 def make_keys(workshop: Workshop, wanted: Sequence[tuple[Scenario, str]]) -> list[Key | BadInput]:
     """The key of each (scenario as written, variant code), in order; BadInput where one can't be made."""
-    varied: list[tuple[Scenario, str] | BadInput] = []
+    drafts: list[_Draft | BadInput] = []
     for scenario, code in wanted:
         try:
-            varied.append((variant_of(scenario, code), code))
-        except BadInput as bad:
-            varied.append(bad)
-    return keys_of_varied(workshop, varied)
-
-
-def keys_of_varied(
-    workshop: Workshop, wanted: Sequence[tuple[Scenario, str] | BadInput]
-) -> list[Key | BadInput]:
-    """The same for scenarios that have their values already; what is bad stays so."""
-    drafts: list[_Draft | BadInput] = []
-    for one in wanted:
-        try:
-            drafts.append(one if isinstance(one, BadInput) else _begun(workshop.repo, *one, unroll(*one)))
+            variant = workshop.variants(scenario).of(code)
         except BadInput as bad:
             drafts.append(bad)
-    _play_all(workshop, [_play(workshop, draft) for draft in drafts if isinstance(draft, _Draft)])
+            continue
+        draft = _begun(workshop.objects, variant.scenario, code, variant.history)
+        # The scenario itself, and not its id: another one of that id must not get this one's meetings.
+        draft.memo = (id(workshop.variants(scenario)), variant.values)
+        drafts.append(draft)
+    return _played(workshop, drafts)
+
+
+def keys_of_varied(workshop: Workshop, wanted: Sequence[tuple[Scenario, str]]) -> list[Key | BadInput]:
+    """The same for scenarios that have their values already."""
+    drafts: list[_Draft | BadInput] = []
+    for scenario, code in wanted:
+        try:
+            drafts.append(_begun(workshop.objects, scenario, code, unroll(scenario, code)))
+        except BadInput as bad:
+            drafts.append(bad)
+    return _played(workshop, drafts)
+
+
+def _played(workshop: Workshop, drafts: Sequence[_Draft | BadInput]) -> list[Key | BadInput]:
+    _play_all(workshop, [(draft, _play(workshop, draft)) for draft in drafts if isinstance(draft, _Draft)])
     return [draft if isinstance(draft, BadInput) else _finished(draft) for draft in drafts]
 
 
@@ -100,23 +142,39 @@ def make_key(workshop: Workshop, scenario: Scenario, code: str) -> Key:
     return made
 
 
-def _play_all(workshop: Workshop, playing: Sequence[_Playing]) -> None:
+def _play_all(workshop: Workshop, playing: Sequence[tuple[_Draft, _Playing]]) -> None:
     """Answer what all of them ask, one round after the other."""
-    asking = [(one, pair) for one in playing if (pair := next(one, None)) is not None]
+    asking = [(draft, one, pair) for draft, one in playing if (pair := next(one, None)) is not None]
     while asking:
-        pairs = list(dict.fromkeys(pair for _, pair in asking))
-        meetings = dict(zip(pairs, predict(workshop.repo, pairs), strict=True))
+        answers = _meetings(workshop, [(draft, pair) for draft, _, pair in asking])
         following = []
-        for one, pair in asking:
+        for (draft, one, _), meeting in zip(asking, answers, strict=True):
+            draft.asked += 1
             try:
-                following.append((one, one.send(meetings[pair])))
+                following.append((draft, one, one.send(meeting)))
             except StopIteration:
                 continue
         asking = following
 
 
-def _begun(repo: pygit2.Repository, scenario: Scenario, code: str, history: History) -> _Draft:
-    ids = write_history(repo, history)
+def _meetings(workshop: Workshop, asked: Sequence[tuple[_Draft, Pair]]) -> list[Meeting]:
+    """What each draft meets next: of those that have the same in common, Git is asked for one."""
+    memos = [(*draft.memo, draft.asked) if draft.memo else pair for draft, pair in asked]
+    new = {memo: pair for memo, (_, pair) in zip(memos, asked, strict=True) if memo not in workshop.meetings}
+    found = workshop.predict(list(new.values()))
+    if len(workshop.meetings) > _MOST_MEETINGS:
+        workshop.meetings.clear()
+        return _meetings(workshop, asked)
+    workshop.meetings.update({memo: (new[memo], meeting) for memo, meeting in zip(new, found, strict=True)})
+    answers = []
+    for memo, (_, pair) in zip(memos, asked, strict=True):
+        first, meeting = workshop.meetings[memo]
+        answers.append(meeting if first == pair else relabelled(meeting, dict(zip(first, pair, strict=True))))
+    return answers
+
+
+def _begun(objects: Objects, scenario: Scenario, code: str, history: History) -> _Draft:
+    ids = write_history(objects, history)
     texts: dict[str, bytes] = {}
     commits = {}
     for number, planned in enumerate(history.commits):
@@ -139,19 +197,19 @@ def _play(workshop: Workshop, draft: _Draft) -> _Playing:
     """Carry out every task by the key, asking for each meeting on the way."""
     for number, task in enumerate(draft.scenario.task, start=1):
         if task.do == "merge" or (task.do == "pull" and task.by == "merge"):
-            yield from _merge(workshop.repo, draft, number, task)
+            yield from _merge(workshop, draft, number, task)
         else:
             for base, theirs, original in _replays(workshop, draft, task):
-                yield from _replay(workshop.repo, draft, number, task, base, theirs, original)
+                yield from _replay(workshop, draft, number, task, base, theirs, original)
         if task.push:
             draft.tips[f"origin/{task.on}"] = draft.tips[task.on]
 
 
-def _merge(repo: pygit2.Repository, draft: _Draft, number: int, task: Task) -> _Playing:
+def _merge(workshop: Workshop, draft: _Draft, number: int, task: Task) -> _Playing:
     ours, theirs = draft.tips[task.on], draft.tips[source_of(task) or ""]
     meeting = relabelled((yield ours, theirs), {ours: "HEAD", theirs: source_of(task) or ""})
     fast_forward = contains(draft.commits, theirs, ours)
-    step = _step(repo, draft, number, task, ours, theirs, meeting, None)
+    step = _step(workshop, draft, number, task, ours, theirs, meeting, None)
     step = replace(step, fast_forward=fast_forward)
     draft.steps.append(step)
     if contains(draft.commits, ours, theirs):
@@ -161,7 +219,7 @@ def _merge(repo: pygit2.Repository, draft: _Draft, number: int, task: Task) -> _
     else:
         parents = (ours,) if task.squash else (ours, theirs)
         said = f"Merge branch '{source_of(task)}'"
-        draft.tips[task.on] = _solution(repo, draft, step.solved, parents, said, None)
+        draft.tips[task.on] = _solution(workshop.objects, draft, step.solved, parents, said, None)
 
 
 def _replays(workshop: Workshop, draft: _Draft, task: Task) -> list[tuple[str, str, str]]:
@@ -178,35 +236,48 @@ def _replays(workshop: Workshop, draft: _Draft, task: Task) -> list[tuple[str, s
         picked = [draft.ids[draft.history.labelled(label)] for label in task.pick or ()]
     else:
         onto = draft.tips[source_of(task) or ""]
-        picked = git.commits_to_replay(workshop.gitdir, onto, draft.tips[task.on])
+        picked = _rebased(workshop, draft, onto, draft.tips[task.on])
         draft.tips[task.on] = onto
     return [(commits[id_].parents[0], id_, id_) for id_ in picked if commits[id_].parents]
 
 
+def _rebased(workshop: Workshop, draft: _Draft, onto: str, tip: str) -> list[str]:
+    """The commits that Git replays in a rebase; those of the story are the same in each variant of it."""
+    memo = (*draft.memo, draft.asked) if draft.memo else None
+    if memo in workshop.replays:
+        return [draft.ids[place] for place in workshop.replays[memo]]
+    workshop.flush()
+    picked = git.commits_to_replay(workshop.gitdir, onto, tip)
+    places = {id_: place for place, id_ in draft.ids.items()}
+    if memo is not None and all(id_ in places for id_ in picked):
+        workshop.replays[memo] = tuple(places[id_] for id_ in picked)
+    return picked
+
+
 def _replay(
-    repo: pygit2.Repository, draft: _Draft, number: int, task: Task, base: str, theirs: str, original: str
+    workshop: Workshop, draft: _Draft, number: int, task: Task, base: str, theirs: str, original: str
 ) -> _Playing:
     """One replayed commit: a meeting of three trees, whatever their ancestry; Git is given commits that
     have just this base in common."""
     ours = draft.tips[task.on]
     commits = draft.commits
-    root = stand_in(repo, commits[base].tree, [])
-    own = stand_in(repo, commits[ours].tree, [root], "ours")
-    other = stand_in(repo, commits[theirs].tree, [root], "theirs")
+    root = stand_in(workshop.objects, commits[base].tree, [])
+    own = stand_in(workshop.objects, commits[ours].tree, [root], "ours")
+    other = stand_in(workshop.objects, commits[theirs].tree, [root], "theirs")
     shown = f"{theirs[:7]} ({commits[original].subject})"
     meeting = relabelled((yield own, other), {own: "HEAD", other: shown})
-    step = replace(_step(repo, draft, number, task, ours, theirs, meeting, original), base=base)
+    step = replace(_step(workshop, draft, number, task, ours, theirs, meeting, original), base=base)
     draft.steps.append(step)
     if task.do == "stash-pop" or step.solved == commits[ours].tree:
         return  # nothing is committed: the work is in the working tree, or the commit became empty
     about = commits[original]
     said = f'Revert "{about.subject}"' if task.do == "revert" else about.message
     author = None if task.do == "revert" else about.author
-    draft.tips[task.on] = _solution(repo, draft, step.solved, (ours,), said, author)
+    draft.tips[task.on] = _solution(workshop.objects, draft, step.solved, (ours,), said, author)
 
 
 def _step(
-    repo: pygit2.Repository,
+    workshop: Workshop,
     draft: _Draft,
     number: int,
     task: Task,
@@ -216,7 +287,7 @@ def _step(
     original: str | None,
 ) -> Step:
     """A meeting with what is accepted there, and what then comes out."""
-    read_texts(repo, draft.texts, meeting)
+    read_texts(workshop.repo, draft.texts, meeting)
     about = draft.commits[original] if original else None
     labels = {draft.ids[place]: commit.label for place, commit in enumerate(draft.history.commits)}
     label = labels.get(original) if original else None
@@ -228,12 +299,12 @@ def _step(
         held = solved_conflict(conflict, accepted[conflict.path], draft.texts)
         solved.pop(conflict.path, None)
         if held is not None:
-            id_ = str(repo.create_blob(held))
+            id_ = workshop.objects.blob(held)
             draft.texts[id_] = held
             solved[conflict.path] = Blob(blob_mode(conflict, accepted[conflict.path]), id_)
     mended = mended_files(meeting, draft.scenario, number, label)
     for path, text in mended.items():
-        id_ = str(repo.create_blob(text.encode()))
+        id_ = workshop.objects.blob(text.encode())
         draft.texts[id_] = text.encode()
         solved[path] = Blob(meeting.tree[path].mode if path in meeting.tree else PLAIN_FILE, id_)
     names = side_names(task, about.subject if about else None)
@@ -253,15 +324,14 @@ def _step(
     )
 
 
-def stand_in(repo: pygit2.Repository, tree: Tree, parents: list[str], said: str = "base") -> str:
+def stand_in(objects: Objects, tree: Tree, parents: list[str], said: str = "base") -> str:
     """A commit that holds a tree, for Git to merge."""
-    nobody = pygit2.Signature("Stand-in", "stand-in@orchard.example", 0, 0)
-    id_ = write_tree(repo, {path: (blob.mode, blob.id) for path, blob in tree.items()})
-    return str(repo.create_commit(None, nobody, nobody, said, id_, list(parents)))
+    id_ = objects.tree({path: (blob.mode, blob.id) for path, blob in tree.items()})
+    return objects.commit("Stand-in <stand-in@orchard.example> 0 +0000", said, id_, parents)
 
 
 def _solution(
-    repo: pygit2.Repository,
+    objects: Objects,
     draft: _Draft,
     solved: Tree,
     parents: tuple[str, ...],
@@ -269,10 +339,9 @@ def _solution(
     author: str | None,
 ) -> str:
     """A commit of the solution by the key."""
-    id_ = write_tree(repo, {path: (blob.mode, blob.id) for path, blob in solved.items()})
+    id_ = objects.tree({path: (blob.mode, blob.id) for path, blob in solved.items()})
     time = int(draft.scenario.starts.timestamp()) + len(draft.ids) * draft.scenario.minutes * 60
-    key = pygit2.Signature("Key", "key@orchard.example", time, 0)
-    made = str(repo.create_commit(None, key, key, message, id_, list(parents)))
+    made = objects.commit(f"Key <key@orchard.example> {time} +0000", message, id_, parents)
     draft.commits[made] = Commit(made, parents, author or LEARNER, message, solved)
     return made
 

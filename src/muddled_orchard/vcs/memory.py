@@ -1,58 +1,77 @@
-"""A repository in memory: libgit2 makes the objects, and nothing is written to a disk."""
+"""Git objects in memory, put together as Git stores them (gitformat-loose, gitformat-pack).
+
+Stories are made of a handful of small objects for each of thousands of learners. Here they cost a hash each;
+libgit2 would look up everything that they name on the disk first.
+"""
 
 from __future__ import annotations
 
 import functools
+import hashlib
+import struct
 import zlib
+from collections.abc import Iterable, Mapping
 
-import pygit2
-
-from muddled_orchard.vcs.isolation import isolate
-
-_KINDS = {1: b"commit", 2: b"tree", 3: b"blob", 4: b"tag"}
+COMMIT, TREE, BLOB = 1, 2, 3
+_KINDS = {COMMIT: b"commit", TREE: b"tree", BLOB: b"blob"}
+_FOLDER = 0o040000
 
 
-class MemoryObjects(pygit2.OdbBackend):
-    """Git objects by id in hex: their kind (as libgit2 numbers it) and their content."""
+class Objects:
+    """Objects by id in hex: their kind and their content."""
 
     def __init__(self) -> None:
-        super().__init__()
         self.held: dict[str, tuple[int, bytes]] = {}
 
-    def read_cb(self, id_: pygit2.Oid | str) -> tuple[int, bytes]:
-        """The kind and the content of an object."""
-        return self.held[str(id_)]
+    def blob(self, data: bytes) -> str:
+        """Take a file's content in and return its id."""
+        return self._add(BLOB, data)
 
-    def read_header_cb(self, id_: pygit2.Oid | str) -> tuple[int, int]:
-        """The kind and the size of an object."""
-        kind, content = self.held[str(id_)]
-        return kind, len(content)
+    def tree(self, listing: Mapping[str, tuple[int, str]]) -> str:
+        """The same for a tree, from a flat listing of path -> (mode, blob id), folders as deep as they go."""
+        entries: list[tuple[bytes, int, str]] = []
+        folders: dict[str, dict[str, tuple[int, str]]] = {}
+        for path, (mode, id_) in listing.items():
+            name, _, rest = path.partition("/")
+            if rest:
+                folders.setdefault(name, {})[rest] = (mode, id_)
+            else:
+                entries.append((name.encode("utf-8", "surrogateescape"), mode, id_))
+        for name, below in folders.items():
+            entries.append((name.encode("utf-8", "surrogateescape"), _FOLDER, self.tree(below)))
+        # Git sorts folders as if their names ended in a slash.
+        entries.sort(key=lambda entry: entry[0] + b"/" if entry[1] == _FOLDER else entry[0])
+        parts = (b"%o %s\0%s" % (mode, name, bytes.fromhex(id_)) for name, mode, id_ in entries)
+        return self._add(TREE, b"".join(parts))
 
-    def read_prefix_cb(self, id_: str) -> tuple[int, bytes, str]:
-        """An object by its whole id; ids are never abbreviated here."""
-        return (*self.held[id_], id_)
+    def commit(self, who: str, message: str, tree: str, parents: Iterable[str]) -> str:
+        """The same for a commit; `who` (`Name <address> seconds zone`) is its author and committer."""
+        lines = [f"tree {tree}", *(f"parent {id_}" for id_ in parents), f"author {who}", f"committer {who}"]
+        return self._add(COMMIT, "\n".join((*lines, "", message)).encode())
 
-    def exists_cb(self, id_: pygit2.Oid | str) -> bool:
-        """Whether there is such an object."""
-        return str(id_) in self.held
-
-    def write_cb(self, id_: pygit2.Oid | str, content: bytes, kind: int) -> None:
-        """Take an object in."""
-        self.held[str(id_)] = (kind, bytes(content))
-
-    def refresh_cb(self) -> None:
-        """There is nothing that could grow old."""
+    def _add(self, kind: int, content: bytes) -> str:
+        header = b"%s %d\0" % (_KINDS[kind], len(content))
+        id_ = hashlib.sha1(header + content, usedforsecurity=False).hexdigest()
+        self.held[id_] = (kind, content)
+        return id_
 
 
-def memory_repository() -> tuple[pygit2.Repository, MemoryObjects]:
-    """An empty repository that has objects and nothing else, and where they are held."""
-    isolate()
-    repo = pygit2.Repository()
-    odb = pygit2.Odb()
-    objects = MemoryObjects()
-    odb.add_backend(objects, 1)
-    repo.set_odb(odb)
-    return repo, objects
+def pack_file(objects: Iterable[tuple[int, bytes]]) -> bytes:
+    """Objects as one pack (gitformat-pack), none of them as a difference to another."""
+    parts = []
+    for kind, content in objects:
+        size = len(content)
+        byte = kind << 4 | size & 15
+        size >>= 4
+        header = bytearray()
+        while size:
+            header.append(byte | 128)
+            byte = size & 127
+            size >>= 7
+        header.append(byte)
+        parts.append(bytes(header) + zlib.compress(content, 0))  # it is read once, and soon
+    data = struct.pack(">4sLL", b"PACK", 2, len(parts)) + b"".join(parts)
+    return data + hashlib.sha1(data, usedforsecurity=False).digest()
 
 
 def loose_path(id_: str) -> str:

@@ -14,9 +14,8 @@ import pygit2
 from muddled_orchard.core.history import History
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.scenario import Scenario
-from muddled_orchard.core.story import unroll
 from muddled_orchard.core.story_files import LINK, File
-from muddled_orchard.core.variant import variant_of
+from muddled_orchard.core.variants import Variants
 from muddled_orchard.vcs.isolation import isolate
 from muddled_orchard.vcs.operations import stop_at_conflict
 from muddled_orchard.vcs.practice import WORK, Stage, index_file, practice_files
@@ -35,10 +34,10 @@ class Practice:
     files: Mapping[str, File]
 
 
-def practice_of(scenario: Scenario, code: str) -> Practice:
+def practice_of(variants: Variants, code: str) -> Practice:
     """Make a variant in memory. Raises BadInput where it can't be made."""
-    varied = variant_of(scenario, code)
-    history = unroll(varied, code)
+    variant = variants.of(code)
+    varied, history = variant.scenario, variant.history
     files, ids = practice_files(history)
     if varied.start.stopped:
         with tempfile.TemporaryDirectory(prefix="muddled-") as room:
@@ -57,7 +56,7 @@ def plant(scenario: Scenario, folder: Path, code: str) -> Practice:
         raise BadInput(
             Problem("this is not an empty folder", "Name a new one; nothing was written.", file=str(folder))
         )
-    practice = practice_of(scenario, code)
+    practice = practice_of(Variants(scenario), code)
     brief = File(0o100644, brief_page(practice.scenario).encode())
     put_in_place(folder, {**practice.files, BRIEF: brief})
     return practice

@@ -12,8 +12,8 @@ from collections.abc import Iterable, Mapping
 
 from muddled_orchard.core.history import History
 from muddled_orchard.core.story_files import File
-from muddled_orchard.vcs.build import CONFIG, stash_message, write_history
-from muddled_orchard.vcs.memory import MemoryObjects, loose_file, loose_path, memory_repository
+from muddled_orchard.vcs.build import CONFIG, stash_message, write_history, zone
+from muddled_orchard.vcs.memory import Objects, loose_file, loose_path
 
 WORK = "work"
 ORIGIN = "origin.git"
@@ -27,16 +27,16 @@ Stage = tuple[str, int, int, str]
 def practice_files(history: History) -> tuple[dict[str, File], dict[int, str]]:
     """Every file of `work/` and, where the story has a remote, of `origin.git/`, by path; and the ids of
     the commits, by place."""
-    repo, objects = memory_repository()
+    objects = Objects()
     own = _reachable(history, (*history.tips.values(), *history.tracked.values(), *history.stashes))
-    ids = write_history(repo, history, own)
+    ids = write_history(objects, history, own)
     git = f"{WORK}/.git"
     refs = {f"refs/heads/{branch}": ids[number] for branch, number in history.tips.items()}
     refs |= {f"refs/remotes/origin/{branch}": ids[number] for branch, number in history.tracked.items()}
     files = _repository(git, objects, refs, history.checked_out, _config(history))
     files |= _stashes(git, history, ids)
     tree = history.commits[history.tips[history.checked_out]].tree
-    entries = [(path, 0, file.mode, str(repo.create_blob(file.data))) for path, file in tree.items()]
+    entries = [(path, 0, file.mode, objects.blob(file.data)) for path, file in tree.items()]
     files[f"{git}/index"] = File(PLAIN, index_file(entries))
     files |= {f"{WORK}/{path}": file for path, file in tree.items()}
     if history.remote:
@@ -46,7 +46,7 @@ def practice_files(history: History) -> tuple[dict[str, File], dict[int, str]]:
 
 
 def _repository(
-    gitdir: str, objects: MemoryObjects, refs: Mapping[str, str], head: str, config: str
+    gitdir: str, objects: Objects, refs: Mapping[str, str], head: str, config: str
 ) -> dict[str, File]:
     files = {
         f"{gitdir}/HEAD": File(PLAIN, f"ref: refs/heads/{head}\n".encode()),
@@ -62,8 +62,8 @@ def _repository(
 
 def _origin(history: History) -> tuple[dict[str, File], dict[int, str]]:
     head = history.checked_out if history.checked_out in history.remote else next(iter(history.remote))
-    repo, objects = memory_repository()
-    ids = write_history(repo, history, _reachable(history, history.remote.values()))
+    objects = Objects()
+    ids = write_history(objects, history, _reachable(history, history.remote.values()))
     refs = {f"refs/heads/{branch}": ids[number] for branch, number in history.remote.items()}
     return _repository(ORIGIN, objects, refs, head, CONFIG.format(bare="true")), ids
 
@@ -94,8 +94,7 @@ def _stashes(gitdir: str, history: History, ids: Mapping[int, str]) -> dict[str,
     before = "0" * 40
     for number in history.stashes:
         commit = history.commits[number]
-        zone = f"{'-' if commit.offset < 0 else '+'}{abs(commit.offset) // 60:02}{abs(commit.offset) % 60:02}"
-        who = f"{commit.author.name} <{commit.author.email}> {commit.time} {zone}"
+        who = f"{commit.author.name} <{commit.author.email}> {commit.time} {zone(commit.offset)}"
         lines.append(f"{before} {ids[number]} {who}\t{stash_message(commit)}\n")
         before = ids[number]
     return {

@@ -6,27 +6,25 @@ from data that was read and checked; no file of a submission ever comes near a `
 
 from __future__ import annotations
 
-import pygit2
-
 from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.key import Key
-from muddled_orchard.vcs.build import write_tree
+from muddled_orchard.vcs.memory import Objects
 from muddled_orchard.vcs.quarantine import Unreadable
 
 
-def restated(repo: pygit2.Repository, id_: str, evidence: Evidence, key: Key, done: dict[str, str]) -> str:
-    """The id, in `repo`, of a commit with the content and ancestry of the learner's commit `id_`.
+def restated(objects: Objects, id_: str, evidence: Evidence, key: Key, done: dict[str, str]) -> str:
+    """The id, among `objects`, of a commit with the content and ancestry of the learner's commit `id_`.
 
     Commits of the key stand for themselves; `done` remembers the others. Raises Unreadable where a
     content is missing.
     """
     try:
-        return _restated(repo, id_, evidence, key, done)
-    except (pygit2.GitError, ValueError, KeyError) as error:
+        return _restated(objects, id_, evidence, key, done)
+    except (ValueError, KeyError) as error:
         raise Unreadable(f"its commits can't be merged: {error}") from error
 
 
-def _restated(repo: pygit2.Repository, id_: str, evidence: Evidence, key: Key, done: dict[str, str]) -> str:
+def _restated(objects: Objects, id_: str, evidence: Evidence, key: Key, done: dict[str, str]) -> str:
     stack = [id_]
     while stack:
         at = stack[-1]
@@ -43,11 +41,12 @@ def _restated(repo: pygit2.Repository, id_: str, evidence: Evidence, key: Key, d
             if blob.id not in key.texts:
                 if blob.id not in evidence.texts:
                     raise Unreadable("a file that its commits name is missing or damaged")
-                repo.create_blob(evidence.texts[blob.id])
-        tree = write_tree(repo, {path: (blob.mode, blob.id) for path, blob in commit.tree.items()})
+                objects.blob(evidence.texts[blob.id])
+        tree = objects.tree({path: (blob.mode, blob.id) for path, blob in commit.tree.items()})
         # Who and when don't matter for a merge; the same for all keeps the ids free of chance.
-        nobody = pygit2.Signature("Restated", "restated@orchard.example", 0, 0)
-        parents = [done[parent] for parent in commit.parents if done[parent] in repo]
-        done[at] = str(repo.create_commit(None, nobody, nobody, at, tree, parents))
+        parents = [
+            done[parent] for parent in commit.parents if parent in evidence.commits or parent in key.commits
+        ]
+        done[at] = objects.commit("Restated <restated@orchard.example> 0 +0000", at, tree, parents)
         stack.pop()
     return done[id_]

@@ -76,6 +76,7 @@ class Surveyor:
                 names.setdefault(id_, []).append(
                     f"HEAD -> {name}" if name == key.history.checked_out and not solved else name
                 )
+        self._workshop.flush()
         return [_labelled(line, key, names) for line in git.graph(self._workshop.gitdir, list(names))]
 
 

@@ -1,0 +1,352 @@
+"""A whole class: rosters, hand-outs, the ledger, what comes back in any form, and the gradebook."""
+
+from __future__ import annotations
+
+import csv
+import json
+import shutil
+import signal
+import sqlite3
+import subprocess
+import time
+import xml.etree.ElementTree as ET
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from muddled_orchard.core.problems import BadInput
+from muddled_orchard.files.ledger import MIGRATIONS, Ledger
+from muddled_orchard.files.roster import read_roster
+from tests.conftest import LEARNER, PROGRAM, graded, muddled, shell
+
+ROSTER = "id,name,group\nada,Ada Quince,red\nbo,Bo Medlar,red\ncyd,Cyd Sloe,blue\ndot,Dot Damson,blue\n"
+RIGHT = (
+    "git merge -q night-shift >/dev/null || true\n"
+    "sed -i -e '/^<<<<<<</,/^=======/d' -e '/^>>>>>>>/d' press.toml; git commit -qam merged\n"
+)
+WRONG = RIGHT.replace(
+    "'/^<<<<<<</,/^=======/d' -e '/^>>>>>>>/d'", "'/^=======/,/^>>>>>>>/d' -e '/^<<<<<<</d'"
+)
+
+ROSTERS: dict[str, tuple[bytes, list[str], str]] = {
+    "plain": (ROSTER.encode(), ["ada", "bo", "cyd", "dot"], ""),
+    "with a byte order mark and semicolons": ("﻿ID;Name\nada;Ada, of the mill\n".encode(), ["ada"], ""),
+    "quotes and blank lines": (b'name,id\n"Quince, Ada",ada\n\n,bo\n', ["ada", "bo"], ""),
+    "empty": (b"", [], '1: there is no column "id"'),
+    "no name": (b"id,nmae\nada,Ada\n", [], '1: there is no column "name"\n  Did you mean "nmae"?'),
+    "nobody": (b"id,name\n", [], "there is nobody in it"),
+    "twice": (b"id,name\nada,A\nbo,B\nAda,C\n", [], '4: the id "Ada" is also in line 2'),
+    "no id": (b"id,name\n ,A\n", [], "2: the id is empty"),
+    "no file's name": (b"id,name\n../x,A\nCON,B\n", [], '2: "../x" can\'t be an id'),
+    "too many cells": (b"id,name\nada,Quince, Ada\n", [], "2: this line has 3 cells, and the heading 2"),
+    "no UTF-8": ("id,name\nada,Ad\xe4\n".encode("latin1"), [], "2: this is no UTF-8"),
+    "an open quote": (b'id,name\nada,"Ada\n', [], "2: this is no CSV"),
+}
+
+
+@pytest.mark.parametrize("name", ROSTERS)
+def test_rosters(name: str, tmp_path: Path) -> None:
+    data, ids, says = ROSTERS[name]
+    (tmp_path / "roster.csv").write_bytes(data)
+    if says:
+        with pytest.raises(BadInput) as caught:
+            read_roster(tmp_path / "roster.csv")
+        assert f"roster.csv:{says}" in str(caught.value) or f"roster.csv: {says}" in str(caught.value)
+    else:
+        assert [learner.id for learner in read_roster(tmp_path / "roster.csv")] == ids
+
+
+@pytest.fixture(scope="module")
+def course(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A class of four, handed out in two exercises."""
+    top = tmp_path_factory.mktemp("course")
+    (top / "roster.csv").write_text(ROSTER, "utf-8")
+    said = muddled(
+        "handout", "press-limit", "left-in-a-merge", "--roster", "roster.csv", "--out", "out", folder=top
+    )
+    assert "2 exercises: 4 learners, 8 handed out" in said.stdout
+    return top
+
+
+@pytest.fixture
+def back(course: Path, tmp_path: Path) -> Path:
+    """What four learners did with the first exercise, unpacked, in a copy of the course."""
+    shutil.copytree(course, tmp_path / "course")
+    for name, script in (
+        ("ada", RIGHT),
+        ("bo", WRONG),
+        ("cyd", RIGHT),
+        ("dot", "git merge -q night-shift || true"),
+    ):
+        (tmp_path / "course/done" / name).mkdir(parents=True)
+        shell(tmp_path / "course/done" / name, f"tar xzf ../../out/press-limit/{name}.tar.gz 2>/dev/null")
+        shell(tmp_path / "course/done" / name / "press-limit/work", script)
+    return tmp_path / "course"
+
+
+def test_the_same_ledger_gives_the_same_archives(course: Path, tmp_path: Path) -> None:
+    shutil.copytree(course, tmp_path / "course")
+    top = tmp_path / "course"
+    (top / "roster.csv").write_text(ROSTER + "eli,Eli Fig,red\n", "utf-8")
+    said = muddled(
+        "handout", "press-limit", "left-in-a-merge", "--roster", "roster.csv", "--out", "out", folder=top
+    ).stdout
+    assert "5 learners, 2 handed out, 8 there already" in said
+    shutil.copytree(top / "out", tmp_path / "before")
+    shutil.rmtree(top / "out")
+    more = {"TZ": "Asia/Kathmandu", "LC_ALL": "C", "PYTHONHASHSEED": "3", "GIT_AUTHOR_NAME": "No"}
+    muddled(
+        "handout", "press-limit", "left-in-a-merge", "--roster", "roster.csv", "--out", "out", "--jobs", "1", "--quiet",
+        folder=top, more=more,
+    )  # fmt: skip
+    assert shell(tmp_path, "diff -r before course/out") == ""
+    assert shell(course, f"cmp out/press-limit/ada.tar.gz {top}/out/press-limit/ada.tar.gz") == ""
+
+
+@pytest.mark.parametrize("form", ["tar.gz", "zip", "folder"])
+def test_a_hand_out_works_and_gives_nothing_away(form: str, course: Path, tmp_path: Path) -> None:
+    shutil.copy(course / "roster.csv", tmp_path)
+    muddled(
+        "handout",
+        "press-limit",
+        "stale-main",
+        "--roster",
+        "roster.csv",
+        "--out",
+        "out",
+        "--pack",
+        form,
+        folder=tmp_path,
+    )
+    for exercise in ("press-limit", "stale-main"):
+        packed = tmp_path / "out" / exercise / ("ada" if form == "folder" else f"ada.{form}")
+        opened = packed if form == "folder" else tmp_path / exercise
+        if form != "folder":
+            shutil.unpack_archive(packed, tmp_path)
+        assert (
+            shell(
+                opened / "work",
+                "git status --porcelain; git fsck --strict 2>&1; git config user.name || true",
+            )
+            == ""
+        )
+        assert (opened / "origin.git").exists() == (exercise == "stale-main")
+        everything = shell(
+            opened,
+            "cat BRIEF.*; find . -type f | sort; cd work; git log --all --format=%B; git grep -h '' main",
+        )
+        for secret in (
+            "bo,",
+            "cyd",
+            "Dot Damson",
+            "orchard.db",
+            "the safe one",
+            "accepted",
+            "night shift's limit, so theirs",
+        ):
+            assert secret not in everything
+        assert "tar czf" in everything
+        assert "<svg" in (opened / "BRIEF.html").read_text("utf-8")
+
+
+def test_what_can_not_be_handed_out_is_told_before_anything_is_made(course: Path, tmp_path: Path) -> None:
+    shutil.copytree(course, tmp_path / "course")
+    changed = (Path("src/muddled_orchard/catalogue/press-limit.toml").read_text("utf-8")).replace(
+        "brush", "broom"
+    )
+    (tmp_path / "course/press-limit.toml").write_text(changed, "utf-8")
+    arguments = ("--roster", "roster.csv", "--out", "new")
+    done = muddled("handout", "press-limit.toml", *arguments, folder=tmp_path / "course", code=2)
+    assert "press-limit was changed after it had been handed out" in done.stderr
+    (tmp_path / "course/notes.db").write_text(
+        "This is no database, but it is long enough to be taken for one."
+    )
+    done = muddled(
+        "handout", "rebase-one", *arguments, "--ledger", "notes.db", folder=tmp_path / "course", code=2
+    )
+    assert "notes.db: this is no ledger" in done.stderr
+    assert not (tmp_path / "course/new").exists()
+    assert (
+        "there is no such ledger" in muddled("ledger", "--ledger", "none.db", folder=tmp_path, code=2).stderr
+    )
+
+
+def test_a_ledger_of_a_later_version_is_left_alone(tmp_path: Path) -> None:
+    Ledger(tmp_path / "a.db", create=True).close()
+    with sqlite3.connect(tmp_path / "a.db") as db:
+        assert db.execute("PRAGMA user_version").fetchone() == (len(MIGRATIONS),)
+        db.execute("PRAGMA user_version = 99")
+    with pytest.raises(BadInput, match=r"of a later version \(99\)"):
+        Ledger(tmp_path / "a.db")
+
+
+def test_two_runs_at_once_and_one_that_is_killed_lose_nothing(tmp_path: Path) -> None:
+    names = "".join(f"l{number:03},L {number}\n" for number in range(400))
+    (tmp_path / "roster.csv").write_text(f"id,name\n{names}", "utf-8")
+    command = [*PROGRAM, "handout", "press-limit", "--roster", "roster.csv", "--out", "out", "--quiet"]
+    runs = [subprocess.Popen(command, cwd=tmp_path, start_new_session=True) for _ in range(2)]
+    deadline = time.monotonic() + 60
+    while not list(tmp_path.glob("out/press-limit/*.gz")) and time.monotonic() < deadline:
+        time.sleep(0.02)
+    subprocess.run(["pkill", "-9", "-s", str(runs[0].pid)], check=False)
+    assert [run.wait(60) for run in runs] == [-signal.SIGKILL, 0]
+    ledger = Ledger(tmp_path / "orchard.db")
+    assert len(ledger.hand_outs()) == 400
+    for one in ledger.hand_outs():
+        assert (tmp_path / "out" / one.file).stat().st_size > 1000
+    ledger.close()
+    assert "400 there already" in muddled(*command[len(PROGRAM) : -1], folder=tmp_path).stdout
+
+
+# What learners make of a finished `press-limit/` to hand it in.
+FORMS = {
+    "x.tar": "tar cf ../x.tar press-limit",
+    "x.tar.gz": "tar czf ../x.tar.gz press-limit",
+    "x.tgz": "tar czf ../x.tgz -C press-limit .",
+    "x.tar.xz": "tar cJf ../x.tar.xz press-limit",
+    "pax.tar": "tar --format=pax -cf ../pax.tar press-limit",
+    "long names.tar": "mkdir -p a/$(printf 'long%.0s' {1..30}); mv press-limit a/long*; tar cf '../long names.tar' a",
+    "x.zip": "python3 -m zipfile -c ../x.zip press-limit",
+    "only-work.zip": "cd press-limit; python3 -m zipfile -c ../../only-work.zip work",
+    "mac.zip": "mkdir __MACOSX; cp -r press-limit __MACOSX/; touch .DS_Store press-limit/._work press-limit/work/._press.toml; python3 -m zipfile -c ../mac.zip press-limit __MACOSX .DS_Store",
+    "bare.tar": "git clone -q --bare press-limit/work bare.git; tar cf ../bare.tar bare.git",
+    "work.bundle": "cd press-limit/work; git bundle create -q ../../../work.bundle --all",
+    "packed.tar.gz": "git -C press-limit/work gc -q; tar czf ../packed.tar.gz press-limit",
+    "no ending": "tar czf '../no ending' press-limit",
+    "folder": "cp -r press-limit ../folder",
+    "nested": "mkdir -p ../nested/a/b; cp -r press-limit ../nested/a/b/",
+    "an archive in a folder": "mkdir '../an archive in a folder'; tar czf '../an archive in a folder/hand in.tar.gz' press-limit",
+}  # fmt: skip
+
+
+def test_work_comes_back_in_any_form(back: Path) -> None:
+    forms = back / "forms"
+    for script in FORMS.values():
+        shutil.copytree(back / "done/ada", forms / "making", symlinks=True)
+        shell(forms / "making", script)
+        shutil.rmtree(forms / "making")
+    (forms / "roster.csv").write_text("not a submission")
+    (forms / "essay.txt").write_text("What I think of merging.")
+    data = json.loads(muddled("grade", forms, "--json", "--ledger", back / "orchard.db").stdout)
+    found = {Path(one["submission"]).relative_to(forms).parts[0]: one for one in data["submissions"]}
+    assert found.keys() == FORMS.keys() | {"essay.txt"}
+    assert "neither an archive" in found.pop("essay.txt")["reason"]
+    for name, one in found.items():
+        skipped = {c["id"] for c in one["criteria"] if c["outcome"] == "skipped"}
+        assert (one["learner"], one["name"], one["percent"]) == ("ada", "Ada Quince", 100), name
+        assert skipped == {"delivered"} | ({"finished", "tidy"} if name == "work.bundle" else set()), name
+    assert [one["kind"] for one in data["class"]] == ["missing", "attempts"]
+
+
+def test_the_class_as_a_whole_is_told(back: Path) -> None:
+    done = back / "done"
+    shell(
+        done / "cyd/press-limit/work",
+        "git commit -q --amend --author 'Dot Damson <dot@orchard.example>' -m merged",
+    )
+    shutil.copytree(done / "ada", done / "ada-2", symlinks=True)  # a second attempt, without a change
+    shutil.move(done / "bo", done / "cyd_late")  # handed in under another's name
+    shutil.rmtree(done / "dot")
+    muddled("plant", "press-limit", done / "foreign", "--variant", "mine")
+    shell(done / "foreign/work", f"git fetch -q {done}/ada/press-limit/work main:copied")
+    result = muddled("grade", "done", "--json", folder=back)
+    said = {one["kind"]: one["said"] for one in json.loads(result.stdout)["class"]}
+    assert said.keys() == {"unknown", "another's", "missing", "attempts", "shared"}
+    assert said["unknown"] == "done/foreign was not handed out by this ledger (press-limit, variant mine)"
+    assert said["missing"] == "press-limit: nothing came from dot"
+    assert said["attempts"] == "ada handed press-limit in 2 times; the best counts (done/ada-2)"
+    assert "share 1 commit" in said["shared"]
+    several = [one["said"] for one in json.loads(result.stdout)["class"] if one["kind"] == "another's"]
+    assert several == [
+        "done/cyd is cyd's hand-out, and Dot Damson (dot) made commits in it",
+        "done/cyd_late bears the name of cyd, but it is bo's hand-out",
+    ]
+    shown = " ".join(muddled("grade", "done", folder=back).stdout.split())
+    assert "nothing came from dot" in shown
+    assert "5 not graded again, since they haven't changed" in shown
+
+
+def test_only_what_changed_is_graded_again(back: Path) -> None:
+    def remembered(*more: str) -> list[int]:
+        said = muddled("grade", "done", *more, folder=back).stdout
+        found = [word for word in said.replace("\n", " ").split(", ") if "not graded again" in word]
+        return [int(found[0].split()[0]) if found else 0]
+
+    assert remembered() == [0]
+    assert remembered() == [4]
+    shell(
+        back / "done/bo/press-limit/work", "sed -i 's/^limit = .*/limit = 1/' press.toml; git commit -qam x"
+    )
+    assert remembered() == [3]
+    assert remembered("--again") == [0]
+    changed = (
+        Path("src/muddled_orchard/catalogue/press-limit.toml")
+        .read_text("utf-8")
+        .replace("safe one", "safer one")
+    )
+    (back / "press-limit.toml").write_text(changed, "utf-8")
+    assert remembered("--scenarios", "press-limit.toml") == [0]
+    ledger = json.loads(muddled("ledger", "--json", folder=back).stdout)
+    assert [len(ledger[name]) for name in ("learners", "hand_outs", "gradings")] == [4, 8, 13]
+    assert {one["learner"] for one in ledger["gradings"]} == {"ada", "bo", "cyd", "dot"}
+    assert "press-limit" in muddled("ledger", folder=back).stdout
+
+
+def test_the_gradebook_and_the_page_of_tests(back: Path) -> None:
+    shutil.rmtree(back / "done/dot")
+    shutil.copytree(back / "done/bo", back / "done/=cmd", symlinks=True)
+    shell(
+        back / "done/=cmd/press-limit/work",
+        "git checkout -q --orphan x; git commit -qm x; git branch -D main night-shift; git reflog expire --expire=now --all",
+    )
+    muddled("grade", "done", "--csv", "grades.csv", "--junit", "grades.xml", "--quiet", folder=back)
+    with (back / "grades.csv").open(encoding="utf-8", newline="") as file:
+        rows: list[dict[str, Any]] = list(csv.DictReader(file))
+    found = {
+        row["id"]: (row["name"], row["points"], row["percent"], row["state"], row["resolution"])
+        for row in rows
+    }
+    assert found == {
+        "'=cmd": ("'=cmd", "0", "0.0", "unreadable", ""),
+        "ada": ("Ada Quince", "18.0", "100.0", "finished", "6.0"),
+        "bo": ("Bo Medlar", "12.0", "66.7", "finished", "0.0"),
+        "cyd": ("Cyd Sloe", "18.0", "100.0", "finished", "6.0"),
+        "dot": ("Dot Damson", "0", "0", "missing", ""),
+    }
+    suites = ET.parse(back / "grades.xml").getroot()  # noqa: S314 - it is our own
+    assert (suites.get("failures"), suites.get("errors"), suites.get("skipped")) == ("1", "1", "3")
+    assert any("0 of 6 points" in failure.get("message", "") for failure in suites.iter("failure"))
+    muddled("ledger", "--csv", "hand-outs.csv", folder=back)
+    assert (
+        (back / "hand-outs.csv")
+        .read_text("utf-8")
+        .startswith("exercise,learner,variant,first commit,file,made\n")
+    )
+    assert (
+        "can't be written" in muddled("grade", "done", "--csv", "/proc/x/y.csv", folder=back, code=2).stderr
+    )
+
+
+def test_stopping_keeps_what_is_done_and_says_how_to_go_on(back: Path) -> None:
+    for number in range(150):
+        shutil.copytree(back / "done/ada", back / f"many/{number:03}", symlinks=True)
+    run = subprocess.Popen(
+        [*PROGRAM, "grade", "many", "--jobs", "1"], cwd=back, stderr=subprocess.PIPE, stdout=subprocess.PIPE,
+        text=True, env=LEARNER, start_new_session=True,
+    )  # fmt: skip
+    deadline = time.monotonic() + 60
+    while time.monotonic() < deadline:
+        with sqlite3.connect(back / "orchard.db") as db:
+            if db.execute("SELECT count(*) FROM grading").fetchone()[0]:
+                break
+        time.sleep(0.01)
+    run.send_signal(signal.SIGINT)
+    _, said = run.communicate(timeout=60)
+    assert run.returncode == 130
+    assert "were graded; they are in the ledger" in said
+    assert "Traceback" not in said
+    with sqlite3.connect(back / "orchard.db") as db:
+        (kept,) = db.execute("SELECT count(*) FROM grading").fetchone()
+    assert kept == int(said.split(" of ")[0].splitlines()[-1])
+    assert len(graded(back / "many", "--ledger", back / "orchard.db")) == 1
