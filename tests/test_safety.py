@@ -2,15 +2,31 @@
 
 from __future__ import annotations
 
+import gzip
+import hashlib
+import io
+import json
+import lzma
+import os
 import shutil
+import tarfile
+import time
+import zipfile
+import zlib
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 import pytest
 
+from muddled_orchard.classroom import marking
 from muddled_orchard.core.assess import assess
+from muddled_orchard.core.bounds import Bounds
+from muddled_orchard.core.places import Place
 from muddled_orchard.files.catalogue import BUNDLED, Shelf
+from muddled_orchard.files.submissions import Handed
 from muddled_orchard.vcs import grading
+from muddled_orchard.vcs.disk import DiskPlace
 from tests.conftest import graded, muddled, shell
 
 RIGHT = (
@@ -69,6 +85,162 @@ def test_hostile_submissions(name: str, planted: Path) -> None:
         }
         assert lacking <= {"tidy", "rest", "bystanders"}, results["ilse"]
     assert not list(planted.parent.rglob("PWNED"))
+
+
+def tar_of(*members: tuple[str, bytes, dict[str, Any]], form: str = "w:gz") -> bytes:
+    """An archive of members (name, content, what else its header says)."""
+    out = io.BytesIO()
+    with tarfile.open(fileobj=out, mode=form, format=tarfile.GNU_FORMAT) as archive:  # type: ignore[call-overload]
+        for name, data, said in members:
+            about = tarfile.TarInfo(name)
+            about.size = len(data)
+            for key, value in said.items():
+                setattr(about, key, value)
+            archive.addfile(about, io.BytesIO(data))
+    return out.getvalue()
+
+
+def zip_of(*members: tuple[str, bytes, int]) -> bytes:
+    """A zip file of members (name, content, mode)."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data, mode in members:
+            about = zipfile.ZipInfo(name)
+            about.external_attr = mode << 16
+            about.compress_type = zipfile.ZIP_DEFLATED
+            archive.writestr(about, data)
+    return out.getvalue()
+
+
+def loose(kind: str, data: bytes) -> tuple[str, bytes]:
+    """A loose object: its path below .git, and its file."""
+    whole = f"{kind} {len(data)}\0".encode() + data
+    id_ = hashlib.sha1(whole, usedforsecurity=False).hexdigest()
+    return f".git/objects/{id_[:2]}/{id_[2:]}", zlib.compress(whole)
+
+
+def repository(*objects: tuple[str, bytes], **files: str) -> bytes:
+    """An archive of a repository with these objects and files below .git."""
+    held: list[tuple[str, bytes, dict[str, Any]]] = [(path, data, {}) for path, data in objects]
+    held += [(f".git/{name.replace('__', '/')}", text.encode(), {}) for name, text in files.items()]
+    return tar_of((".git/refs/heads", b"", {"type": tarfile.DIRTYPE}), *held)
+
+
+def tree_bomb() -> bytes:
+    """Ten trees, each with ten times the next one: ten thousand million files."""
+    path, data = loose("blob", b"x")
+    objects, id_, mode = [(path, data)], path[13:].replace("/", ""), b"100644"
+    for _ in range(10):
+        below = b"".join(b"%s %d\0" % (mode, number) + bytes.fromhex(id_) for number in range(10))
+        path, data = loose("tree", below)
+        objects, id_, mode = [*objects, (path, data)], path[13:].replace("/", ""), b"40000"
+    said = f"tree {id_}\nauthor x <x> 0 +0000\ncommitter x <x> 0 +0000\n\nx\n\nExercise: press-limit\nVariant: 0\n"
+    path, data = loose("commit", said.encode())
+    return repository(
+        *objects, (path, data), HEAD="ref: refs/heads/main", refs__heads__main=path[13:].replace("/", "")
+    )
+
+
+LOOP = "".join(f"{'a' * 40} refs/heads/{number}\n" for number in range(60_000))
+
+# Archives that nobody should open, and what is said of each.
+ARCHIVES: dict[str, tuple[Callable[[bytes], bytes], str]] = {
+    "up.tar.gz": (lambda _: tar_of(("a/../../evil", b"x", {})), "a path that leads out"),
+    "absolute.tar": (lambda _: tar_of(("/evil", b"x", {}), form="w:"), "a path that leads out"),
+    "up.zip": (lambda _: zip_of(("..\\..\\evil", b"x", 0o644)), "a path that leads out"),
+    "drive.zip": (lambda _: zip_of(("C:/evil", b"x", 0o644)), "a path that leads out"),
+    "link-out.tar": (
+        lambda _: tar_of((".git", b"", {"type": tarfile.SYMTYPE, "linkname": "/etc"}), (".git/HEAD", b"x", {}), form="w:"),
+        "has no objects",
+    ),
+    "link-out.zip": (lambda _: zip_of((".git", b"/etc", 0o120777)), "points to another place"),
+    "hard-link.tar": (
+        lambda _: tar_of((".git/HEAD", b"", {"type": tarfile.LNKTYPE, "linkname": "/etc/passwd"}), (".git/objects/a", b"", {}), form="w:"),
+        "has no HEAD",
+    ),
+    "devices.tar": (
+        lambda _: tar_of((".git/HEAD", b"", {"type": tarfile.CHRTYPE}), (".git/index", b"", {"type": tarfile.FIFOTYPE}), form="w:"),
+        "has no HEAD",
+    ),
+    "bomb.tar.gz": (lambda _: gzip.compress(bytes(24 << 20), 1), "larger than"),
+    "bomb.tar.xz": (lambda _: lzma.compress(bytes(24 << 20), preset=0), "larger than"),
+    "bomb.zip": (lambda _: zip_of(("a", bytes(24 << 20), 0o644)), "larger than"),
+    "many.zip": (lambda _: zip_of(*((str(number), b"", 0o644) for number in range(2_001))), "more than 2,000 entries"),
+    "deep.tar": (lambda _: tar_of(("a/" * 5000 + "b", b"x", {}), form="w:"), "nested too deeply"),
+    "liar.tar": (lambda good: gzip.decompress(good)[:2000], "damaged"),
+    "cut.tar.gz": (lambda good: good[:-200], "damaged"),
+    "cut.zip": (lambda _: zip_of(("a", b"x" * 1000, 0o644))[:-30], "damaged"),
+    "flipped.tar.gz": (lambda good: good[:500] + bytes([good[500] ^ 255]) + good[501:], "damaged"),
+    "noise.tar.gz": (lambda _: b"\x1f\x8b" + bytes(range(256)) * 4, "damaged"),
+    "noise.zip": (lambda _: bytes(range(256)) * 9, "neither an archive"),
+    "nothing.tar": (lambda _: b"", "neither an archive"),
+    "noise.bundle": (lambda _: b"# v2 git bundle\n" + bytes(range(256)), "bundle"),
+    "cut.bundle": (lambda _: b"# v2 git bundle\n" + b"a" * 40 + b" refs/heads/main\n\nPACK\0\0\0\2\0\0\0\5", "the bundle is damaged"),
+    "part.bundle": (lambda _: b"# v2 git bundle\n-" + b"a" * 40 + b" x\n" + b"b" * 40 + b" HEAD\n\nPACK\0\0\0\2\0\0\0\0" + bytes.fromhex("029d08823bd8a8eab510ad6ac75c823cfd3ed31e"), "commits that it does not have"),
+    "two.tar": (lambda _: tar_of(*((f"{n}/.git/{name}", b"", {"type": tarfile.DIRTYPE}) for n in "ab" for name in ("objects", "refs")), form="w:"), "several repositories"),
+    "loop.tar.gz": (lambda _: repository(HEAD="ref: refs/heads/a", refs__heads__a="ref: refs/heads/b", refs__heads__b="ref: refs/heads/a", objects__x=""), "no branch of it leads to a commit"),
+    "refs.tar.gz": (lambda _: repository(HEAD="ref: refs/heads/main", packed___refs=LOOP, objects__x=""), "no branch of it leads to a commit"),
+    "trees.tar.gz": (lambda _: tree_bomb(), "lists more than"),
+    "object-bomb.tar.gz": (
+        lambda _: repository((f".git/objects/aa/{'a' * 38}", zlib.compress(b"commit 70000000\0" + bytes(70_000_000), 1)), HEAD="ref: refs/heads/main", refs__heads__main="a" * 40),
+        "missing or damaged",
+    ),
+    "pack.tar.gz": (
+        lambda _: repository((".git/objects/pack/pack-" + "a" * 40 + ".pack", b"PACK" + bytes(500)), (".git/objects/pack/pack-" + "a" * 40 + ".idx", b"\xfftOc" + bytes(500)), HEAD="ref: refs/heads/main", refs__heads__main="a" * 40),
+        "",
+    ),
+}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def archives(tmp_path_factory: pytest.TempPathFactory) -> tuple[dict[str, dict[str, Any]], Path]:
+    top = tmp_path_factory.mktemp("archives")
+    muddled("plant", "press-limit", top / "honest")
+    shell(top / "honest/work", RIGHT)
+    shell(top, "mkdir in; tar czf in/honest.tar.gz honest; rm -r honest")
+    good = (top / "in/honest.tar.gz").read_bytes()
+    for name, (make, _) in ARCHIVES.items():
+        (top / "in" / name).write_bytes(make(good))
+    data = json.loads(
+        muddled("grade", top / "in", "--json", "--most-size", "20", "--most-entries", "2000").stdout
+    )
+    return {Path(one["submission"]).name: one for one in data["submissions"]}, top
+
+
+@pytest.mark.parametrize("name", ARCHIVES)
+def test_hostile_archives(name: str, archives: tuple[dict[str, dict[str, Any]], Path]) -> None:
+    results, top = archives
+    assert results[name]["state"] == "unreadable"
+    assert ARCHIVES[name][1] in results[name]["reason"]
+    assert results["honest.tar.gz"]["percent"] == 100
+    assert [path.name for path in top.iterdir()] == ["in"]
+
+
+@pytest.mark.parametrize(
+    ("act", "says"),
+    [
+        (lambda: time.sleep(60), "took more than 1 seconds"),
+        (lambda: os._exit(3), "took the grader down"),
+        (lambda: bytearray(4 << 30), "memory"),
+        (lambda: os.kill(os.getpid(), 9), "took the grader down"),
+    ],
+)
+def test_a_worker_that_fails_costs_its_submission_alone(
+    act: Callable[[], object], says: str, planted: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    shell(planted / "work", RIGHT)
+    handed = [Handed(planted.parent / name, name) for name in ("one", "ilse", "two")]
+    for name in ("one", "two"):
+        shutil.copytree(planted, planted.parent / name, symlinks=True)
+
+    def opened(path: Path, bounds: Bounds) -> Place:
+        return marking_opened(path, bounds) if path.name != "ilse" or act() is None else DiskPlace(path)
+
+    marking_opened = marking.opened
+    monkeypatch.setattr(marking, "opened", opened)
+    found = list(marking.mark(handed, marking.Course(Shelf()), Bounds(seconds=1), 2))
+    assert [one.assessment.percent for one in found] == [100, 0, 100]
+    assert says in found[1].assessment.reason
 
 
 def test_a_crash_costs_one_submission_alone(planted: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -24,7 +24,7 @@ def junit_file(collected: Iterable[Collected]) -> bytes:
             case.result = [Error(printable(assessment.reason), "unreadable")]
             suite.add_testcase(case)
         whole.add_testsuite(suite)
-    whole.update_statistics()
+    whole.update_statistics()  # type: ignore[no-untyped-call]
     text: bytes = whole.tostring()  # type: ignore[no-untyped-call]
     return text if text.endswith(b"\n") else text + b"\n"
 

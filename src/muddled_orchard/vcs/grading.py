@@ -104,6 +104,8 @@ class Grader:
             step(submission)
         except Unreadable as problem:
             submission.refuse(str(problem))
+        except MemoryError:
+            submission.refuse("reading it takes more memory than one submission may")
         except RecursionError:
             submission.refuse("it is nested too deeply to be read")
         except Exception as error:

@@ -17,6 +17,8 @@ from muddled_orchard.core.repository import Tree
 from muddled_orchard.core.texts import is_binary
 from muddled_orchard.vcs import git
 
+MOST_LISTED = 200_000
+
 
 @dataclass(slots=True)
 class _Told:
@@ -90,13 +92,18 @@ def _meeting(repo: pygit2.Repository, shown: _Told, based: _Told) -> Meeting:
     return Meeting(tree, tuple(conflicts))
 
 
-def listing(repo: pygit2.Repository, id_: str | pygit2.Oid) -> Tree:
-    """Everything below a tree, by path. Submodules are listed, not entered."""
+def listing(repo: pygit2.Repository, id_: str | pygit2.Oid, most: int = MOST_LISTED) -> Tree:
+    """Everything below a tree, by path. Submodules are listed, not entered. Raises ValueError where that is
+    more than `most` entries: a few small trees can be made to list billions."""
     found: dict[str, Blob] = {}
+    seen = 0
     stack: list[tuple[str, pygit2.Tree]] = [("", repo[id_].peel(pygit2.Tree))]
     while stack:
         prefix, tree = stack.pop()
         for entry in tree:
+            seen += 1
+            if seen > most:
+                raise ValueError(f"one of its commits lists more than {most:,} files")
             path = prefix + _name(entry.raw_name or b"")
             if isinstance(entry, pygit2.Tree):
                 stack.append((path + "/", entry))

@@ -21,6 +21,7 @@ from muddled_orchard.vcs.refs import head_of, is_id, read_refs, text_of
 
 MOST_COMMITS = 20_000
 MOST_FILES = 200_000
+MOST_LISTED = 1_000_000
 MOST_BYTES = 256 << 20
 
 _TRAILER = re.compile(r"^(Exercise|Variant): (\S+)$", re.MULTILINE)
@@ -56,6 +57,7 @@ class Reader:
         self._commits_alone = quarantine.commits_alone
         self._remote = None if quarantine.remote is None else read_refs(quarantine.remote)
         self._commits: dict[str, pygit2.Commit] = {}
+        self._listed = self._bytes = 0
         self._reflog = tuple(_moves(text_of(self._files.get("logs/HEAD", b""))))
         self._pending = self._read_pending()
         pointed = read_refs(self._files)
@@ -170,7 +172,11 @@ class Reader:
         commit = self._commits[id_]
         parents = tuple(str(parent) for parent in commit.parent_ids)
         author = f"{commit.author.name} <{commit.author.email}>"
-        return Commit(id_, parents, author, commit.message, listing(self._repo, commit.tree_id))
+        tree = listing(self._repo, commit.tree_id)
+        self._listed += len(tree)
+        if self._listed > MOST_LISTED:
+            raise Unreadable("its commits list more files than a practice repository's can")
+        return Commit(id_, parents, author, commit.message, tree)
 
     def _read(self, blob: Blob, known: Mapping[str, bytes], texts: dict[str, bytes]) -> None:
         if blob.id in known or blob.id in texts or blob.mode == _SUBMODULE:
@@ -178,6 +184,9 @@ class Reader:
         found = self._repo.get(blob.id)
         if not isinstance(found, pygit2.Blob):
             raise Unreadable(f"the content {blob.id[:7]} is missing or damaged")
+        self._bytes += found.size
+        if self._bytes > MOST_BYTES:
+            raise Unreadable(f"its commits hold more than {MOST_BYTES >> 20} MiB")
         texts[blob.id] = found.data
 
     def _read_pending(self) -> Pending | None:
