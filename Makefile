@@ -26,6 +26,7 @@ test: $(READY)
 
 bench: $(READY)
 	$(BIN)/python -m benchmarks
+	$(BIN)/python -m benchmarks.classes
 
 screenshots: $(READY)
 	scripts/screenshots

@@ -9,15 +9,14 @@ from __future__ import annotations
 import hashlib
 import os
 import resource
-import shutil
 import subprocess
 import sys
 import tempfile
-import time
 from collections.abc import Callable, Iterable
 from functools import partial
 from pathlib import Path
 
+from benchmarks.measuring import EXERCISE, HERE, WAYS, material_of, timed
 from muddled_orchard.core.alignment import Gap, align
 from muddled_orchard.core.assess import assess
 from muddled_orchard.core.evidence import Evidence
@@ -31,18 +30,6 @@ from muddled_orchard.vcs.keymaking import Workshop, make_key
 from muddled_orchard.vcs.planting import plant
 from muddled_orchard.vcs.surveying import Surveyor
 
-HERE = Path(__file__).parent
-EXERCISE = "press-limit"
-WAYS = (
-    "right",
-    "markers left",
-    "kept ours",
-    "kept ours+theirs",
-    "whole file theirs",
-    "not committed",
-    "wrong way round",
-    "never started",
-)
 TURNS = 4
 
 
@@ -64,13 +51,6 @@ def main() -> None:
     print(f"\npeak memory of this process: {peak:.0f} MB")
 
 
-def timed(work: Callable[[], object]) -> float:
-    """Seconds that the work takes."""
-    start = time.perf_counter()
-    work()
-    return time.perf_counter() - start
-
-
 def best_of(ours: Callable[[int], object], by_hand: Callable[[int], object]) -> tuple[float, float]:
     """The best time of each of two ways that take turns, so that a busy machine is no advantage to either."""
     times: tuple[list[float], list[float]] = ([], [])
@@ -89,15 +69,8 @@ def planting(top: Path, count: int) -> None:
     """The same repository again and again, by both ways; their ids must agree."""
     scenario = Shelf().find(EXERCISE)
     assert scenario is not None  # noqa: S101
-    model = plant(scenario, top / "model", "0")
-    material = top / "material"
-    material.mkdir()
-    for number, commit in enumerate(model.history.commits):
-        (material / str(number)).write_bytes(commit.tree["press.toml"].data)
-        (material / f"message{number}").write_text(commit.message)
-        (material / f"time{number}").write_text(str(commit.time))
-    (material / "README.md").write_bytes(model.history.commits[0].tree["README.md"].data)
-    shutil.copy(top / "model" / "BRIEF.md", material)
+    model = plant(scenario, top / "plain", "0")
+    material = material_of(top)
     share = max(1, count // TURNS)
     script = [str(HERE / "by_hand_plant.sh")]
 

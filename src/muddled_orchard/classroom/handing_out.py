@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor, as_completed
 from dataclasses import dataclass
@@ -20,7 +19,7 @@ from muddled_orchard.core.variants import Variants
 from muddled_orchard.files.catalogue import scenario_files
 from muddled_orchard.files.ledger import Ledger
 from muddled_orchard.files.packing import pack, write_atomically
-from muddled_orchard.files.scenario_file import load_scenario, located, scenario_text
+from muddled_orchard.files.scenario_file import digest_of, load_scenario, located, scenario_text
 from muddled_orchard.reports.brief_page import BRIEF, PAGE, brief_markdown, brief_page
 from muddled_orchard.vcs.planting import practice_of, put_in_place
 from muddled_orchard.vcs.surveying import surveyor
@@ -48,11 +47,6 @@ class Piece:
     exercise: int
     learner: str
     code: str
-
-
-def digest_of(scenario: Scenario) -> str:
-    """What tells one version of a scenario from another."""
-    return hashlib.sha256(scenario_text(scenario).encode()).hexdigest()[:16]
 
 
 def exercises_in(places: Sequence[str], form: str) -> list[Exercise]:

@@ -20,7 +20,6 @@ import pydantic
 from pebble import ProcessExpired, ProcessFuture, ProcessPool
 
 from muddled_orchard import __version__
-from muddled_orchard.classroom.handing_out import digest_of
 from muddled_orchard.core.assessment import Assessment, unreadable
 from muddled_orchard.core.bounds import Bounds
 from muddled_orchard.core.collected import Collected, Finding, findings
@@ -30,7 +29,7 @@ from muddled_orchard.core.roster import Learner
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.files.catalogue import Shelf
 from muddled_orchard.files.ledger import Ledger
-from muddled_orchard.files.scenario_file import scenario_of
+from muddled_orchard.files.scenario_file import digest_of, scenario_of
 from muddled_orchard.files.submissions import Handed
 from muddled_orchard.files.unpacking import unpacked
 from muddled_orchard.vcs import git

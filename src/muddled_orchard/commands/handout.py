@@ -53,6 +53,8 @@ def run(options: argparse.Namespace) -> int:
     finally:
         ledger.close()
     if not options.quiet:
+        order = [learner.id for learner in learners]
+        made.sort(key=lambda one: (one.exercise, order.index(one.learner)))
         ready = len(learners) * len(exercises) - len(made)
         titles = [exercise.scenario.title for exercise in exercises]
         show_handed_out(console(), titles, learners, made, ready, str(options.out), str(options.ledger))

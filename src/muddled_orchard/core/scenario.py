@@ -13,11 +13,7 @@ from datetime import datetime
 from typing import Any, ClassVar, Literal
 
 # Read by the validator of the files layer; plain data, so that the core needs no validator itself.
-SHAPE: Mapping[str, Any] = {
-    "extra": "forbid",
-    "alias_generator": lambda name: name.rstrip("_"),
-    "use_attribute_docstrings": True,
-}
+SHAPE: dict[str, Any] = {"extra": "forbid", "alias_generator": lambda name: name.rstrip("_")}
 
 KEEP_WORDS = ("ours", "theirs", "ours+theirs", "theirs+ours", "base", "neither")
 CRITERIA = (

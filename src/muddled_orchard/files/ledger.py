@@ -96,10 +96,11 @@ class Ledger:
 
     # -- The course -----------------------------------------------------------------------------------
 
-    def secret(self) -> bytes:
-        """What variants are made from; made once, by whoever comes first."""
+    def secret(self, first: bytes | None = None) -> bytes:
+        """What variants are made from; made once, by whoever comes first (`first`: to be this one)."""
+        made = first or secrets.token_bytes(32)
         with self._transaction():
-            self._db.execute("INSERT OR IGNORE INTO course VALUES ('secret', ?)", (secrets.token_bytes(32),))
+            self._db.execute("INSERT OR IGNORE INTO course VALUES ('secret', ?)", (made,))
         return bytes(self._one("SELECT value FROM course WHERE key = 'secret'")[0])
 
     def enrol(self, learners: Iterable[Learner]) -> None:

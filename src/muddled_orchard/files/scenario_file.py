@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import hashlib
 import json
 import re
 import tomllib
@@ -18,6 +19,7 @@ from muddled_orchard.core.rules import bad_pattern
 from muddled_orchard.core.scenario import (
     CRITERIA,
     KEEP_WORDS,
+    SHAPE,
     Answer,
     Change,
     Entry,
@@ -64,9 +66,20 @@ def _adapter() -> pydantic.TypeAdapter[Scenario]:
     return pydantic.TypeAdapter(Scenario)
 
 
+@functools.cache
+def _documented() -> dict[str, Any]:
+    """The JSON Schema with the docstrings of all fields; finding them takes longer than all the rest, so only
+    who asks for it pays."""
+    SHAPE["use_attribute_docstrings"] = True
+    try:
+        return pydantic.TypeAdapter(Scenario).json_schema()
+    finally:
+        del SHAPE["use_attribute_docstrings"]
+
+
 def scenario_schema() -> dict[str, Any]:
     """The JSON Schema of the scenario file, made from the model."""
-    schema = _adapter().json_schema()
+    schema = _documented()
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema, "title": "Scenario file"}
 
 
@@ -88,6 +101,11 @@ def load_scenario(path: Path) -> Scenario:
 def scenario_text(scenario: Scenario) -> str:
     """A scenario with all that it is made of as JSON: the same text for the same scenario."""
     return _adapter().dump_json(scenario, by_alias=True, exclude_defaults=True).decode()
+
+
+def digest_of(scenario: Scenario) -> str:
+    """What tells one version of a scenario from another."""
+    return hashlib.sha256(scenario_text(scenario).encode()).hexdigest()[:16]
 
 
 def scenario_of(text: str) -> Scenario:
@@ -188,7 +206,7 @@ def _documentation(key: KeyPath) -> str:
     table = _table_of(key[:-1])
     if table is None:
         return ""
-    schema = _adapter().json_schema()
+    schema = _documented()
     about = schema if table is Scenario else schema.get("$defs", {}).get(table.__name__, {})
     described: dict[str, Any] = about.get("properties", {}).get(key[-1], {})
     return f"It says: {text[0].lower()}{text[1:]}" if (text := str(described.get("description", ""))) else ""

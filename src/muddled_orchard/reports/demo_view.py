@@ -7,31 +7,40 @@ from collections.abc import Mapping, Sequence
 from rich.console import Console
 from rich.text import Text
 
-from muddled_orchard.core.collected import Collected
+from muddled_orchard.core.collected import Collected, Finding
 from muddled_orchard.reports.grade_view import show_many, show_one
 from muddled_orchard.reports.terminal import printable
 
+_SHOWN = 8
+
 
 def show_demo(
-    on: Console, folder: str, said: Mapping[str, str], results: Sequence[Collected], read_aloud: str
+    on: Console,
+    folder: str,
+    said: Mapping[str, str],
+    results: Sequence[Collected],
+    findings: Sequence[Finding],
+    read_aloud: str,
 ) -> None:
     """`said` tells what each learner did, `read_aloud` names the one whose feedback is shown in full."""
-    place = printable(f"{folder}/submissions", on)
-    title = results[0].assessment.title
-    _heading(on, f'1. Planted "{title}" for {len(results)} learners, each with numbers of their own')
-    on.print(Text(f"   {place}/NAME has BRIEF.md to read and work/ to work in."))
-    _heading(on, "2. Each of them merged with real Git, in their own way")
-    for name, what in said.items():
+    place = printable(folder, on)
+    title = next(one.assessment.title for one in results if one.assessment.title)
+    _heading(on, f'1. Handed "{title}" out to thirty learners, each with numbers of their own')
+    on.print(Text(f"   {place}/handed-out/press-limit/NAME.tar.gz; who has which is in {place}/orchard.db."))
+    _heading(on, "2. Each of them merged with real Git, in their own way, and handed in")
+    for name, what in list(said.items())[:_SHOWN]:
         on.print(Text.assemble("   ", (f"{name:<8}", "strong"), what))
-    _heading(on, "3. Collected, without running anything of theirs")
-    show_many(on, results)
+    on.print(Text(f"   ... and {len(said) - _SHOWN} more, as archives, folders and a bundle"))
+    _heading(on, "3. Graded, without running anything of theirs")
+    show_many(on, results, findings)
     chosen = next(result for result in results if result.learner == read_aloud)
     _heading(on, f"4. What {read_aloud} gets to hear")
     show_one(on, chosen)
     _heading(on, "Try next")
     for command in (
-        f"muddled grade {place}/suvi",
-        f"muddled grade {place} --json",
+        f"muddled grade {place}/handed-in/suvi.tar.gz",
+        f"muddled grade {place}/handed-in --ledger {place}/orchard.db --csv grades.csv",
+        f"muddled ledger --ledger {place}/orchard.db",
         "muddled plant press-limit my-turn",
     ):
         on.print(Text(f"   {command}"))

@@ -43,7 +43,7 @@ def practice_of(variants: Variants, code: str) -> Practice:
         with tempfile.TemporaryDirectory(prefix="muddled-") as room:
             write_files(Path(room), files)
             stop_at_conflict(Path(room) / WORK, history, ids, varied.task[0])
-            files = dict(_read_files(Path(room), ""))
+            files = dict(read_files(Path(room)))
     return Practice(varied, history, ids, files)
 
 
@@ -104,7 +104,7 @@ def write_files(folder: Path, files: Mapping[str, File]) -> None:
             os.close(descriptor)
 
 
-def _read_files(folder: Path, prefix: str) -> Iterator[tuple[str, File]]:
+def read_files(folder: Path, prefix: str = "") -> Iterator[tuple[str, File]]:
     """Everything below a folder of ours. An index is written anew, without what it remembers of the files
     on this disk."""
     for entry in sorted(os.scandir(folder), key=lambda entry: entry.name):
@@ -112,7 +112,7 @@ def _read_files(folder: Path, prefix: str) -> Iterator[tuple[str, File]]:
         if entry.is_symlink():
             yield path, File(LINK, os.fsencode(os.readlink(entry.path)))  # noqa: PTH115
         elif entry.is_dir():
-            yield from _read_files(Path(entry.path), f"{path}/")
+            yield from read_files(Path(entry.path), f"{path}/")
         elif path == f"{WORK}/.git/index":
             yield path, File(0o100644, index_file(_stages(entry.path)))
         else:

@@ -1,0 +1,128 @@
+"""Whole classes, on all cores: handing out and grading archives, our way and the by-hand way.
+
+The by-hand scripts run on as many cores, on up to BY_HAND learners of the class; their time is told for one.
+Usage: python -m benchmarks.classes [size of a class]...
+"""
+
+from __future__ import annotations
+
+import os
+import resource
+import shutil
+import subprocess
+import sys
+import tarfile
+import tempfile
+from collections.abc import Sequence
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+
+from benchmarks.measuring import EXERCISE, HERE, WAYS, material_of, timed
+from muddled_orchard.classroom.marking import Course, mark
+from muddled_orchard.core.bounds import Bounds
+from muddled_orchard.files.catalogue import Shelf
+from muddled_orchard.files.ledger import Ledger
+from muddled_orchard.files.packing import pack, write_atomically
+from muddled_orchard.files.submissions import find_submissions
+from muddled_orchard.vcs.acting import Desk
+from muddled_orchard.vcs.behaviours import named
+from muddled_orchard.vcs.keymaking import Workshop, make_key
+from muddled_orchard.vcs.planting import read_files
+
+CORES = len(os.sched_getaffinity(0))
+BY_HAND = 200
+SIZES = (100, 1_000)
+
+
+def main() -> None:
+    """Run classes of some sizes and print one table."""
+    sizes = [int(size) for size in sys.argv[1:]] or list(SIZES)
+    print(f"\nwhole classes, {CORES} cores; milliseconds for each learner\n")
+    print(f"{'':42}{'ours':>12}{'by hand':>12}{'ratio':>8}")
+    for size in sizes:
+        with tempfile.TemporaryDirectory(prefix="muddled-bench-") as folder:
+            _class_of(Path(folder), size)
+
+
+def _class_of(top: Path, size: int) -> None:
+    rows = "".join(f"l{number:05},Learner {number}\n" for number in range(size))
+    (top / "roster.csv").write_text(f"id,name\n{rows}", "utf-8")
+    program = str(Path(sys.executable).with_name("muddled"))
+    command = [program, "handout", EXERCISE, "--roster", "roster.csv", "--out", "out", "--quiet"]
+    ours = timed(lambda: subprocess.run(command, cwd=top, check=True)) / size
+    sample = min(size, BY_HAND)
+    material = material_of(top)
+    scripts = [
+        [str(HERE / "by_hand_handout.sh"), str(top / f"by-hand-{core}"), str(sample // CORES), str(material)]
+        for core in range(CORES)
+    ]
+    _row(f"hand out, {size}", ours, timed(lambda: _side_by_side(scripts)) / sample)
+    _work(top, size)
+    back = top / "back"
+    graded = [program, "grade", "back", "--quiet"]
+    ours = timed(lambda: subprocess.run(graded, cwd=top, check=True)) / size
+    archives = sorted(map(str, back.iterdir()))[:sample]
+    wanted = str(material / "4")
+    scripts = [
+        [str(HERE / "by_hand_collect.sh"), wanted, str(top / f"room-{core}"), *archives[core::CORES]]
+        for core in range(CORES)
+    ]
+    _row(f"grade archives, {size} (into the ledger)", ours, timed(lambda: _side_by_side(scripts)) / sample)
+    again = timed(lambda: subprocess.run(graded, cwd=top, check=True)) / size
+    print(f"  again, nothing changed: {1000 * again:.2f} ms each")
+    _memory(top)
+
+
+def _row(name: str, ours: float, by_hand: float) -> None:
+    print(f"{name:42}{1000 * ours:>9.2f} ms{1000 * by_hand:>9.2f} ms{by_hand / ours:>8.1f}")
+
+
+def _side_by_side(scripts: Sequence[Sequence[str]]) -> None:
+    running = [subprocess.Popen(script, stdout=subprocess.DEVNULL) for script in scripts]
+    if any(one.wait() for one in running):
+        raise SystemExit("the by-hand way failed")
+
+
+def _work(top: Path, size: int) -> None:
+    """Let learners do what learners do, with real Git, and pack it up again."""
+    ledger = Ledger(top / "orchard.db")
+    given = {one.learner: (one.variant, one.file) for one in ledger.hand_outs()}
+    ledger.close()
+    (top / "back").mkdir()
+    with ProcessPoolExecutor(CORES) as pool:
+        share = [(top, number, *given[f"l{number:05}"]) for number in range(size)]
+        list(pool.map(_worked, share, chunksize=50))
+
+
+def _worked(piece: tuple[Path, int, str, str]) -> None:
+    top, number, variant, file = piece
+    desk = top / f"desk-{number}"
+    with tarfile.open(top / "out" / file) as archive:
+        archive.extractall(desk, filter="data")
+    scenario = Shelf().find(EXERCISE)
+    assert scenario is not None  # noqa: S101 - it is bundled
+    key = make_key(Workshop(desk / "workshop.git"), scenario, variant)
+    named(WAYS[number % len(WAYS)]).act(Desk(desk / EXERCISE / "work", key, "ilse"))
+    packed = pack(dict(read_files(desk / EXERCISE)), EXERCISE, "tar.gz")
+    write_atomically(top / "back" / f"{number}.tar.gz", packed)
+    shutil.rmtree(desk)
+
+
+def _memory(top: Path) -> None:
+    """What the parent grows by, and the largest worker."""
+    submissions = find_submissions([top / "back"])
+    before = _resident()
+    results = list(mark(submissions, Course(Shelf()), Bounds(), CORES))
+    grown = (_resident() - before) / len(results)
+    worker = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
+    print(
+        f"  the parent grows by {grown / 1024:.1f} kB a submission; the largest process took {worker:.0f} MB"
+    )
+
+
+def _resident() -> int:
+    return int(Path("/proc/self/statm").read_text("ascii").split()[1]) * resource.getpagesize()
+
+
+if __name__ == "__main__":
+    main()
