@@ -61,16 +61,21 @@ def test_a_grade_answers_whether_where_and_why(planted: Path) -> None:
     assert "\x1b" not in said
 
 
-def test_the_demo_tells_eight_learners_apart(tmp_path: Path) -> None:
-    said = muddled("demo", folder=tmp_path).stdout
-    assert "8 submissions, 1 got it, 1 open, 1 untouched" in said
-    assert "What petra gets to hear" in said
-    result = json.loads(muddled("grade", "muddled-demo/submissions", "--json", folder=tmp_path).stdout)
+def test_the_demo_tells_thirty_learners_apart(tmp_path: Path) -> None:
+    said = " ".join(muddled("demo", folder=tmp_path).stdout.split())
+    assert "30 submissions, 10 got it, 2 open, 2 untouched" in said
+    assert "What petra gets to hear Petra Hazel (petra)" in said
+    for finding in ("nothing came from vera", "suvi handed press-limit in 2 times", "share 1 commit"):
+        assert finding in said
+    rest = ("--ledger", "muddled-demo/orchard.db", "--json")
+    result = json.loads(muddled("grade", "muddled-demo/handed-in", *rest, folder=tmp_path).stdout)
     scores = {one["learner"]: one["points"] for one in result["submissions"]}
     assert scores == {
-        "bram": 8, "ilse": 18, "jory": 14, "neve": 16, "odo": 10, "petra": 16, "suvi": 12, "wim": 0,
+        "alda": 18, "benno": 18, "bram": 8, "cleo": 18, "dirk": 8, "edda": 15, "falk": 16, "gesa": 18, "henk": 0, "ilse": 18,
+        "ines": 16.5, "jaro": 10, "jory": 14, "kaja": 18, "lene": 17.5, "mats": 12, "neve": 16, "nils": 14, "odo": 10, "oren": 18,
+        "petra": 16, "pia": 17, "quin": 15, "rosa": 18, "sten": 17, "suvi": 12, "tilda": 17, "ulla": 18, "wim": 0,
     }  # fmt: skip
-    assert len({one["variant"] for one in result["submissions"]}) == 8
+    assert len({one["variant"] for one in result["submissions"]}) == 29
     assert "Name another" in muddled("demo", folder=tmp_path, code=2).stderr
 
 

@@ -39,12 +39,14 @@ def test_the_scenario_on_the_page_works_and_its_errors_are_those_on_the_page(tmp
 def test_the_result_file_is_as_its_schema_says(tmp_path: Path) -> None:
     schema = json.loads((DOCS / "result.schema.json").read_text("utf-8"))
     muddled("demo", folder=tmp_path)
-    (tmp_path / "muddled-demo/submissions/empty").mkdir()
-    result = json.loads(muddled("grade", "muddled-demo/submissions", "--json", folder=tmp_path).stdout)
+    (tmp_path / "muddled-demo/handed-in/empty").mkdir()
+    rest = ("--ledger", "muddled-demo/orchard.db", "--json")
+    result = json.loads(muddled("grade", "muddled-demo/handed-in", *rest, folder=tmp_path).stdout)
     jsonschema.validate(result, schema)
     assert {one["state"] for one in result["submissions"]} == {"finished", "open", "untouched", "unreadable"}
     (example,) = blocks("results.md", "json")
     jsonschema.validate(json.loads(example), schema)
     (suvi,) = json.loads(example)["submissions"]
-    (found,) = [one for one in result["submissions"] if one["learner"] == "suvi"]
+    (found,) = [one for one in result["submissions"] if one["submission"] == suvi["submission"]]
+    assert json.loads(example)["class"] == [one for one in result["class"] if one["kind"] == "missing"]
     assert {**found, "criteria": [c for c in found["criteria"] if c["id"] == "resolution"]} == suvi

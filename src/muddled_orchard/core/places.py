@@ -52,8 +52,7 @@ class MemoryPlace:
     def add(self, path: str, kind: Kind, data: bytes = b"", *, executable: bool = False) -> None:
         """Put something in, with the folders above it. The path must be clean: no `..`, no empty part."""
         parent, _, name = path.rpartition("/")
-        above = self._held.get(parent)
-        if above is None or above[0].kind != "folder":
+        if parent and (parent not in self._inside or self._held[parent][0].kind != "folder"):
             self.add(parent, "folder")
         if kind == "folder" and path in self._inside:
             return

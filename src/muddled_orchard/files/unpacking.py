@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import io
 import lzma
+import re
 import stat
 import tarfile
 import zipfile
@@ -26,6 +27,11 @@ _GZIP = b"\x1f\x8b"
 _XZ = b"\xfd7zXZ\x00"
 _BUNDLE = (b"# v2 git bundle\n", b"# v3 git bundle\n")
 _TAR_KINDS: dict[bytes, Kind] = {b"0": "file", b"\0": "file", b"5": "folder", b"2": "link", b"1": "other"}
+
+# Folders and names of letters that mean nothing to any system, none of them beginning with a dot but .git.
+_PLAIN_PATH = re.compile(
+    r"(?:[A-Za-z0-9_-][A-Za-z0-9_.-]{0,99}/|\.git/){0,30}[A-Za-z0-9_-][A-Za-z0-9_.-]{0,99}"
+)
 
 _Member = tuple[str, Kind, bytes, bool]
 
@@ -90,6 +96,8 @@ def _placed(members: Iterator[_Member], bounds: Bounds) -> MemoryPlace:
 
 def _clean(name: str) -> str:
     """A member's path below the archive's top; raises Exceeded where it leads out of it."""
+    if _PLAIN_PATH.fullmatch(name):
+        return name  # nearly all are like this
     parts = [part for part in name.replace("\\", "/").split("/") if part not in ("", ".")]
     if name.startswith(("/", "\\")) or ".." in parts or (parts and parts[0].endswith(":")):
         raise Exceeded("the archive holds a path that leads out of it")

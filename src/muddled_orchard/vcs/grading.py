@@ -30,7 +30,7 @@ from muddled_orchard.vcs.quarantine import Unreadable, find_repository, take_ove
 from muddled_orchard.vcs.read import HandOut, Reader
 from muddled_orchard.vcs.restate import restated
 
-PORTION = 32
+PORTION = 64
 
 FindScenario = Callable[[str], Scenario | None]
 OpenPlace = Callable[[Path], Place]
