@@ -204,6 +204,11 @@ def test_scenarios_by_id(tmp_path: Path) -> None:
         Shelf([str(tmp_path)])
 
 
+def test_a_practice_folder_does_not_hide_the_exercise_that_it_is_named_after(tmp_path: Path) -> None:
+    muddled("plant", "press-limit", tmp_path / "press-limit")
+    assert "The key covers the conflict" in muddled("survey", "press-limit", folder=tmp_path).stdout
+
+
 def test_a_folder_of_scenarios_may_hold_practice_folders_too(planted: Path, tmp_path: Path) -> None:
     text = (BUNDLED / "press-limit.toml").read_text("utf-8")
     (tmp_path / "mine.toml").write_text(text.replace("Two limits", "Three limits"), "utf-8")

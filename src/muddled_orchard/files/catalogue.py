@@ -44,6 +44,8 @@ def scenario_files(places: Iterable[str]) -> Iterator[Path]:
     for place in places:
         if Path(place).is_dir():
             found = [path for path in sorted(Path(place).rglob("*.toml")) if _is_scenario(path, Path(place))]
+            if not found and place in bundled_ids():
+                found = [BUNDLED / f"{place}.toml"]  # a practice folder may bear its exercise's name
             if not found:
                 raise BadInput(Problem("there is no scenario (*.toml) in this folder", file=place))
             yield from found
