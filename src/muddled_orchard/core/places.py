@@ -44,7 +44,7 @@ class MemoryPlace:
     """Files in memory. What an archive says twice counts as it is said last."""
 
     def __init__(self) -> None:
-        self._held: dict[str, tuple[Entry, bytes]] = {"": (Entry("", "folder"), b"")}
+        self._held: dict[str, tuple[Kind, bytes, bool]] = {"": ("folder", b"", False)}
         self._inside: dict[str, dict[str, None]] = {"": {}}
         self.commits_alone = False
         """Whether this was a bundle, which has commits and nothing else."""
@@ -52,11 +52,11 @@ class MemoryPlace:
     def add(self, path: str, kind: Kind, data: bytes = b"", *, executable: bool = False) -> None:
         """Put something in, with the folders above it. The path must be clean: no `..`, no empty part."""
         parent, _, name = path.rpartition("/")
-        if parent and (parent not in self._inside or self._held[parent][0].kind != "folder"):
+        if parent and (parent not in self._inside or self._held[parent][0] != "folder"):
             self.add(parent, "folder")
-        if kind == "folder" and path in self._inside:
+        if kind == "folder" and path in self._inside and self._held[path][0] == "folder":
             return
-        self._held[path] = (Entry(name, kind, len(data), executable), data)
+        self._held[path] = (kind, data, executable)
         self._inside[parent][name] = None
         if kind == "folder":
             self._inside[path] = {}
@@ -64,12 +64,12 @@ class MemoryPlace:
     def kind(self, path: str) -> Kind | None:
         """What is there, or None."""
         held = self._held.get(path)
-        return held[0].kind if held and self._in_folders(path) else None
+        return held[0] if held and self._in_folders(path) else None
 
     def read(self, path: str, most: int) -> bytes | None:
         """The content of a plain file of at most `most` bytes, else None."""
         held = self._held.get(path)
-        if held is None or held[0].kind != "file" or len(held[1]) > most or not self._in_folders(path):
+        if held is None or held[0] != "file" or len(held[1]) > most or not self._in_folders(path):
             return None
         return held[1]
 
@@ -78,7 +78,8 @@ class MemoryPlace:
         if self.kind(path) != "folder":
             return []
         prefix = f"{path}/" if path else ""
-        return [self._held[prefix + name][0] for name in sorted(self._inside[path])]
+        found = ((name, *self._held[prefix + name]) for name in sorted(self._inside[path]))
+        return [Entry(name, kind, len(data), executable) for name, kind, data, executable in found]
 
     def target(self, path: str) -> bytes:
         """Where a link points."""
@@ -88,7 +89,7 @@ class MemoryPlace:
         """Whether everything above is a folder still: an archive may put a link where a folder was."""
         parent = path.rpartition("/")[0]
         while parent:
-            if self._held[parent][0].kind != "folder":
+            if self._held[parent][0] != "folder":
                 return False
             parent = parent.rpartition("/")[0]
         return True

@@ -6,7 +6,7 @@ no setting of the machine gets into it.
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from pathlib import Path
 
 import pygit2
@@ -40,12 +40,17 @@ def write_history(objects: Objects, history: History, only: Collection[int] | No
         if only is not None and number not in only:
             continue
         tree = objects.tree(_listing(objects, commit))
-        parents = [ids[parent] for parent in commit.parents]
-        if commit.stash:
-            ids[number] = _stash(objects, history, commit, tree, parents[0])
-        else:
-            ids[number] = objects.commit(_who(commit), commit.message, tree, parents)
+        ids[number] = write_planned(objects, history, number, tree, ids)
     return ids
+
+
+def write_planned(objects: Objects, history: History, number: int, tree: str, ids: Mapping[int, str]) -> str:
+    """Make the commit at a place of the story, whose tree is made; `ids` are those of the places before."""
+    commit = history.commits[number]
+    parents = [ids[parent] for parent in commit.parents]
+    if commit.stash:
+        return _stash(objects, history, commit, tree, parents[0])
+    return objects.commit(_who(commit), commit.message, tree, parents)
 
 
 def _listing(objects: Objects, commit: PlannedCommit) -> dict[str, tuple[int, str]]:

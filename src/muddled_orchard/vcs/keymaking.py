@@ -13,7 +13,7 @@ from pathlib import Path
 
 import pygit2
 
-from muddled_orchard.core.history import History
+from muddled_orchard.core.history import History, PlannedCommit
 from muddled_orchard.core.key import (
     Accepted,
     Key,
@@ -29,11 +29,11 @@ from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.repository import Commit, Tree, contains
 from muddled_orchard.core.scenario import Scenario, Task
 from muddled_orchard.core.story import unroll
-from muddled_orchard.core.story_files import PLAIN_FILE
+from muddled_orchard.core.story_files import PLAIN_FILE, Files
 from muddled_orchard.core.tasks import side_names, source_of
 from muddled_orchard.core.variants import Variants
 from muddled_orchard.vcs import git
-from muddled_orchard.vcs.build import new_repository, write_history
+from muddled_orchard.vcs.build import new_repository, write_planned
 from muddled_orchard.vcs.memory import Objects, pack_file
 from muddled_orchard.vcs.predict import content, predict
 
@@ -41,9 +41,20 @@ LEARNER = "the learner <learner@orchard.example>"
 """Who makes the commits of a solution that have no author of their own."""
 
 _MOST_MEETINGS = 2_000
+_MOST_TREES = 10_000
 
 Pair = tuple[str, str]
 _Playing = Generator[Pair, Meeting, None]
+
+
+@dataclass(frozen=True, slots=True)
+class _MadeTree:
+    """A tree as it was planned, its id, what it lists, and the contents by blob id."""
+
+    files: Files
+    id: str
+    tree: Tree
+    texts: dict[str, bytes]
 
 
 class Workshop:
@@ -58,8 +69,24 @@ class Workshop:
         self.repo = new_repository(folder, bare=True)
         self.objects = Objects()
         self._variants: dict[str, Variants] = {}
+        self._trees: dict[int, _MadeTree] = {}
         self.meetings: dict[tuple[object, ...], tuple[Pair, Meeting]] = {}
         self.replays: dict[tuple[object, ...], tuple[int, ...]] = {}
+
+    def tree(self, planned: PlannedCommit) -> _MadeTree:
+        """A planned commit's tree, made once for all variants that have the same."""
+        known = self._trees.get(id(planned.tree))
+        if known is None or known.files is not planned.tree:
+            tree, texts = {}, {}
+            for path, file in sorted(planned.tree.items()):
+                blob = self.objects.blob(file.data)
+                tree[path] = Blob(file.mode, blob)
+                texts[blob] = file.data
+            id_ = self.objects.tree({path: (blob.mode, blob.id) for path, blob in tree.items()})
+            if len(self._trees) > _MOST_TREES:
+                self._trees.clear()
+            known = self._trees[id(planned.tree)] = _MadeTree(planned.tree, id_, tree, texts)
+        return known
 
     def variants(self, scenario: Scenario) -> Variants:
         """The variants of a scenario, remembered from one call to the next."""
@@ -111,7 +138,7 @@ def make_keys(workshop: Workshop, wanted: Sequence[tuple[Scenario, str]]) -> lis
         except BadInput as bad:
             drafts.append(bad)
             continue
-        draft = _begun(workshop.objects, variant.scenario, code, variant.history)
+        draft = _begun(workshop, variant.scenario, code, variant.history)
         # The scenario itself, and not its id: another one of that id must not get this one's meetings.
         draft.memo = (id(workshop.variants(scenario)), variant.values)
         drafts.append(draft)
@@ -123,7 +150,7 @@ def keys_of_varied(workshop: Workshop, wanted: Sequence[tuple[Scenario, str]]) -
     drafts: list[_Draft | BadInput] = []
     for scenario, code in wanted:
         try:
-            drafts.append(_begun(workshop.objects, scenario, code, unroll(scenario, code)))
+            drafts.append(_begun(workshop, scenario, code, unroll(scenario, code)))
         except BadInput as bad:
             drafts.append(bad)
     return _played(workshop, drafts)
@@ -173,19 +200,17 @@ def _meetings(workshop: Workshop, asked: Sequence[tuple[_Draft, Pair]]) -> list[
     return answers
 
 
-def _begun(objects: Objects, scenario: Scenario, code: str, history: History) -> _Draft:
-    ids = write_history(objects, history)
+def _begun(workshop: Workshop, scenario: Scenario, code: str, history: History) -> _Draft:
+    ids: dict[int, str] = {}
     texts: dict[str, bytes] = {}
     commits = {}
     for number, planned in enumerate(history.commits):
-        tree = {}
-        for path, file in sorted(planned.tree.items()):
-            blob = str(pygit2.hash(file.data))
-            tree[path] = Blob(file.mode, blob)
-            texts[blob] = file.data
+        made = workshop.tree(planned)
+        texts |= made.texts
+        ids[number] = write_planned(workshop.objects, history, number, made.id, ids)
         parents = tuple(ids[parent] for parent in planned.parents)
         author = f"{planned.author.name} <{planned.author.email}>"
-        commits[ids[number]] = Commit(ids[number], parents, author, planned.message, tree)
+        commits[ids[number]] = Commit(ids[number], parents, author, planned.message, made.tree)
     refs = {f"refs/heads/{branch}": ids[number] for branch, number in history.tips.items()}
     refs |= {f"refs/remotes/origin/{branch}": ids[number] for branch, number in history.tracked.items()}
     tips = {branch: ids[number] for branch, number in history.tips.items()}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Container, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 
@@ -84,7 +84,7 @@ class Reader:
         from, the search ends there.
         """
         with _told("the history can't be read"):
-            for commit in self._history(frozenset(known)):
+            for commit in self._history(known):
                 if commit in known:
                     return known[commit]
                 read = self._commits[commit]
@@ -130,7 +130,7 @@ class Reader:
         heads = "refs/heads/"
         return {name.removeprefix(heads): id_ for name, id_ in self._remote.items() if name.startswith(heads)}
 
-    def _history(self, known: frozenset[str]) -> Iterator[str]:
+    def _history(self, known: Container[str]) -> Iterator[str]:
         """Every commit that a ref, HEAD, a pending operation or the reflog leads to, each once. Known
         commits are given but not gone beyond."""
         brings = self._pending.brings if self._pending else ()
