@@ -1,0 +1,210 @@
+"""Objects, packs, indexes and archives of our own making, read back by Git and by what reads archives."""
+
+from __future__ import annotations
+
+import io
+import stat
+import subprocess
+import tarfile
+import zipfile
+from pathlib import Path
+
+import pytest
+
+from muddled_orchard.core.bounds import Bounds, Exceeded
+from muddled_orchard.core.places import Below, Entry, MemoryPlace, below
+from muddled_orchard.core.story_files import File
+from muddled_orchard.files.packing import pack, write_atomically
+from muddled_orchard.files.unpacking import is_archive, unpacked, unpacked_bytes
+from muddled_orchard.vcs import git
+from muddled_orchard.vcs.build import new_repository, zone
+from muddled_orchard.vcs.disk import DiskPlace
+from muddled_orchard.vcs.memory import Objects, loose_file, loose_path, pack_file
+from muddled_orchard.vcs.practice import index_file
+from tests.conftest import LEARNER, shell
+
+WHO = "Maren Quill <maren@orchard.example> 1900000000 +0530"
+
+
+def story() -> tuple[Objects, str]:
+    """Two commits with what trees find hard to sort: folders beside files of nearly the same name."""
+    objects = Objects()
+    names = ("a", "a.b", "a-b", "a/c", "ab/c/d", "zoë.txt", "run.sh")
+    modes = {"run.sh": 0o100755, "a-b": 0o120000}
+    listing = {
+        name: (modes.get(name, 0o100644), objects.blob(name.encode())) for name in names if name != "a"
+    }
+    first = objects.commit(WHO, "First\n", objects.tree(listing), [])
+    large = objects.blob(bytes(range(256)) * 400)
+    second = objects.commit(
+        WHO, "Größer\n", objects.tree({**listing, "large.bin": (0o100644, large)}), [first]
+    )
+    return objects, second
+
+
+@pytest.mark.parametrize("form", ["loose", "packed"])
+def test_git_finds_nothing_wrong_with_our_objects(form: str, tmp_path: Path) -> None:
+    objects, tip = story()
+    new_repository(tmp_path / "x.git", bare=True)
+    if form == "packed":
+        git.index_pack(tmp_path / "x.git", pack_file(objects.held.values()))
+    else:
+        for id_, held in objects.held.items():
+            write_atomically(tmp_path / "x.git/objects" / loose_path(id_), loose_file(*held))
+    (tmp_path / "x.git/refs/heads/main").write_text(f"{tip}\n")
+    where = tmp_path / "x.git"
+    assert shell(where, "git fsck --strict --full 2>&1") == ""
+    assert shell(where, "git log --format='%s %an %ae %ad' --date=iso main").splitlines() == [
+        "Größer Maren Quill maren@orchard.example 2030-03-17 23:16:40 +0530",
+        "First Maren Quill maren@orchard.example 2030-03-17 23:16:40 +0530",
+    ]
+    listed = shell(where, "git -c core.quotePath=false ls-tree -r --name-only main").splitlines()
+    assert listed == ["a-b", "a.b", "a/c", "ab/c/d", "large.bin", "run.sh", "zoë.txt"]
+    assert shell(where, "git cat-file -s main:large.bin") == "102400\n"
+
+
+def test_a_pack_of_nothing_and_of_every_size() -> None:
+    for size in (0, 1, 15, 16, 2047, 2048, 70_000):
+        objects = Objects()
+        id_ = objects.blob(b"x" * size)
+        asked = subprocess.run(
+            ["git", "hash-object", "--stdin"], input=b"x" * size, capture_output=True, check=True, env=LEARNER
+        )
+        assert asked.stdout.decode().strip() == id_
+        assert pack_file(objects.held.values())[:12] == b"PACK\0\0\0\2\0\0\0\1"
+
+
+@pytest.mark.parametrize(("minutes", "said"), [(0, "+0000"), (330, "+0530"), (-90, "-0130"), (-720, "-1200")])
+def test_zones(minutes: int, said: str) -> None:
+    assert zone(minutes) == said
+
+
+def test_an_index_of_ours_is_one_for_git(tmp_path: Path) -> None:
+    shell(
+        tmp_path,
+        "git init -q; echo a >a; mkdir d; echo b >d/b; touch c.sh; chmod +x c.sh; git add .; git commit -qm x",
+    )
+    listed = shell(tmp_path, "git ls-files -s").splitlines()
+    entries = [(line.split("\t")[1], 0, int(line.split()[0], 8), line.split()[1]) for line in listed]
+    (tmp_path / ".git/index").write_bytes(index_file(entries))
+    assert shell(tmp_path, "git status --porcelain; git fsck 2>&1") == ""
+    unmerged = [("a", stage, 0o100644, entries[0][3]) for stage in (3, 1, 2)]
+    (tmp_path / ".git/index").write_bytes(index_file([*entries[1:], *unmerged]))
+    assert shell(tmp_path, "git ls-files -u | cut -f1 | cut -d' ' -f3").split() == ["1", "2", "3"]
+    assert shell(tmp_path, "git status --porcelain") == "UU a\n"
+
+
+FILES = {
+    "work/press.toml": File(0o100644, b"limit = 1\n"),
+    "work/run.sh": File(0o100755, b"#!/bin/sh\n"),
+    "work/zo\u00eb/" + "n" * 120: File(0o100644, b"long"),
+    "work/here": File(0o120000, b"press.toml"),
+    "work/empty": File(0o100644, b""),
+}
+
+
+@pytest.mark.parametrize("form", ["tar.gz", "zip"])
+def test_what_is_packed_comes_out_again(form: str, tmp_path: Path) -> None:
+    packed = pack(FILES, "top", form)
+    assert packed == pack(dict(reversed(FILES.items())), "top", form)
+    (tmp_path / "x").write_bytes(packed)
+    assert is_archive(tmp_path / "x")
+    place = Below(unpacked(tmp_path / "x", Bounds()), "top")
+    found = dict(below(place))
+    assert found.keys() == FILES.keys()
+    for path, file in FILES.items():
+        entry = found[path]
+        assert entry.kind == ("link" if file.mode == 0o120000 else "file")
+        assert (place.target(path) if entry.kind == "link" else place.read(path, 999)) == file.data
+        assert entry.executable == (file.mode in (0o100755, 0o120000))
+    # Others read it too.
+    if form == "zip":
+        with zipfile.ZipFile(tmp_path / "x") as archive:
+            assert archive.testzip() is None
+            modes = {info.filename: info.external_attr >> 16 for info in archive.infolist()}
+        assert stat.S_ISLNK(modes["top/work/here"])
+    else:
+        with tarfile.open(tmp_path / "x") as archive_:
+            names = {member.name: member.mtime for member in archive_}
+        assert names == {f"top/{path}": 1_577_836_800 for path in FILES}
+
+
+@pytest.mark.parametrize("form", [tarfile.USTAR_FORMAT, tarfile.GNU_FORMAT, tarfile.PAX_FORMAT])
+def test_tars_of_every_format_read_alike(form: int) -> None:
+    out = io.BytesIO()
+    with tarfile.open(fileobj=out, mode="w", format=form) as archive:
+        for name, kind in (
+            ("d", tarfile.DIRTYPE),
+            ("d/f", tarfile.REGTYPE),
+            ("d/" + "g" * 99, tarfile.REGTYPE),
+            ("l", tarfile.SYMTYPE),
+        ):
+            about = tarfile.TarInfo(name)
+            about.type, about.linkname = kind, "d/f" if kind == tarfile.SYMTYPE else ""
+            about.size = 600 if kind == tarfile.REGTYPE else 0
+            archive.addfile(about, io.BytesIO(b"y" * 600))
+    place = unpacked_bytes(out.getvalue(), Bounds())
+    assert [(path, entry.kind, entry.size) for path, entry in below(place)] == [
+        ("l", "link", 3), ("d/f", "file", 600), ("d/" + "g" * 99, "file", 600),
+    ]  # fmt: skip
+
+
+def both(tmp_path: Path) -> list[MemoryPlace | DiskPlace]:
+    """The same files in memory and on a disk."""
+    memory = MemoryPlace()
+    memory.add("a/b/file", "file", b"text", executable=True)
+    memory.add("a/link", "link", b"b")
+    memory.add("pipe", "other")
+    memory.add("empty", "folder")
+    shell(
+        tmp_path, "mkdir -p a/b empty; printf text >a/b/file; chmod 755 a/b/file; ln -s b a/link; mkfifo pipe"
+    )
+    return [memory, DiskPlace(tmp_path)]
+
+
+def test_a_place_is_the_same_in_memory_and_on_a_disk(tmp_path: Path) -> None:
+    for place in both(tmp_path):
+        kinds = {
+            path: place.kind(path)
+            for path in ("", "a", "a/b/file", "a/link", "a/link/file", "pipe", "none", "a/b/file/x")
+        }
+        assert kinds == {
+            "": "folder", "a": "folder", "a/b/file": "file", "a/link": "link", "a/link/file": None, "pipe": "other", "none": None,
+            "a/b/file/x": None,
+        }  # fmt: skip
+        assert place.read("a/b/file", 4) == b"text"
+        assert [place.read(path, 3) for path in ("a/b/file", "a/link", "pipe", "a", "a/link/file")] == [
+            None
+        ] * 5
+        assert place.target("a/link") == b"b"
+        assert place.entries("a/b") == [Entry("file", "file", 4, True)]
+        assert (place.entries("empty"), place.entries("none"), place.entries("a/link")) == ([], [], [])
+        assert sorted(path for path, _ in below(place)) == ["a/b/file", "a/link", "pipe"]
+        inner = Below(place, "a")
+        assert (inner.kind(""), inner.read("b/file", 9), [entry.name for entry in inner.entries("")]) == (
+            "folder",
+            b"text",
+            ["b", "link"],
+        )
+
+
+def test_what_an_archive_says_twice_counts_as_it_is_said_last() -> None:
+    place = MemoryPlace()
+    place.add("a/b", "file", b"one")
+    place.add("a/b", "file", b"two")
+    assert place.read("a/b", 9) == b"two"
+    place.add("a", "link", b"/etc")
+    assert (place.kind("a"), place.kind("a/b"), place.read("a/b", 9)) == ("link", None, None)
+    place.add("a/c", "file", b"three")
+    assert (place.kind("a"), place.read("a/c", 9)) == ("folder", b"three")
+
+
+def test_an_encrypted_zip_is_told(tmp_path: Path) -> None:
+    data = bytearray(pack({"a": File(0o100644, b"x")}, "top", "zip"))
+    for start in (data.index(b"PK\3\4") + 6, data.index(b"PK\1\2") + 8):
+        data[start] |= 1
+    with pytest.raises(Exceeded, match="can't be unpacked"):
+        unpacked_bytes(bytes(data), Bounds())
+    (tmp_path / "x").write_bytes(data)
+    with pytest.raises(Exceeded, match="larger than 0 MiB"):
+        unpacked(tmp_path / "x", Bounds(size=10))
