@@ -95,11 +95,11 @@ def test_an_index_of_ours_is_one_for_git(tmp_path: Path) -> None:
 
 
 FILES = {
-    "work/press.toml": File(0o100644, b"limit = 1\n"),
-    "work/run.sh": File(0o100755, b"#!/bin/sh\n"),
-    "work/zo\u00eb/" + "n" * 120: File(0o100644, b"long"),
-    "work/here": File(0o120000, b"press.toml"),
-    "work/empty": File(0o100644, b""),
+    "shed/press.toml": File(0o100644, b"limit = 1\n"),
+    "shed/run.sh": File(0o100755, b"#!/bin/sh\n"),
+    "shed/zo\u00eb/" + "n" * 120: File(0o100644, b"long"),
+    "shed/here": File(0o120000, b"press.toml"),
+    "shed/empty": File(0o100644, b""),
 }
 
 
@@ -122,7 +122,7 @@ def test_what_is_packed_comes_out_again(form: str, tmp_path: Path) -> None:
         with zipfile.ZipFile(tmp_path / "x") as archive:
             assert archive.testzip() is None
             modes = {info.filename: info.external_attr >> 16 for info in archive.infolist()}
-        assert stat.S_ISLNK(modes["top/work/here"])
+        assert stat.S_ISLNK(modes["top/shed/here"])
     else:
         with tarfile.open(tmp_path / "x") as archive_:
             names = {member.name: member.mtime for member in archive_}

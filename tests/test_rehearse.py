@@ -9,8 +9,10 @@ from pathlib import Path
 import pytest
 
 from muddled_orchard.core.assessment import Assessment, CriterionResult, HunkResult, met, missed, unreadable
+from muddled_orchard.core.criteria import JUDGES
 from muddled_orchard.core.rehearsal import Expected, Kept, surprises
-from muddled_orchard.files.catalogue import BUNDLED, bundled_ids
+from muddled_orchard.files.catalogue import BUNDLED, Shelf, bundled_ids
+from muddled_orchard.vcs.rehearsing import rehearse
 from tests.conftest import muddled, shell
 from tests.scenarios import SMALL
 
@@ -133,3 +135,38 @@ def test_surprises(name: str) -> None:
 
 def test_a_right_solution_must_not_need_a_look() -> None:
     assert list(surprises("right", Expected(), result())) == ["it needs a look: odd"]
+
+
+@pytest.mark.parametrize("criterion", [id_ for id_ in JUDGES if id_ not in ("rules", "delivered")])
+def test_a_grader_that_goes_blind_is_noticed(
+    criterion: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setitem(JUDGES, criterion, lambda _: met("All is well."))
+    scenario = Shelf().find("press-limit")
+    assert scenario is not None
+    (rehearsal,) = rehearse([scenario], "0", tmp_path / "kept", 2)
+    told = [surprise for one in rehearsal.surprising for surprise in one.surprises]
+    assert any(f"{criterion} is met, though it should cost points" in surprise for surprise in told)
+    assert criterion in rehearsal.blind
+
+
+@pytest.mark.parametrize("criterion", ["markers", "history", "resolution", "rest", "bystanders", "tidy"])
+def test_a_grader_that_finds_fault_everywhere_is_noticed(
+    criterion: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setitem(JUDGES, criterion, lambda _: missed("All is lost."))
+    scenario = Shelf().find("rebase-one")
+    assert scenario is not None
+    (rehearsal,) = rehearse([scenario], "0", tmp_path / "kept", 2)
+    right = next(one for one in rehearsal.acted if one.behaviour == "right")
+    assert right.surprises == (f"{criterion} is missed, though it should be met: All is lost.",)
+    assert right.repository is not None
+    assert (Path(right.repository) / "work/.git").is_dir()
+
+
+def test_the_views_fit_a_narrow_terminal_and_ascii(tmp_path: Path) -> None:
+    for arguments in (("rehearse", "rebase-one"), ("rehearse", "just-forward", "quiet-merge")):
+        for more in ({"COLUMNS": "80"}, {"COLUMNS": "120", "PYTHONIOENCODING": "ascii"}):
+            said = muddled(*arguments, folder=tmp_path, more=more).stdout
+            assert max(map(len, said.splitlines())) <= int(more["COLUMNS"])
+            assert said.isascii() == ("PYTHONIOENCODING" in more)

@@ -34,6 +34,53 @@ RIGHT = (
     "sed -i -e '/^<<<<<<</,/^=======/d' -e '/^>>>>>>>/d' press.toml; git commit -qam merged\n"
 )
 
+# What honest people's machines and habits do to a repository: nothing of it may cost a point.
+HONEST = {
+    "packed": "git gc -q --prune=now",
+    "packed with a commit graph and a bitmap": "git repack -qadb; git commit-graph write --reachable; git multi-pack-index write",
+    "refs packed": "git pack-refs --all",
+    "a tag that says something": "git tag -a v1 -m 'As of now'",
+    "a note": "git notes add -m 'Checked by the press'",
+    "settings of all kinds": "git config user.name Else; git config core.autocrlf input; git config merge.tool none; git config core.editor vi",
+    "a remote that is gone": "git remote add home /nowhere; git update-ref refs/remotes/home/main HEAD",
+    "another branch with an umlaut": "git branch übung",
+    "a branch with slashes": "git branch feature/press/limit",
+    "an alias and a hook": "git config alias.st status; mkdir -p .git/hooks; echo 'exit 1' >.git/hooks/pre-commit; chmod +x .git/hooks/pre-commit",
+    "a sparse index": "git config index.sparse true; git update-index --index-version 4",
+    "an index with a cache of untracked files": "git update-index --untracked-cache; git status >/dev/null",
+    "rerere": "git config rerere.enabled true; mkdir -p .git/rr-cache",
+    "an editor's folders in .git": "mkdir -p .git/sublime; echo x >.git/COMMIT_EDITMSG~",
+    "a message in another encoding": "git -c i18n.commitEncoding=ISO-8859-1 commit -q --amend -m $'Gr\\xf6\\xdfer'",
+    "a signature of nobody": "git commit -q --amend -m merged --date '2031-05-01T00:00:00+1345'",
+    "a long message with trailers": "git commit -q --amend -m merged -m $'Because.\\n\\nVariant: none\\nExercise: other'",
+    "no reflog": "rm -rf .git/logs",
+    "a worktree that was removed": "git worktree add -q ../other; git worktree remove ../other; git branch -D other",
+    "a look at an older commit": "git checkout -q HEAD~1; git checkout -q main",
+    "noise of operating systems": "touch .DS_Store Thumbs.db ._press.toml",
+    "an ignored file": "echo '*.log' >.git/info/exclude",
+    "read-only": "chmod -R a-w .",
+}  # fmt: skip
+
+
+def test_honest_habits_cost_nothing(tmp_path: Path) -> None:
+    muddled("plant", "press-limit", tmp_path / "first")
+    shell(tmp_path / "first/work", RIGHT)
+    for number, script in enumerate(HONEST.values()):
+        shutil.copytree(tmp_path / "first", tmp_path / f"in/{number:02}", symlinks=True)
+        shell(tmp_path / f"in/{number:02}/work", script)
+    results = graded(tmp_path / "in")
+    shell(tmp_path, "chmod -R u+w in")
+    lacking = {
+        name: (
+            results[f"{number:02}"]["reason"],
+            [c["because"] for c in results[f"{number:02}"]["criteria"].values()],
+        )
+        for number, name in enumerate(HONEST)
+        if results[f"{number:02}"]["percent"] != 100
+    }
+    assert lacking == {}
+
+
 # What is done to a submission, and its state: everything but the damaged is graded as if nothing were.
 HOSTILE = {
     "configuration that runs programs": (
@@ -59,6 +106,7 @@ HOSTILE = {
     ),
     ".git is a link": ("mv .git ../elsewhere; ln -s ../elsewhere .git", "unreadable"),
     ".git is a file": ("mv .git ../elsewhere; echo 'gitdir: ../elsewhere' >.git", "unreadable"),
+    "a split index": ("git update-index --split-index", "unreadable"),
     "no objects": ("rm -rf .git/objects/??", "unreadable"),
     "a damaged object": ("f=.git/objects/$(git rev-parse HEAD | sed 's|..|&/|'); chmod +w $f; echo x >$f", "unreadable"),
     "a damaged index": ("head -c 50 /dev/zero >.git/index", "unreadable"),

@@ -220,7 +220,13 @@ class Reader:
         copy = self._room / "index"
         self._room.mkdir(parents=True, exist_ok=True)
         copy.write_bytes(data)
-        index = _Index(str(copy))
+        try:
+            index = _Index(str(copy))
+        except pygit2.GitError as error:
+            if "'link'" in str(error):  # the extension that says so
+                how = "git update-index --no-split-index makes it one"
+                raise Unreadable(f"its index is split in two files; {how}") from None
+            raise
         # libgit2 lists the stages of unmerged paths among the others, and doesn't say which is which.
         unmerged = [
             IndexEntry(side.path, stage, Blob(int(side.mode), str(side.id)))
