@@ -1,0 +1,209 @@
+"""The round through archives for every operation, what runs elsewhere than on Linux, and what is told on the way."""
+
+from __future__ import annotations
+
+import io
+import multiprocessing
+import re
+import shutil
+import sqlite3
+import tarfile
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from rich.console import Console
+
+from muddled_orchard.classroom import handing_out, marking
+from muddled_orchard.cli import COMMANDS
+from muddled_orchard.core.bounds import Bounds
+from muddled_orchard.core.places import below
+from muddled_orchard.core.roster import Learner
+from muddled_orchard.core.story_files import File
+from muddled_orchard.files import ledger as ledger_module
+from muddled_orchard.files.catalogue import Shelf, bundled_ids
+from muddled_orchard.files.ledger import MIGRATIONS, Ledger
+from muddled_orchard.files.packing import pack
+from muddled_orchard.files.submissions import Handed, find_submissions
+from muddled_orchard.files.unpacking import unpacked_bytes
+from muddled_orchard.reports import terminal
+from muddled_orchard.vcs.acting import Desk
+from muddled_orchard.vcs.behaviours import named
+from muddled_orchard.vcs.keymaking import Workshop, make_key
+from muddled_orchard.vcs.planting import read_files
+from tests.conftest import muddled, shell
+
+ROSTER = [Learner("ada", "Ada Quince"), Learner("bo", "Bo Medlar")]
+
+
+def handed_out(top: Path, exercises: list[str], *, form: str = "tar.gz", jobs: int = 2) -> Ledger:
+    """Hand exercises out to two learners."""
+    made = handing_out.exercises_in(exercises, form)
+    ledger = Ledger(top / "orchard.db", create=True)
+    wanted = handing_out.enrol(ledger, made, ROSTER, top / "out")
+    for portion in handing_out.make_all(made, wanted, top / "out", jobs):
+        ledger.record(portion)
+    return ledger
+
+
+def test_the_whole_catalogue_goes_out_and_comes_back(tmp_path: Path) -> None:
+    """Ada hands in untouched what she got, Bo solves it; both as archives."""
+    ledger = handed_out(tmp_path, bundled_ids())
+    given_out = ledger.hand_outs()
+    assert len(given_out) == 2 * len(bundled_ids())
+    assert len({one.variant for one in given_out}) == len(given_out)
+    shelf = Shelf()
+    workshop = Workshop(tmp_path / "workshop.git")
+    back = tmp_path / "back"
+    back.mkdir()
+    for one in given_out:
+        packed = tmp_path / "out" / one.file
+        if one.learner == "ada":
+            shutil.copy(packed, back / f"ada-{one.exercise}.tar.gz")
+            continue
+        with tarfile.open(packed) as archive:
+            archive.extractall(tmp_path / "desk", filter="tar")
+        place = tmp_path / "desk" / one.exercise
+        scenario = shelf.find(one.exercise)
+        assert scenario is not None
+        key = make_key(workshop, scenario, one.variant)
+        assert one.first_commit in key.handed_out
+        named("right").act(Desk(place / "work", key, "bo"))
+        (back / f"{one.exercise}.zip").write_bytes(pack(dict(read_files(place)), one.exercise, "zip"))
+    course = marking.Course(shelf, ledger)
+    results = list(marking.mark(find_submissions([back]), course, Bounds(), 2))
+    ledger.close()
+    marks = {(one.learner, one.assessment.exercise): one.assessment for one in results}
+    assert len(marks) == 2 * len(bundled_ids())
+    for (learner, exercise), assessment in marks.items():
+        state = "untouched" if learner == "ada" else "finished"
+        assert (assessment.state, assessment.percent) == (state, 0 if learner == "ada" else 100), exercise
+        assert assessment.needs_a_look == (), exercise
+
+
+def test_processes_that_are_not_forked_do_the_same(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    handed_out(tmp_path, ["press-limit"], jobs=1).close()
+    for module in (handing_out, marking):
+        monkeypatch.setattr(module, "context", lambda: multiprocessing.get_context("spawn"))
+    monkeypatch.setattr(handing_out, "PORTION", 1)
+    shutil.copytree(tmp_path / "out", tmp_path / "before")
+    shutil.rmtree(tmp_path / "out")
+    ledger = handed_out(tmp_path, ["press-limit"])
+    assert shell(tmp_path, "diff -r before out") == ""
+    handed = [Handed(path, path.name) for path in sorted((tmp_path / "out/press-limit").iterdir())]
+    results = list(marking.mark(handed, marking.Course(Shelf(), ledger), Bounds(), 2))
+    ledger.close()
+    assert [(one.learner, one.assessment.state) for one in results] == [
+        ("ada", "untouched"),
+        ("bo", "untouched"),
+    ]
+
+
+def test_folders_are_put_in_place_whole(tmp_path: Path) -> None:
+    handed_out(tmp_path, ["press-limit"], form="folder").close()
+    assert sorted(path.name for path in (tmp_path / "out/press-limit").iterdir()) == ["ada", "bo"]
+    shutil.rmtree(tmp_path / "out/press-limit/ada")
+    handed_out(tmp_path, ["press-limit"], form="folder").close()
+    assert shell(tmp_path / "out/press-limit/ada/work", "git status --porcelain") == ""
+
+
+def test_an_older_ledger_is_brought_up_to_date(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    handed_out(tmp_path, ["press-limit"]).close()
+    later = (
+        *MIGRATIONS,
+        "ALTER TABLE learner ADD COLUMN left TEXT;\nCREATE TABLE term (name TEXT) STRICT;\n",
+    )
+    monkeypatch.setattr(ledger_module, "MIGRATIONS", later)
+    for _ in range(2):
+        ledger = Ledger(tmp_path / "orchard.db")
+        assert [one.learner for one in ledger.hand_outs()] == ["ada", "bo"]
+        assert list(ledger.learners()) == ["ada", "bo"]
+        ledger.close()
+    with sqlite3.connect(tmp_path / "orchard.db") as db:
+        assert db.execute("PRAGMA user_version").fetchone() == (2,)
+        assert db.execute("SELECT count(*) FROM term").fetchone() == (0,)
+    broken = (*later, "CREATE TABLE half (name TEXT);\nCREATE TABLE term (name TEXT);\n")
+    monkeypatch.setattr(ledger_module, "MIGRATIONS", broken)
+    with pytest.raises(Exception, match="no ledger"):
+        Ledger(tmp_path / "orchard.db")
+    with sqlite3.connect(tmp_path / "orchard.db") as db:
+        assert db.execute("SELECT count(*) FROM sqlite_master WHERE name = 'half'").fetchone() == (0,)
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    st.dictionaries(
+        st.lists(st.text("ab.ö ", min_size=1, max_size=70).filter(lambda name: name.strip(". ")), min_size=1, max_size=3).map("/".join),
+        st.tuples(st.sampled_from([0o100644, 0o100755, 0o100444]), st.binary(max_size=1500)),
+        max_size=6,
+    ),
+    st.sampled_from(["tar.gz", "zip"]),
+)  # fmt: skip
+def test_whatever_is_packed_is_unpacked(files: dict[str, tuple[int, bytes]], form: str) -> None:
+    folders = {path.rpartition("/")[0] for path in files}
+    held = {
+        path: File(*file)
+        for path, file in files.items()
+        if not any(f"{f}/".startswith(f"{path}/") for f in folders)
+    }
+    place = unpacked_bytes(pack(held, "t", form), Bounds()) if held or form == "zip" else None
+    found = {path.removeprefix("t/"): entry for path, entry in below(place)} if place else {}
+    assert found.keys() == held.keys()
+    for path, file in held.items():
+        assert place is not None
+        assert place.read(f"t/{path}", 2000) == file.data
+        assert found[path].executable == (file.mode == 0o100755)
+
+
+def test_long_work_tells_how_far_it_is(
+    monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    clock = iter(range(0, 1000, 2))
+    monkeypatch.setattr("time.monotonic", lambda: next(clock))
+    portions = [["x"] * 5] * 6
+    assert list(terminal.with_progress(portions, 30, "Grading", quiet=False, size=len)) == portions
+    told = capsys.readouterr().err.splitlines()
+    assert told == ["Grading: 10 of 30, 2/s, 8 s left", "Grading: 20 of 30, 2/s, 4 s left"]
+    assert list(terminal.with_progress([1, 2], 2, "Grading", quiet=True)) == [1, 2]
+    monkeypatch.undo()
+    screen = Console(file=io.StringIO(), force_terminal=True, width=80)
+    monkeypatch.setattr(terminal, "console", lambda *_: screen)
+    assert list(terminal.with_progress([1, 2, 3], 3, "Grading", quiet=False)) == [1, 2, 3]
+    assert capsys.readouterr().err == ""
+
+
+def test_the_readme_names_every_command_and_option() -> None:
+    readme = Path("README.md").read_text("utf-8")
+    for command in COMMANDS:
+        row = next(line for line in readme.splitlines() if line.startswith(f"| `muddled {command}"))
+        options = set(re.findall(r"(--[a-z-]+)", muddled(command, "--help").stdout)) - {"--help"}
+        told = set(re.findall(r"(--[a-z-]+)", row))
+        assert options - told <= {"--quiet", "--jobs"}, command
+        assert told <= options | {"--from"}, command
+
+
+BUNDLES = {
+    "all": "git bundle create -q ../x.bundle --all",
+    "main alone": "git bundle create -q ../x.bundle main HEAD",
+    "without HEAD": "git bundle create -q ../x.bundle main night-shift",
+    "of version 3": "git bundle create -q --version=3 ../x.bundle --all",
+    "with deltas": "git repack -qadf --depth=50; git bundle create -q ../x.bundle --all",
+    "from a detached HEAD": "git checkout -q --detach; git bundle create -q ../x.bundle --all",
+    "with a tag": "git tag -a v1 -m x; git bundle create -q ../x.bundle --all",
+}
+
+
+@pytest.mark.parametrize("name", BUNDLES)
+def test_bundles(name: str, planted: Path) -> None:
+    shell(
+        planted / "work",
+        "git merge -q night-shift >/dev/null || true\n"
+        "sed -i -e '/^<<<<<<</,/^=======/d' -e '/^>>>>>>>/d' press.toml; git commit -qam merged\n"
+        + BUNDLES[name],
+    )
+    (one,) = marking.mark([Handed(planted / "x.bundle", "x")], marking.Course(Shelf()), Bounds(), 1)
+    lacking = {c.id for c in one.assessment.criteria if c.outcome.verdict in ("partly", "missed")}
+    # Branches that were left out of a bundle can't be told from deleted ones.
+    assert lacking == ({"bystanders"} if name == "main alone" else set())
+    assert one.assessment.state == "finished"
