@@ -103,6 +103,31 @@ CASES = {
     "merged, the file under another name": Case(
         "press-limit", "git merge -q night-shift >/dev/null || true\n" + side("theirs", "press.toml") + "git mv press.toml limits.toml; git commit -qm m", partly="rest", missed="rules", says="limits.toml was added",
     ),
+    "merge, main set to the other branch": Case(
+        "press-limit", "git reset -q --hard night-shift", kept="theirs", missed="history bystanders rest", says="what it had is no longer in it; night-shift was to be merged into main",
+    ),
+    "merge, begun on a detached HEAD and squashed": Case(
+        "squash-the-notes", "git checkout -q --detach; git merge -q --squash cloths >/dev/null || true\n" + side("theirs", "needs.txt") + "git commit -qm 'Count the cloths'",
+        partly="history tidy", says="no branch has it: it was made on a detached HEAD",
+    ),
+    "merge, after a commit of the learner's": Case(
+        "press-limit", "git commit -q --allow-empty -m Ready; git merge -q night-shift >/dev/null || true\n" + side("theirs", "press.toml") + "git commit -qm m",
+    ),
+    "merge, after the other branch had gone on": Case(
+        "press-limit", "git checkout -q night-shift; git commit -q --allow-empty -m Ready; git checkout -q main; git merge -q night-shift >/dev/null || true\n"
+        + side("theirs", "press.toml") + "git commit -qm m", partly="bystanders", says="night-shift was moved on",
+    ),
+    "merge, on a branch of the learner's own": Case(
+        "press-limit", "git checkout -q -b trying; git merge -q night-shift >/dev/null || true\n" + side("theirs", "press.toml") + "git commit -qm m",
+        partly="history tidy", says="it is on trying; main did not receive it",
+    ),
+    "merge, done and pushed away by a reset": Case(
+        "press-limit", "git merge -q night-shift >/dev/null || true\n" + side("theirs", "press.toml") + "git commit -qm m; git reset -q --hard HEAD~1",
+        state="untouched", kept="", missed=ALL.replace("rest", "rest rules"),
+    ),
+    "only another branch moved": Case(
+        "rebase-one", "git branch -f main gates", state="open", kept="", missed=ALL, says="only branches were moved",
+    ),
     "a commit that becomes empty": Case("rebase-empty", REBASE + side("ours", "signs.txt") + GO_ON, kept="ours", says="nothing was left of the others"),
     "a rebase picked up in the middle": Case("left-in-a-rebase", side("theirs", "wasps.txt") + GO_ON),
     "a rebase left in the middle": Case("left-in-a-rebase", "true", state="untouched", kept="unresolved", missed=ALL),
