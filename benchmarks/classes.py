@@ -71,6 +71,7 @@ def _class_of(top: Path, size: int) -> None:
     again = timed(lambda: subprocess.run(graded, cwd=top, check=True)) / size
     print(f"  again, nothing changed: {1000 * again:.2f} ms each")
     _memory(top)
+    _mixed(top, size)
 
 
 def _row(name: str, ours: float, by_hand: float) -> None:
@@ -106,6 +107,35 @@ def _worked(piece: tuple[Path, int, str, str]) -> None:
     packed = pack(dict(read_files(desk / EXERCISE)), EXERCISE, "tar.gz")
     write_atomically(top / "back" / f"{number}.tar.gz", packed)
     shutil.rmtree(desk)
+
+
+def _mixed(top: Path, size: int) -> None:
+    """The same class with a third of it handed in as zip files and a third as folders; then three of them
+    change."""
+    mixed = top / "mixed"
+    for number in range(size):
+        packed = top / "back" / f"{number}.tar.gz"
+        if number % 3 == 0:
+            mixed.mkdir(exist_ok=True)
+            shutil.copy(packed, mixed)
+            continue
+        with tarfile.open(packed) as archive:
+            archive.extractall(mixed / str(number), filter="tar")
+        if number % 3 == 1:
+            folder = mixed / str(number)
+            write_atomically(
+                mixed / f"{number}.zip", pack(dict(read_files(folder / EXERCISE)), EXERCISE, "zip")
+            )
+            shutil.rmtree(folder)
+    program = str(Path(sys.executable).with_name("muddled"))
+    command = [program, "grade", "mixed"]
+    first = timed(lambda: subprocess.run([*command, "--quiet"], cwd=top, check=True))
+    for number in (2, 5, 8):
+        (mixed / str(number) / EXERCISE / "work/left.txt").write_text("One more thing.\n", "utf-8")
+    shown = subprocess.run(command, cwd=top, check=True, capture_output=True, text=True).stdout
+    again = timed(lambda: subprocess.run([*command, "--quiet"], cwd=top, check=True))
+    kept = ", ".join(" ".join(shown.split()).rsplit(", ", 2)[1:])
+    print(f"  as archives, zip files and folders: {first:.1f} s; again: {again:.1f} s; three changed: {kept}")
 
 
 def _memory(top: Path) -> None:

@@ -28,7 +28,7 @@ def judge(case: Case) -> Outcome:
     if not bad and len(good) == total:
         said = "The conflict is" if total == 1 else f"All {total} conflicts are"
         return partly(f"{said} resolved as the key accepts.", 1.0)
-    said = " ".join(_said(result) for result in bad[:3])
+    said = " ".join(said_of(result) for result in bad[:3])
     if len(bad) > 3:
         said += f" And {counted(len(bad) - 3, 'more conflict')}."
     if total > len(judged):
@@ -44,7 +44,7 @@ def _size(task: TaskCase) -> int:
     )
 
 
-def _said(result: HunkResult) -> str:
+def said_of(result: HunkResult) -> str:
     """What was kept, what was wanted, and the key's reason."""
     where = f"{result.file}, line {result.line}" if result.line else result.file
     if result.commit:

@@ -1,0 +1,185 @@
+"""What reports make of plain data: nothing is graded here."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+import xml.etree.ElementTree as ET
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from rich.console import Console
+
+from muddled_orchard.core.assessment import (
+    Assessment,
+    CriterionResult,
+    HunkResult,
+    met,
+    missed,
+    skipped,
+    unreadable,
+)
+from muddled_orchard.core.collected import Collected, Finding
+from muddled_orchard.core.criteria.resolution import said_of
+from muddled_orchard.core.handing import Grading, HandOut
+from muddled_orchard.core.roster import Learner
+from muddled_orchard.reports.grade_view import show_many, show_one
+from muddled_orchard.reports.gradebook import cell, gradebook
+from muddled_orchard.reports.handout_view import show_handed_out
+from muddled_orchard.reports.junit import junit_file
+from muddled_orchard.reports.ledger_view import TABLES, as_csv, as_json, show_ledger
+from muddled_orchard.reports.terminal import console
+
+HUNK = HunkResult(
+    task=1, commit=None, file="press.toml", hunk=1, kept="ours", accepted=("theirs",), outcome="missed", why="It is safe.", line=3,
+    base="limit = 1\n", ours="limit = 2\n", theirs="limit = 3\n", left="limit = 2\n", wanted="limit = 3\n",
+    ours_name="ours (main)", theirs_name="theirs (night)",
+)  # fmt: skip
+CRITERIA = (
+    CriterionResult(id="markers", outcome=met("None."), points=2, possible=2),
+    CriterionResult(id="resolution", outcome=missed("No \x1b[31m."), points=0, possible=6),
+    CriterionResult(id="rules", outcome=skipped("None of its own."), points=0, possible=0),
+)  # fmt: skip
+GRADED = Assessment(
+    exercise="press",
+    title="The press",
+    variant="v",
+    state="finished",
+    criteria=CRITERIA,
+    hunks=(HUNK,),
+    needs_a_look=("odd",),
+)
+ADA = Collected(submission="in/ada.zip", learner="ada", name="Ada Quince", known=True, assessment=GRADED)
+LOST = Collected(submission="in/=x", learner="=x", name="=x", known=False, assessment=unreadable("it burnt"))
+GIVEN = [
+    HandOut(exercise="press", learner=id_, variant=f"v{id_}", scenario="d", first_commit="f" * 40, tips={"main": "t"}, file=f"press/{id_}", made="now")
+    for id_ in ("ada", "bo")
+]  # fmt: skip
+MARKS = [
+    Grading(
+        submission=f"in/{learner}", fingerprint="p", version="1", scenario="d", exercise=exercise, variant="v", learner=learner,
+        state=state, points=points, possible=8, result="{}", graded="2031-05-01T08:00:00+00:00",
+    )
+    for learner, exercise, state, points in (("ada", "press", "finished", 2), ("ada", "press", "finished", 6), (None, "", "unreadable", 0))
+]  # fmt: skip
+ROSTER = {"ada": Learner("ada", "Ada Quince", {"group": "red"}), "bo": Learner("bo", "Bo Medlar")}
+
+
+def screen(width: int = 100) -> tuple[Console, io.StringIO]:
+    out = io.StringIO()
+    on = console(out)
+    on.width = width
+    return on, out
+
+
+SAID = {
+    ("ours", ("theirs",)): "ours (main) was kept; wanted: theirs (night). It is safe.",
+    ("theirs", ("ours", "ours+theirs")): "theirs (night) was kept; wanted: ours (main) or ours (main) and then theirs (night). It is safe.",
+    ("base", ("ours",)): "the old text was kept, from before either side changed it; wanted: ours (main). It is safe.",
+    ("neither", ("base",)): "neither side was kept; the lines were deleted; wanted: base. It is safe.",
+    ("blend", ("as written in the key",)): "what stands there now is neither side, nor both; wanted: as written in the key. It is safe.",
+    ("ours+theirs", ("theirs+ours",)): "both sides were kept in the wrong order, ours (main) before theirs (night); wanted: theirs (night) and then ours (main). It is safe.",
+    ("gone", ("ours",)): "the file was deleted; wanted: ours (main). It is safe.",
+    ("ours", ("gone",)): "ours (main) was kept; wanted: no such file. It is safe.",
+    ("unresolved", ("ours",)): "the conflict is still there, with its markers. It is safe.",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("kept", SAID)
+def test_a_reason_says_what_was_kept_what_was_wanted_and_why(kept: tuple[str, tuple[str, ...]]) -> None:
+    hunk = replace(HUNK, kept=kept[0], accepted=kept[1])
+    assert said_of(hunk) == f"press.toml, line 3: {SAID[kept]}"
+    assert said_of(replace(hunk, line=None, commit="size", renamed="limits.toml")).startswith(
+        'press.toml (of "size"), now limits.toml: '
+    )
+
+
+@pytest.mark.parametrize(
+    ("given", "written"),
+    [("plain", "plain"), ("=1+1", "'=1+1"), ("+1", "'+1"), ("-1", "'-1"), ("@x", "'@x"), (-1.5, -1.5), ("a\nb", "a\\nb"), ("\t=x", "\\t=x")],
+)  # fmt: skip
+def test_no_cell_is_a_formula(given: object, written: object) -> None:
+    assert cell(given) == written
+
+
+def test_a_gradebook_has_everybody_once() -> None:
+    worse = replace(ADA, submission="in/ada-2.zip", assessment=replace(GRADED, criteria=CRITERIA[1:]))
+    rows = list(csv.DictReader(io.StringIO(gradebook([ADA, worse, LOST], GIVEN, ROSTER))))
+    assert [(row["id"], row["points"], row["state"], row["rules"]) for row in rows] == [
+        ("ada", "2", "finished", ""), ("'=x", "0", "unreadable", ""), ("bo", "0", "missing", ""),
+    ]  # fmt: skip
+    assert (rows[0]["needs a look"], rows[1]["needs a look"]) == ("odd", "it burnt")
+
+
+def test_junit_tells_failures_errors_and_what_was_skipped() -> None:
+    root = ET.fromstring(junit_file([ADA, LOST]))  # noqa: S314 - it is our own
+    assert {name: root.get(name) for name in ("tests", "failures", "errors", "skipped")} == {
+        "tests": "4", "failures": "1", "errors": "1", "skipped": "1",
+    }  # fmt: skip
+    assert [failure.get("message") for failure in root.iter("failure")] == ["0 of 6 points: No \\x1b[31m."]
+
+
+@pytest.mark.parametrize("width", [80, 100, 140])
+def test_a_missed_hunk_stands_side_by_side_where_there_is_room(width: int) -> None:
+    on, out = screen(width)
+    show_one(on, ADA)
+    said = out.getvalue()
+    assert max(map(len, said.splitlines())) <= width
+    together = any(
+        {"limit = 1", "limit = 2", "limit = 3"} <= set(re.findall(r"limit = \d", line))
+        for line in said.splitlines()
+    )
+    assert together == (width >= 100)
+    assert "\x1b" not in said
+
+
+def test_a_class_and_what_does_not_fit_together() -> None:
+    on, out = screen()
+    show_many(
+        on, [ADA, replace(ADA, remembered=True), LOST], [Finding("missing", "press: nothing came from bo")]
+    )
+    said = " ".join(out.getvalue().split())
+    for words in (
+        "? press: nothing came from bo.",
+        "3 submissions",
+        "1 unreadable",
+        "1 not graded again",
+        "? needs a look",
+    ):
+        assert words in said
+
+
+def test_what_was_handed_out_is_shown_in_part() -> None:
+    on, out = screen()
+    many = [replace(GIVEN[0], learner="ada", file=f"press/{number}") for number in range(11)]
+    show_handed_out(on, ["The press"], list(ROSTER.values()), many, 2, "out", "orchard.db")
+    said = out.getvalue()
+    assert "The press: 2 learners, 11 handed out, 2 there already." in said
+    assert "and 3 more" in said
+    assert said.count("press/") == 8
+
+
+def test_a_ledger_is_shown_and_exported() -> None:
+    on, out = screen()
+    show_ledger(on, "orchard.db", ROSTER, GIVEN, MARKS)
+    said = " ".join(out.getvalue().split())
+    assert "2 learners, 2 hand-outs, 3 gradings." in said
+    assert "press 2 1 75 % 1 2031-05-01 08:00" in said
+    assert "1 grading found nothing that could be read" in said
+    heads = {table: as_csv(table, ROSTER, GIVEN, MARKS).splitlines()[0].split(",")[0] for table in TABLES}
+    assert heads == {"hand-outs": "exercise", "gradings": "graded", "learners": "id"}
+    assert "bo,Bo Medlar," in as_csv("learners", ROSTER, GIVEN, MARKS)
+    assert [
+        len(rows)
+        for rows in (as_json(ROSTER, GIVEN, MARKS)[name] for name in ("learners", "hand_outs", "gradings"))
+    ] == [2, 2, 3]
+    assert "result" not in as_json(ROSTER, GIVEN, MARKS)["gradings"][0]
+
+
+def test_the_map_of_the_code_has_every_module() -> None:
+    told = Path("CONTRIBUTING.md").read_text("utf-8")
+    for folder in ("core", "vcs", "files", "classroom"):
+        for module in Path(f"src/muddled_orchard/{folder}").glob("*.py"):
+            assert module.stem == "__init__" or f"`{module.stem}`" in told, module
