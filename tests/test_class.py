@@ -172,6 +172,15 @@ def test_what_can_not_be_handed_out_is_told_before_anything_is_made(course: Path
     )
 
 
+def test_a_ledger_that_breaks_is_told(course: Path, tmp_path: Path) -> None:
+    shutil.copy(course / "orchard.db", tmp_path)
+    data = (tmp_path / "orchard.db").read_bytes()
+    (tmp_path / "orchard.db").write_bytes(data[:4096] + b"\xff" * (len(data) - 4096))
+    done = muddled("ledger", folder=tmp_path, code=2)
+    assert "ledger" in done.stderr
+    assert len(done.stderr.splitlines()) <= 3
+
+
 def test_a_ledger_of_a_later_version_is_left_alone(tmp_path: Path) -> None:
     Ledger(tmp_path / "a.db", create=True).close()
     with sqlite3.connect(tmp_path / "a.db") as db:

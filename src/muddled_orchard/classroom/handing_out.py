@@ -163,10 +163,14 @@ def _hand_out(exercise: Exercise, piece: Piece, out: Path) -> HandOut:
         PAGE: File(0o100644, page.encode()),
     }
     place = _place(out, exercise, piece.learner)
-    if exercise.form == "folder":
-        put_in_place(place, files)
-    else:
-        write_atomically(place, pack(files, exercise.scenario.id, exercise.form))
+    try:
+        if exercise.form == "folder":
+            put_in_place(place, files)
+        else:
+            write_atomically(place, pack(files, exercise.scenario.id, exercise.form))
+    except OSError as error:
+        what = f"can't be written: {error.strerror}"
+        raise BadInput(Problem(what, file=str(error.filename or place))) from None
     ids, history = practice.ids, practice.history
     return HandOut(
         exercise=exercise.scenario.id,

@@ -159,7 +159,9 @@ def _assessments() -> pydantic.TypeAdapter[Assessment]:
 
 def _remembered(course: Course, digest: str) -> Assessment | None:
     known = course.ledger.graded(digest, __version__) if course.ledger and digest else None
-    if known is None or known.scenario != course.scenarios.digest(known.exercise):
+    if known is None or known.state == "unreadable":
+        return None  # why it could not be read may have gone: a bound, a missing scenario
+    if known.scenario != course.scenarios.digest(known.exercise):
         return None
     return _assessments().validate_json(known.result)
 

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import argparse
+import sys
 from pathlib import Path
 
 from muddled_orchard.classroom.handing_out import enrol, exercises_in, make_all
 from muddled_orchard.commands.options import add_jobs, add_ledger
+from muddled_orchard.core.handing import HandOut
 from muddled_orchard.files.ledger import Ledger
 from muddled_orchard.files.packing import FORMATS
 from muddled_orchard.files.roster import read_roster
@@ -46,10 +48,15 @@ def run(options: argparse.Namespace) -> int:
     try:
         wanted = enrol(ledger, exercises, learners, options.out)
         making = make_all(exercises, wanted, options.out, options.jobs)
-        made = []
-        for portion in with_progress(making, len(wanted), "Handing out", quiet=options.quiet, size=len):
-            ledger.record(portion)
-            made += portion
+        made: list[HandOut] = []
+        try:
+            for portion in with_progress(making, len(wanted), "Handing out", quiet=options.quiet, size=len):
+                ledger.record(portion)
+                made += portion
+        except KeyboardInterrupt:
+            said = f"{len(made)} of {len(wanted)} were handed out and written down"
+            print(f"{said}; the same command goes on from there.", file=sys.stderr)
+            raise
     finally:
         ledger.close()
     if not options.quiet:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from muddled_orchard.core.alignment import Gap, align
 from muddled_orchard.core.history import History
-from muddled_orchard.core.meeting import Conflict, Hunk, Meeting, MergedText
+from muddled_orchard.core.meeting import STAGE, Conflict, Hunk, Meeting, MergedText
 from muddled_orchard.core.problems import Problem, likely
 from muddled_orchard.core.repository import Commit, Tree
 from muddled_orchard.core.scenario import KEEP_WORDS, Answer, KeepText, Scenario, SpacingRule, Task
@@ -223,7 +223,7 @@ def _whole_side(
         )
     else:
         word = str(answer.side or (answer.keep or ("ours",))[0])
-        stage = {"base": 1, "ours": 2, "theirs": 3}[word]
+        stage = STAGE[word]
         if stage in conflict.stages:
             yield Accepted(words=(word,), whole=True, why=answer.why)
         else:
@@ -279,12 +279,12 @@ def solved_conflict(
     if first.gone:
         return None
     if first.whole:
-        return texts[conflict.stages[{"base": 1, "ours": 2, "theirs": 3}[first.words[0]]].id]
+        return texts[conflict.stages[STAGE[first.words[0]]].id]
     return "".join(first.text).encode("utf-8", "surrogateescape")
 
 
 def blob_mode(conflict: Conflict, accepted: Sequence[Accepted]) -> int:
     """The mode that a resolved path has: that of the side that is wanted, or of one that has it."""
     if accepted and accepted[0].whole:
-        return conflict.stages[{"base": 1, "ours": 2, "theirs": 3}[accepted[0].words[0]]].mode
+        return conflict.stages[STAGE[accepted[0].words[0]]].mode
     return next((conflict.stages[stage].mode for stage in (2, 3, 1) if stage in conflict.stages), 0o100644)

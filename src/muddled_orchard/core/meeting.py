@@ -16,6 +16,9 @@ from muddled_orchard.core.texts import Lines, lines_of
 MARKER_SIZE = 40
 """The size of the markers that Git is asked to write here: no text can be taken for one."""
 
+STAGE = {"base": 1, "ours": 2, "theirs": 3}
+"""Under which number the index holds each side of an unmerged path."""
+
 _MARKER = re.compile(r"(?P<sign>[<|=>])(?P=sign){39}(?: .*)?\r?\n?")
 
 

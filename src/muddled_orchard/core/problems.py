@@ -49,6 +49,10 @@ class BadInput(Exception):
         self.problems = (problems,) if isinstance(problems, Problem) else tuple(problems)
         super().__init__("\n".join(str(problem) for problem in self.problems))
 
+    def __reduce__(self) -> tuple[type[BadInput], tuple[tuple[Problem, ...]]]:
+        """It may come out of a worker process."""
+        return BadInput, (self.problems,)
+
 
 def likely(word: str, known: Iterable[str]) -> str:
     """`Did you mean "merge"?`, or what there is to choose from, or nothing where there is nothing."""

@@ -11,7 +11,7 @@ from __future__ import annotations
 import json
 import secrets
 import sqlite3
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
@@ -86,13 +86,31 @@ class Ledger:
 
     @contextmanager
     def _transaction(self) -> Iterator[None]:
-        self._db.execute("BEGIN IMMEDIATE")
+        self._run("BEGIN IMMEDIATE")
         try:
             yield
         except BaseException:
-            self._db.execute("ROLLBACK")
+            if self._db.in_transaction:
+                self._db.execute("ROLLBACK")
             raise
-        self._db.execute("COMMIT")
+        self._run("COMMIT")
+
+    def _run(self, query: str, values: Sequence[object] = ()) -> sqlite3.Cursor:
+        with self._told():
+            return self._db.execute(query, values)
+
+    def _run_many(self, query: str, rows: Sequence[Sequence[object]]) -> None:
+        with self._told():
+            self._db.executemany(query, rows)
+
+    @contextmanager
+    def _told(self) -> Iterator[None]:
+        """What SQLite complains about (a full disk, a damaged file, a lock that nobody lets go) as BadInput."""
+        try:
+            yield
+        except sqlite3.Error as error:
+            hint = "Nothing that was reported as done is lost."
+            raise BadInput(Problem(f"the ledger can't be used: {error}", hint, file=str(self.path))) from None
 
     # -- The course -----------------------------------------------------------------------------------
 
@@ -100,20 +118,20 @@ class Ledger:
         """What variants are made from; made once, by whoever comes first (`first`: to be this one)."""
         made = first or secrets.token_bytes(32)
         with self._transaction():
-            self._db.execute("INSERT OR IGNORE INTO course VALUES ('secret', ?)", (made,))
+            self._run("INSERT OR IGNORE INTO course VALUES ('secret', ?)", (made,))
         return bytes(self._one("SELECT value FROM course WHERE key = 'secret'")[0])
 
     def enrol(self, learners: Iterable[Learner]) -> None:
         """Add learners; those that are there get the name and columns of the newest roster."""
         with self._transaction():
-            self._db.executemany(
+            self._run_many(
                 "INSERT INTO learner VALUES (?, ?, ?, ?) ON CONFLICT (id) DO UPDATE SET name = excluded.name, more = excluded.more",
                 [(one.id, one.name, json.dumps(dict(one.more)), _now()) for one in learners],
             )  # fmt: skip
 
     def learners(self) -> dict[str, Learner]:
         """Everybody, by id."""
-        rows = self._db.execute("SELECT id, name, more FROM learner ORDER BY rowid")
+        rows = self._run("SELECT id, name, more FROM learner ORDER BY rowid")
         return {id_: Learner(id_, name, json.loads(more)) for id_, name, more in rows}
 
     # -- Hand-outs ------------------------------------------------------------------------------------
@@ -121,14 +139,14 @@ class Ledger:
     def know(self, digest: str, exercise: str, title: str, data: str) -> None:
         """Keep a scenario's text, so that what was handed out can always be graded."""
         with self._transaction():
-            self._db.execute(
+            self._run(
                 "INSERT OR IGNORE INTO scenario VALUES (?, ?, ?, ?, ?)",
                 (digest, exercise, title, data, _now()),
             )
 
     def scenario(self, exercise: str) -> str | None:
         """The text of the scenario that was handed out under this id, or None."""
-        found = self._db.execute(
+        found = self._run(
             "SELECT data FROM scenario WHERE digest = (SELECT scenario FROM hand_out WHERE exercise = ? LIMIT 1)",
             (exercise,),
         ).fetchone()
@@ -137,7 +155,7 @@ class Ledger:
     def record(self, made: Iterable[HandOut]) -> None:
         """Write hand-outs down; the same ones again change nothing."""
         with self._transaction():
-            self._db.executemany(
+            self._run_many(
                 "INSERT OR IGNORE INTO hand_out VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
                 [
                     (one.exercise, one.learner, one.variant, one.scenario, one.first_commit, json.dumps(dict(one.tips)),
@@ -148,7 +166,7 @@ class Ledger:
 
     def hand_outs(self) -> list[HandOut]:
         """Everything that was handed out."""
-        rows = self._db.execute("SELECT * FROM hand_out ORDER BY rowid")
+        rows = self._run("SELECT * FROM hand_out ORDER BY rowid")
         return [
             HandOut(
                 exercise=row[0], learner=row[1], variant=row[2], scenario=row[3], first_commit=row[4],
@@ -162,7 +180,7 @@ class Ledger:
     def note(self, graded: Iterable[Grading]) -> None:
         """Write gradings down."""
         with self._transaction():
-            self._db.executemany(
+            self._run_many(
                 "INSERT INTO grading VALUES (NULL, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
                 [
                     (_now(), one.submission, one.fingerprint, one.version, one.scenario, one.exercise, one.variant,
@@ -173,7 +191,7 @@ class Ledger:
 
     def graded(self, fingerprint: str, version: str) -> Grading | None:
         """The newest grading of a submission with this content by this version, if there is one."""
-        row = self._db.execute(
+        row = self._run(
             "SELECT * FROM grading WHERE fingerprint = ? AND version = ? ORDER BY id DESC LIMIT 1",
             (fingerprint, version),
         ).fetchone()
@@ -181,10 +199,10 @@ class Ledger:
 
     def gradings(self) -> list[Grading]:
         """Every grading, the oldest first."""
-        return [_grading(row) for row in self._db.execute("SELECT * FROM grading ORDER BY id")]
+        return [_grading(row) for row in self._run("SELECT * FROM grading ORDER BY id")]
 
     def _one(self, query: str) -> tuple[bytes, ...]:
-        found: tuple[bytes, ...] = self._db.execute(query).fetchone()
+        found: tuple[bytes, ...] = self._run(query).fetchone()
         return found
 
 

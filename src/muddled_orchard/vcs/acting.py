@@ -14,15 +14,15 @@ from pathlib import Path
 
 from muddled_orchard.core.case import short
 from muddled_orchard.core.key import Accepted, Key, Step, side
-from muddled_orchard.core.meeting import MARKER_SIZE, Conflict, Hunk, MergedText, merged_text
+from muddled_orchard.core.meeting import MARKER_SIZE, STAGE, Conflict, Hunk, MergedText, merged_text
 from muddled_orchard.core.rehearsal import Kept
 from muddled_orchard.core.repository import Tree
 from muddled_orchard.core.scenario import KEEP_WORDS, Scenario, Task
+from muddled_orchard.core.story_files import LINK
 from muddled_orchard.core.tasks import is_merge
 from muddled_orchard.core.texts import Lines, alike, lines_of
 from muddled_orchard.vcs import git, operations
 
-LINK = 0o120000
 _REPLAYED = ("REBASE_HEAD", "CHERRY_PICK_HEAD", "REVERT_HEAD")
 
 Meet = Callable[["Desk", Step], None]
@@ -264,15 +264,14 @@ class Desk:
         """Keep this word in every hunk, and of a path without hunks that side's version."""
         unmerged = self.unmerged()
         self.choose(step, lambda _, __, hunk: side(hunk, word))
-        stage = {"base": 1, "ours": 2, "theirs": 3}.get(word)
+        stage = STAGE.get(word)
         for path in unmerged:
             known = step.meeting.conflict(path)
             if stage is None or known is None or known.merged is not None:
                 continue
             blob = known.stages.get(stage)
             self.write(path, self.key.texts[blob.id] if blob else None, blob.mode if blob else None)
-            same = {1: "base", 2: "ours", 3: "theirs"}
-            words = {name for number, name in same.items() if blob and known.stages.get(number) == blob}
+            words = {name for name, number in STAGE.items() if blob and known.stages.get(number) == blob}
             self._log(step, path, None, frozenset(words) or frozenset({"gone"}))
             self.log.wrong += not any(
                 one.gone if blob is None else _is_blob(self.key, known, one, blob.id)
@@ -301,7 +300,7 @@ class Desk:
 
 def _is_blob(key: Key, conflict: Conflict, one: Accepted, id_: str) -> bool:
     if one.whole:
-        return conflict.stages[{"base": 1, "ours": 2, "theirs": 3}[one.words[0]]].id == id_
+        return conflict.stages[STAGE[one.words[0]]].id == id_
     form = alike(key.scenario.spacing)
     return not one.gone and form(one.text) == form(lines_of(key.texts[id_]))
 

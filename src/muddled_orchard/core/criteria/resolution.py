@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from muddled_orchard.core.assessment import HunkResult, Outcome, Place, partly, skipped
 from muddled_orchard.core.case import Case, ConflictCase, TaskCase, short
 from muddled_orchard.core.key import Accepted
+from muddled_orchard.core.meeting import STAGE
 from muddled_orchard.core.readings import HunkReading
 from muddled_orchard.core.texts import alike
 from muddled_orchard.core.wording import counted
@@ -160,7 +161,7 @@ def _wanted(case: Case, conflict: ConflictCase) -> str | None:
         if not one.gone:
             if one.clean:
                 return "".join(one.text)
-            return case.text(conflict.conflict.stages[{"base": 1, "ours": 2, "theirs": 3}[one.words[0]]])
+            return case.text(conflict.conflict.stages[STAGE[one.words[0]]])
     return None
 
 

@@ -6,12 +6,13 @@ import difflib
 from collections.abc import Callable, Iterator
 
 from muddled_orchard.core.key import Key, Step, side
-from muddled_orchard.core.meeting import Conflict, Hunk
+from muddled_orchard.core.meeting import STAGE, Conflict, Hunk
 from muddled_orchard.core.rehearsal import Expected
 from muddled_orchard.core.scenario import KEEP_WORDS, Task
+from muddled_orchard.core.story_files import LINK
 from muddled_orchard.core.tasks import is_merge
 from muddled_orchard.core.texts import Lines, alike, is_binary, lines_of
-from muddled_orchard.vcs.acting import LINK, Desk, knot, knots, solve
+from muddled_orchard.vcs.acting import Desk, knot, knots, solve
 from muddled_orchard.vcs.behaviours.expecting import (
     conflicts,
     expect,
@@ -67,7 +68,7 @@ def whole_file(word: str, desk: Desk) -> Expected:
         desk.keep_side(step, word)
         for conflict in step.meeting.conflicts:
             if conflict.merged is not None:
-                blob = conflict.stages[2 if word == "ours" else 3]
+                blob = conflict.stages[STAGE[word]]
                 desk.write(conflict.path, desk.key.texts[blob.id])
 
     desk.carry_out(meet)
@@ -84,7 +85,7 @@ def differs_as_a_whole(word: str, key: Key) -> bool:
     for step in key.steps:
         for conflict in step.meeting.conflicts:
             if conflict.merged is not None:
-                whole = form(lines_of(key.texts[conflict.stages[2 if word == "ours" else 3].id]))
+                whole = form(lines_of(key.texts[conflict.stages[STAGE[word]].id]))
                 hunks = [side(hunk, word) for hunk in conflict.merged.hunks]
                 if form(conflict.merged.resolved(hunks)) != whole:
                     return True
