@@ -318,6 +318,25 @@ def test_names_can_not_speak_to_the_terminal(planted: Path) -> None:
         assert "evil" in said.stdout
 
 
+def test_names_need_not_be_utf_8(planted: Path) -> None:
+    """In a repository, as a folder of submissions, and through the ledger and every file that is written."""
+    top = planted.parent
+    muddled("handout", "press-limit", "--roster", "/dev/stdin", "--out", "out", folder=top, code=2)
+    (top / "roster.csv").write_text("id,name\nada,Ada\n", "utf-8")
+    muddled("handout", "press-limit", "--roster", "roster.csv", "--out", "out", folder=top)
+    shell(planted / "work", RIGHT + "echo x >$'f\\xff\\nile'; git add .; git commit -qm $'Gr\\xfc\\xdfe'")
+    shell(top, "mkdir in; mv ilse $'in/ils\\xff'; mkdir $'in/\\xfe'")
+    arguments = ("grade", "in", "--csv", "g.csv", "--junit", "g.xml")
+    for more in ((), ("--json",), ("--again",)):
+        said = muddled(*arguments, *more, folder=top).stdout
+        assert "ils" in said
+        said.encode("utf-8")
+    assert "1 not graded again" in " ".join(muddled(*arguments, folder=top).stdout.split())
+    for name in ("g.csv", "g.xml"):
+        assert "ils\\" in (top / name).read_text("utf-8")
+    assert "ils\\" in muddled("ledger", "--json", folder=top).stdout.replace("\\\\", "\\")
+
+
 def test_a_changed_scenario_and_a_foreign_repository_are_told(planted: Path, tmp_path: Path) -> None:
     changed = tmp_path / "changed.toml"
     changed.write_text((BUNDLED / "press-limit.toml").read_text().replace("brush", "broom"))

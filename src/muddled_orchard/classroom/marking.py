@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import functools
 import hashlib
+import json
 import os
 import shutil
 import tempfile
@@ -163,13 +164,13 @@ def _remembered(course: Course, digest: str) -> Assessment | None:
         return None  # why it could not be read may have gone: a bound, a missing scenario
     if known.scenario != course.scenarios.digest(known.exercise):
         return None
-    return _assessments().validate_json(known.result)
+    return _assessments().validate_python(json.loads(known.result))
 
 
 def _written(collected: Collected, digest: str, course: Course) -> Grading:
     assessment = collected.assessment
     return Grading(
-        submission=collected.submission,
+        submission=collected.submission.encode("utf-8", "backslashreplace").decode(),
         fingerprint=digest,
         version=__version__,
         scenario=course.scenarios.digest(assessment.exercise),
@@ -179,7 +180,8 @@ def _written(collected: Collected, digest: str, course: Course) -> Grading:
         state=assessment.state,
         points=assessment.points,
         possible=assessment.possible,
-        result=_assessments().dump_json(assessment).decode(),
+        # Names in a submission need not be UTF-8; as JSON escapes they come back as they were.
+        result=json.dumps(_assessments().dump_python(assessment)),
     )
 
 
