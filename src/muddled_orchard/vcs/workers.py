@@ -20,6 +20,8 @@ def limit_memory(most: int) -> None:
     except ImportError:
         return
     _, hard = resource.getrlimit(resource.RLIMIT_AS)
+    if hard != resource.RLIM_INFINITY:
+        most = min(most, hard)
     resource.setrlimit(resource.RLIMIT_AS, (most, hard))
 
 
