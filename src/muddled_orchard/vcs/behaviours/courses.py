@@ -27,9 +27,10 @@ from muddled_orchard.vcs.behaviours.expecting import (
 
 
 def right(desk: Desk) -> Expected:
-    """Everything by the key."""
+    """Everything by the key. Who ends where they began with it, has not been acted out."""
     desk.carry_out()
-    return expect(desk)
+    expected = expect(desk)
+    return Expected() if expected is UNTOUCHED else expected
 
 
 def second_try(desk: Desk) -> Expected:
