@@ -121,6 +121,8 @@ def make_all(
     jobs = min(jobs, len(portions))
     if jobs < 2:
         return (_made(exercises, portion, out) for portion in portions)
+    for exercise in exercises:  # the page's template is made ready once, and not in every process
+        brief_page(exercise.key.scenario, exercise.graph)
     # Begun here and not at the first result: nothing else may be running in threads by then.
     pool = ProcessPoolExecutor(
         jobs, mp_context=context(), initializer=_prepare, initargs=(list(exercises), out)
