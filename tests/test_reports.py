@@ -25,7 +25,7 @@ from muddled_orchard.core.collected import Collected, Finding
 from muddled_orchard.core.criteria.resolution import said_of
 from muddled_orchard.core.handing import Grading, HandOut
 from muddled_orchard.core.roster import Learner
-from muddled_orchard.reports.grade_view import show_many, show_one
+from muddled_orchard.reports.grade_view import show_findings, show_many, show_one
 from muddled_orchard.reports.gradebook import cell, gradebook
 from muddled_orchard.reports.handout_view import show_handed_out
 from muddled_orchard.reports.junit import junit_file
@@ -149,6 +149,12 @@ def test_a_class_and_what_does_not_fit_together() -> None:
         "? needs a look",
     ):
         assert words in said
+
+
+def test_a_finding_can_not_speak_to_the_terminal() -> None:
+    on, out = screen()
+    show_findings(on, [Finding("unknown", "in/\x1b]0;evil\x07\n[bold] was not handed out", ("in",))])
+    assert out.getvalue() == "? in/\\x1b]0;evil\\x07\\n[bold] was not handed out.\n"
 
 
 def test_what_was_handed_out_is_shown_in_part() -> None:

@@ -316,6 +316,15 @@ def test_names_can_not_speak_to_the_terminal(planted: Path) -> None:
         said = muddled("grade", planted, *arguments)
         assert "\x1b" not in said.stdout + said.stderr
         assert "evil" in said.stdout
+    # Also where only its own name is told, beside a ledger that does not know it.
+    (planted.parent / "roster.csv").write_text("id,name\nada,Ada\n", "utf-8")
+    muddled(
+        "handout", "press-limit", "--roster", "roster.csv", "--out", "out", "--quiet", folder=planted.parent
+    )
+    shutil.copytree(planted, planted.parent / "\x1b[2Jown", symlinks=True)
+    said = muddled("grade", "\x1b[2Jown", folder=planted.parent)
+    assert "was not handed out by this ledger" in " ".join(said.stdout.split())
+    assert "\x1b" not in said.stdout + said.stderr
 
 
 def test_names_need_not_be_utf_8(planted: Path) -> None:

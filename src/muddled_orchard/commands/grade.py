@@ -17,7 +17,7 @@ from muddled_orchard.files.ledger import Ledger
 from muddled_orchard.files.packing import write_atomically
 from muddled_orchard.files.submissions import Handed, find_submissions
 from muddled_orchard.reports.grade_json import result_file
-from muddled_orchard.reports.grade_view import show_many, show_one
+from muddled_orchard.reports.grade_view import show_findings, show_many, show_one
 from muddled_orchard.reports.learner_view import STRENGTHS, show_for_learner
 from muddled_orchard.reports.terminal import console, with_progress
 
@@ -135,9 +135,7 @@ def show(results: Sequence[Collected], findings: Sequence[Finding] = ()) -> None
     """Prose for one, a table for many."""
     if len(results) == 1:
         show_one(console(), results[0])
-        for finding in findings:
-            if finding.submissions:
-                print(f"? {finding.said}.")
+        show_findings(console(), [finding for finding in findings if finding.submissions])
     else:
         show_many(console(), results, findings)
 

@@ -188,11 +188,16 @@ def show_many(on: Console, results: Sequence[Collected], findings: Sequence[Find
         table.add_row(*_row(on, result, several))
     on.print(table)
     on.print()
-    for finding in findings:
-        on.print(Text(f"? {printable(finding.said, on)}.", style="doubt"))
+    show_findings(on, findings)
     if findings:
         on.print()
     on.print(Text(_summary(results)))
+
+
+def show_findings(on: Console, findings: Sequence[Finding]) -> None:
+    """What does not fit together, a line each."""
+    for finding in findings:
+        on.print(Text(f"? {printable(finding.said, on)}.", style="doubt"))
 
 
 def _row(on: Console, result: Collected, several: bool) -> list[Text]:
