@@ -12,7 +12,7 @@ import json
 import os
 import shutil
 import tempfile
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Generator, Iterator, Sequence
 from concurrent.futures import TimeoutError as TookTooLong
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -106,7 +106,7 @@ def _gathered(
     handed: Sequence[Handed],
     prints: Sequence[str],
     before: Sequence[Assessment | None],
-    grading: Iterator[Assessment],
+    grading: Generator[Assessment, None, None],
     course: Course,
 ) -> Iterator[Collected]:
     """Put remembered and fresh gradings in order, and write the fresh ones down portion by portion."""
@@ -125,9 +125,7 @@ def _gathered(
         # What was graded is kept, whatever stops the rest.
         if course.ledger is not None and waiting:
             course.ledger.note(waiting)
-        close = getattr(grading, "close", None)
-        if close is not None:
-            close()
+        grading.close()
 
 
 # -- What the ledger remembers ----------------------------------------------------------------------------
@@ -193,10 +191,12 @@ def opened(path: Path, bounds: Bounds) -> Place:
     return DiskPlace(path) if path.is_dir() else unpacked(path, bounds)
 
 
-def _graded(paths: Sequence[Path], find: FindScenario, bounds: Bounds, jobs: int) -> Iterator[Assessment]:
+def _graded(
+    paths: Sequence[Path], find: FindScenario, bounds: Bounds, jobs: int
+) -> Generator[Assessment, None, None]:
     """Begin grading on several cores, and give the assessments in order."""
     if not paths:
-        return iter(())
+        return _nothing()
     folder = Path(tempfile.mkdtemp(prefix="muddled-", dir=fast_folder()))
     size = max(1, min(PORTION, -(-len(paths) // jobs)))
     portions = [paths[start : start + size] for start in range(0, len(paths), size)]
@@ -212,13 +212,17 @@ def _graded(paths: Sequence[Path], find: FindScenario, bounds: Bounds, jobs: int
     return _results(pool, folder, portions, futures, bounds)
 
 
+def _nothing() -> Generator[Assessment, None, None]:
+    yield from ()
+
+
 def _results(
     pool: ProcessPool,
     folder: Path,
     portions: Sequence[Sequence[Path]],
     futures: list[ProcessFuture[list[Assessment]]],
     bounds: Bounds,
-) -> Iterator[Assessment]:
+) -> Generator[Assessment, None, None]:
     try:
         for portion in portions:
             found = _result(futures.pop(0), bounds)

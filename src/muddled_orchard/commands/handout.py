@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 
 from muddled_orchard.classroom.handing_out import enrol, exercises_in, make_all
-from muddled_orchard.commands.options import add_jobs, add_ledger
+from muddled_orchard.commands.options import add_jobs, add_ledger, add_scenarios
 from muddled_orchard.core.handing import HandOut
 from muddled_orchard.files.ledger import Ledger
 from muddled_orchard.files.packing import FORMATS
@@ -18,10 +18,7 @@ from muddled_orchard.reports.terminal import console, with_progress
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """The options of `muddled handout`."""
-    parser.add_argument(
-        "scenarios", metavar="SCENARIO", nargs="+",
-        help="a scenario file, a folder of them, or the id of a bundled one",
-    )  # fmt: skip
+    add_scenarios(parser)
     parser.add_argument(
         "--roster", metavar="FILE", type=Path, required=True, help="CSV with the columns id and name"
     )

@@ -9,6 +9,14 @@ from pathlib import Path
 from muddled_orchard.core.bounds import Bounds
 
 
+def add_scenarios(parser: argparse.ArgumentParser) -> None:
+    """`SCENARIO...`: files, folders of them, and bundled ids."""
+    parser.add_argument(
+        "scenarios", metavar="SCENARIO", nargs="+",
+        help="a scenario file, a folder of them, or the id of a bundled one",
+    )  # fmt: skip
+
+
 def add_jobs(parser: argparse.ArgumentParser) -> None:
     """`--jobs N`: how many processes work side by side."""
     parser.add_argument(

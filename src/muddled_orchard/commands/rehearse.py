@@ -6,7 +6,7 @@ import argparse
 import sys
 from pathlib import Path
 
-from muddled_orchard.commands.options import add_jobs
+from muddled_orchard.commands.options import add_jobs, add_scenarios
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.rehearsal import Rehearsal
 from muddled_orchard.core.scenario import Scenario
@@ -22,10 +22,7 @@ from muddled_orchard.vcs.rehearsing import rehearse
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """The options of `muddled rehearse`."""
-    parser.add_argument(
-        "scenarios", metavar="SCENARIO", nargs="+",
-        help="a scenario file, a folder of them, or the id of a bundled one",
-    )  # fmt: skip
+    add_scenarios(parser)
     parser.add_argument(
         "--variant", metavar="CODE", default=PLAIN, help="which variant to rehearse (default: %(default)s)"
     )

@@ -6,6 +6,7 @@ import argparse
 import sys
 from pathlib import Path
 
+from muddled_orchard.commands.options import add_scenarios
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.survey import Survey
@@ -20,12 +21,7 @@ from muddled_orchard.vcs.surveying import surveyor
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """The options of `muddled survey`."""
-    parser.add_argument(
-        "scenarios",
-        metavar="SCENARIO",
-        nargs="+",
-        help="a scenario file, a folder of them, or the id of a bundled one",
-    )
+    add_scenarios(parser)
     parser.add_argument(
         "--variant", metavar="CODE", default=PLAIN, help="which variant to look at (default: %(default)s)"
     )

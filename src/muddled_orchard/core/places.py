@@ -13,6 +13,14 @@ from typing import Literal, Protocol
 Kind = Literal["file", "folder", "link", "other"]
 
 
+_NOISE = frozenset({".ds_store", "thumbs.db", "desktop.ini", "__macosx"})
+
+
+def is_noise(name: str) -> bool:
+    """Whether a file or folder is one that an operating system makes by itself."""
+    return name.lower() in _NOISE or name.startswith("._")
+
+
 @dataclass(frozen=True, slots=True)
 class Entry:
     """Something in a folder: its name, what it is, the size of a file in bytes, whether it is executable."""

@@ -7,13 +7,13 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+from muddled_orchard.core.places import is_noise
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.files.unpacking import is_archive
 
 _INSIDE = ("work", "work.git", ".git")
 _ENDINGS = (".tar.gz", ".tar.xz", ".tgz", ".txz", ".tar", ".zip", ".bundle", ".git")
-# What lies beside submissions and is none: an operating system's files, ours, and an instructor's lists.
-_NOISE = ("thumbs.db", "desktop.ini", "__macosx")
+# What lies beside submissions and is none: what we write, and an instructor's lists.
 _OURS = (".db", ".db-wal", ".db-shm", ".csv", ".json", ".xml")
 _DEEPEST = 3
 
@@ -91,7 +91,7 @@ def _entries(folder: Path) -> list[os.DirEntry[str]]:
             entries = sorted(found, key=lambda entry: entry.name)
     except OSError:
         return []
-    return [e for e in entries if not e.name.startswith(".") and e.name.lower() not in _NOISE]
+    return [e for e in entries if not e.name.startswith(".") and not is_noise(e.name)]
 
 
 def _name(path: Path) -> str:

@@ -130,11 +130,10 @@ class Desk:
         """
         try:
             for number, task in enumerate(self.scenario.task, start=1):
-                begun = self.scenario.start.stopped and number == 1
                 if instead is not None and number == (at or knot(self.key)):
                     instead(self, task)
                 else:
-                    if not begun:
+                    if not self.is_begun(number):
                         self.begin(task)
                     self.go_through(number, meet)
                 if mend:
@@ -143,6 +142,10 @@ class Desk:
                     self.deliver(task)
         except Left:
             return
+
+    def is_begun(self, number: int) -> bool:
+        """Whether a task was handed out at its conflict."""
+        return self.scenario.start.stopped and number == 1
 
     def begin(self, task: Task, *, detached: bool = False) -> None:
         """Start an operation as it was asked; it stops at the first conflict."""

@@ -16,7 +16,7 @@ from pathlib import Path
 
 import pygit2
 
-from muddled_orchard.core.places import Below, Entry, Place
+from muddled_orchard.core.places import Below, Entry, Place, is_noise
 from muddled_orchard.vcs.isolation import isolate
 from muddled_orchard.vcs.objects import LooseObjects
 from muddled_orchard.vcs.practice import ORIGIN, WORK
@@ -49,15 +49,6 @@ _PLAIN_NAME = re.compile(r"[^\x00-\x20\x7f~^:?*\[\\]+")
 
 class Unreadable(Exception):
     """The submission can't be read; the message says why, in words for its owner."""
-
-
-NOISE = frozenset({".DS_Store", "Thumbs.db", "desktop.ini", "__MACOSX"})
-"""What operating systems leave in folders, besides files that begin with `._`."""
-
-
-def is_noise(name: str) -> bool:
-    """Whether a file is one that an operating system made by itself."""
-    return name in NOISE or name.startswith("._")
 
 
 @dataclass(frozen=True, slots=True)

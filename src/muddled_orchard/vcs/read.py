@@ -12,16 +12,16 @@ import pygit2
 
 from muddled_orchard.core.evidence import Evidence, IndexEntry, Move, Pending
 from muddled_orchard.core.meeting import Blob
-from muddled_orchard.core.places import Below, Entry, Place, below
+from muddled_orchard.core.places import Below, Entry, Place, below, is_noise
 from muddled_orchard.core.repository import Commit
 from muddled_orchard.vcs.objects import LARGEST_OBJECT
 from muddled_orchard.vcs.predict import listing
-from muddled_orchard.vcs.quarantine import Quarantine, Unreadable, is_noise
+from muddled_orchard.vcs.quarantine import Quarantine, Unreadable
 from muddled_orchard.vcs.refs import head_of, is_id, read_refs, text_of
 
 MOST_COMMITS = 20_000
 MOST_FILES = 200_000
-MOST_LISTED = 1_000_000
+MOST_LISTED_IN_ALL = 1_000_000
 MOST_BYTES = 256 << 20
 
 _TRAILER = re.compile(r"^(Exercise|Variant): (\S+)$", re.MULTILINE)
@@ -174,7 +174,7 @@ class Reader:
         author = f"{commit.author.name} <{commit.author.email}>"
         tree = listing(self._repo, commit.tree_id)
         self._listed += len(tree)
-        if self._listed > MOST_LISTED:
+        if self._listed > MOST_LISTED_IN_ALL:
             raise Unreadable("its commits list more files than a practice repository's can")
         return Commit(id_, parents, author, commit.message, tree)
 

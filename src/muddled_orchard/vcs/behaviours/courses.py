@@ -49,7 +49,7 @@ def never_started(_: Desk) -> Expected:
 def aborted(desk: Desk) -> Expected:
     """Meet the first conflict and go back."""
     task = desk.scenario.task[0]
-    if not desk.scenario.start.stopped:
+    if not desk.is_begun(1):
         desk.begin(task)
     _abort(desk, task)
     return UNTOUCHED
@@ -119,7 +119,7 @@ def skipped(desk: Desk) -> Expected:
     """Skip every commit that conflicts."""
 
     def instead(desk: Desk, task: Task) -> None:
-        if not (desk.scenario.start.stopped and knot(desk.key) == 1):
+        if not desk.is_begun(knot(desk.key)):
             desk.begin(task)
         how = "rebase" if task.do == "pull" else task.do
         for _ in range(len(desk.key.steps) + 1):
@@ -170,7 +170,14 @@ def base_rebased(desk: Desk) -> Expected:
     return replace(expected, state="open") if made in desk.key.commits else expected
 
 
-def _as_solved(desk: Desk, *_: object) -> None:
+def _get_ready(desk: Desk, task: Task) -> None:
+    """Check the branch out, with what its task brings in fetched."""
+    desk.git("checkout", "-q", task.on)
+    if (source_of(task) or "").startswith("origin/"):
+        desk.git("fetch", "-q")
+
+
+def _as_solved(desk: Desk) -> None:
     """Make every unmerged path what the solution has there."""
     step = list(knots(desk.key))[-1]
     desk.put(step.solved, {*desk.unmerged(), *step.mended})
@@ -189,9 +196,7 @@ def wrong_way_round(desk: Desk, task: Task) -> None:
 
 def rebased(desk: Desk, task: Task) -> None:
     """Rebase where a merge was asked."""
-    desk.git("checkout", "-q", task.on)
-    if (source_of(task) or "").startswith("origin/"):
-        desk.git("fetch", "-q")
+    _get_ready(desk, task)
     desk.try_git("rebase", source_of(task) or "")
     _replay_through(desk)
 
@@ -214,9 +219,7 @@ def _replay_through(desk: Desk) -> None:
 
 def merged_instead(desk: Desk, task: Task) -> None:
     """Merge where a rebase was asked."""
-    desk.git("checkout", "-q", task.on)
-    if (source_of(task) or "").startswith("origin/"):
-        desk.git("fetch", "-q")
+    _get_ready(desk, task)
     desk.try_git("merge", "-q", "--no-edit", source_of(task) or "")
     _as_solved(desk)
     desk.git("add", "--all")
@@ -227,9 +230,7 @@ def merged_with(*options: str) -> Callable[[Desk, Task], None]:
     """Merge with options that were not asked for."""
 
     def act(desk: Desk, task: Task) -> None:
-        desk.git("checkout", "-q", task.on)
-        if (source_of(task) or "").startswith("origin/"):
-            desk.git("fetch", "-q")
+        _get_ready(desk, task)
         desk.try_git("merge", "-q", "--no-edit", *options, source_of(task) or "")
         if desk.unmerged():
             solve(desk, next(knots(desk.key)))
