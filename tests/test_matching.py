@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -20,7 +21,9 @@ from muddled_orchard.core.story import unroll
 from muddled_orchard.core.variant import variant_of
 from muddled_orchard.core.variants import Variants
 from muddled_orchard.files.catalogue import Shelf, bundled_ids
-from muddled_orchard.files.scenario_file import digest_of, scenario_of, scenario_text
+from muddled_orchard.files.scenario_file import digest_of, read_scenario, scenario_of, scenario_text
+from muddled_orchard.vcs.keymaking import Workshop, make_key
+from tests.scenarios import SMALL
 
 TASK = Task(do="rebase", on="work", onto="main")
 TEXTS = {text: text.encode() for text in ("", *"abcdefgh")}
@@ -165,6 +168,16 @@ def test_variants_are_the_same_one_by_one_and_in_a_class() -> None:
             assert made.history == unroll(made.scenario, code)
         assert scenario_of(scenario_text(scenario)) == scenario
         assert len(digest_of(scenario)) == 16
+
+
+def test_scenarios_of_one_id_never_share_what_they_meet(tmp_path: Path) -> None:
+    workshop = Workshop(tmp_path / "workshop.git")
+    for number in range(30):  # each is forgotten before the next one comes
+        text = SMALL.replace("north: 4", f"north: {number + 10}")
+        scenario, problems = read_scenario(text)
+        assert scenario is not None, problems
+        (hunk,) = make_key(workshop, scenario, "0").steps[0].meeting.conflicts[0].merged.hunks  # type: ignore[union-attr]
+        assert hunk.theirs == (f"north: {number + 10}\n",)
 
 
 def test_codes_depend_on_secret_exercise_and_learner() -> None:

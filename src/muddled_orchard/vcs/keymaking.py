@@ -134,13 +134,14 @@ def make_keys(workshop: Workshop, wanted: Sequence[tuple[Scenario, str]]) -> lis
     drafts: list[_Draft | BadInput] = []
     for scenario, code in wanted:
         try:
-            variant = workshop.variants(scenario).of(code)
+            variants = workshop.variants(scenario)
+            variant = variants.of(code)
         except BadInput as bad:
             drafts.append(bad)
             continue
         draft = _begun(workshop, variant.scenario, code, variant.history)
-        # The scenario itself, and not its id: another one of that id must not get this one's meetings.
-        draft.memo = (id(workshop.variants(scenario)), variant.values)
+        # The object itself and not its name: another scenario of that id must not get this one's meetings.
+        draft.memo = (variants, variant.values)
         drafts.append(draft)
     return _played(workshop, drafts)
 
