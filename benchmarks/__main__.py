@@ -26,9 +26,10 @@ from muddled_orchard.vcs import git
 from muddled_orchard.vcs.acting import Desk
 from muddled_orchard.vcs.behaviours import named
 from muddled_orchard.vcs.grading import grader
-from muddled_orchard.vcs.keymaking import Workshop, make_key
+from muddled_orchard.vcs.keymaking import make_key
 from muddled_orchard.vcs.planting import plant
 from muddled_orchard.vcs.surveying import Surveyor
+from muddled_orchard.vcs.workshop import Workshop
 
 TURNS = 4
 

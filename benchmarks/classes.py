@@ -26,8 +26,9 @@ from muddled_orchard.files.packing import pack, write_atomically
 from muddled_orchard.files.submissions import find_submissions
 from muddled_orchard.vcs.acting import Desk
 from muddled_orchard.vcs.behaviours import named
-from muddled_orchard.vcs.keymaking import Workshop, make_key
+from muddled_orchard.vcs.keymaking import make_key
 from muddled_orchard.vcs.planting import read_files
+from muddled_orchard.vcs.workshop import Workshop
 
 CORES = len(os.sched_getaffinity(0))
 BY_HAND = 200

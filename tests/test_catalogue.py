@@ -15,8 +15,9 @@ from muddled_orchard.files.scenario_file import load_scenario
 from muddled_orchard.files.sketches import SKETCHES
 from muddled_orchard.vcs.acting import Desk, solve
 from muddled_orchard.vcs.grading import grader
-from muddled_orchard.vcs.keymaking import Workshop, make_key
+from muddled_orchard.vcs.keymaking import make_key
 from muddled_orchard.vcs.planting import plant
+from muddled_orchard.vcs.workshop import Workshop
 from tests.conftest import muddled, shell
 from tests.test_prediction import is_hunk, shown
 

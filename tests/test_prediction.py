@@ -1,18 +1,24 @@
-"""The hunks that the key is written for are the hunks that a learner sees."""
+"""The hunks that the key is written for are the hunks that a learner sees, in whatever words."""
 
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Sequence
 from pathlib import Path
 
 import pygit2
+import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from muddled_orchard.core.meeting import Hunk, merged_text
+from muddled_orchard.core.meeting import Blob, Hunk, Meeting, merged_text
+from muddled_orchard.core.repository import Commit
+from muddled_orchard.core.retelling import telling
 from muddled_orchard.core.texts import Lines, lines_of
+from muddled_orchard.vcs import workshop as workshops
 from muddled_orchard.vcs.build import new_repository
 from muddled_orchard.vcs.predict import predict
+from muddled_orchard.vcs.workshop import Question, Workshop
 from tests.conftest import shell
 
 WORDS = ("apple", "pear", "plum", "quince", "", "}")
@@ -118,3 +124,110 @@ def test_joined_and_split_hunks_find_their_base() -> None:
         f"{less} a\nO1\nboth\nO2\n{bar} c\nB\n{same}\nT1\nboth\nT2\n{more} b\n".encode(),
     )
     assert [(hunk.base, hunk.base_is_shared) for hunk in split.hunks] == [(("B\n",), True)] * 2
+
+
+# -- Histories in other words -----------------------------------------------------------------------------
+
+OTHER = {"apple": "medlar", "pear": "cider", "plum": "a", "quince": "rows of nuts", "": "", "}": "{", "both": "B",
+         "ours ripe": "o", "theirs ripe": "t"}  # fmt: skip
+
+
+def asked(workshop: Workshop, versions: tuple[dict[str, bytes], ...]) -> Question:
+    """What do two sides meet that grew from one base?"""
+    texts: dict[str, bytes] = {}
+    commits: list[Commit] = []
+    for files in versions:
+        tree = {path: Blob(0o100644, workshop.objects.blob(data)) for path, data in files.items()}
+        texts |= {blob.id: files[path] for path, blob in tree.items()}
+        top = workshop.objects.tree({path: (blob.mode, blob.id) for path, blob in tree.items()})
+        parents = [one.id for one in commits[:1]]
+        who = f"Maren Quill <maren@orchard.example> {len(commits)} +0000"
+        commits.append(
+            Commit(workshop.objects.commit(who, "Row", top, parents), tuple(parents), who, "Row", tree)
+        )
+    return Question((commits[1].id, commits[2].id), {one.id: one for one in commits}, texts, {})
+
+
+def said(workshop: Workshop, question: Question, meeting: Meeting) -> object:
+    """All that a meeting says: contents, and conflicts."""
+    texts: dict[str, bytes] = dict(question.texts)
+    workshop.read_texts(texts, meeting)
+    broken = {conflict.path for conflict in meeting.conflicts}
+    return {
+        path: texts[blob.id] for path, blob in meeting.tree.items() if path not in broken
+    }, meeting.conflicts
+
+
+@settings(max_examples=100, deadline=None)
+@example(("pear\nplum\n", "apple\nplum\npear\n", "apple\n" * 5 + "pear\nplum\napple\n"))
+@example(("pear\nplum", "pear\nplum\nquince", "apple\npear\nplum"))
+@given(three_ways())
+def test_what_is_told_in_other_words_is_what_git_says(texts: tuple[str, str, str]) -> None:
+    others = tuple("\n".join(OTHER[word] for word in text.split("\n")) for text in texts)
+    with tempfile.TemporaryDirectory() as folder:
+        told, alone = (Workshop(Path(folder) / name) for name in ("told.git", "alone.git"))
+        first, second = (
+            tuple({"row.txt": text.encode(), "kept.txt": b"as it is\n"} for text in words)
+            for words in (texts, others)
+        )
+        told.meetings([asked(told, first)])
+        question = asked(told, second)
+        (meeting,), (right,) = told.meetings([question]), alone.meetings([asked(alone, second)])
+        assert said(told, question, meeting) == said(alone, question, right)
+
+
+def test_git_is_asked_once_for_what_differs_in_words(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    counted: list[int] = []
+
+    def counting(repo: pygit2.Repository, pairs: Sequence[tuple[str, str]]) -> list[Meeting]:
+        counted.append(len(pairs))
+        return predict(repo, pairs)
+
+    monkeypatch.setattr(workshops, "predict", counting)
+    workshop = Workshop(tmp_path / "workshop.git")
+    rows = [tuple({"row.txt": f"a\n{word}{number}\n".encode()} for word in "xyz") for number in range(9)]
+    workshop.meetings([asked(workshop, one) for one in rows[:5]])
+    for one in rows[5:]:
+        workshop.meetings([asked(workshop, one)])
+    assert sum(counted) == 1
+
+
+BASE = {"row.txt": b"a\nb\n"}
+OURS = {"row.txt": b"a\nc\n"}
+THEIRS = {"row.txt": b"a\nd\n"}
+
+
+@pytest.mark.parametrize(
+    ("base", "ours", "theirs", "alike"),
+    [
+        (BASE, OURS, {"row.txt": b"a\ne\n"}, True),
+        (BASE, OURS, OURS, False),
+        (BASE, OURS, {"row.txt": b"a\n  d\n"}, False),
+        (BASE, OURS, {"row.txt": b"a\nd"}, False),
+        (BASE, OURS, {"row.txt": b"a\nd\r\n"}, False),
+        (BASE, OURS, {"row.txt": b"a\n\n"}, False),
+        (BASE, OURS, {"row.txt": b"a\n\0d\n"}, False),
+        (BASE, OURS, {"other.txt": b"a\nd\n"}, None),
+        (BASE, OURS, {"row.txt": b"d\n" * (1 << 20)}, None),
+        (BASE, OURS, {**THEIRS, "new.txt": b"d\n"}, False),
+        ({**BASE, ".gitattributes": b"* -text\n"}, {**OURS, ".gitattributes": b"* -text\n"}, THEIRS, False),
+    ],
+)  # fmt: skip
+def test_only_words_may_differ(
+    base: dict[str, bytes],
+    ours: dict[str, bytes],
+    theirs: dict[str, bytes],
+    alike: bool | None,
+    tmp_path: Path,
+) -> None:
+    workshop = Workshop(tmp_path / "workshop.git")
+    first, other = (
+        asked(workshop, (BASE, OURS, THEIRS)).telling(),
+        asked(workshop, (base, ours, theirs)).telling(),
+    )
+    assert first is not None
+    assert (None if other is None else other.shape == first.shape) is alike
+    question = asked(workshop, (BASE, OURS, THEIRS))
+    younger = telling(question.commits, question.tips, question.texts, {question.tips[0]: 5})
+    assert younger is not None
+    assert younger.shape != first.shape, "dates decide between merge bases"

@@ -30,8 +30,9 @@ from muddled_orchard.files.unpacking import unpacked_bytes
 from muddled_orchard.reports import terminal
 from muddled_orchard.vcs.acting import Desk
 from muddled_orchard.vcs.behaviours import named
-from muddled_orchard.vcs.keymaking import Workshop, make_key
+from muddled_orchard.vcs.keymaking import make_key
 from muddled_orchard.vcs.planting import read_files
+from muddled_orchard.vcs.workshop import Workshop
 from tests.conftest import muddled, shell
 
 ROSTER = [Learner("ada", "Ada Quince"), Learner("bo", "Bo Medlar")]

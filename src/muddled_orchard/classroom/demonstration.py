@@ -15,8 +15,9 @@ from muddled_orchard.files.roster import read_roster
 from muddled_orchard.vcs import git
 from muddled_orchard.vcs.acting import Desk
 from muddled_orchard.vcs.behaviours import named
-from muddled_orchard.vcs.keymaking import Workshop, make_key
+from muddled_orchard.vcs.keymaking import make_key
 from muddled_orchard.vcs.planting import read_files
+from muddled_orchard.vcs.workshop import Workshop
 
 EXERCISE = "press-limit"
 READ_ALOUD = "petra"

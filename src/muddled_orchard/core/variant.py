@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import fields, is_dataclass, replace
 from typing import Any
 
@@ -17,6 +17,8 @@ from muddled_orchard.core.scenario import Scenario, Value
 
 PLAIN = "0"
 """The code of the variant that is built where none is asked for."""
+
+_Fill = Callable[[Mapping[str, str]], Any]
 
 _CODE = re.compile(r"[A-Za-z0-9][A-Za-z0-9-]{0,63}")
 _USE = re.compile(r"@(@\{|\{([^{}\n]*)\})")
@@ -69,11 +71,28 @@ def _options(value: Value) -> list[str]:
 
 def filled(scenario: Scenario, values: Mapping[str, str]) -> Scenario:
     """The scenario with these values. Raises BadInput for names that `[values]` does not have."""
-    problems: list[Problem] = []
-    parts = {name: _filled(getattr(scenario, name), values, (name,), problems) for name in _VARYING}
-    if problems:
-        raise BadInput(problems)
-    return replace(scenario, **parts)
+    return Form(scenario).filled(values)
+
+
+class Form:
+    """A scenario made ready to be filled in many times: where its values stand is found once.
+
+    Raises BadInput for names that `[values]` does not have.
+    """
+
+    def __init__(self, scenario: Scenario) -> None:
+        problems: list[Problem] = []
+        found = {
+            name: _gaps(getattr(scenario, name), (name,), scenario.values, problems) for name in _VARYING
+        }
+        if problems:
+            raise BadInput(problems)
+        self._scenario = scenario
+        self._gaps = {name: fill for name, fill in found.items() if fill is not None}
+
+    def filled(self, values: Mapping[str, str]) -> Scenario:
+        """The scenario with these values, one for each name."""
+        return replace(self._scenario, **{name: fill(values) for name, fill in self._gaps.items()})
 
 
 def _pick(exercise: str, name: str, value: Value, code: str) -> str:
@@ -86,30 +105,45 @@ def _pick(exercise: str, name: str, value: Value, code: str) -> str:
     return str(low + number % (high - low + 1))
 
 
-def _filled(part: Any, values: Mapping[str, str], key: KeyPath, problems: list[Problem]) -> Any:
-    """`part` with its strings filled in, however deep they lie; keys of mappings are strings too."""
+def _gaps(part: Any, key: KeyPath, names: Collection[str], problems: list[Problem]) -> _Fill | None:
+    """What fills in the strings of `part`, however deep they lie (keys of mappings are strings too); None
+    where nothing is to be filled in."""
+
+    def below(item: Any, *more: str | int) -> tuple[Any, _Fill | None]:
+        return item, _gaps(item, (*key, *more), names, problems)
+
     if isinstance(part, str):
-
-        def use(found: re.Match[str]) -> str:
-            if found[1] == "@{":
-                return "@{"
-            if found[2] not in values:
-                problems.append(Problem(f'no value is named "{found[2]}"', likely(found[2], values), key))
-                return ""
-            return values[found[2]]
-
-        return _USE.sub(use, part)
+        return _text_gaps(part, key, names, problems)
     if isinstance(part, tuple):
-        return tuple(_filled(item, values, (*key, number), problems) for number, item in enumerate(part))
-    if isinstance(part, Mapping):
-        return {
-            _filled(name, values, (*key, name), problems): _filled(item, values, (*key, name), problems)
-            for name, item in part.items()
-        }
-    if is_dataclass(part) and not isinstance(part, type):
-        changed = {
-            item.name: _filled(getattr(part, item.name), values, (*key, item.name.rstrip("_")), problems)
-            for item in fields(part)
-        }
-        return replace(part, **changed)
-    return part
+        items = [below(item, number) for number, item in enumerate(part)]
+        if any(fill for _, fill in items):
+            return lambda values: tuple(_made(item, values) for item in items)
+    elif isinstance(part, Mapping):
+        pairs = [(below(name, name), below(item, name)) for name, item in part.items()]
+        if any(fill for pair in pairs for _, fill in pair):
+            return lambda values: {_made(name, values): _made(item, values) for name, item in pairs}
+    elif is_dataclass(part) and not isinstance(part, type):
+        held = {item.name: below(getattr(part, item.name), item.name.rstrip("_")) for item in fields(part)}
+        changed = {name: item for name, item in held.items() if item[1]}
+        if changed:
+            return lambda values: replace(
+                part, **{name: _made(item, values) for name, item in changed.items()}
+            )
+    return None
+
+
+def _made(item: tuple[Any, _Fill | None], values: Mapping[str, str]) -> Any:
+    part, fill = item
+    return fill(values) if fill else part
+
+
+def _text_gaps(text: str, key: KeyPath, names: Collection[str], problems: list[Problem]) -> _Fill | None:
+    uses = list(_USE.finditer(text))
+    problems += [
+        Problem(f'no value is named "{use[2]}"', likely(use[2], names), key)
+        for use in uses
+        if use[1] != "@{" and use[2] not in names
+    ]
+    if not uses:
+        return None
+    return lambda values: _USE.sub(lambda use: "@{" if use[1] == "@{" else values[use[2]], text)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from muddled_orchard.core.history import History
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.story import unroll, with_code
-from muddled_orchard.core.variant import checked_code, filled, values_of
+from muddled_orchard.core.variant import Form, checked_code, values_of
 
 _MOST = 512
 
@@ -29,14 +29,18 @@ class Variants:
 
     def __init__(self, scenario: Scenario) -> None:
         self.scenario = scenario
+        self._form = Form(scenario)
         self._known: dict[Values, tuple[Scenario, History]] = {}
+
+    def __reduce__(self) -> tuple[type[Variants], tuple[Scenario]]:
+        return Variants, (self.scenario,)  # to another process go the facts, not what was made of them
 
     def of(self, code: str) -> Variant:
         """The variant with this code. Raises BadInput where it can't be made."""
         checked_code(code)
         values = tuple(values_of(self.scenario, code).items())
         if values not in self._known:
-            varied = filled(self.scenario, dict(values))
+            varied = self._form.filled(dict(values))
             if len(self._known) >= _MOST:
                 del self._known[next(iter(self._known))]
             self._known[values] = (varied, unroll(varied, code))

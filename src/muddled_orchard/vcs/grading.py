@@ -25,10 +25,11 @@ from muddled_orchard.core.results import Result
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.vcs import git
 from muddled_orchard.vcs.disk import DiskPlace
-from muddled_orchard.vcs.keymaking import Workshop, make_key, make_keys, read_texts, stand_in
+from muddled_orchard.vcs.keymaking import make_key, make_keys
 from muddled_orchard.vcs.quarantine import Unreadable, find_repository, take_over
 from muddled_orchard.vcs.read import HandOut, Reader
 from muddled_orchard.vcs.restate import restated
+from muddled_orchard.vcs.workshop import Question, Workshop
 
 PORTION = 64
 
@@ -161,38 +162,39 @@ class Grader:
 
     def _ask_meetings(self, admitted: Sequence[_Submission]) -> None:
         """What learners met who came to a step with other content than the key's, in one call."""
-        asked: list[tuple[_Submission, Meet, tuple[str, str]]] = []
+        asked: list[tuple[_Submission, Meet, Question]] = []
         for submission in admitted:
             self._attempt(submission, partial(self._need_meetings, asked=asked))
         asked = [one for one in asked if one[0].assessment is None]
-        meetings = self._workshop.predict([pair for _, _, pair in asked])
-        for (submission, own, _), meeting in zip(asked, meetings, strict=True):
+        meetings = self._workshop.meetings([question for _, _, question in asked])
+        for (submission, own, question), meeting in zip(asked, meetings, strict=True):
             assert submission.evidence is not None and submission.key is not None  # noqa: S101, PT018
-            texts = {**submission.key.texts, **submission.evidence.texts}
-            read_texts(self._workshop.repo, texts, meeting)
+            texts = dict(question.texts)
+            self._workshop.read_texts(texts, meeting)
             more = {id_: text for id_, text in texts.items() if id_ not in submission.key.texts}
             known = {**submission.evidence.meetings, (own.ours, own.theirs): meeting}
             submission.evidence = replace(submission.evidence, texts=more, meetings=known)
 
     def _need_meetings(
-        self, submission: _Submission, asked: list[tuple[_Submission, Meet, tuple[str, str]]]
+        self, submission: _Submission, asked: list[tuple[_Submission, Meet, Question]]
     ) -> None:
-        """Add what to ask for one submission, with the commits of ours that stand for its own."""
+        """Add what to ask for one submission."""
         evidence, key = submission.evidence, submission.key
         assert evidence is not None and key is not None  # noqa: S101, PT018
+        submission.located = locate(evidence, key)
+        needed = meetings_needed(submission.located, key, evidence)
+        if not needed:
+            return
+        commits, texts = {**key.commits, **evidence.commits}, {**key.texts, **evidence.texts}
+        times = {id_: commit.time for id_, commit in zip(key.ids, key.history.commits, strict=True)}
         objects = self._workshop.objects
         done: dict[str, str] = {}
-        submission.located = locate(evidence, key)
-        for meet in meetings_needed(submission.located, key, evidence):
-            pair = [restated(objects, side, evidence, key, done) for side in (meet.ours, meet.theirs)]
-            if meet.base is not None:
-                commits = {**key.commits, **evidence.commits}
-                root = stand_in(objects, commits[meet.base].tree, [])
-                pair = [
-                    stand_in(objects, commits[side].tree, [root], said)
-                    for side, said in ((meet.ours, "ours"), (meet.theirs, "theirs"))
-                ]
-            asked.append((submission, meet, (pair[0], pair[1])))
+        for meet in needed:
+            tips = (meet.ours, meet.theirs)
+            # Done here and not when Git is asked: what can't be written costs this submission alone.
+            ours, theirs = (restated(objects, tip, evidence, key, done) for tip in tips)
+            question = Question(tips, commits, texts, times, meet.base, (ours, theirs))
+            asked.append((submission, meet, question))
 
     def _assess(self, submission: _Submission) -> None:
         assert submission.evidence is not None and submission.key is not None  # noqa: S101, PT018

@@ -1,19 +1,16 @@
-"""Make answer keys: build a variant's story in a workshop and ask Git what its tasks will meet.
+"""Make answer keys: build a variant's story in a workshop and ask what its tasks will meet.
 
-A workshop is one bare repository of ours for a whole run. All variants are built into it. Each key is
-played through by a generator that asks for one meeting at a time; the generators of all keys go in step, so
-that Git is asked once for the next meeting of all of them.
+All variants are built into one workshop. Each key is played through by a generator that asks for one
+meeting at a time; the generators of all keys go in step, so that the next meeting of all of them is one
+question to Git.
 """
 
 from __future__ import annotations
 
 from collections.abc import Generator, Sequence
 from dataclasses import dataclass, field, replace
-from pathlib import Path
 
-import pygit2
-
-from muddled_orchard.core.history import History, PlannedCommit
+from muddled_orchard.core.history import History
 from muddled_orchard.core.key import (
     Accepted,
     Key,
@@ -29,90 +26,23 @@ from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.repository import Commit, Tree, contains
 from muddled_orchard.core.scenario import Scenario, Task
 from muddled_orchard.core.story import unroll
-from muddled_orchard.core.story_files import PLAIN_FILE, Files
+from muddled_orchard.core.story_files import PLAIN_FILE
 from muddled_orchard.core.tasks import side_names, source_of
-from muddled_orchard.core.variants import Variants
-from muddled_orchard.vcs import git
-from muddled_orchard.vcs.build import new_repository, write_planned
-from muddled_orchard.vcs.memory import Objects, pack_file
-from muddled_orchard.vcs.predict import content, predict
+from muddled_orchard.vcs.build import write_planned
+from muddled_orchard.vcs.memory import Objects
+from muddled_orchard.vcs.workshop import OURS, THEIRS, Question, Workshop
 
 LEARNER = "the learner <learner@orchard.example>"
 """Who makes the commits of a solution that have no author of their own."""
 
-_MOST_MEETINGS = 2_000
-_MOST_TREES = 10_000
-
-Pair = tuple[str, str]
-_Playing = Generator[Pair, Meeting, None]
-
-
-@dataclass(frozen=True, slots=True)
-class _MadeTree:
-    """A tree as it was planned, its id, what it lists, and the contents by blob id."""
-
-    files: Files
-    id: str
-    tree: Tree
-    texts: dict[str, bytes]
-
-
-class Workshop:
-    """The bare repository in which stories are built and meetings are asked.
-
-    What is made goes to `objects`, and from there to `repo` on the disk when Git is asked something. Of
-    variants with the same values Git is asked once: what they meet differs in the ids of commits alone.
-    """
-
-    def __init__(self, folder: Path) -> None:
-        self.gitdir = folder
-        self.repo = new_repository(folder, bare=True)
-        self.objects = Objects()
-        self._variants: dict[str, Variants] = {}
-        self._trees: dict[int, _MadeTree] = {}
-        self.meetings: dict[tuple[object, ...], tuple[Pair, Meeting]] = {}
-        self.replays: dict[tuple[object, ...], tuple[int, ...]] = {}
-
-    def tree(self, planned: PlannedCommit) -> _MadeTree:
-        """A planned commit's tree, made once for all variants that have the same."""
-        known = self._trees.get(id(planned.tree))
-        if known is None or known.files is not planned.tree:
-            tree, texts = {}, {}
-            for path, file in sorted(planned.tree.items()):
-                blob = self.objects.blob(file.data)
-                tree[path] = Blob(file.mode, blob)
-                texts[blob] = file.data
-            id_ = self.objects.tree({path: (blob.mode, blob.id) for path, blob in tree.items()})
-            if len(self._trees) > _MOST_TREES:
-                self._trees.clear()
-            known = self._trees[id(planned.tree)] = _MadeTree(planned.tree, id_, tree, texts)
-        return known
-
-    def variants(self, scenario: Scenario) -> Variants:
-        """The variants of a scenario, remembered from one call to the next."""
-        known = self._variants.get(scenario.id)
-        if known is None or known.scenario is not scenario:
-            known = self._variants[scenario.id] = Variants(scenario)
-        return known
-
-    def flush(self) -> None:
-        """Put everything where Git can read it. Call before any `git` process works in it."""
-        if self.objects.held:
-            git.index_pack(self.gitdir, pack_file(self.objects.held.values()))
-            self.objects.held.clear()
-
-    def predict(self, pairs: Sequence[Pair]) -> list[Meeting]:
-        """The meeting of each pair (ours, theirs) of commits, in order."""
-        self.flush()
-        return predict(self.repo, pairs)
+_Playing = Generator[Question, Meeting, None]
 
 
 @dataclass(slots=True)
 class _Draft:
     """A key in the making. `tips` are branches (of the remote with `origin/`) as the tasks move them.
 
-    `memo` is what it has in common with variants that meet the same (None: with nobody); `asked` counts its
-    meetings.
+    `alike` is equal for variants that differ in ids alone (None: for no others); `asked` counts its meetings.
     """
 
     scenario: Scenario
@@ -123,7 +53,7 @@ class _Draft:
     refs: dict[str, str]
     tips: dict[str, str]
     texts: dict[str, bytes]
-    memo: tuple[object, ...] | None = None
+    alike: tuple[object, ...] | None = None
     asked: int = 0
     steps: list[Step] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
@@ -141,7 +71,7 @@ def make_keys(workshop: Workshop, wanted: Sequence[tuple[Scenario, str]]) -> lis
             continue
         draft = _begun(workshop, variant.scenario, code, variant.history)
         # The object itself and not its name: another scenario of that id must not get this one's meetings.
-        draft.memo = (variants, variant.values)
+        draft.alike = (variants, variant.values)
         drafts.append(draft)
     return _played(workshop, drafts)
 
@@ -172,9 +102,9 @@ def make_key(workshop: Workshop, scenario: Scenario, code: str) -> Key:
 
 def _play_all(workshop: Workshop, playing: Sequence[tuple[_Draft, _Playing]]) -> None:
     """Answer what all of them ask, one round after the other."""
-    asking = [(draft, one, pair) for draft, one in playing if (pair := next(one, None)) is not None]
+    asking = [(draft, one, question) for draft, one in playing if (question := next(one, None)) is not None]
     while asking:
-        answers = _meetings(workshop, [(draft, pair) for draft, _, pair in asking])
+        answers = workshop.meetings([question for _, _, question in asking])
         following = []
         for (draft, one, _), meeting in zip(asking, answers, strict=True):
             draft.asked += 1
@@ -183,22 +113,6 @@ def _play_all(workshop: Workshop, playing: Sequence[tuple[_Draft, _Playing]]) ->
             except StopIteration:
                 continue
         asking = following
-
-
-def _meetings(workshop: Workshop, asked: Sequence[tuple[_Draft, Pair]]) -> list[Meeting]:
-    """What each draft meets next: of those that have the same in common, Git is asked for one."""
-    memos = [(*draft.memo, draft.asked) if draft.memo else pair for draft, pair in asked]
-    new = {memo: pair for memo, (_, pair) in zip(memos, asked, strict=True) if memo not in workshop.meetings}
-    found = workshop.predict(list(new.values()))
-    if len(workshop.meetings) > _MOST_MEETINGS:
-        workshop.meetings.clear()
-        return _meetings(workshop, asked)
-    workshop.meetings.update({memo: (new[memo], meeting) for memo, meeting in zip(new, found, strict=True)})
-    answers = []
-    for memo, (_, pair) in zip(memos, asked, strict=True):
-        first, meeting = workshop.meetings[memo]
-        answers.append(meeting if first == pair else relabelled(meeting, dict(zip(first, pair, strict=True))))
-    return answers
 
 
 def _begun(workshop: Workshop, scenario: Scenario, code: str, history: History) -> _Draft:
@@ -233,7 +147,8 @@ def _play(workshop: Workshop, draft: _Draft) -> _Playing:
 
 def _merge(workshop: Workshop, draft: _Draft, number: int, task: Task) -> _Playing:
     ours, theirs = draft.tips[task.on], draft.tips[source_of(task) or ""]
-    meeting = relabelled((yield ours, theirs), {ours: "HEAD", theirs: source_of(task) or ""})
+    labels = {OURS: "HEAD", THEIRS: source_of(task) or ""}
+    meeting = relabelled((yield _question(draft, ours, theirs)), labels)
     fast_forward = contains(draft.commits, theirs, ours)
     step = _step(workshop, draft, number, task, ours, theirs, meeting, None)
     step = replace(step, fast_forward=fast_forward)
@@ -262,22 +177,9 @@ def _replays(workshop: Workshop, draft: _Draft, task: Task) -> list[tuple[str, s
         picked = [draft.ids[draft.history.labelled(label)] for label in task.pick or ()]
     else:
         onto = draft.tips[source_of(task) or ""]
-        picked = _rebased(workshop, draft, onto, draft.tips[task.on])
+        picked = workshop.replayed(_question(draft, onto, draft.tips[task.on]))
         draft.tips[task.on] = onto
     return [(commits[id_].parents[0], id_, id_) for id_ in picked if commits[id_].parents]
-
-
-def _rebased(workshop: Workshop, draft: _Draft, onto: str, tip: str) -> list[str]:
-    """The commits that Git replays in a rebase; those of the story are the same in each variant of it."""
-    memo = (*draft.memo, draft.asked) if draft.memo else None
-    if memo in workshop.replays:
-        return [draft.ids[place] for place in workshop.replays[memo]]
-    workshop.flush()
-    picked = git.commits_to_replay(workshop.gitdir, onto, tip)
-    places = {id_: place for place, id_ in draft.ids.items()}
-    if memo is not None and all(id_ in places for id_ in picked):
-        workshop.replays[memo] = tuple(places[id_] for id_ in picked)
-    return picked
 
 
 def _replay(
@@ -287,11 +189,9 @@ def _replay(
     have just this base in common."""
     ours = draft.tips[task.on]
     commits = draft.commits
-    root = stand_in(workshop.objects, commits[base].tree, [])
-    own = stand_in(workshop.objects, commits[ours].tree, [root], "ours")
-    other = stand_in(workshop.objects, commits[theirs].tree, [root], "theirs")
+    question = _question(draft, ours, theirs, base)
     shown = f"{theirs[:7]} ({commits[original].subject})"
-    meeting = relabelled((yield own, other), {own: "HEAD", other: shown})
+    meeting = relabelled((yield question), {OURS: "HEAD", THEIRS: shown})
     step = replace(_step(workshop, draft, number, task, ours, theirs, meeting, original), base=base)
     draft.steps.append(step)
     if task.do == "stash-pop" or step.solved == commits[ours].tree:
@@ -300,6 +200,13 @@ def _replay(
     said = f'Revert "{about.subject}"' if task.do == "revert" else about.message
     author = None if task.do == "revert" else about.author
     draft.tips[task.on] = _solution(workshop.objects, draft, step.solved, (ours,), said, author)
+
+
+def _question(draft: _Draft, ours: str, theirs: str, base: str | None = None) -> Question:
+    """What two of its commits meet."""
+    times = {draft.ids[place]: commit.time for place, commit in enumerate(draft.history.commits)}
+    alike = (*draft.alike, draft.asked) if draft.alike else None
+    return Question((ours, theirs), draft.commits, draft.texts, times, base, alike=alike)
 
 
 def _step(
@@ -313,7 +220,7 @@ def _step(
     original: str | None,
 ) -> Step:
     """A meeting with what is accepted there, and what then comes out."""
-    read_texts(workshop.repo, draft.texts, meeting)
+    workshop.read_texts(draft.texts, meeting)
     about = draft.commits[original] if original else None
     labels = {draft.ids[place]: commit.label for place, commit in enumerate(draft.history.commits)}
     label = labels.get(original) if original else None
@@ -350,12 +257,6 @@ def _step(
     )
 
 
-def stand_in(objects: Objects, tree: Tree, parents: list[str], said: str = "base") -> str:
-    """A commit that holds a tree, for Git to merge."""
-    id_ = objects.tree({path: (blob.mode, blob.id) for path, blob in tree.items()})
-    return objects.commit("Stand-in <stand-in@orchard.example> 0 +0000", said, id_, parents)
-
-
 def _solution(
     objects: Objects,
     draft: _Draft,
@@ -370,14 +271,6 @@ def _solution(
     made = objects.commit(f"Key <key@orchard.example> {time} +0000", message, id_, parents)
     draft.commits[made] = Commit(made, parents, author or LEARNER, message, solved)
     return made
-
-
-def read_texts(repo: pygit2.Repository, texts: dict[str, bytes], meeting: Meeting) -> None:
-    """Add the contents of a meeting's files that aren't known yet."""
-    conflicted = {conflict.path for conflict in meeting.conflicts}
-    for path, blob in meeting.tree.items():
-        if path not in conflicted and blob.id not in texts:
-            texts[blob.id] = content(repo, blob.id)
 
 
 def _finished(draft: _Draft) -> Key | BadInput:

@@ -21,9 +21,10 @@ from muddled_orchard.vcs.acting import Desk
 from muddled_orchard.vcs.behaviours import Behaviour, behaviours_for
 from muddled_orchard.vcs.git import GitFailed
 from muddled_orchard.vcs.grading import fast_folder, grader
-from muddled_orchard.vcs.keymaking import Workshop, make_key
+from muddled_orchard.vcs.keymaking import make_key
 from muddled_orchard.vcs.planting import plant
 from muddled_orchard.vcs.workers import context, leave_stopping_to_the_parent
+from muddled_orchard.vcs.workshop import Workshop
 
 PORTION = 16
 LEARNER = "ilse"

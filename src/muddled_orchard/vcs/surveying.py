@@ -14,7 +14,8 @@ from muddled_orchard.core.survey import Survey, shape, survey
 from muddled_orchard.core.variant import PLAIN, corners, filled, values_of
 from muddled_orchard.vcs import git
 from muddled_orchard.vcs.grading import fast_folder
-from muddled_orchard.vcs.keymaking import Workshop, keys_of_varied, make_keys
+from muddled_orchard.vcs.keymaking import keys_of_varied, make_keys
+from muddled_orchard.vcs.workshop import Workshop
 
 
 class Surveyor:
