@@ -21,7 +21,8 @@ from muddled_orchard.core.story import unroll
 from muddled_orchard.core.variant import variant_of
 from muddled_orchard.core.variants import Variants
 from muddled_orchard.files.catalogue import Shelf, bundled_ids
-from muddled_orchard.files.scenario_file import digest_of, read_scenario, scenario_of, scenario_text
+from muddled_orchard.files.checked import digest_of, scenario_of, scenario_text
+from muddled_orchard.files.scenario_file import read_scenario
 from muddled_orchard.vcs.keymaking import make_key
 from muddled_orchard.vcs.workshop import Workshop
 from tests.scenarios import SMALL

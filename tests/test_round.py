@@ -15,7 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from rich.console import Console
 
-from muddled_orchard.classroom import handing_out, marking
+from muddled_orchard.classroom import handing_out, marking, side_by_side
 from muddled_orchard.cli import COMMANDS
 from muddled_orchard.core.bounds import Bounds
 from muddled_orchard.core.places import below
@@ -27,7 +27,7 @@ from muddled_orchard.files.ledger import MIGRATIONS, Ledger
 from muddled_orchard.files.packing import pack
 from muddled_orchard.files.submissions import Handed, find_submissions
 from muddled_orchard.files.unpacking import unpacked_bytes
-from muddled_orchard.reports import terminal
+from muddled_orchard.reports import bar, progress
 from muddled_orchard.vcs.acting import Desk
 from muddled_orchard.vcs.behaviours import named
 from muddled_orchard.vcs.keymaking import make_key
@@ -85,7 +85,7 @@ def test_the_whole_catalogue_goes_out_and_comes_back(tmp_path: Path) -> None:
 
 def test_processes_that_are_not_forked_do_the_same(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     handed_out(tmp_path, ["press-limit"], jobs=1).close()
-    for module in (handing_out, marking):
+    for module in (handing_out, side_by_side):
         monkeypatch.setattr(module, "context", lambda: multiprocessing.get_context("spawn"))
     monkeypatch.setattr(handing_out, "PORTION", 1)
     shutil.copytree(tmp_path / "out", tmp_path / "before")
@@ -163,14 +163,15 @@ def test_long_work_tells_how_far_it_is(
     clock = iter(range(0, 1000, 2))
     monkeypatch.setattr("time.monotonic", lambda: next(clock))
     portions = [["x"] * 5] * 6
-    assert list(terminal.with_progress(portions, 30, "Grading", quiet=False, size=len)) == portions
+    assert list(progress.with_progress(portions, 30, "Grading", quiet=False, size=len)) == portions
     told = capsys.readouterr().err.splitlines()
     assert told == ["Grading: 10 of 30, 2/s, 8 s left", "Grading: 20 of 30, 2/s, 4 s left"]
-    assert list(terminal.with_progress([1, 2], 2, "Grading", quiet=True)) == [1, 2]
+    assert list(progress.with_progress([1, 2], 2, "Grading", quiet=True)) == [1, 2]
     monkeypatch.undo()
     screen = Console(file=io.StringIO(), force_terminal=True, width=80)
-    monkeypatch.setattr(terminal, "console", lambda *_: screen)
-    assert list(terminal.with_progress([1, 2, 3], 3, "Grading", quiet=False)) == [1, 2, 3]
+    monkeypatch.setattr(bar, "console", lambda *_: screen)
+    monkeypatch.setattr("sys.stderr.isatty", lambda: True)
+    assert list(progress.with_progress([1, 2, 3], 3, "Grading", quiet=False)) == [1, 2, 3]
     assert capsys.readouterr().err == ""
 
 

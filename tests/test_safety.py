@@ -19,7 +19,7 @@ from typing import Any
 
 import pytest
 
-from muddled_orchard.classroom import marking
+from muddled_orchard.classroom import marking, side_by_side
 from muddled_orchard.core.assess import assess
 from muddled_orchard.core.bounds import Bounds
 from muddled_orchard.core.places import Place
@@ -282,10 +282,10 @@ def test_a_worker_that_fails_costs_its_submission_alone(
         shutil.copytree(planted, planted.parent / name, symlinks=True)
 
     def opened(path: Path, bounds: Bounds) -> Place:
-        return marking_opened(path, bounds) if path.name != "ilse" or act() is None else DiskPlace(path)
+        return really_opened(path, bounds) if path.name != "ilse" or act() is None else DiskPlace(path)
 
-    marking_opened = marking.opened
-    monkeypatch.setattr(marking, "opened", opened)
+    really_opened = side_by_side.opened
+    monkeypatch.setattr(side_by_side, "opened", opened)
     found = list(marking.mark(handed, marking.Course(Shelf()), Bounds(seconds=1), 2))
     assert [one.assessment.percent for one in found] == [100, 0, 100]
     assert says in found[1].assessment.reason

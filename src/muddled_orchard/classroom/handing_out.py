@@ -16,10 +16,11 @@ from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.story_files import File
 from muddled_orchard.core.variant import PLAIN
 from muddled_orchard.core.variants import Variants
-from muddled_orchard.files.catalogue import scenario_files
+from muddled_orchard.files.catalogue import load, scenario_files
+from muddled_orchard.files.checked import digest_of, scenario_text
 from muddled_orchard.files.ledger import Ledger
+from muddled_orchard.files.located import located
 from muddled_orchard.files.packing import pack, write_atomically
-from muddled_orchard.files.scenario_file import digest_of, load_scenario, located, scenario_text
 from muddled_orchard.reports.brief_page import BRIEF, PAGE, brief_markdown, brief_page
 from muddled_orchard.vcs.planting import practice_of, put_in_place
 from muddled_orchard.vcs.surveying import surveyor
@@ -55,7 +56,7 @@ def exercises_in(places: Sequence[str], form: str) -> list[Exercise]:
     problems: list[Problem] = []
     for path in dict.fromkeys(scenario_files(places)):
         try:
-            loaded.append((path, load_scenario(path)))
+            loaded.append((path, load(path)))
         except BadInput as bad:
             problems += bad.problems
     found = []

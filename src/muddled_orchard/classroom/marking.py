@@ -1,42 +1,26 @@
-"""Grade a class: submissions of any form, on several cores, each within bounds, with the ledger's memory.
-
-Workers are processes. A portion of submissions that takes too long, or takes its worker down, is graded
-once more one by one, so that only the culprit is lost.
-"""
+"""Grade a class: submissions of any form, with what the ledger knows of learners and of earlier gradings."""
 
 from __future__ import annotations
 
-import functools
 import hashlib
-import json
 import os
-import shutil
-import tempfile
-from collections.abc import Callable, Generator, Iterator, Sequence
-from concurrent.futures import TimeoutError as TookTooLong
+from collections.abc import Generator, Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
-import pydantic
-from pebble import ProcessExpired, ProcessFuture, ProcessPool
-
 from muddled_orchard import __version__
-from muddled_orchard.core.assessment import Assessment, unreadable
+from muddled_orchard.core.assessment import Assessment
 from muddled_orchard.core.bounds import Bounds
 from muddled_orchard.core.collected import Collected, Finding, findings
 from muddled_orchard.core.handing import Grading, HandOut
-from muddled_orchard.core.places import Place
 from muddled_orchard.core.roster import Learner
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.files.catalogue import Shelf
+from muddled_orchard.files.checked import assessment_of, digest_of, scenario_of
 from muddled_orchard.files.ledger import Ledger
-from muddled_orchard.files.scenario_file import digest_of, scenario_of
 from muddled_orchard.files.submissions import Handed
-from muddled_orchard.files.unpacking import unpacked
-from muddled_orchard.vcs import git
-from muddled_orchard.vcs.disk import DiskPlace
-from muddled_orchard.vcs.grading import PORTION, FindScenario, Grader, fast_folder
-from muddled_orchard.vcs.workers import context, leave_stopping_to_the_parent, limit_memory
+
+_NOTED_AT_ONCE = 64
 
 
 @dataclass(slots=True)
@@ -94,30 +78,41 @@ def mark(
     handed: Sequence[Handed], course: Course, bounds: Bounds, jobs: int, *, again: bool = False
 ) -> Iterator[Collected]:
     """Grade submissions, in order. What the ledger has graded before, as it is now, is taken from there."""
-    git.require()
     prints = [fingerprint(one.path) for one in handed] if course.ledger else [""] * len(handed)
     before = [None if again else _remembered(course, digest) for digest in prints]
     fresh = [one for one, known in zip(handed, before, strict=True) if known is None]
-    grading = _graded([one.path for one in fresh], course.scenarios.find, bounds, jobs)
+    grading = _graded([one.path for one in fresh], course, bounds, jobs)
     return _gathered(handed, prints, before, grading, course)
+
+
+def _graded(paths: Sequence[Path], course: Course, bounds: Bounds, jobs: int) -> Generator[str, None, None]:
+    if not paths:
+        return _nothing()
+    from muddled_orchard.classroom.side_by_side import graded  # what is behind it takes long to load
+
+    return graded(paths, course.scenarios.find, bounds, jobs)
+
+
+def _nothing() -> Generator[str, None, None]:
+    yield from ()
 
 
 def _gathered(
     handed: Sequence[Handed],
     prints: Sequence[str],
     before: Sequence[Assessment | None],
-    grading: Generator[Assessment, None, None],
+    grading: Generator[str, None, None],
     course: Course,
 ) -> Iterator[Collected]:
     """Put remembered and fresh gradings in order, and write the fresh ones down portion by portion."""
     waiting: list[Grading] = []
     try:
         for one, digest, known in zip(handed, prints, before, strict=True):
-            assessment = known if known is not None else next(grading)
-            collected = course.collected(one, assessment, remembered=known is not None)
+            text = "" if known else next(grading)
+            collected = course.collected(one, known or assessment_of(text), remembered=known is not None)
             if known is None and course.ledger is not None:
-                waiting.append(_written(collected, digest, course))
-                if len(waiting) >= PORTION:
+                waiting.append(_written(collected, text, digest, course))
+                if len(waiting) >= _NOTED_AT_ONCE:
                     course.ledger.note(waiting)
                     waiting = []
             yield collected
@@ -151,21 +146,16 @@ def fingerprint(path: Path) -> str:
     return digest.hexdigest()
 
 
-@functools.cache
-def _assessments() -> pydantic.TypeAdapter[Assessment]:
-    return pydantic.TypeAdapter(Assessment)
-
-
 def _remembered(course: Course, digest: str) -> Assessment | None:
     known = course.ledger.graded(digest, __version__) if course.ledger and digest else None
     if known is None or known.state == "unreadable":
         return None  # why it could not be read may have gone: a bound, a missing scenario
     if known.scenario != course.scenarios.digest(known.exercise):
         return None
-    return _assessments().validate_python(json.loads(known.result))
+    return assessment_of(known.result)
 
 
-def _written(collected: Collected, digest: str, course: Course) -> Grading:
+def _written(collected: Collected, text: str, digest: str, course: Course) -> Grading:
     assessment = collected.assessment
     return Grading(
         submission=collected.submission.encode("utf-8", "backslashreplace").decode(),
@@ -178,98 +168,5 @@ def _written(collected: Collected, digest: str, course: Course) -> Grading:
         state=assessment.state,
         points=assessment.points,
         possible=assessment.possible,
-        # Names in a submission need not be UTF-8; as JSON escapes they come back as they were.
-        result=json.dumps(_assessments().dump_python(assessment)),
+        result=text,
     )
-
-
-# -- Workers ----------------------------------------------------------------------------------------------
-
-
-def opened(path: Path, bounds: Bounds) -> Place:
-    """The files of a submission, whatever its form. Raises Exceeded where they can't be had."""
-    return DiskPlace(path) if path.is_dir() else unpacked(path, bounds)
-
-
-def _graded(
-    paths: Sequence[Path], find: FindScenario, bounds: Bounds, jobs: int
-) -> Generator[Assessment, None, None]:
-    """Begin grading on several cores, and give the assessments in order."""
-    if not paths:
-        return _nothing()
-    folder = Path(tempfile.mkdtemp(prefix="muddled-", dir=fast_folder()))
-    size = max(1, min(PORTION, -(-len(paths) // jobs)))
-    portions = [paths[start : start + size] for start in range(0, len(paths), size)]
-    # Begun here and not at the first result: nothing else may be running in threads by then.
-    pool = ProcessPool(
-        min(jobs, len(portions)),
-        initializer=_prepare,
-        initargs=(folder, find, bounds),
-        context=context(),
-    )
-    time = bounds.seconds + len(portions[0])
-    futures = [pool.schedule(_portion, args=[portion], timeout=time) for portion in portions]
-    return _results(pool, folder, portions, futures, bounds)
-
-
-def _nothing() -> Generator[Assessment, None, None]:
-    yield from ()
-
-
-def _results(
-    pool: ProcessPool,
-    folder: Path,
-    portions: Sequence[Sequence[Path]],
-    futures: list[ProcessFuture[list[Assessment]]],
-    bounds: Bounds,
-) -> Generator[Assessment, None, None]:
-    try:
-        for portion in portions:
-            found = _result(futures.pop(0), bounds)
-            if isinstance(found, str) and len(portion) > 1:
-                singly = [pool.schedule(_portion, args=[[path]], timeout=bounds.seconds) for path in portion]
-                for single in singly:
-                    again = _result(single, bounds)
-                    yield unreadable(again) if isinstance(again, str) else again[0]
-            elif isinstance(found, str):
-                yield unreadable(found)
-            else:
-                yield from found
-        pool.close()  # type: ignore[no-untyped-call]
-    finally:
-        pool.stop()  # type: ignore[no-untyped-call]
-        pool.join()
-        shutil.rmtree(folder, ignore_errors=True)
-
-
-def _result(future: ProcessFuture[list[Assessment]], bounds: Bounds) -> list[Assessment] | str:
-    """What a worker found, or why it found nothing."""
-    try:
-        return future.result()
-    except TookTooLong:
-        return f"reading it took more than {bounds.seconds} seconds"
-    except MemoryError:
-        return f"reading it takes more than {bounds.memory >> 20} MiB of memory"
-    except ProcessExpired:
-        return "reading it took the grader down; a person has to look"
-
-
-_grade: Callable[[Sequence[Path]], list[Assessment]]
-
-
-def _prepare(folder: Path, find: FindScenario, bounds: Bounds) -> None:
-    global _grade  # noqa: PLW0603 - what a worker is given once
-    leave_stopping_to_the_parent()
-    limit_memory(bounds.memory)
-    own = folder / str(os.getpid())
-    own.mkdir()
-    one = Grader(own, find, functools.partial(opened, bounds=bounds))
-
-    def grade(portion: Sequence[Path]) -> list[Assessment]:
-        return list(one.grade(portion))
-
-    _grade = grade
-
-
-def _portion(portion: Sequence[Path]) -> list[Assessment]:
-    return _grade(portion)

@@ -15,7 +15,8 @@ from muddled_orchard.files.catalogue import Shelf
 from muddled_orchard.files.ledger import Ledger
 from muddled_orchard.files.submissions import find_submissions
 from muddled_orchard.reports.demo_view import show_demo
-from muddled_orchard.reports.terminal import console, with_progress
+from muddled_orchard.reports.progress import with_progress
+from muddled_orchard.reports.terminal import console
 from muddled_orchard.vcs.behaviours import named
 
 

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from muddled_orchard.classroom.marking import Course, mark
 from muddled_orchard.commands.options import LEDGER, add_bounds, add_jobs, add_ledger, bounds_of
+from muddled_orchard.core.assessment import HINTS
 from muddled_orchard.core.bounds import Bounds
 from muddled_orchard.core.collected import Collected, Finding
 from muddled_orchard.core.problems import BadInput, Problem
@@ -16,10 +17,7 @@ from muddled_orchard.files.catalogue import Shelf
 from muddled_orchard.files.ledger import Ledger
 from muddled_orchard.files.packing import write_atomically
 from muddled_orchard.files.submissions import Handed, find_submissions
-from muddled_orchard.reports.grade_json import result_file
-from muddled_orchard.reports.grade_view import show_findings, show_many, show_one
-from muddled_orchard.reports.learner_view import STRENGTHS, show_for_learner
-from muddled_orchard.reports.terminal import console, with_progress
+from muddled_orchard.reports.progress import with_progress
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -43,7 +41,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--for-learner", action="store_true", help="feedback to try again with: it leaves out what is wanted"
     )
     parser.add_argument(
-        "--hint", type=int, choices=STRENGTHS,
+        "--hint", type=int, choices=HINTS,
         help="how much --for-learner gives away (default: 1, where to look)",
     )  # fmt: skip
     parser.add_argument("--csv", metavar="FILE", type=Path, help="write a gradebook (CSV)")
@@ -75,11 +73,17 @@ def run(options: argparse.Namespace) -> int:
         if ledger is not None:
             ledger.close()
     _write(options, course, results)
+    # What shows results is loaded when there are some: the class comes first.
     if options.json:
+        from muddled_orchard.reports.grade_json import result_file
+
         sys.stdout.write(result_file(results, findings))
     elif options.for_learner:
+        from muddled_orchard.reports.learner_view import show_for_learner
+        from muddled_orchard.reports.terminal import console
+
         for result in results:
-            show_for_learner(console(), result, options.hint or STRENGTHS[0])
+            show_for_learner(console(), result, options.hint or HINTS[0])
     elif not options.quiet:
         show(results, findings)
     return exit_code(results, options.pass_mark)
@@ -133,6 +137,9 @@ def _write(options: argparse.Namespace, course: Course, results: Sequence[Collec
 
 def show(results: Sequence[Collected], findings: Sequence[Finding] = ()) -> None:
     """Prose for one, a table for many."""
+    from muddled_orchard.reports.grade_view import show_findings, show_many, show_one
+    from muddled_orchard.reports.terminal import console
+
     if len(results) == 1:
         show_one(console(), results[0])
         show_findings(console(), [finding for finding in findings if finding.submissions])

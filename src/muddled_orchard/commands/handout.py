@@ -13,7 +13,8 @@ from muddled_orchard.files.ledger import Ledger
 from muddled_orchard.files.packing import FORMATS
 from muddled_orchard.files.roster import read_roster
 from muddled_orchard.reports.handout_view import show_handed_out
-from muddled_orchard.reports.terminal import console, with_progress
+from muddled_orchard.reports.progress import with_progress
+from muddled_orchard.reports.terminal import console
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

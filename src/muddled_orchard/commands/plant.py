@@ -7,8 +7,8 @@ from pathlib import Path
 
 from muddled_orchard.core.problems import BadInput
 from muddled_orchard.core.variant import PLAIN
-from muddled_orchard.files.catalogue import scenario_path
-from muddled_orchard.files.scenario_file import load_scenario, located
+from muddled_orchard.files.catalogue import load, scenario_path
+from muddled_orchard.files.located import located
 from muddled_orchard.reports.plant_view import show_planted
 from muddled_orchard.reports.terminal import console
 from muddled_orchard.vcs.grading import check_key
@@ -28,7 +28,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Plant, after making sure that the result can be graded."""
     path = scenario_path(options.scenario)
-    scenario = load_scenario(path)
+    scenario = load(path)
     try:
         check_key(scenario, options.variant)
         planted = plant(scenario, options.folder, options.variant)

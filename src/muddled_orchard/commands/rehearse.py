@@ -11,11 +11,12 @@ from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.rehearsal import Rehearsal
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.variant import PLAIN
-from muddled_orchard.files.catalogue import scenario_files
-from muddled_orchard.files.scenario_file import load_scenario, located
+from muddled_orchard.files.catalogue import load, scenario_files
+from muddled_orchard.files.located import located
+from muddled_orchard.reports.progress import with_progress
 from muddled_orchard.reports.rehearse_json import rehearsal_file
 from muddled_orchard.reports.rehearse_view import show_rehearsal, show_rehearsals
-from muddled_orchard.reports.terminal import console, with_progress
+from muddled_orchard.reports.terminal import console
 from muddled_orchard.vcs.grading import check_key
 from muddled_orchard.vcs.rehearsing import rehearse
 
@@ -53,7 +54,7 @@ def _checked(places: list[str], variant: str) -> list[Scenario]:
     found = []
     for path in dict.fromkeys(scenario_files(places)):
         try:
-            scenario = load_scenario(path)
+            scenario = load(path)
             check_key(scenario, variant)
             found.append(scenario)
         except BadInput as bad:

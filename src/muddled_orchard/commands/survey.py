@@ -12,7 +12,8 @@ from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.survey import Survey
 from muddled_orchard.core.variant import PLAIN
 from muddled_orchard.files.catalogue import scenario_files
-from muddled_orchard.files.scenario_file import load_scenario, located
+from muddled_orchard.files.located import located
+from muddled_orchard.files.scenario_file import load_scenario
 from muddled_orchard.reports.survey_json import survey_file
 from muddled_orchard.reports.survey_view import show_survey, show_table
 from muddled_orchard.reports.terminal import console

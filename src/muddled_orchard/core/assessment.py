@@ -8,6 +8,9 @@ from typing import Literal
 State = Literal["finished", "open", "untouched", "unreadable"]
 Verdict = Literal["met", "partly", "missed", "skipped"]
 
+HINTS = (1, 2, 3)
+"""How much feedback to a learner may give away, the least first."""
+
 
 @dataclass(frozen=True, slots=True)
 class Place:

@@ -9,7 +9,8 @@ from pathlib import Path
 
 from muddled_orchard.core.problems import BadInput, Problem, likely
 from muddled_orchard.core.scenario import Scenario
-from muddled_orchard.files.scenario_file import load_scenario
+from muddled_orchard.files.checked import scenario_of_toml
+from muddled_orchard.files.taken import with_taken_folders
 
 BUNDLED = Path(__file__).parent.parent / "catalogue"
 
@@ -71,6 +72,15 @@ def _is_scenario(path: Path, top: Path) -> bool:
     return re.search(r"^\s*(format\s*=|\[\[\s*story\s*\]\])", text, re.MULTILINE) is not None
 
 
+def load(path: Path) -> Scenario:
+    """The scenario of a file; BadInput has all that is wrong with it. Bundled ones are known to be right."""
+    if path.parent == BUNDLED:
+        return with_taken_folders(scenario_of_toml(path.read_text("utf-8")), path.parent, [])
+    from muddled_orchard.files.scenario_file import load_scenario  # the validator takes long to start
+
+    return load_scenario(path)
+
+
 class Shelf:
     """Scenarios by id: those of the given places first, then the bundled ones.
 
@@ -80,7 +90,7 @@ class Shelf:
     def __init__(self, places: Iterable[str] = ()) -> None:
         self._known: dict[str, tuple[Path, Scenario]] = {}
         for path in scenario_files(places):
-            scenario = load_scenario(path)
+            scenario = load(path)
             other = self._known.get(scenario.id)
             if other is not None and other[0] != path:
                 raise BadInput(
@@ -97,7 +107,7 @@ class Shelf:
         """The scenario of this id, or None."""
         if id_ not in self._known and id_ in bundled_ids():
             path = BUNDLED / f"{id_}.toml"
-            self._known[id_] = (path, load_scenario(path))
+            self._known[id_] = (path, load(path))
         return self._known[id_][1] if id_ in self._known else None
 
     def given(self, id_: str) -> Scenario | None:

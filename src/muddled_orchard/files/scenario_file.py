@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import functools
-import hashlib
 import json
 import re
 import tomllib
@@ -32,6 +31,7 @@ from muddled_orchard.core.scenario import (
 )
 from muddled_orchard.core.story import unroll
 from muddled_orchard.core.variant import PLAIN, variant_of
+from muddled_orchard.files.located import located
 from muddled_orchard.files.taken import with_taken_folders
 
 # Which class a key's table belongs to, the numbers of list elements left out.
@@ -96,32 +96,6 @@ def load_scenario(path: Path) -> Scenario:
         raise located(BadInput(problems), path, text)
     assert scenario is not None  # noqa: S101 - without problems there is one
     return scenario
-
-
-def scenario_text(scenario: Scenario) -> str:
-    """A scenario with all that it is made of as JSON: the same text for the same scenario."""
-    return _adapter().dump_json(scenario, by_alias=True, exclude_defaults=True).decode()
-
-
-def digest_of(scenario: Scenario) -> str:
-    """What tells one version of a scenario from another."""
-    return hashlib.sha256(scenario_text(scenario).encode()).hexdigest()[:16]
-
-
-def scenario_of(text: str) -> Scenario:
-    """The scenario of such a text."""
-    return _adapter().validate_json(text, strict=True)
-
-
-def located(bad: BadInput, path: Path, text: str | None = None) -> BadInput:
-    """The same problems, each with the file and the line of its key."""
-    from muddled_orchard.files.toml_lines import line_of  # the parser behind it is only for bad news
-
-    content = path.read_text(encoding="utf-8") if text is None else text
-    placed = [
-        problem.at(str(path), problem.line or line_of(content, problem.key)) for problem in bad.problems
-    ]
-    return BadInput(sorted(placed, key=lambda problem: problem.line or 0))
 
 
 def read_scenario(text: str, folder: Path | None = None) -> tuple[Scenario | None, list[Problem]]:

@@ -11,12 +11,10 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from muddled_orchard.core.assessment import CriterionResult, HunkResult
+from muddled_orchard.core.assessment import HINTS, CriterionResult, HunkResult
 from muddled_orchard.core.collected import Collected
 from muddled_orchard.reports.grade_view import conflict_sides, heading, verdict
 from muddled_orchard.reports.terminal import STYLES, printable, sign
-
-STRENGTHS = (1, 2, 3)
 
 _QUESTIONS = {
     "finished": "Is everything completed and committed?",
@@ -66,7 +64,7 @@ def show_for_learner(on: Console, result: Collected, hint: int) -> None:
             if hunk.outcome == "missed":
                 on.print()
                 on.print(_conflict(on, hunk, hint))
-    if hint < max(STRENGTHS):
+    if hint < max(HINTS):
         on.print()
         on.print(Text(f"For a stronger hint: --hint {hint + 1}", style="faint"))
 

@@ -4,26 +4,10 @@ from __future__ import annotations
 
 import os
 import sys
-import time
-from collections.abc import Callable, Iterable, Iterator
-from typing import TextIO, TypeVar
+from typing import TextIO
 
 from rich.console import Console
-from rich.progress import (
-    BarColumn,
-    MofNCompleteColumn,
-    Progress,
-    ProgressColumn,
-    Task,
-    TextColumn,
-    TimeRemainingColumn,
-)
-from rich.text import Text
 from rich.theme import Theme
-
-T = TypeVar("T")
-
-_EVERY = 3.0  # seconds between two lines where there is no terminal
 
 # good: as wanted; bad: not as wanted; doubt: in between, or for a person to decide.
 THEME = Theme({"good": "green", "bad": "red", "doubt": "yellow", "faint": "dim", "strong": "bold"})
@@ -76,45 +60,3 @@ def shortened(path: str, width: int) -> str:
         return path
     front = (width - 3) // 2
     return f"{path[:front]}...{path[len(path) - (width - 3 - front) :]}"
-
-
-def with_progress(
-    items: Iterable[T], total: int, what: str, *, quiet: bool, size: Callable[[T], int] = lambda _: 1
-) -> Iterator[T]:
-    """The items, with how far it is on stderr: a bar with rate and time left on a terminal, elsewhere a line
-    every few seconds. `size` says how much of `total` an item is."""
-    on = console(sys.stderr)
-    if quiet or total < 2:
-        yield from items
-    elif on.is_terminal:
-        named = TextColumn("{task.description}")
-        columns = (named, BarColumn(), MofNCompleteColumn(), _Rate(), TimeRemainingColumn())
-        with Progress(*columns, console=on, transient=True) as progress:
-            task = progress.add_task(what, total=total)
-            for item in items:
-                progress.advance(task, size(item))
-                yield item
-    else:
-        yield from _told_in_lines(items, total, what, size)
-
-
-class _Rate(ProgressColumn):
-    """How many a second."""
-
-    def render(self, task: Task) -> Text:
-        """Nothing before there is a rate to tell."""
-        return Text(f"{task.speed:.0f}/s" if task.speed else "", style="faint")
-
-
-def _told_in_lines(items: Iterable[T], total: int, what: str, size: Callable[[T], int]) -> Iterator[T]:
-    begun = last = time.monotonic()
-    done = 0
-    for item in items:
-        done += size(item)
-        now = time.monotonic()
-        if now - last >= _EVERY and done < total:
-            last = now
-            rate = done / (now - begun)
-            left = (total - done) / rate
-            print(f"{what}: {done} of {total}, {rate:.0f}/s, {left:.0f} s left", file=sys.stderr, flush=True)
-        yield item

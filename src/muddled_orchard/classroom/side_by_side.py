@@ -1,0 +1,114 @@
+"""Grade on several cores, each submission within bounds.
+
+Workers are processes. A portion of submissions that takes too long, or takes its worker down, is graded
+once more one by one, so that only the culprit is lost.
+"""
+
+from __future__ import annotations
+
+import functools
+import os
+import shutil
+import tempfile
+from collections.abc import Callable, Generator, Sequence
+from concurrent.futures import TimeoutError as TookTooLong
+from pathlib import Path
+
+from pebble import CONSTS, ProcessExpired, ProcessFuture, ProcessPool
+
+from muddled_orchard.core.assessment import Assessment, unreadable
+from muddled_orchard.core.bounds import Bounds
+from muddled_orchard.core.places import Place
+from muddled_orchard.files.checked import assessment_text
+from muddled_orchard.files.unpacking import unpacked
+from muddled_orchard.vcs import git
+from muddled_orchard.vcs.disk import DiskPlace
+from muddled_orchard.vcs.grading import PORTION, FindScenario, Grader, fast_folder
+from muddled_orchard.vcs.workers import context, leave_stopping_to_the_parent, limit_memory
+
+# How long the pool sleeps between two looks, in seconds; as it comes, its end alone would take a tenth.
+CONSTS.sleep_unit = 0.01
+
+
+def opened(path: Path, bounds: Bounds) -> Place:
+    """The files of a submission, whatever its form. Raises Exceeded where they can't be had."""
+    return DiskPlace(path) if path.is_dir() else unpacked(path, bounds)
+
+
+def graded(
+    paths: Sequence[Path], find: FindScenario, bounds: Bounds, jobs: int
+) -> Generator[str, None, None]:
+    """Begin grading on several cores, and give the assessments in order, as `files.checked` writes them."""
+    git.require()
+    folder = Path(tempfile.mkdtemp(prefix="muddled-", dir=fast_folder()))
+    size = max(1, min(PORTION, -(-len(paths) // jobs)))
+    portions = [paths[start : start + size] for start in range(0, len(paths), size)]
+    # Begun here and not at the first result: nothing else may be running in threads by then.
+    pool = ProcessPool(
+        min(jobs, len(portions)),
+        initializer=_prepare,
+        initargs=(folder, find, bounds),
+        context=context(),
+    )
+    time = bounds.seconds + len(portions[0])
+    futures = [pool.schedule(_portion, args=[portion], timeout=time) for portion in portions]
+    return _results(pool, folder, portions, futures, bounds)
+
+
+def _results(
+    pool: ProcessPool,
+    folder: Path,
+    portions: Sequence[Sequence[Path]],
+    futures: list[ProcessFuture[list[str]]],
+    bounds: Bounds,
+) -> Generator[str, None, None]:
+    try:
+        for portion in portions:
+            found = _result(futures.pop(0), bounds)
+            if isinstance(found, Assessment) and len(portion) > 1:
+                singly = [pool.schedule(_portion, args=[[path]], timeout=bounds.seconds) for path in portion]
+                for single in singly:
+                    again = _result(single, bounds)
+                    yield assessment_text(again) if isinstance(again, Assessment) else again[0]
+            elif isinstance(found, Assessment):
+                yield assessment_text(found)
+            else:
+                yield from found
+        pool.close()  # type: ignore[no-untyped-call]
+    finally:
+        pool.stop()  # type: ignore[no-untyped-call]
+        pool.join()
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def _result(future: ProcessFuture[list[str]], bounds: Bounds) -> list[str] | Assessment:
+    """What a worker found, or why it found nothing."""
+    try:
+        return future.result()
+    except TookTooLong:
+        return unreadable(f"reading it took more than {bounds.seconds} seconds")
+    except MemoryError:
+        return unreadable(f"reading it takes more than {bounds.memory >> 20} MiB of memory")
+    except ProcessExpired:
+        return unreadable("reading it took the grader down; a person has to look")
+
+
+_grade: Callable[[Sequence[Path]], list[str]]
+
+
+def _prepare(folder: Path, find: FindScenario, bounds: Bounds) -> None:
+    global _grade  # noqa: PLW0603 - what a worker is given once
+    leave_stopping_to_the_parent()
+    limit_memory(bounds.memory)
+    own = folder / str(os.getpid())
+    own.mkdir()
+    one = Grader(own, find, functools.partial(opened, bounds=bounds))
+
+    def grade(portion: Sequence[Path]) -> list[str]:
+        return [assessment_text(assessment) for assessment in one.grade(portion)]
+
+    _grade = grade
+
+
+def _portion(portion: Sequence[Path]) -> list[str]:
+    return _grade(portion)

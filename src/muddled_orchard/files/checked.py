@@ -1,0 +1,82 @@
+"""What was checked when it came in, or was made here: written as text and read back without checking again.
+
+The validator that tells people everything that is wrong with a scenario takes longer to start than most
+commands take for their work; it is for what people write.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import tomllib
+from dataclasses import MISSING, Field, fields, is_dataclass
+from datetime import datetime
+from typing import Any
+
+import msgspec
+
+from muddled_orchard.core.assessment import Assessment
+from muddled_orchard.core.scenario import Scenario
+
+
+def scenario_text(scenario: Scenario) -> str:
+    """All that a scenario is made of as JSON, without defaults: the same text for the same scenario."""
+    return json.dumps(_plain(scenario), ensure_ascii=False, separators=(",", ":"))
+
+
+def digest_of(scenario: Scenario) -> str:
+    """What tells one version of a scenario from another."""
+    return digest_of_text(scenario_text(scenario))
+
+
+def digest_of_text(text: str) -> str:
+    """The same from its text."""
+    return hashlib.sha256(text.encode()).hexdigest()[:16]
+
+
+def scenario_of(text: str) -> Scenario:
+    """The scenario of such a text."""
+    return _scenario(json.loads(text))
+
+
+def scenario_of_toml(text: str) -> Scenario:
+    """The scenario of a file that is known to be right."""
+    return _scenario(tomllib.loads(text))
+
+
+def _scenario(data: dict[str, Any]) -> Scenario:
+    for table in (*data["story"], *data["task"]):
+        if "from" in table:
+            table["from_"] = table.pop("from")
+    return msgspec.convert(data, Scenario)
+
+
+def assessment_text(assessment: Assessment) -> str:
+    """An assessment as JSON."""
+    # Names in a submission need not be UTF-8; as escapes they come back as they were.
+    return json.dumps(msgspec.to_builtins(assessment))
+
+
+def assessment_of(text: str) -> Assessment:
+    """The assessment of such a text."""
+    return msgspec.convert(json.loads(text), Assessment)
+
+
+def _plain(part: Any) -> Any:
+    if is_dataclass(part):
+        return {
+            item.name.rstrip("_"): _plain(value)
+            for item in fields(part)
+            if (value := getattr(part, item.name)) != _default(item)
+        }
+    if isinstance(part, dict):
+        return {name: _plain(value) for name, value in part.items()}
+    if isinstance(part, tuple):
+        return [_plain(value) for value in part]
+    if isinstance(part, datetime):
+        return part.isoformat().replace("+00:00", "Z")
+    return part
+
+
+def _default(item: Field[Any]) -> Any:
+    return item.default_factory() if item.default_factory is not MISSING else item.default

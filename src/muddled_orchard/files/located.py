@@ -1,0 +1,18 @@
+"""Say of what is wrong with a scenario in which file and line it is."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from muddled_orchard.core.problems import BadInput
+
+
+def located(bad: BadInput, path: Path, text: str | None = None) -> BadInput:
+    """The same problems, each with the file and the line of its key."""
+    from muddled_orchard.files.toml_lines import line_of  # the parser behind it is only for bad news
+
+    content = path.read_text(encoding="utf-8") if text is None else text
+    placed = [
+        problem.at(str(path), problem.line or line_of(content, problem.key)) for problem in bad.problems
+    ]
+    return BadInput(sorted(placed, key=lambda problem: problem.line or 0))
