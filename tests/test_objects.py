@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import stat
+import struct
 import subprocess
 import tarfile
 import zipfile
@@ -12,6 +13,8 @@ from pathlib import Path
 import pytest
 
 from muddled_orchard.core.bounds import Bounds, Exceeded
+from muddled_orchard.core.evidence import IndexEntry
+from muddled_orchard.core.meeting import Blob
 from muddled_orchard.core.places import Below, Entry, MemoryPlace, below
 from muddled_orchard.core.story_files import File
 from muddled_orchard.files.packing import pack, write_atomically
@@ -19,8 +22,8 @@ from muddled_orchard.files.unpacking import is_archive, unpacked, unpacked_bytes
 from muddled_orchard.vcs import git
 from muddled_orchard.vcs.build import new_repository, zone
 from muddled_orchard.vcs.disk import DiskPlace
+from muddled_orchard.vcs.index import BadIndex, index_file, read_index
 from muddled_orchard.vcs.memory import Objects, loose_file, loose_path, pack_file
-from muddled_orchard.vcs.practice import index_file
 from tests.conftest import LEARNER, shell
 
 WHO = "Maren Quill <maren@orchard.example> 1900000000 +0530"
@@ -84,14 +87,52 @@ def test_an_index_of_ours_is_one_for_git(tmp_path: Path) -> None:
         tmp_path,
         "git init -q; echo a >a; mkdir d; echo b >d/b; touch c.sh; chmod +x c.sh; git add .; git commit -qm x",
     )
-    listed = shell(tmp_path, "git ls-files -s").splitlines()
-    entries = [(line.split("\t")[1], 0, int(line.split()[0], 8), line.split()[1]) for line in listed]
-    (tmp_path / ".git/index").write_bytes(index_file(entries))
+    entries = listed(tmp_path)
+    index = tmp_path / ".git/index"
+    index.write_bytes(index_file(reversed(entries)))
     assert shell(tmp_path, "git status --porcelain; git fsck 2>&1") == ""
-    unmerged = [("a", stage, 0o100644, entries[0][3]) for stage in (3, 1, 2)]
-    (tmp_path / ".git/index").write_bytes(index_file([*entries[1:], *unmerged]))
+    unmerged = [IndexEntry("a", stage, entries[0].blob) for stage in (3, 1, 2)]
+    index.write_bytes(index_file([*entries[1:], *unmerged]))
     assert shell(tmp_path, "git ls-files -u | cut -f1 | cut -d' ' -f3").split() == ["1", "2", "3"]
     assert shell(tmp_path, "git status --porcelain") == "UU a\n"
+    for version in (2, 4):
+        shell(tmp_path, f"git update-index --index-version {version}")
+        assert read_index(index.read_bytes()) == listed(tmp_path)
+    shell(tmp_path, "git add a; echo new >d/bee; git add -N d/bee; git update-index --skip-worktree d/b")
+    for version in (3, 4):
+        shell(tmp_path, f"git update-index --index-version {version}")
+        assert read_index(index.read_bytes()) == listed(tmp_path)
+
+
+def listed(folder: Path) -> list[IndexEntry]:
+    """What is in the index, as Git says."""
+    rows = [line.split("\t") for line in shell(folder, "git ls-files -s").splitlines()]
+    parts = [(path, about.split()) for about, path in rows]
+    return [IndexEntry(path, int(stage), Blob(int(mode, 8), id_)) for path, (mode, id_, stage) in parts]
+
+
+ENTRY = struct.pack(">24xL12x20sH", 0o100644, b"x" * 20, 1)
+
+
+@pytest.mark.parametrize(
+    ("data", "says"),
+    [
+        (b"", "damaged"),
+        (b"DIRC", "damaged"),
+        (struct.pack(">4sLL", b"DIRC", 5, 0), "damaged"),
+        (struct.pack(">4sLL", b"DIRC", 2, 1), "damaged"),
+        (struct.pack(">4sLL", b"DIRC", 2, 1) + ENTRY + b"no end", "damaged"),
+        (struct.pack(">4sLL", b"DIRC", 4, 1) + ENTRY + b"\xff", "damaged"),
+        (struct.pack(">4sLL4sL", b"DIRC", 2, 0, b"link", 0), "split"),
+        (struct.pack(">4sLL4sL", b"DIRC", 2, 0, b"sdir", 0), "kind"),
+        (struct.pack(">4sLL", b"DIRC", 4, 1700) + (ENTRY + b"\0" + b"n" * 40_000 + b"\0") * 1700, "more"),
+    ],
+)
+def test_what_is_no_index(data: bytes, says: str) -> None:
+    with pytest.raises(BadIndex, match=says):
+        read_index(data + b"\0" * 20)
+    with pytest.raises(BadIndex, match="damaged"):
+        read_index(data + b"\1" * 20)
 
 
 FILES = {

@@ -24,7 +24,7 @@ from muddled_orchard.files.unpacking import unpacked
 from muddled_orchard.vcs import git
 from muddled_orchard.vcs.disk import DiskPlace
 from muddled_orchard.vcs.grading import PORTION, FindScenario, Grader, fast_folder
-from muddled_orchard.vcs.workers import context, leave_stopping_to_the_parent, limit_memory
+from muddled_orchard.vcs.workers import collect_seldom, context, leave_stopping_to_the_parent, limit_memory
 
 # How long the pool sleeps between two looks, in seconds; as it comes, its end alone would take a tenth.
 CONSTS.sleep_unit = 0.01
@@ -99,6 +99,7 @@ _grade: Callable[[Sequence[Path]], list[str]]
 def _prepare(folder: Path, find: FindScenario, bounds: Bounds) -> None:
     global _grade  # noqa: PLW0603 - what a worker is given once
     leave_stopping_to_the_parent()
+    collect_seldom()
     limit_memory(bounds.memory)
     own = folder / str(os.getpid())
     own.mkdir()

@@ -48,11 +48,14 @@ class Place(Protocol):
         """Where a link points, as it says. Raises OSError."""
 
 
+_FOLDER: tuple[Kind, bytes, bool] = ("folder", b"", False)
+
+
 class MemoryPlace:
     """Files in memory. What an archive says twice counts as it is said last."""
 
     def __init__(self) -> None:
-        self._held: dict[str, tuple[Kind, bytes, bool]] = {"": ("folder", b"", False)}
+        self._held: dict[str, tuple[Kind, bytes, bool]] = {"": _FOLDER}
         self._inside: dict[str, dict[str, None]] = {"": {}}
         self.commits_alone = False
         """Whether this was a bundle, which has commits and nothing else."""
@@ -60,14 +63,18 @@ class MemoryPlace:
     def add(self, path: str, kind: Kind, data: bytes = b"", *, executable: bool = False) -> None:
         """Put something in, with the folders above it. The path must be clean: no `..`, no empty part."""
         parent, _, name = path.rpartition("/")
-        if parent and (parent not in self._inside or self._held[parent][0] != "folder"):
+        inside = self._inside.get(parent)
+        if inside is None:
             self.add(parent, "folder")
-        if kind == "folder" and path in self._inside and self._held[path][0] == "folder":
-            return
-        self._held[path] = (kind, data, executable)
-        self._inside[parent][name] = None
-        if kind == "folder":
+            inside = self._inside[parent]
+        if kind != "folder":
+            self._inside.pop(path, None)  # said twice: it is no folder any more
+            self._held[path] = (kind, data, executable)
+            inside[name] = None
+        elif path not in self._inside:
+            self._held[path] = _FOLDER
             self._inside[path] = {}
+            inside[name] = None
 
     def kind(self, path: str) -> Kind | None:
         """What is there, or None."""
@@ -97,7 +104,7 @@ class MemoryPlace:
         """Whether everything above is a folder still: an archive may put a link where a folder was."""
         parent = path.rpartition("/")[0]
         while parent:
-            if self._held[parent][0] != "folder":
+            if parent not in self._inside:
                 return False
             parent = parent.rpartition("/")[0]
         return True

@@ -10,6 +10,7 @@ import io
 import lzma
 import re
 import stat
+import struct
 import tarfile
 import zipfile
 import zlib
@@ -27,6 +28,9 @@ _GZIP = b"\x1f\x8b"
 _XZ = b"\xfd7zXZ\x00"
 _BUNDLE = (b"# v2 git bundle\n", b"# v3 git bundle\n")
 _TAR_KINDS: dict[bytes, Kind] = {b"0": "file", b"\0": "file", b"5": "folder", b"2": "link", b"1": "other"}
+
+# Name, mode, size, kind, link, magic and prefix (pax(1), ustar interchange format).
+_HEADER = struct.Struct("100s8s16x12s20xc100s6s82x155s12x")
 
 # Folders and names of letters that mean nothing to any system, none of them beginning with a dot but .git.
 _PLAIN_PATH = re.compile(
@@ -160,34 +164,32 @@ def _plain_tar(raw: bytes, *, checked: bool) -> list[_Member] | None:
     members: list[_Member] = []
     at = 0
     while at + _BLOCK <= len(raw):
-        header = raw[at : at + _BLOCK]
-        if header[0] == 0:
+        name, mode, size, flag, link, magic, prefix = _HEADER.unpack_from(raw, at)
+        if not name[0]:
             return members
-        kind = _TAR_KINDS.get(header[156:157])
-        if kind is None or not (checked or _checked(header)):
+        kind = _TAR_KINDS.get(flag)
+        if kind is None or not (checked or _checked(raw[at : at + _BLOCK])):
             return None
-        size_text = header[124:136].rstrip(b" \0")
-        if not size_text.isdigit():
+        at += _BLOCK
+        path = _text(name)
+        if prefix[0] and magic == b"ustar\0":
+            path = f"{_text(prefix)}/{path}"
+        data = link.rstrip(b"\0") if kind == "link" else b""
+        try:
+            if kind == "file":
+                end = at + int(size.rstrip(b" \0"), 8)
+                if not at <= end <= len(raw):
+                    return None
+                data = raw[at:end]
+                at = end + -end % _BLOCK
+            members.append((path, kind, data, bool(int(mode.rstrip(b" \0"), 8) & stat.S_IXUSR)))
+        except ValueError:  # a number that is not plain either
             return None
-        size = int(size_text, 8)
-        name = _text(header[:100])
-        if header[257:263] == b"ustar\0" and header[345]:
-            name = f"{_text(header[345:500])}/{name}"
-        start = at + _BLOCK
-        if kind == "file":
-            data = raw[start : start + size]
-            if len(data) < size:
-                return None
-        else:
-            data = header[157:257].rstrip(b"\0") if kind == "link" else b""
-        mode = header[100:108].rstrip(b" \0")
-        members.append((name, kind, data, mode.isdigit() and bool(int(mode, 8) & stat.S_IXUSR)))
-        at = start + (-(-size // _BLOCK) * _BLOCK if kind == "file" else 0)
     return None
 
 
 def _text(field: bytes) -> str:
-    return field.split(b"\0", 1)[0].decode("utf-8", "surrogateescape")
+    return field.partition(b"\0")[0].decode("utf-8", "surrogateescape")
 
 
 def _checked(header: bytes) -> bool:

@@ -9,16 +9,14 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-import pygit2
-
 from muddled_orchard.core.history import History
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.story_files import LINK, File
 from muddled_orchard.core.variants import Variants
-from muddled_orchard.vcs.isolation import isolate
+from muddled_orchard.vcs.index import index_file, read_index
 from muddled_orchard.vcs.operations import stop_at_conflict
-from muddled_orchard.vcs.practice import WORK, Stage, index_file, practice_files
+from muddled_orchard.vcs.practice import WORK, practice_files
 
 BRIEF = "BRIEF.md"
 
@@ -114,24 +112,10 @@ def read_files(folder: Path, prefix: str = "") -> Iterator[tuple[str, File]]:
         elif entry.is_dir():
             yield from read_files(Path(entry.path), f"{path}/")
         elif path == f"{WORK}/.git/index":
-            yield path, File(0o100644, index_file(_stages(entry.path)))
+            yield path, File(0o100644, index_file(read_index(Path(entry.path).read_bytes())))
         else:
             mode = 0o100000 | (entry.stat().st_mode & 0o755)
             yield path, File(mode, Path(entry.path).read_bytes())
-
-
-def _stages(index: str) -> Iterator[Stage]:
-    isolate()
-    found = pygit2.Index(index)
-    unmerged = [
-        (side.path, stage, int(side.mode), str(side.id))
-        for sides in found.conflicts or ()
-        for stage, side in enumerate(sides, start=1)
-        if side is not None
-    ]
-    yield from unmerged
-    paths = {path for path, *_ in unmerged}
-    yield from ((entry.path, 0, int(entry.mode), str(entry.id)) for entry in found if entry.path not in paths)
 
 
 def _umask() -> int:

@@ -6,22 +6,20 @@ repository has no identity, no hooks and no reflog yet: all that is the learner'
 
 from __future__ import annotations
 
-import hashlib
-import struct
 from collections.abc import Iterable, Mapping
 
+from muddled_orchard.core.evidence import IndexEntry
 from muddled_orchard.core.history import History
+from muddled_orchard.core.meeting import Blob
 from muddled_orchard.core.story_files import File
 from muddled_orchard.vcs.build import CONFIG, stash_message, write_history, zone
+from muddled_orchard.vcs.index import index_file
 from muddled_orchard.vcs.memory import Objects, loose_file, loose_path
 
 WORK = "work"
 ORIGIN = "origin.git"
 
 PLAIN, READ_ONLY = 0o100644, 0o100444
-
-Stage = tuple[str, int, int, str]
-"""An entry of an index: path, stage (0, or 1 to 3 of an unmerged path), mode and blob id."""
 
 
 def practice_files(history: History) -> tuple[dict[str, File], dict[int, str]]:
@@ -36,7 +34,7 @@ def practice_files(history: History) -> tuple[dict[str, File], dict[int, str]]:
     files = _repository(git, objects, refs, history.checked_out, _config(history))
     files |= _stashes(git, history, ids)
     tree = history.commits[history.tips[history.checked_out]].tree
-    entries = [(path, 0, file.mode, objects.blob(file.data)) for path, file in tree.items()]
+    entries = [IndexEntry(path, 0, Blob(file.mode, objects.blob(file.data))) for path, file in tree.items()]
     files[f"{git}/index"] = File(PLAIN, index_file(entries))
     files |= {f"{WORK}/{path}": file for path, file in tree.items()}
     if history.remote:
@@ -101,18 +99,3 @@ def _stashes(gitdir: str, history: History, ids: Mapping[int, str]) -> dict[str,
         f"{gitdir}/refs/stash": File(PLAIN, f"{before}\n".encode()),
         f"{gitdir}/logs/refs/stash": File(PLAIN, "".join(lines).encode()),
     }
-
-
-def index_file(entries: Iterable[Stage]) -> bytes:
-    """An index of version 2 (gitformat-index) that remembers nothing of the files on a disk, so that it
-    is the same everywhere; Git looks at each file once and fills that in."""
-    listed = sorted(
-        (path.encode("utf-8", "surrogateescape"), stage, mode, id_) for path, stage, mode, id_ in entries
-    )
-    parts = [struct.pack(">4sLL", b"DIRC", 2, len(listed))]
-    for path, stage, mode, id_ in listed:
-        flags = stage << 12 | min(len(path), 0xFFF)
-        entry = struct.pack(">24xL12x20sH", mode, bytes.fromhex(id_), flags) + path
-        parts.append(entry + b"\0" * (8 - len(entry) % 8))
-    data = b"".join(parts)
-    return data + hashlib.sha1(data, usedforsecurity=False).digest()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import re
 from collections.abc import Container, Iterable, Iterator, Mapping
 from contextlib import contextmanager
@@ -14,6 +13,7 @@ from muddled_orchard.core.evidence import Evidence, IndexEntry, Move, Pending
 from muddled_orchard.core.meeting import Blob
 from muddled_orchard.core.places import Below, Entry, Place, below, is_noise
 from muddled_orchard.core.repository import Commit
+from muddled_orchard.vcs.index import BadIndex, read_index
 from muddled_orchard.vcs.objects import LARGEST_OBJECT
 from muddled_orchard.vcs.predict import listing
 from muddled_orchard.vcs.quarantine import Quarantine, Unreadable
@@ -211,34 +211,12 @@ class Reader:
         branch = said("head-name").removeprefix("refs/heads/")
         return Pending("rebase", brings, number, total, branch, said("onto"))
 
-    def _index(self) -> Iterator[IndexEntry]:
+    def _index(self) -> list[IndexEntry]:
         data = self._files.get("index", b"")
-        if not data:
-            return
-        if hashlib.sha1(data[:-20], usedforsecurity=False).digest() != data[-20:]:
-            raise Unreadable("the index is damaged")
-        copy = self._room / "index"
-        self._room.mkdir(parents=True, exist_ok=True)
-        copy.write_bytes(data)
         try:
-            index = _Index(str(copy))
-        except pygit2.GitError as error:
-            if "'link'" in str(error):  # the extension that says so
-                how = "git update-index --no-split-index makes it one"
-                raise Unreadable(f"its index is split in two files; {how}") from None
-            raise
-        # libgit2 lists the stages of unmerged paths among the others, and doesn't say which is which.
-        unmerged = [
-            IndexEntry(side.path, stage, Blob(int(side.mode), str(side.id)))
-            for stages in index.conflicts or ()
-            for stage, side in enumerate(stages, start=1)
-            if side is not None
-        ]
-        paths = {entry.path for entry in unmerged}
-        for entry in index:
-            if entry.path not in paths:
-                yield IndexEntry(entry.path, 0, Blob(int(entry.mode), str(entry.id)))
-        yield from unmerged
+            return read_index(data) if data else []
+        except BadIndex as problem:
+            raise Unreadable(str(problem)) from None
 
     def _working_tree(
         self, known: Mapping[str, bytes], texts: dict[str, bytes]
@@ -277,14 +255,6 @@ class Reader:
             (top / path).write_bytes(texts[found[path].id])
         asked = pygit2.init_repository(str(top))
         return frozenset(path for path in found if asked.path_is_ignored(path))
-
-
-class _Index(pygit2.Index):
-    """An index that goes quietly where it could not be opened."""
-
-    def __del__(self) -> None:
-        if hasattr(self, "_index"):
-            super().__del__()
 
 
 def _moves(log: str) -> Iterator[Move]:

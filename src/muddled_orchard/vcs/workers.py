@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import multiprocessing
 import signal
 import sys
@@ -23,6 +24,13 @@ def limit_memory(most: int) -> None:
     if hard != resource.RLIM_INFINITY:
         most = min(most, hard)
     resource.setrlimit(resource.RLIMIT_AS, (most, hard))
+
+
+def collect_seldom() -> None:
+    """Look for unreachable objects seldom: what a worker holds (modules, keys) stays, and what it reads goes
+    by itself."""
+    gc.freeze()
+    gc.set_threshold(100_000, 20, 100)
 
 
 def leave_stopping_to_the_parent() -> None:
