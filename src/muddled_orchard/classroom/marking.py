@@ -6,6 +6,7 @@ import hashlib
 import os
 from collections.abc import Generator, Iterator, Sequence
 from dataclasses import dataclass, field
+from itertools import chain
 from pathlib import Path
 
 from muddled_orchard import __version__
@@ -21,6 +22,9 @@ from muddled_orchard.files.ledger import Ledger
 from muddled_orchard.files.submissions import Handed
 
 _NOTED_AT_ONCE = 64
+
+_LookedUp = tuple[str, Assessment | None]
+"""A submission's fingerprint, and what the ledger remembers of it."""
 
 
 @dataclass(slots=True)
@@ -78,19 +82,28 @@ def mark(
     handed: Sequence[Handed], course: Course, bounds: Bounds, jobs: int, *, again: bool = False
 ) -> Iterator[Collected]:
     """Grade submissions, in order. What the ledger has graded before, as it is now, is taken from there."""
-    prints = [fingerprint(one.path) for one in handed] if course.ledger else [""] * len(handed)
-    before = [None if again else _remembered(course, digest) for digest in prints]
-    fresh = [one for one, known in zip(handed, before, strict=True) if known is None]
-    grading = _graded([one.path for one in fresh], course, bounds, jobs)
-    return _gathered(handed, prints, before, grading, course)
+    looked_up: list[_LookedUp] = []
+
+    def fresh() -> Iterator[Path]:
+        for one in handed:
+            digest = fingerprint(one.path) if course.ledger else ""
+            looked_up.append((digest, None if again else _remembered(course, digest)))
+            if looked_up[-1][1] is None:
+                yield one.path
+
+    return _gathered(handed, looked_up, _graded(fresh(), len(handed), course, bounds, jobs), course)
 
 
-def _graded(paths: Sequence[Path], course: Course, bounds: Bounds, jobs: int) -> Generator[str, None, None]:
-    if not paths:
+def _graded(
+    paths: Iterator[Path], most: int, course: Course, bounds: Bounds, jobs: int
+) -> Generator[str, None, None]:
+    first = next(paths, None)
+    if first is None:
         return _nothing()
     from muddled_orchard.classroom.side_by_side import graded  # what is behind it takes long to load
 
-    return graded(paths, course.scenarios.find, bounds, jobs)
+    # The workers begin with the first; the parent looks the others up meanwhile.
+    return graded(chain([first], paths), most, course.scenarios.find, bounds, jobs)
 
 
 def _nothing() -> Generator[str, None, None]:
@@ -99,16 +112,19 @@ def _nothing() -> Generator[str, None, None]:
 
 def _gathered(
     handed: Sequence[Handed],
-    prints: Sequence[str],
-    before: Sequence[Assessment | None],
+    looked_up: Sequence[_LookedUp],
     grading: Generator[str, None, None],
     course: Course,
 ) -> Iterator[Collected]:
-    """Put remembered and fresh gradings in order, and write the fresh ones down portion by portion."""
+    """Put remembered and fresh gradings in order, and write the fresh ones down portion by portion.
+
+    `looked_up` reaches to the first fresh one; asking `grading` for that looks up the others.
+    """
     waiting: list[Grading] = []
     try:
-        for one, digest, known in zip(handed, prints, before, strict=True):
-            text = "" if known else next(grading)
+        for number, one in enumerate(handed):
+            digest, known = looked_up[number]
+            text = next(grading) if known is None else ""
             collected = course.collected(one, known or assessment_of(text), remembered=known is not None)
             if known is None and course.ledger is not None:
                 waiting.append(_written(collected, text, digest, course))

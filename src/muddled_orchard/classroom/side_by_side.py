@@ -10,8 +10,9 @@ import functools
 import os
 import shutil
 import tempfile
-from collections.abc import Callable, Generator, Sequence
+from collections.abc import Callable, Generator, Iterable, Iterator, Sequence
 from concurrent.futures import TimeoutError as TookTooLong
+from itertools import chain, islice
 from pathlib import Path
 
 from pebble import CONSTS, ProcessExpired, ProcessFuture, ProcessPool
@@ -36,38 +37,43 @@ def opened(path: Path, bounds: Bounds) -> Place:
 
 
 def graded(
-    paths: Sequence[Path], find: FindScenario, bounds: Bounds, jobs: int
+    paths: Iterator[Path], most: int, find: FindScenario, bounds: Bounds, jobs: int
 ) -> Generator[str, None, None]:
-    """Begin grading on several cores, and give the assessments in order, as `files.checked` writes them."""
+    """Begin grading on several cores, and give the assessments in order, as `files.checked` writes them.
+
+    There is at least one path, and at most `most`; they are asked for as soon as the workers run.
+    """
     git.require()
     folder = Path(tempfile.mkdtemp(prefix="muddled-", dir=fast_folder()))
-    size = max(1, min(PORTION, -(-len(paths) // jobs)))
-    portions = [paths[start : start + size] for start in range(0, len(paths), size)]
-    # Begun here and not at the first result: nothing else may be running in threads by then.
+    size = max(1, min(PORTION, -(-most // jobs)))
+    portions = iter(lambda: list(islice(paths, size)), [])
     pool = ProcessPool(
-        min(jobs, len(portions)),
+        min(jobs, -(-most // size)),
         initializer=_prepare,
         initargs=(folder, find, bounds),
         context=context(),
     )
-    time = bounds.seconds + len(portions[0])
-    futures = [pool.schedule(_portion, args=[portion], timeout=time) for portion in portions]
-    return _results(pool, folder, portions, futures, bounds)
+    # Begun here and not at the first result: nothing else may be running in threads by then.
+    first = _scheduled(pool, next(portions), bounds)
+    return _results(pool, folder, chain([first], (_scheduled(pool, p, bounds) for p in portions)), bounds)
+
+
+_Scheduled = tuple[Sequence[Path], ProcessFuture[list[str]]]
+
+
+def _scheduled(pool: ProcessPool, portion: Sequence[Path], bounds: Bounds) -> _Scheduled:
+    time = bounds.seconds + len(portion) - 1
+    return portion, pool.schedule(_portion, args=[portion], timeout=time)
 
 
 def _results(
-    pool: ProcessPool,
-    folder: Path,
-    portions: Sequence[Sequence[Path]],
-    futures: list[ProcessFuture[list[str]]],
-    bounds: Bounds,
+    pool: ProcessPool, folder: Path, scheduled: Iterable[_Scheduled], bounds: Bounds
 ) -> Generator[str, None, None]:
     try:
-        for portion in portions:
-            found = _result(futures.pop(0), bounds)
+        for portion, future in list(scheduled):
+            found = _result(future, bounds)
             if isinstance(found, Assessment) and len(portion) > 1:
-                singly = [pool.schedule(_portion, args=[[path]], timeout=bounds.seconds) for path in portion]
-                for single in singly:
+                for _, single in [_scheduled(pool, [path], bounds) for path in portion]:
                     again = _result(single, bounds)
                     yield assessment_text(again) if isinstance(again, Assessment) else again[0]
             elif isinstance(found, Assessment):
