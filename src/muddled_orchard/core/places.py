@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Literal, Protocol
+from typing import Any, Literal, Protocol
 
 Kind = Literal["file", "folder", "link", "other"]
 
@@ -48,66 +48,66 @@ class Place(Protocol):
         """Where a link points, as it says. Raises OSError."""
 
 
-_FOLDER: tuple[Kind, bytes, bool] = ("folder", b"", False)
+_Folder = dict[str, Any]
+"""What a folder in memory holds, by name: folders, and of everything else (kind, content, executable)."""
 
 
 class MemoryPlace:
     """Files in memory. What an archive says twice counts as it is said last."""
 
     def __init__(self) -> None:
-        self._held: dict[str, tuple[Kind, bytes, bool]] = {"": _FOLDER}
-        self._inside: dict[str, dict[str, None]] = {"": {}}
+        self._top: _Folder = {}
         self.commits_alone = False
         """Whether this was a bundle, which has commits and nothing else."""
 
     def add(self, path: str, kind: Kind, data: bytes = b"", *, executable: bool = False) -> None:
         """Put something in, with the folders above it. The path must be clean: no `..`, no empty part."""
-        parent, _, name = path.rpartition("/")
-        inside = self._inside.get(parent)
-        if inside is None:
-            self.add(parent, "folder")
-            inside = self._inside[parent]
+        *above, name = path.split("/")
+        folder = self._top
+        for part in above:
+            inner = folder.get(part)
+            if type(inner) is not dict:
+                inner = folder[part] = {}
+            folder = inner
         if kind != "folder":
-            self._inside.pop(path, None)  # said twice: it is no folder any more
-            self._held[path] = (kind, data, executable)
-            inside[name] = None
-        elif path not in self._inside:
-            self._held[path] = _FOLDER
-            self._inside[path] = {}
-            inside[name] = None
+            folder[name] = (kind, data, executable)
+        elif type(folder.get(name)) is not dict:
+            folder[name] = {}
 
     def kind(self, path: str) -> Kind | None:
         """What is there, or None."""
-        held = self._held.get(path)
-        return held[0] if held and self._in_folders(path) else None
+        held = self._at(path)
+        return "folder" if type(held) is dict else held and held[0]
 
     def read(self, path: str, most: int) -> bytes | None:
         """The content of a plain file of at most `most` bytes, else None."""
-        held = self._held.get(path)
-        if held is None or held[0] != "file" or len(held[1]) > most or not self._in_folders(path):
+        held = self._at(path)
+        if type(held) is not tuple or held[0] != "file" or len(held[1]) > most:
             return None
-        return held[1]
+        data: bytes = held[1]
+        return data
 
     def entries(self, path: str) -> list[Entry]:
         """What a folder holds, by name."""
-        if self.kind(path) != "folder":
+        folder = self._at(path)
+        if type(folder) is not dict:
             return []
-        prefix = f"{path}/" if path else ""
-        found = ((name, *self._held[prefix + name]) for name in sorted(self._inside[path]))
-        return [Entry(name, kind, len(data), executable) for name, kind, data, executable in found]
+        return [
+            Entry(name, "folder") if type(held) is dict else Entry(name, held[0], len(held[1]), held[2])
+            for name, held in sorted(folder.items(), key=lambda item: item[0])
+        ]
 
     def target(self, path: str) -> bytes:
         """Where a link points."""
-        return self._held[path][1]
+        data: bytes = self._at(path)[1]
+        return data
 
-    def _in_folders(self, path: str) -> bool:
-        """Whether everything above is a folder still: an archive may put a link where a folder was."""
-        parent = path.rpartition("/")[0]
-        while parent:
-            if parent not in self._inside:
-                return False
-            parent = parent.rpartition("/")[0]
-        return True
+    def _at(self, path: str) -> Any:
+        """What is there: a folder, (kind, content, executable), or None."""
+        held: Any = self._top
+        for part in path.split("/") if path else ():
+            held = held.get(part) if type(held) is dict else None
+        return held
 
 
 class Below:

@@ -110,7 +110,7 @@ class _Reader:
             doubts.append("it can be read in two ways that fit equally well; the better one was counted")
         if not alignment.exact:
             doubts.append("it is so far from the merge that its hunks could only be placed roughly")
-        return replace(best, doubts=tuple(doubts)), alignment.cost
+        return (replace(best, doubts=tuple(doubts)) if doubts else best), alignment.cost
 
     def _aligned(self, way: Accepted | None) -> Alignment:
         if way is not None and self.form(self.lines) == self.form(way.text):

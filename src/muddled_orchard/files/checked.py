@@ -18,6 +18,9 @@ import msgspec
 from muddled_orchard.core.assessment import Assessment
 from muddled_orchard.core.scenario import Scenario
 
+_ENCODER = msgspec.json.Encoder()
+_DECODER = msgspec.json.Decoder(Assessment)
+
 
 def scenario_text(scenario: Scenario) -> str:
     """All that a scenario is made of as JSON, without defaults: the same text for the same scenario."""
@@ -53,13 +56,20 @@ def _scenario(data: dict[str, Any]) -> Scenario:
 
 def assessment_text(assessment: Assessment) -> str:
     """An assessment as JSON."""
-    # Names in a submission need not be UTF-8; as escapes they come back as they were.
-    return json.dumps(msgspec.to_builtins(assessment))
+    try:
+        return _ENCODER.encode(assessment).decode()
+    except (
+        UnicodeEncodeError
+    ):  # a name in a submission need not be UTF-8; as an escape it comes back as it was
+        return json.dumps(msgspec.to_builtins(assessment))
 
 
 def assessment_of(text: str) -> Assessment:
     """The assessment of such a text."""
-    return msgspec.convert(json.loads(text), Assessment)
+    try:
+        return _DECODER.decode(text)
+    except msgspec.DecodeError:
+        return msgspec.convert(json.loads(text), Assessment)
 
 
 def _plain(part: Any) -> Any:

@@ -6,9 +6,9 @@ file can't unpack to a large one.
 
 from __future__ import annotations
 
+import functools
 import io
 import lzma
-import re
 import stat
 import struct
 import tarfile
@@ -32,10 +32,8 @@ _TAR_KINDS: dict[bytes, Kind] = {b"0": "file", b"\0": "file", b"5": "folder", b"
 # Name, mode, size, kind, link, magic and prefix (pax(1), ustar interchange format).
 _HEADER = struct.Struct("100s8s16x12s20xc100s6s82x155s12x")
 
-# Folders and names of letters that mean nothing to any system, none of them beginning with a dot but .git.
-_PLAIN_PATH = re.compile(
-    r"(?:[A-Za-z0-9_-][A-Za-z0-9_.-]{0,99}/|\.git/){0,30}[A-Za-z0-9_-][A-Za-z0-9_.-]{0,99}"
-)
+_ODD = frozenset({"", ".", ".."})
+_DEEPEST = 200
 
 _Member = tuple[str, Kind, bytes, bool]
 
@@ -100,12 +98,13 @@ def _placed(members: Iterator[_Member], bounds: Bounds) -> MemoryPlace:
 
 def _clean(name: str) -> str:
     """A member's path below the archive's top; raises Exceeded where it leads out of it."""
-    if _PLAIN_PATH.fullmatch(name):
+    parts = name.split("/")
+    if _ODD.isdisjoint(parts) and len(parts) < _DEEPEST and "\\" not in name and ":" not in name:
         return name  # nearly all are like this
     parts = [part for part in name.replace("\\", "/").split("/") if part not in ("", ".")]
     if name.startswith(("/", "\\")) or ".." in parts or (parts and parts[0].endswith(":")):
         raise Exceeded("the archive holds a path that leads out of it")
-    if len(parts) > 200:
+    if len(parts) > _DEEPEST:
         raise Exceeded("the archive holds folders that are nested too deeply")
     return "/".join(parts)
 
@@ -177,15 +176,20 @@ def _plain_tar(raw: bytes, *, checked: bool) -> list[_Member] | None:
         data = link.rstrip(b"\0") if kind == "link" else b""
         try:
             if kind == "file":
-                end = at + int(size.rstrip(b" \0"), 8)
+                end = at + _octal(size)
                 if not at <= end <= len(raw):
                     return None
                 data = raw[at:end]
                 at = end + -end % _BLOCK
-            members.append((path, kind, data, bool(int(mode.rstrip(b" \0"), 8) & stat.S_IXUSR)))
+            members.append((path, kind, data, bool(_octal(mode) & stat.S_IXUSR)))
         except ValueError:  # a number that is not plain either
             return None
     return None
+
+
+@functools.lru_cache(maxsize=1024)  # few sizes and modes are ever met
+def _octal(field: bytes) -> int:
+    return int(field.rstrip(b" \0"), 8)
 
 
 def _text(field: bytes) -> str:
