@@ -8,10 +8,9 @@ from __future__ import annotations
 
 import functools
 import os
-import shutil
-import tempfile
 from collections.abc import Callable, Generator, Iterable, Iterator, Sequence
 from concurrent.futures import TimeoutError as TookTooLong
+from contextlib import ExitStack
 from itertools import chain, islice
 from pathlib import Path
 
@@ -24,7 +23,8 @@ from muddled_orchard.files.checked import assessment_text
 from muddled_orchard.files.unpacking import unpacked
 from muddled_orchard.vcs import git
 from muddled_orchard.vcs.disk import DiskPlace
-from muddled_orchard.vcs.grading import PORTION, FindScenario, Grader, fast_folder
+from muddled_orchard.vcs.folders import temporary_folder
+from muddled_orchard.vcs.grading import PORTION, FindScenario, Grader
 from muddled_orchard.vcs.workers import collect_seldom, context, leave_stopping_to_the_parent, limit_memory
 
 # How long the pool sleeps between two looks, in seconds; as it comes, its end alone would take a tenth.
@@ -44,7 +44,8 @@ def graded(
     There is at least one path, and at most `most`; they are asked for as soon as the workers run.
     """
     git.require()
-    folder = Path(tempfile.mkdtemp(prefix="muddled-", dir=fast_folder()))
+    rooms = ExitStack()
+    folder = rooms.enter_context(temporary_folder())
     size = max(1, min(PORTION, -(-most // jobs)))
     portions = iter(lambda: list(islice(paths, size)), [])
     pool = ProcessPool(
@@ -55,7 +56,7 @@ def graded(
     )
     # Begun here and not at the first result: nothing else may be running in threads by then.
     first = _scheduled(pool, next(portions), bounds)
-    return _results(pool, folder, chain([first], (_scheduled(pool, p, bounds) for p in portions)), bounds)
+    return _results(pool, rooms, chain([first], (_scheduled(pool, p, bounds) for p in portions)), bounds)
 
 
 _Scheduled = tuple[Sequence[Path], ProcessFuture[list[str]]]
@@ -67,7 +68,7 @@ def _scheduled(pool: ProcessPool, portion: Sequence[Path], bounds: Bounds) -> _S
 
 
 def _results(
-    pool: ProcessPool, folder: Path, scheduled: Iterable[_Scheduled], bounds: Bounds
+    pool: ProcessPool, rooms: ExitStack, scheduled: Iterable[_Scheduled], bounds: Bounds
 ) -> Generator[str, None, None]:
     try:
         for portion, future in list(scheduled):
@@ -84,7 +85,7 @@ def _results(
     finally:
         pool.stop()  # type: ignore[no-untyped-call]
         pool.join()
-        shutil.rmtree(folder, ignore_errors=True)
+        rooms.close()
 
 
 def _result(future: ProcessFuture[list[str]], bounds: Bounds) -> list[str] | Assessment:

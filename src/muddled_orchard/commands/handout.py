@@ -12,9 +12,7 @@ from muddled_orchard.core.handing import HandOut
 from muddled_orchard.files.ledger import Ledger
 from muddled_orchard.files.packing import FORMATS
 from muddled_orchard.files.roster import read_roster
-from muddled_orchard.reports.handout_view import show_handed_out
 from muddled_orchard.reports.progress import with_progress
-from muddled_orchard.reports.terminal import console
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -58,6 +56,10 @@ def run(options: argparse.Namespace) -> int:
     finally:
         ledger.close()
     if not options.quiet:
+        # What shows it is loaded when there is something to show.
+        from muddled_orchard.reports.handout_view import show_handed_out
+        from muddled_orchard.reports.terminal import console
+
         order = [learner.id for learner in learners]
         made.sort(key=lambda one: (one.exercise, order.index(one.learner)))
         ready = len(learners) * len(exercises) - len(made)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import gzip
 import io
 import os
@@ -31,20 +32,24 @@ def pack(files: Mapping[str, File], top: str, form: str) -> bytes:
 def _tar(files: list[tuple[str, File]], top: str) -> bytes:
     parts = []
     for path, file in files:
-        # The headers are put together here since TarFile spends most of its time on other things.
-        about = tarfile.TarInfo(f"{top}/{path}")
-        about.mtime = DATED
-        about.mode = 0o777 if file.mode == LINK else file.mode & 0o777
         if file.mode == LINK:
-            about.type, about.linkname = tarfile.SYMTYPE, os.fsdecode(file.data)
+            parts.append(_header(f"{top}/{path}", 0o777, 0, os.fsdecode(file.data)))
         else:
-            about.size = len(file.data)
-        parts.append(about.tobuf(tarfile.PAX_FORMAT, "utf-8", "surrogateescape"))
-        if file.mode != LINK:
-            parts.append(file.data)
-            parts.append(b"\0" * (-len(file.data) % _BLOCK))
+            size = len(file.data)
+            parts += (_header(f"{top}/{path}", file.mode & 0o777, size), file.data, b"\0" * (-size % _BLOCK))
     parts.append(b"\0" * (2 * _BLOCK))
     return gzip.compress(b"".join(parts), 6, mtime=0)
+
+
+# The headers are put together here since TarFile spends most of its time on other things; most files of a
+# class have the same.
+@functools.lru_cache(maxsize=4096)
+def _header(name: str, mode: int, size: int, link: str = "") -> bytes:
+    about = tarfile.TarInfo(name)
+    about.mtime, about.mode, about.size = DATED, mode, size
+    if link:
+        about.type, about.linkname = tarfile.SYMTYPE, link
+    return about.tobuf(tarfile.PAX_FORMAT, "utf-8", "surrogateescape")
 
 
 def _zip(files: list[tuple[str, File]], top: str) -> bytes:

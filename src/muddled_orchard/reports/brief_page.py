@@ -36,16 +36,23 @@ def brief_markdown(scenario: Scenario) -> str:
 
 def brief_page(scenario: Scenario, graph: Graph) -> str:
     """The same as a page that stands alone; `graph` is what is handed out."""
+    return _page(scenario.title.strip(), scenario.brief, scenario.id, graph)
+
+
+@functools.lru_cache(
+    maxsize=512
+)  # variants with the same values share their page, and nearly all their brief
+def _page(title: str, brief: str, id_: str, graph: Graph) -> str:
     return _template().render(
-        title=scenario.title.strip(),
-        brief=_rendered(scenario.brief),
+        title=title,
+        brief=_rendered(brief),
         graph=Markup(graph_svg(graph)),  # noqa: S704 - every text in it is escaped there
         told=told(graph),
-        handing_in=_rendered(_HANDING_IN.format(id=scenario.id)),
+        handing_in=_rendered(_HANDING_IN.format(id=id_)),
     )
 
 
-@functools.lru_cache(maxsize=256)  # most variants of a scenario share their brief
+@functools.lru_cache(maxsize=256)
 def _rendered(markdown: str) -> Markup:
     # Without HTML of its own: what stands in a scenario is text.
     return Markup(MarkdownIt("commonmark", {"html": False}).enable("table").render(markdown))  # noqa: S704

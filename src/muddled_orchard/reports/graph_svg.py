@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import textwrap
 from html import escape
 
@@ -52,10 +53,15 @@ def _node(node: Node) -> str:
     if names:
         label = escape(", ".join(names))
         parts.append(f'<text class="branch" x="{x}" y="{y - 15}" text-anchor="middle">{label}</text>')
-    lines = [*textwrap.wrap(node.subject, 20, max_lines=3, placeholder=" ..."), node.author]
+    lines = [*_wrapped(node.subject), node.author]
     for number, line in enumerate(lines):
         kind = ' class="faint"' if number == len(lines) - 1 else ""
         parts.append(
             f'<text{kind} x="{x}" y="{y + 26 + 15 * number}" text-anchor="middle">{escape(line)}</text>'
         )
     return "\n".join(parts)
+
+
+@functools.lru_cache(maxsize=512)  # a class shares most of its subjects
+def _wrapped(subject: str) -> list[str]:
+    return textwrap.wrap(subject, 20, max_lines=3, placeholder=" ...")

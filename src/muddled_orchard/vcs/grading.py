@@ -25,6 +25,7 @@ from muddled_orchard.core.results import Result
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.vcs import git
 from muddled_orchard.vcs.disk import DiskPlace
+from muddled_orchard.vcs.folders import temporary_folder
 from muddled_orchard.vcs.keymaking import make_key, make_keys
 from muddled_orchard.vcs.quarantine import Unreadable, find_repository, take_over
 from muddled_orchard.vcs.read import HandOut, Reader
@@ -205,21 +206,12 @@ class Grader:
 def grader(find_scenario: FindScenario, open_place: OpenPlace = DiskPlace) -> Iterator[Grader]:
     """A grader with a temporary folder of its own, which is gone afterwards."""
     git.require()
-    with tempfile.TemporaryDirectory(prefix="muddled-", dir=fast_folder()) as folder:
-        yield Grader(Path(folder), find_scenario, open_place)
-
-
-def fast_folder() -> str | None:
-    """Memory, where the system offers a folder in it with room; quarantines are many small files."""
-    memory = Path("/dev/shm")  # noqa: S108 - a fresh private folder is made in it
-    try:
-        return str(memory) if shutil.disk_usage(memory).free > 4 << 30 else None
-    except OSError:
-        return None
+    with temporary_folder() as folder:
+        yield Grader(folder, find_scenario, open_place)
 
 
 def check_key(scenario: Scenario, code: str) -> None:
     """Make sure that this variant has a key; raises BadInput with what stands in the way."""
     git.require()
-    with tempfile.TemporaryDirectory(prefix="muddled-", dir=fast_folder()) as folder:
-        make_key(Workshop(Path(folder) / "workshop.git"), scenario, code)
+    with temporary_folder() as folder:
+        make_key(Workshop(folder / "workshop.git"), scenario, code)

@@ -14,6 +14,7 @@ from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.story_files import LINK, File
 from muddled_orchard.core.variants import Variants
+from muddled_orchard.vcs.folders import temporary_folder
 from muddled_orchard.vcs.index import index_file, read_index
 from muddled_orchard.vcs.operations import stop_at_conflict
 from muddled_orchard.vcs.practice import WORK, practice_files
@@ -38,10 +39,10 @@ def practice_of(variants: Variants, code: str) -> Practice:
     varied, history = variant.scenario, variant.history
     files, ids = practice_files(history)
     if varied.start.stopped:
-        with tempfile.TemporaryDirectory(prefix="muddled-") as room:
-            write_files(Path(room), files)
-            stop_at_conflict(Path(room) / WORK, history, ids, varied.task[0])
-            files = dict(read_files(Path(room)))
+        with temporary_folder() as room:
+            write_files(room, files)
+            stop_at_conflict(room / WORK, history, ids, varied.task[0])
+            files = dict(read_files(room))
     return Practice(varied, history, ids, files)
 
 

@@ -7,7 +7,6 @@ plants, acts out and grades in a folder of its own.
 from __future__ import annotations
 
 import shutil
-import tempfile
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from dataclasses import dataclass
@@ -19,8 +18,9 @@ from muddled_orchard.core.rehearsal import RIGHT, Acted, Expected, Rehearsal, co
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.vcs.acting import Desk
 from muddled_orchard.vcs.behaviours import Behaviour, behaviours_for
+from muddled_orchard.vcs.folders import temporary_folder
 from muddled_orchard.vcs.git import GitFailed
-from muddled_orchard.vcs.grading import fast_folder, grader
+from muddled_orchard.vcs.grading import grader
 from muddled_orchard.vcs.keymaking import make_key
 from muddled_orchard.vcs.planting import plant
 from muddled_orchard.vcs.workers import context, leave_stopping_to_the_parent
@@ -46,10 +46,10 @@ def rehearse(scenarios: Sequence[Scenario], code: str, keep: Path, jobs: int) ->
     The repository of a surprise is left in `keep`/SCENARIO/BEHAVIOUR, which is made only then.
     """
     with (
-        tempfile.TemporaryDirectory(prefix="muddled-", dir=fast_folder()) as folder,
+        temporary_folder() as folder,
         ProcessPoolExecutor(jobs, mp_context=context(), initializer=leave_stopping_to_the_parent) as pool,
     ):
-        workshop = Workshop(Path(folder) / "workshop.git")
+        workshop = Workshop(folder / "workshop.git")
         begun: list[tuple[Key, list[Future[list[Acted]]]]] = []
         for scenario in scenarios:
             key = make_key(workshop, scenario, code)
@@ -71,8 +71,8 @@ def rehearse(scenarios: Sequence[Scenario], code: str, keep: Path, jobs: int) ->
 def _rehearsed(piece: _Piece) -> list[Acted]:
     """Act and grade one portion, in a process of its own."""
     scenario = piece.scenario
-    with tempfile.TemporaryDirectory(prefix="muddled-", dir=fast_folder()) as folder:
-        room = Path(folder)
+    with temporary_folder() as folder:
+        room = folder
         key = make_key(Workshop(room / "workshop.git"), scenario, piece.code)
         plant(scenario, room / "planted", piece.code)
         portion = behaviours_for(key)[piece.start : piece.start + PORTION]

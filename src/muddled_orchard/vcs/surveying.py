@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import tempfile
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
@@ -13,7 +12,7 @@ from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.survey import Survey, shape, survey
 from muddled_orchard.core.variant import PLAIN, corners, filled, values_of
 from muddled_orchard.vcs import git
-from muddled_orchard.vcs.grading import fast_folder
+from muddled_orchard.vcs.folders import temporary_folder
 from muddled_orchard.vcs.keymaking import keys_of_varied, make_keys
 from muddled_orchard.vcs.workshop import Workshop
 
@@ -95,5 +94,5 @@ def _labelled(line: str, key: Key, names: dict[str, list[str]]) -> str:
 def surveyor() -> Iterator[Surveyor]:
     """A surveyor with a temporary folder of its own, which is gone afterwards."""
     git.require()
-    with tempfile.TemporaryDirectory(prefix="muddled-", dir=fast_folder()) as folder:
-        yield Surveyor(Path(folder))
+    with temporary_folder() as folder:
+        yield Surveyor(folder)
