@@ -96,8 +96,9 @@ def _entries(folder: Path) -> list[os.DirEntry[str]]:
 
 def _name(path: Path) -> str:
     """What a submission is called: its file's name without the ending, or its folder's."""
-    path = path.absolute()
-    if path.name in _INSIDE:
-        return path.parent.name
-    ending = next((ending for ending in _ENDINGS if path.name.lower().endswith(ending)), "")
-    return path.name.removesuffix(path.name[len(path.name) - len(ending) :]) if ending else path.name
+    name = path.name
+    if name in ("", "..", *_INSIDE):  # `.` and the like: what they stand for is what the folder is called
+        path = Path(os.path.abspath(path))  # noqa: PTH100 - links stay, `..` goes
+        name = path.parent.name if path.name in _INSIDE else path.name
+    ending = next((ending for ending in _ENDINGS if name.lower().endswith(ending)), "")
+    return name[: len(name) - len(ending)]
