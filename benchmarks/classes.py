@@ -35,7 +35,7 @@ from muddled_orchard.vcs.workshop import Workshop
 
 CORES = len(os.sched_getaffinity(0))
 BY_HAND = 200
-MEASURED = 1_000
+SMALL, TURNS = 200, 3
 SIZES = (100, 1_000)
 
 
@@ -55,7 +55,7 @@ def _class_of(top: Path, size: int) -> None:
     program = str(Path(sys.executable).with_name("muddled"))
     command = [program, "handout", EXERCISE, "--roster", "roster.csv", "--out", "out", "--quiet"]
     sample = min(size, BY_HAND)
-    turns = max(1, MEASURED // size)
+    turns = TURNS if size <= SMALL else 1
     material = material_of(top)
     ours, by_hand = [], []
     for turn in range(turns):

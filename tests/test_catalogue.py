@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from pathlib import Path
 
 import pytest
@@ -97,6 +98,25 @@ def test_every_operation_can_be_handed_out_at_its_conflict(kind: str, tmp_path: 
     assert "<<<<<<< " in (work / "list.txt").read_text("utf-8")
     if planted.history.remote:
         assert shell(work, "git config remote.origin.url") == "../origin.git\n"
+
+
+@pytest.mark.parametrize(
+    ("stashed", "set_aside"),
+    [('"hives" = "12\\n"', "hives~Stashed changes"), ('"hives/all.txt" = "12\\n"', "hives~Updated upstream")],
+)
+def test_a_stash_in_the_way_is_set_aside_as_git_names_it(
+    stashed: str, set_aside: str, tmp_path: Path
+) -> None:
+    other = '"hives/all.txt" = "14\\n"' if "all" not in stashed else '"hives" = "14\\n"'
+    text = (SKETCHES / "stash.toml").read_text("utf-8")
+    text = re.sub(r"change = .*@\{number\}.*", lambda _: f"write = {{ {stashed} }}", text)
+    text = re.sub(r"change = .*apples: 20.*", lambda _: f"write = {{ {other} }}", text)
+    text = re.sub(r"(?s)\[values\].*?\n\n|\[\[answer\]\].*", "", text)
+    text += f'[[answer]]\nfile = "{set_aside}"\ngone = true\n'
+    (tmp_path / "stash.toml").write_text(text, "utf-8")
+    key = make_key(Workshop(tmp_path / "workshop.git"), load_scenario(tmp_path / "stash.toml"), "x")
+    plant(key.scenario, tmp_path / "ilse", "x")
+    Desk(tmp_path / "ilse/work", key, "ilse").carry_out(meet_and_solve)
 
 
 def test_variants_of_every_scenario_differ_and_have_a_key(tmp_path: Path) -> None:

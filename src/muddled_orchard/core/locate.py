@@ -16,7 +16,7 @@ from muddled_orchard.core.key import Key, Step
 from muddled_orchard.core.replays import locate_replays, stands_on
 from muddled_orchard.core.repository import Commit, Commits, ancestry, contains
 from muddled_orchard.core.results import Result, Shape
-from muddled_orchard.core.tasks import is_merge, source_of
+from muddled_orchard.core.tasks import git_labels, is_merge, source_of
 from muddled_orchard.core.worktree import uncommitted
 
 
@@ -227,11 +227,13 @@ def grew_from(evidence: Evidence, key: Key) -> bool:
 
 @dataclass(frozen=True, slots=True)
 class Meet:
-    """A meeting to ask Git about: two commits, and their base where it is not the common ancestor."""
+    """A meeting to ask Git about: two commits, their base where it is not the common ancestor, and what Git
+    called the two sides."""
 
     ours: str
     theirs: str
     base: str | None
+    labels: tuple[str, str]
 
 
 def meetings_needed(results: tuple[Result, ...], key: Key, evidence: Evidence) -> list[Meet]:
@@ -253,5 +255,7 @@ def meetings_needed(results: tuple[Result, ...], key: Key, evidence: Evidence) -
         ):
             continue  # they stand on something else altogether: the asked meeting is the measure
         if not same and known and result.shape not in ("none", "nothing to do", "other", "not reached"):
-            needed.append(Meet(result.ours, result.theirs, step.base))
+            replayed = commits[step.commit] if step.commit else None
+            labels = git_labels(step.operation, replayed, turned=result.turned)
+            needed.append(Meet(result.ours, result.theirs, step.base, labels))
     return needed

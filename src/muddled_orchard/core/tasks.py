@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from muddled_orchard.core.history import History
 from muddled_orchard.core.problems import KeyPath, Problem, likely
+from muddled_orchard.core.repository import Commit
 from muddled_orchard.core.scenario import Scenario, Task
 from muddled_orchard.core.wording import listed
 
@@ -18,6 +19,19 @@ def source_of(task: Task) -> str | None:
 def is_merge(task: Task) -> bool:
     """Whether a task is one meeting of two branches, and not a replay of commits."""
     return task.do == "merge" or (task.do == "pull" and task.by == "merge")
+
+
+def git_labels(task: Task, replayed: Commit | None = None, *, turned: bool = False) -> tuple[str, str]:
+    """What Git calls ours and theirs, behind markers and in the names of files that it sets aside.
+
+    `replayed` is the commit at hand; `turned`: it was merged the wrong way round.
+    """
+    if task.do == "stash-pop":
+        return "Updated upstream", "Stashed changes"
+    if replayed is None:
+        return "HEAD", (task.on if turned else source_of(task)) or ""
+    said = f"{replayed.id[:7]} ({replayed.subject})"
+    return "HEAD", f"parent of {said}" if task.do == "revert" else said
 
 
 def side_names(task: Task, replayed: str | None = None) -> tuple[str, str]:

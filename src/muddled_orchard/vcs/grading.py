@@ -19,6 +19,7 @@ from muddled_orchard.core.bounds import Exceeded
 from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.key import Key
 from muddled_orchard.core.locate import Meet, grew_from, locate, meetings_needed
+from muddled_orchard.core.meeting import relabelled
 from muddled_orchard.core.places import Place
 from muddled_orchard.core.problems import BadInput
 from muddled_orchard.core.results import Result
@@ -30,7 +31,7 @@ from muddled_orchard.vcs.keymaking import make_key, make_keys
 from muddled_orchard.vcs.quarantine import Unreadable, find_repository, take_over
 from muddled_orchard.vcs.read import HandOut, Reader
 from muddled_orchard.vcs.restate import restated
-from muddled_orchard.vcs.workshop import Question, Workshop
+from muddled_orchard.vcs.workshop import OURS, THEIRS, Question, Workshop
 
 PORTION = 64
 
@@ -168,8 +169,9 @@ class Grader:
             self._attempt(submission, partial(self._need_meetings, asked=asked))
         asked = [one for one in asked if one[0].assessment is None]
         meetings = self._workshop.meetings([question for _, _, question in asked])
-        for (submission, own, question), meeting in zip(asked, meetings, strict=True):
+        for (submission, own, question), told in zip(asked, meetings, strict=True):
             assert submission.evidence is not None and submission.key is not None  # noqa: S101, PT018
+            meeting = relabelled(told, dict(zip((OURS, THEIRS), own.labels, strict=True)))
             texts = dict(question.texts)
             self._workshop.read_texts(texts, meeting)
             more = {id_: text for id_, text in texts.items() if id_ not in submission.key.texts}

@@ -27,7 +27,7 @@ from muddled_orchard.core.repository import Commit, Tree, contains
 from muddled_orchard.core.scenario import Scenario, Task
 from muddled_orchard.core.story import unroll
 from muddled_orchard.core.story_files import PLAIN_FILE
-from muddled_orchard.core.tasks import side_names, source_of
+from muddled_orchard.core.tasks import git_labels, side_names, source_of
 from muddled_orchard.vcs.build import write_planned
 from muddled_orchard.vcs.memory import Objects
 from muddled_orchard.vcs.workshop import OURS, THEIRS, Question, Workshop
@@ -147,8 +147,7 @@ def _play(workshop: Workshop, draft: _Draft) -> _Playing:
 
 def _merge(workshop: Workshop, draft: _Draft, number: int, task: Task) -> _Playing:
     ours, theirs = draft.tips[task.on], draft.tips[source_of(task) or ""]
-    labels = {OURS: "HEAD", THEIRS: source_of(task) or ""}
-    meeting = relabelled((yield _question(draft, ours, theirs)), labels)
+    meeting = relabelled((yield _question(draft, ours, theirs)), _labels(task, None))
     fast_forward = contains(draft.commits, theirs, ours)
     step = _step(workshop, draft, number, task, ours, theirs, meeting, None)
     step = replace(step, fast_forward=fast_forward)
@@ -190,8 +189,7 @@ def _replay(
     ours = draft.tips[task.on]
     commits = draft.commits
     question = _question(draft, ours, theirs, base)
-    shown = f"{theirs[:7]} ({commits[original].subject})"
-    meeting = relabelled((yield question), {OURS: "HEAD", THEIRS: shown})
+    meeting = relabelled((yield question), _labels(task, commits[original]))
     step = replace(_step(workshop, draft, number, task, ours, theirs, meeting, original), base=base)
     draft.steps.append(step)
     if task.do == "stash-pop" or step.solved == commits[ours].tree:
@@ -200,6 +198,10 @@ def _replay(
     said = f'Revert "{about.subject}"' if task.do == "revert" else about.message
     author = None if task.do == "revert" else about.author
     draft.tips[task.on] = _solution(workshop.objects, draft, step.solved, (ours,), said, author)
+
+
+def _labels(task: Task, replayed: Commit | None) -> dict[str, str]:
+    return dict(zip((OURS, THEIRS), git_labels(task, replayed), strict=True))
 
 
 def _question(draft: _Draft, ours: str, theirs: str, base: str | None = None) -> Question:
