@@ -164,7 +164,7 @@ def test_a_rebase_that_stopped_is_open_at_its_step() -> None:
 def test_git_is_asked_again_only_where_the_learner_came_with_something_else() -> None:
     wrong = rebased(("a", "main", "Two", tree(f="3\n")), ("b", "a", "Other", tree(f="3\n", g="x\n")))
     assert meetings_needed(locate(wrong, key()), key(), wrong) == [
-        Meet("a", "other", "two", ("HEAD", "other (fix)"))
+        Meet("a", "other", "two", ("HEAD", "other (Other)"))
     ]
     assert meetings_needed(locate(rebased(*GOOD), key()), key(), rebased(*GOOD)) == []
     elsewhere = rebased(("a", "base", "Two", tree(f="2\n")))
