@@ -35,7 +35,7 @@ from muddled_orchard.vcs.workshop import Workshop
 
 CORES = len(os.sched_getaffinity(0))
 BY_HAND = 200
-SMALL, TURNS = 200, 3
+SMALL, TURNS = 1_000, 3
 SIZES = (100, 1_000)
 
 

@@ -181,6 +181,21 @@ def test_a_ledger_that_breaks_is_told(course: Path, tmp_path: Path) -> None:
     assert len(done.stderr.splitlines()) <= 3
 
 
+@pytest.mark.parametrize("data", ["", "[]", "{}", '{"story": [], "task": 1}', '{"story": [1], "task": []}'])
+def test_a_ledger_whose_rows_are_damaged(data: str, course: Path, tmp_path: Path) -> None:
+    shutil.copytree(course / "out/press-limit", tmp_path / "back")
+    shutil.copy(course / "orchard.db", tmp_path)
+    muddled("grade", "back", "--quiet", folder=tmp_path)
+    with sqlite3.connect(tmp_path / "orchard.db") as db:
+        db.execute("UPDATE grading SET result = ?", (data,))
+    assert "haven't changed" not in muddled("grade", "back", folder=tmp_path).stdout, "graded anew"
+    with sqlite3.connect(tmp_path / "orchard.db") as db:
+        db.execute("UPDATE scenario SET data = ?", (data,))
+    told = muddled("grade", "back", folder=tmp_path, code=2).stderr
+    assert "orchard.db: a scenario in this ledger is damaged" in told
+    assert len(told.splitlines()) <= 3
+
+
 def test_a_ledger_of_a_later_version_is_left_alone(tmp_path: Path) -> None:
     Ledger(tmp_path / "a.db", create=True).close()
     with sqlite3.connect(tmp_path / "a.db") as db:

@@ -14,10 +14,11 @@ from muddled_orchard.core.assessment import Assessment
 from muddled_orchard.core.bounds import Bounds
 from muddled_orchard.core.collected import Collected, Finding, findings
 from muddled_orchard.core.handing import Grading, HandOut
+from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.roster import Learner
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.files.catalogue import Shelf
-from muddled_orchard.files.checked import assessment_of, digest_of, scenario_of
+from muddled_orchard.files.checked import Damaged, assessment_of, digest_of, scenario_of
 from muddled_orchard.files.ledger import Ledger
 from muddled_orchard.files.submissions import Handed
 
@@ -57,7 +58,15 @@ class Course:
         self._owners = {(one.exercise, one.variant): one.learner for one in self.hand_outs}
         exercises = dict.fromkeys(one.exercise for one in self.hand_outs)
         texts = {id_: ledger.scenario(id_) for id_ in exercises} if ledger else {}
-        self.scenarios = Scenarios(shelf, {id_: scenario_of(text) for id_, text in texts.items() if text})
+        try:
+            handed_out = {id_: scenario_of(text) for id_, text in texts.items() if text is not None}
+        except Damaged:
+            file = str(ledger.path) if ledger else None
+            hint = (
+                "Take a copy of it from before, or name the scenarios with --scenarios and another --ledger."
+            )
+            raise BadInput(Problem("a scenario in this ledger is damaged", hint, file=file)) from None
+        self.scenarios = Scenarios(shelf, handed_out)
 
     def collected(self, handed: Handed, assessment: Assessment, *, remembered: bool) -> Collected:
         """A graded submission with its owner."""
@@ -168,7 +177,10 @@ def _remembered(course: Course, digest: str) -> Assessment | None:
         return None  # why it could not be read may have gone: a bound, a missing scenario
     if known.scenario != course.scenarios.digest(known.exercise):
         return None
-    return assessment_of(known.result)
+    try:
+        return assessment_of(known.result)
+    except Damaged:
+        return None
 
 
 def _written(collected: Collected, text: str, digest: str, course: Course) -> Grading:

@@ -9,6 +9,8 @@ from __future__ import annotations
 import hashlib
 import json
 import tomllib
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import MISSING, Field, fields, is_dataclass
 from datetime import datetime
 from typing import Any
@@ -17,6 +19,11 @@ import msgspec
 
 from muddled_orchard.core.assessment import Assessment
 from muddled_orchard.core.scenario import Scenario
+
+
+class Damaged(Exception):
+    """A text is not what was written here."""
+
 
 _ENCODER = msgspec.json.Encoder()
 _DECODER = msgspec.json.Decoder(Assessment)
@@ -29,17 +36,13 @@ def scenario_text(scenario: Scenario) -> str:
 
 def digest_of(scenario: Scenario) -> str:
     """What tells one version of a scenario from another."""
-    return digest_of_text(scenario_text(scenario))
-
-
-def digest_of_text(text: str) -> str:
-    """The same from its text."""
-    return hashlib.sha256(text.encode()).hexdigest()[:16]
+    return hashlib.sha256(scenario_text(scenario).encode()).hexdigest()[:16]
 
 
 def scenario_of(text: str) -> Scenario:
-    """The scenario of such a text."""
-    return _scenario(json.loads(text))
+    """The scenario of such a text. Raises Damaged where it is none."""
+    with _sound():
+        return _scenario(json.loads(text))
 
 
 def scenario_of_toml(text: str) -> Scenario:
@@ -65,11 +68,20 @@ def assessment_text(assessment: Assessment) -> str:
 
 
 def assessment_of(text: str) -> Assessment:
-    """The assessment of such a text."""
+    """The assessment of such a text. Raises Damaged where it is none."""
     try:
         return _DECODER.decode(text)
     except msgspec.DecodeError:
-        return msgspec.convert(json.loads(text), Assessment)
+        with _sound():
+            return msgspec.convert(json.loads(text), Assessment)
+
+
+@contextmanager
+def _sound() -> Iterator[None]:
+    try:
+        yield
+    except (msgspec.MsgspecError, ValueError, KeyError, TypeError, AttributeError) as error:
+        raise Damaged(str(error)) from error
 
 
 def _plain(part: Any) -> Any:
