@@ -87,7 +87,7 @@ def test_processes_that_are_not_forked_do_the_same(tmp_path: Path, monkeypatch: 
     handed_out(tmp_path, ["press-limit"], jobs=1).close()
     for module in (handing_out, side_by_side):
         monkeypatch.setattr(module, "context", lambda: multiprocessing.get_context("spawn"))
-    monkeypatch.setattr(handing_out, "PORTION", 1)
+    monkeypatch.setattr(handing_out, "MOST_AT_ONCE", 1)
     shutil.copytree(tmp_path / "out", tmp_path / "before")
     shutil.rmtree(tmp_path / "out")
     ledger = handed_out(tmp_path, ["press-limit"])

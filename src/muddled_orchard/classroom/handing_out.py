@@ -24,9 +24,9 @@ from muddled_orchard.files.packing import pack, write_atomically
 from muddled_orchard.reports.brief_page import BRIEF, PAGE, brief_markdown, brief_page
 from muddled_orchard.vcs.planting import practice_of, put_in_place
 from muddled_orchard.vcs.surveying import surveyor
-from muddled_orchard.vcs.workers import context, leave_stopping_to_the_parent
+from muddled_orchard.vcs.workers import context, leave_stopping_to_the_parent, share
 
-PORTION = 16
+MOST_AT_ONCE = 16
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,8 +118,9 @@ def make_all(
     exercises: Sequence[Exercise], wanted: Sequence[Piece], out: Path, jobs: int
 ) -> Iterator[list[HandOut]]:
     """Make the archives, a portion at a time, on several cores where it pays."""
-    portions = [wanted[start : start + PORTION] for start in range(0, len(wanted), PORTION)]
-    jobs = min(jobs, len(portions))
+    jobs = max(1, min(jobs, len(wanted) // MOST_AT_ONCE))
+    size = share(len(wanted), jobs, MOST_AT_ONCE)
+    portions = [wanted[start : start + size] for start in range(0, len(wanted), size)]
     if jobs < 2:
         return (_made(exercises, portion, out) for portion in portions)
     for exercise in exercises:  # the page's template is made ready once, and not in every process

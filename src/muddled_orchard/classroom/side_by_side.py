@@ -25,13 +25,18 @@ from muddled_orchard.vcs import git
 from muddled_orchard.vcs.disk import DiskPlace
 from muddled_orchard.vcs.folders import temporary_folder
 from muddled_orchard.vcs.grading import FindScenario, Grader
-from muddled_orchard.vcs.workers import collect_seldom, context, leave_stopping_to_the_parent, limit_memory
+from muddled_orchard.vcs.workers import (
+    collect_seldom,
+    context,
+    leave_stopping_to_the_parent,
+    limit_memory,
+    share,
+)
 
 # How long the pool sleeps between two looks, in seconds; as it comes, its end alone would take a tenth.
 CONSTS.sleep_unit = 0.01
 
 _MOST_AT_ONCE = 32
-"""How many submissions a worker is given at once: few, so that all have work to the end."""
 
 
 def opened(path: Path, bounds: Bounds) -> Place:
@@ -49,7 +54,7 @@ def graded(
     git.require()
     rooms = ExitStack()
     folder = rooms.enter_context(temporary_folder())
-    size = max(1, min(_MOST_AT_ONCE, -(-most // (4 * jobs))))
+    size = share(most, jobs, _MOST_AT_ONCE)
     portions = iter(lambda: list(islice(paths, size)), [])
     pool = ProcessPool(
         min(jobs, -(-most // size)),

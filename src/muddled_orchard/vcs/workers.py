@@ -14,6 +14,12 @@ def context() -> BaseContext:
     return multiprocessing.get_context("fork" if sys.platform == "linux" else "spawn")
 
 
+def share(work: int, jobs: int, most: int) -> int:
+    """How many pieces of work to give a process at once: at most `most`, and few enough that all have work to
+    the end."""
+    return max(1, min(most, -(-work // (4 * jobs))))
+
+
 def limit_memory(most: int) -> None:
     """Let this process have at most so many bytes, where the system can hold it to that."""
     try:
