@@ -19,6 +19,9 @@ FORMATS = ("tar.gz", "zip", "folder")
 
 _BLOCK = 512
 
+_EFFORT = 3
+"""How hard to compress, 1 to 9. Most of a repository is compressed already: twice the time gains 3 percent."""
+
 DATED = 1_577_836_800
 """The time of every file in an archive: 2020-01-01. Unpacking complains of times that are still to come."""
 
@@ -38,7 +41,7 @@ def _tar(files: list[tuple[str, File]], top: str) -> bytes:
             size = len(file.data)
             parts += (_header(f"{top}/{path}", file.mode & 0o777, size), file.data, b"\0" * (-size % _BLOCK))
     parts.append(b"\0" * (2 * _BLOCK))
-    return gzip.compress(b"".join(parts), 6, mtime=0)
+    return gzip.compress(b"".join(parts), _EFFORT, mtime=0)
 
 
 # The headers are put together here since TarFile spends most of its time on other things; most files of a
@@ -54,7 +57,7 @@ def _header(name: str, mode: int, size: int, link: str = "") -> bytes:
 
 def _zip(files: list[tuple[str, File]], top: str) -> bytes:
     out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=6) as archive:
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=_EFFORT) as archive:
         for path, file in files:
             about = zipfile.ZipInfo(f"{top}/{path}", (2020, 1, 1, 0, 0, 0))
             about.create_system = 3  # Unix: what the mode below is written for
