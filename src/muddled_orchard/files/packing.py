@@ -20,7 +20,7 @@ FORMATS = ("tar.gz", "zip", "folder")
 _BLOCK = 512
 
 _EFFORT = 3
-"""How hard to compress, 1 to 9. Most of a repository is compressed already: twice the time gains 3 percent."""
+"""How hard to compress, 1 to 9. Most of a repository is compressed already: twice the time gains 3 %."""
 
 DATED = 1_577_836_800
 """The time of every file in an archive: 2020-01-01. Unpacking complains of times that are still to come."""
