@@ -20,9 +20,9 @@ from muddled_orchard.core.scenario import Task
 from muddled_orchard.core.story import unroll
 from muddled_orchard.core.variant import variant_of
 from muddled_orchard.core.variants import Variants
-from muddled_orchard.files.catalogue import Shelf, bundled_ids
+from muddled_orchard.files.catalogue import BUNDLED, Shelf, bundled_ids
 from muddled_orchard.files.checked import digest_of, scenario_of, scenario_text
-from muddled_orchard.files.scenario_file import read_scenario
+from muddled_orchard.files.scenario_file import load_scenario, read_scenario
 from muddled_orchard.vcs.keymaking import make_key
 from muddled_orchard.vcs.workshop import Workshop
 from tests.scenarios import SMALL
@@ -169,6 +169,7 @@ def test_variants_are_the_same_one_by_one_and_in_a_class() -> None:
             assert made.scenario == variant_of(scenario, code)
             assert made.history == unroll(made.scenario, code)
         assert scenario_of(scenario_text(scenario)) == scenario
+        assert load_scenario(BUNDLED / f"{id_}.toml") == scenario, "what is known to be right is right"
         assert len(digest_of(scenario)) == 16
 
 

@@ -34,7 +34,7 @@ def variant_of(scenario: Scenario, code: str) -> Scenario:
     Raises BadInput for a code that can't be used and for names that `[values]` does not have.
     """
     checked_code(code)
-    return filled(scenario, values_of(scenario, code))
+    return Form(scenario).filled(values_of(scenario, code))
 
 
 def checked_code(code: str) -> None:
@@ -67,11 +67,6 @@ def _options(value: Value) -> list[str]:
     numbers = range(low, high + 1)
     step = max(1, len(numbers) // _MOST_OPTIONS)
     return [str(number) for number in dict.fromkeys([*numbers[::step], high])]
-
-
-def filled(scenario: Scenario, values: Mapping[str, str]) -> Scenario:
-    """The scenario with these values. Raises BadInput for names that `[values]` does not have."""
-    return Form(scenario).filled(values)
 
 
 class Form:

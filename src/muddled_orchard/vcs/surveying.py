@@ -10,7 +10,7 @@ from muddled_orchard.core.key import Key
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.survey import Survey, shape, survey
-from muddled_orchard.core.variant import PLAIN, corners, filled, values_of
+from muddled_orchard.core.variant import PLAIN, Form, corners, values_of
 from muddled_orchard.vcs import git
 from muddled_orchard.vcs.folders import temporary_folder
 from muddled_orchard.vcs.keymaking import keys_of_varied, make_keys
@@ -34,9 +34,9 @@ class Surveyor:
         tried = [
             (number, chosen) for number, (scenario, _) in enumerate(keys) for chosen in corners(scenario)
         ]
-        made = keys_of_varied(
-            self._workshop, [(filled(keys[number][0], chosen), PLAIN) for number, chosen in tried]
-        )
+        forms = [Form(scenario) for scenario, _ in keys]
+        varied = [(forms[number].filled(chosen), PLAIN) for number, chosen in tried]
+        made = keys_of_varied(self._workshop, varied)
         found: list[list[Problem]] = [[] for _ in keys]
         for (number, chosen), other in zip(tried, made, strict=True):
             scenario, key = keys[number]
