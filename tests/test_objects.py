@@ -123,6 +123,8 @@ ENTRY = struct.pack(">24xL12x20sH", 0o100644, b"x" * 20, 1)
         (struct.pack(">4sLL", b"DIRC", 2, 1), "damaged"),
         (struct.pack(">4sLL", b"DIRC", 2, 1) + ENTRY + b"no end", "damaged"),
         (struct.pack(">4sLL", b"DIRC", 4, 1) + ENTRY + b"\xff", "damaged"),
+        (struct.pack(">4sLL", b"DIRC", 4, 1) + ENTRY + b"\x05name\0", "damaged"),
+        (struct.pack(">4sLL", b"DIRC", 4, 1) + ENTRY + b"\xff" * (4 << 20), "damaged"),
         (struct.pack(">4sLL4sL", b"DIRC", 2, 0, b"link", 0), "split"),
         (struct.pack(">4sLL4sL", b"DIRC", 2, 0, b"sdir", 0), "kind"),
         (struct.pack(">4sLL", b"DIRC", 4, 1700) + (ENTRY + b"\0" + b"n" * 40_000 + b"\0") * 1700, "more"),

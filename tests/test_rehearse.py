@@ -10,7 +10,7 @@ import pytest
 
 from muddled_orchard.core.assessment import Assessment, CriterionResult, HunkResult, met, missed, unreadable
 from muddled_orchard.core.criteria import JUDGES
-from muddled_orchard.core.rehearsal import Expected, Kept, surprises
+from muddled_orchard.core.rehearsal import Expected, Kept, Rehearsal, surprises
 from muddled_orchard.core.scenario import CRITERIA
 from muddled_orchard.files.catalogue import BUNDLED, Shelf, bundled_ids
 from muddled_orchard.vcs.rehearsing import rehearse
@@ -128,14 +128,19 @@ def test_a_right_solution_must_not_need_a_look() -> None:
     assert list(surprises("right", Expected(), result())) == ["it needs a look: odd"]
 
 
+def rehearsed(id_: str, folder: Path) -> Rehearsal:
+    scenario = Shelf().find(id_)
+    assert scenario is not None
+    (rehearsal,) = rehearse([scenario], "0", folder / "kept", 2)
+    return rehearsal
+
+
 @pytest.mark.parametrize("criterion", [id_ for id_ in JUDGES if id_ not in ("rules", "delivered")])
 def test_a_grader_that_goes_blind_is_noticed(
     criterion: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setitem(JUDGES, criterion, lambda _: met("All is well."))
-    scenario = Shelf().find("press-limit")
-    assert scenario is not None
-    (rehearsal,) = rehearse([scenario], "0", tmp_path / "kept", 2)
+    rehearsal = rehearsed("press-limit", tmp_path)
     told = [surprise for one in rehearsal.surprising for surprise in one.surprises]
     assert any(f"{criterion} is met, though it should cost points" in surprise for surprise in told)
     assert criterion in rehearsal.blind
@@ -146,9 +151,7 @@ def test_a_grader_that_finds_fault_everywhere_is_noticed(
     criterion: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setitem(JUDGES, criterion, lambda _: missed("All is lost."))
-    scenario = Shelf().find("rebase-one")
-    assert scenario is not None
-    (rehearsal,) = rehearse([scenario], "0", tmp_path / "kept", 2)
+    rehearsal = rehearsed("rebase-one", tmp_path)
     right = next(one for one in rehearsal.acted if one.behaviour == "right")
     assert right.surprises == (f"{criterion} is missed, though it should be met: All is lost.",)
     assert right.repository is not None

@@ -18,7 +18,9 @@ from muddled_orchard.core.repository import Commit, Commits, ancestry
 from muddled_orchard.core.texts import Lines, is_binary, lines_of
 
 _LINK = 0o120000
-_MOST_ENTRIES, _MOST_BYTES = 20_000, 2 << 20
+_MOST_ENTRIES, _MOST_BYTES = 20_000, 1 << 18
+"""Of how many commits, files and lines a history may be made, and of how many bytes: what is remembered of
+hundreds of them must not fill a worker's memory."""
 
 _LINE = re.compile(r"(\s*)(.*?)(\r?\n?)", re.DOTALL)
 
@@ -72,7 +74,7 @@ def telling(
 
 
 def _within_bounds(commits: Commits, tips: Sequence[str], texts: Mapping[str, bytes]) -> list[Commit] | None:
-    """The commits, unless they hold so much that telling it would cost more than Git does."""
+    """The commits, unless they hold more than is to be remembered."""
     found: dict[str, Commit] = {}
     entries = size = 0
     seen: set[str] = set()
@@ -81,13 +83,11 @@ def _within_bounds(commits: Commits, tips: Sequence[str], texts: Mapping[str, by
             if commit.id in found:
                 continue
             found[commit.id] = commit
-            entries += 1 + len(commit.tree)
-            if entries > _MOST_ENTRIES:
-                return None
             new = {blob.id for blob in commit.tree.values()} - seen
-            size += sum(len(texts.get(id_, b"")) for id_ in new)
             seen |= new
-            if size > _MOST_BYTES:
+            size += sum(len(texts.get(id_, b"")) for id_ in new)
+            entries += 1 + len(commit.tree) + sum(texts.get(id_, b"").count(b"\n") for id_ in new)
+            if size > _MOST_BYTES or entries > _MOST_ENTRIES:
                 return None
     return list(found.values())
 

@@ -61,9 +61,8 @@ def assessment_text(assessment: Assessment) -> str:
     """An assessment as JSON."""
     try:
         return _ENCODER.encode(assessment).decode()
-    except (
-        UnicodeEncodeError
-    ):  # a name in a submission need not be UTF-8; as an escape it comes back as it was
+    except UnicodeEncodeError:
+        # A name in a submission need not be UTF-8; as an escape it comes back as it was.
         return json.dumps(msgspec.to_builtins(assessment))
 
 

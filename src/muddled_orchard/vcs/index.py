@@ -57,6 +57,8 @@ def _entries(data: bytes) -> Iterator[IndexEntry]:
         start = at + _ENTRY.size + (2 if flags & _EXTENDED else 0)
         if version == 4:
             dropped, start = _number(data, start)
+            if dropped > len(path):
+                raise ValueError
             end = data.index(b"\0", start)
             path = path[: len(path) - dropped] + data[start:end]
             following = end + 1
@@ -85,6 +87,8 @@ def _number(data: bytes, at: int) -> tuple[int, int]:
     byte = data[at]
     number = byte & 127
     while byte & 128:
+        if number > _MOST_NAMES:  # it would only grow, and take ever longer
+            raise ValueError
         at += 1
         byte = data[at]
         number = (number + 1) << 7 | byte & 127

@@ -33,6 +33,7 @@ OURS, THEIRS = "0" * 40, "f" * 40
 _SIDES = ("base", "ours", "theirs")
 
 _MOST_ANSWERS = 2_000
+_MOST_SHAPES = 256
 _MOST_TREES = 10_000
 _MOST_HELD = 20_000
 
@@ -161,7 +162,7 @@ class Workshop:
             one.meeting = relabelled(meeting, {ours: OURS, theirs: THEIRS})
             self._note(one)
             if one.telling is not None:
-                _remember(self._shapes, one.kind, (one.telling, one.meeting), _MOST_ANSWERS)
+                _remember(self._shapes, one.kind, (one.telling, one.meeting), _MOST_SHAPES)
 
     def _pair(self, question: Question) -> tuple[str, str]:
         """The two commits that Git is given: where a base is set, two that have just this one in common."""
@@ -189,7 +190,7 @@ class Workshop:
             picked = git.commits_to_replay(self.gitdir, *self._pair(question))
             if not one.telling:
                 return picked
-            _remember(self._replays, one.kind, tuple(map(order.index, picked)), _MOST_ANSWERS)
+            _remember(self._replays, one.kind, tuple(map(order.index, picked)), _MOST_SHAPES)
         return [order[place] for place in self._replays[one.kind]]
 
 
