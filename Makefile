@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test bench screenshots format clean
+.PHONY: demo test truth fuzz bench screenshots format clean
 
 $(READY): pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit("Muddled Orchard needs Python 3.11 or newer") if sys.version_info < (3, 11) else None'
@@ -23,6 +23,14 @@ test: $(READY)
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	$(BIN)/pytest --numprocesses auto
+
+# Verdicts known by construction: TRUTH random histories in each group; TRUTH_SEED does the same ones again.
+truth: $(READY)
+	TRUTH=$${TRUTH:-1000} $(BIN)/pytest --numprocesses auto -s tests/test_truth.py
+
+# Mutated submissions, mutated files of instructors, and kills at any moment; ROUNDS of each.
+fuzz: $(READY)
+	$(BIN)/python -m tests.fuzz --rounds $${ROUNDS:-30}
 
 bench: $(READY)
 	$(BIN)/python -m benchmarks

@@ -25,8 +25,9 @@ from muddled_orchard.classroom.marking import Course, mark
 from muddled_orchard.core.bounds import Bounds
 from muddled_orchard.files.catalogue import Shelf
 from muddled_orchard.files.ledger import Ledger
-from muddled_orchard.files.packing import pack, write_atomically
+from muddled_orchard.files.packing import pack
 from muddled_orchard.files.submissions import find_submissions
+from muddled_orchard.system.output import write_file
 from muddled_orchard.vcs.acting import Desk
 from muddled_orchard.vcs.behaviours import named
 from muddled_orchard.vcs.keymaking import make_key
@@ -133,7 +134,7 @@ def _worked(piece: tuple[Path, int, str, str]) -> None:
     key = make_key(Workshop(desk / "workshop.git"), scenario, variant)
     named(WAYS[number % len(WAYS)]).act(Desk(desk / EXERCISE / "work", key, "ilse"))
     packed = pack(dict(read_files(desk / EXERCISE)), EXERCISE, "tar.gz")
-    write_atomically(top / "back" / f"{number}.tar.gz", packed)
+    write_file(top / "back" / f"{number}.tar.gz", packed)
     shutil.rmtree(desk)
 
 
@@ -151,9 +152,7 @@ def _mixed(top: Path, size: int) -> None:
             archive.extractall(mixed / str(number), filter="tar")
         if number % 3 == 1:
             folder = mixed / str(number)
-            write_atomically(
-                mixed / f"{number}.zip", pack(dict(read_files(folder / EXERCISE)), EXERCISE, "zip")
-            )
+            write_file(mixed / f"{number}.zip", pack(dict(read_files(folder / EXERCISE)), EXERCISE, "zip"))
             shutil.rmtree(folder)
     program = str(Path(sys.executable).with_name("muddled"))
     command = [program, "grade", "mixed"]

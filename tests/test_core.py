@@ -210,7 +210,7 @@ def test_what_the_key_wants_outside_a_hunk_is_told_apart() -> None:
 
 def test_an_aborted_merge_is_told_from_one_that_was_never_begun() -> None:
     moved = submitted(**AS_GIVEN, reflog=(Move("ours", "ours", "reset: moving to HEAD"),))
-    assert "begun and aborted" in assess(moved, key()).criteria[0].outcome.because
+    assert "as git merge --abort does" in assess(moved, key()).criteria[0].outcome.because
 
 
 @pytest.mark.parametrize(
@@ -263,7 +263,7 @@ def test_lines_that_may_be_markers(line: str, sure: str | None) -> None:
         ({"matches": "^b$"}, "a\nb\n", None), ({"matches": "^c$"}, "a\nb\n", "nothing in it matches"),
         ({"parses": "toml"}, "a = 1\n", None), ({"parses": "toml"}, "a = \n", "no valid TOML"), ({"parses": "json"}, "[1,]", "no valid JSON"),
         ({"parses": "python"}, "def f(:", "no valid Python"), ({"parses": "xml"}, "<a><b></a>", "no valid XML"),
-        ({"parses": "csv"}, "a,b\n1\n", "row 2 has 1 columns"), ({"parses": "yaml"}, "a: [1", "no valid YAML"), ({"parses": "yaml"}, "a: 1", None),
+        ({"parses": "csv"}, "a,b\n1\n", "row 2 has 1 column"), ({"parses": "yaml"}, "a: [1", "no valid YAML"), ({"parses": "yaml"}, "a: 1", None),
         ({"parses": "json"}, "[" * 100_000, "nested too deeply"),
     ],
 )  # fmt: skip

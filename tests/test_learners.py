@@ -130,6 +130,9 @@ CASES = {
         missed="rest resolution",
         says=("keep_days = 730",),
     ),
+    "whole file from theirs, taken before the merge": Case(
+        "git checkout -q night-shift -- press.toml; git commit -qm early; git merge -q night-shift -m merged", missed="rest"
+    ),
     "strategy ours": Case(
         "git merge -q -s ours night-shift -m merged", kept="ours", missed="resolution rest", says=("Nothing of theirs (night-shift) came in at all",)
     ),
@@ -151,7 +154,7 @@ CASES = {
         state="untouched",
         kept=None,
         missed=" ".join(ALL),
-        says=("begun and aborted",),
+        says=("reset to HEAD once, as git merge --abort does",),
     ),
     "only begun": Case(
         BEGIN,

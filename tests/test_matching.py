@@ -134,15 +134,15 @@ ADA, BO, CYD = came("in/ada.zip", "ada"), came("in/bo.zip", "bo"), came("in/3.zi
     [
         ((ADA, BO, CYD), []),
         ((ADA, BO), ["press: nothing came from cyd"]),
-        ((ADA, BO, CYD, came("in/ada-2.zip", "ada")), ["ada handed press in 2 times; the best counts (in/ada-2.zip)"]),
+        ((ADA, BO, CYD, came("in/ada-2.zip", "ada")), ["ada handed press in twice; the best counts (in/ada-2.zip)"]),
         ((ADA, BO, CYD, came("in/x.zip", "x", known=False)), ["in/x.zip was not handed out by this ledger (press, variant v-x)"]),
         ((ADA, CYD, came("in/ada_late.zip", "bo")), ["in/ada_late.zip bears the name of ada, but it is bo's hand-out"]),
         ((ADA, CYD, came("Bo Medlar/ada.zip", "bo")), []),
         ((ADA, CYD, came("bo/ada.zip", "bo")), []),
         ((ADA, BO, came("in/3.zip", "cyd", makers=("ada quince <a@orchard.example>",))), ["in/3.zip is cyd's hand-out, and Ada Quince (ada) made commits in it"]),
         ((ADA, BO, came("in/3.zip", "cyd", makers=("Cyd Sloe <c@orchard.example>", "Somebody <s@orchard.example>"))), []),
-        ((BO, came("in/1", "ada", commits=("c" * 40, "d" * 40)), came("in/3", "cyd", commits=("d" * 40,))), ["in/1 and in/3 share 1 commit (ddddddd), though only one made them"]),
-        ((BO, CYD, came("in/1", "ada", commits=("c" * 40,)), came("in/2", "ada", commits=("c" * 40,))), ["ada handed press in 2 times; the best counts (in/2)"]),
+        ((BO, came("in/1", "ada", commits=("c" * 40, "d" * 40)), came("in/3", "cyd", commits=("d" * 40,))), ["in/1 and in/3 share 1 commit (ddddddd), though only one made it"]),
+        ((BO, CYD, came("in/1", "ada", commits=("c" * 40,)), came("in/2", "ada", commits=("c" * 40,))), ["ada handed press in twice; the best counts (in/2)"]),
     ],
 )  # fmt: skip
 def test_what_a_pile_of_submissions_shows(collected: tuple[Collected, ...], said: list[str]) -> None:

@@ -44,7 +44,8 @@ def three_ways(draw: st.DrawFn) -> tuple[str, str, str]:
 
 
 def shown(text: str) -> list[Lines | tuple[Lines, Lines, Lines]]:
-    """What a person reads in a file with seven-sign markers; the other way of reading it than the program's."""
+    """What a person reads in a file with seven-sign markers; the other way of reading it than the
+    program's."""
     parts: list[Lines | tuple[Lines, Lines, Lines]] = []
     sides: list[list[str]] = [[]]
     at = 0

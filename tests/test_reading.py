@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 import zlib
 from pathlib import Path
@@ -15,7 +16,7 @@ from muddled_orchard.files.submissions import find_submissions
 from muddled_orchard.files.toml_lines import line_of
 from muddled_orchard.vcs import git
 from muddled_orchard.vcs.disk import DiskPlace, read_plain_file
-from muddled_orchard.vcs.objects import LooseObjects
+from muddled_orchard.vcs.objects import ForeignObjects
 from muddled_orchard.vcs.quarantine import Unreadable, find_repository, take_over
 from muddled_orchard.vcs.read import HandOut, Reader
 from muddled_orchard.vcs.refs import head_of, read_refs
@@ -58,23 +59,21 @@ def test_refs(
         (zlib.compress(b"blob 2\0ab")[:-3], False),
         (b"", False),
         (b"noise", False),
-        (zlib.compress(b"blob 99999999\0" + b"\0" * (65 << 20)), False),
+        (zlib.compress(b"blob 2\0ab" + b"\0" * (65 << 20)), False),
     ],
 )
 def test_objects(data: bytes, works: bool, tmp_path: Path) -> None:
     (tmp_path / "aa").mkdir()
     (tmp_path / "aa" / A[2:]).write_bytes(data)
-    objects = LooseObjects(DiskPlace(tmp_path))
-    if works:
-        assert objects.read_cb(A) == (3, b"ab")
-        assert objects.read_header_cb(A) == (3, 2)
-    else:
-        with pytest.raises(KeyError):
-            objects.read_cb(A)
-    (tmp_path / "bb").symlink_to(tmp_path / "aa")
-    with pytest.raises(KeyError):
-        objects.read_cb("bb" + A[2:])
-    assert not objects.exists_cb("bb" + A[2:])
+    objects = ForeignObjects(DiskPlace(tmp_path))
+    assert objects.read(A) is None  # the id is another content's
+    id_ = hashlib.sha1(b"blob 2\0ab").hexdigest()  # noqa: S324
+    (tmp_path / id_[:2]).mkdir(exist_ok=True)
+    (tmp_path / id_[:2] / id_[2:]).write_bytes(data)
+    assert objects.read(id_) == ((3, b"ab") if works else None)
+    (tmp_path / "bb").symlink_to(tmp_path / id_[:2])
+    assert objects.read("bb" + id_[2:]) is None
+    assert not objects.has("bb" + id_[2:])
 
 
 def test_only_plain_files_are_read(tmp_path: Path) -> None:
@@ -92,10 +91,7 @@ def read(folder: Path, room: Path) -> tuple[HandOut | None, Evidence]:
     found = find_repository(DiskPlace(folder))
     assert found is not None
     reader = Reader(take_over(DiskPlace(folder), found, room))
-    try:
-        return reader.hand_out({}), reader.evidence((), {})
-    finally:
-        reader.close()
+    return reader.hand_out({}), reader.evidence((), {})
 
 
 def test_the_evidence_of_a_busy_repository(planted: Path, tmp_path: Path) -> None:
@@ -136,6 +132,16 @@ def test_the_evidence_of_a_busy_repository(planted: Path, tmp_path: Path) -> Non
     assert len(found.commits) == 5 + 2  # the story, and the stash with its index
 
 
+def test_a_merge_that_is_dated_before_its_parents_is_told(planted: Path) -> None:
+    shell(
+        planted / "work",
+        "git commit -q --allow-empty -m Ready; export GIT_COMMITTER_DATE='2020-01-01T00:00:00Z'\n"
+        "git merge -q night-shift >/dev/null || true\nsed -i '/^[<=>]/d' press.toml; git commit -qam m",
+    )
+    (note,) = graded(planted)["ilse"]["notes"]
+    assert note.endswith("is dated before a commit that it grew from")
+
+
 def test_how_they_worked_is_told_and_not_marked(planted: Path) -> None:
     resolve = "sed -i -e '/^<<<<<<</,/^=======/d' -e '/^>>>>>>>/d' press.toml; git commit -qam merged\n"
     shell(
@@ -150,8 +156,8 @@ def test_how_they_worked_is_told_and_not_marked(planted: Path) -> None:
     found = graded(planted)["ilse"]
     assert found["percent"] == 100.0
     assert found["notes"][:3] == [
-        "2 operations begun and aborted",
-        "reset 1 time, last to HEAD~1",
+        "1 rebase was aborted, and it was reset to HEAD once, as git merge --abort does",
+        "reset once, last to HEAD~1",
         "1 commit amended",
     ]
     assert "is only in the reflog" in found["notes"][3]

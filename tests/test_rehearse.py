@@ -131,7 +131,7 @@ def test_a_right_solution_must_not_need_a_look() -> None:
 def rehearsed(id_: str, folder: Path) -> Rehearsal:
     scenario = Shelf().find(id_)
     assert scenario is not None
-    (rehearsal,) = rehearse([scenario], "0", folder / "kept", 2)
+    (rehearsal,) = rehearse([scenario], ["0"], folder / "kept", 2)
     return rehearsal
 
 

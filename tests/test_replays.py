@@ -136,7 +136,7 @@ GOOD = (("a", "main", "Two", tree(f="2\n")), ("b", "a", "Other", tree(f="2\n", g
         (rebased(("a", "main", "Two", tree(f="2\n"))), "replayed skipped", {"history": "partly"}),
         (rebased(*GOOD, ("c", "b", "Mend", tree(f="2\n", g="x\n", h="3\n"))), "replayed replayed", {"rest": "partly"}),
         (rebased(("a", "main", "All", tree(f="2\n", g="x\n"))), "skipped skipped", {"history": "missed"}),
-        (rebased(("a", "base", "Two", tree(f="2\n"))), "replayed skipped", {"history": "missed"}),
+        (rebased(("a", "base", "Two", tree(f="2\n"))), "none none", dict.fromkeys(("finished", "markers", "history", "resolution", "rest", "bystanders", "tidy"), "missed")),
         (rebased(), "none none", dict.fromkeys(("finished", "markers", "history", "resolution", "rest", "bystanders", "tidy"), "missed")),
     ],
 )  # fmt: skip

@@ -75,15 +75,15 @@ def screen(width: int = 100) -> tuple[Console, io.StringIO]:
 
 
 SAID = {
-    ("ours", ("theirs",)): "ours (main) was kept; wanted: theirs (night). It is safe.",
-    ("theirs", ("ours", "ours+theirs")): "theirs (night) was kept; wanted: ours (main) or ours (main) and then theirs (night). It is safe.",
-    ("base", ("ours",)): "the old text was kept, from before either side changed it; wanted: ours (main). It is safe.",
-    ("neither", ("base",)): "neither side was kept; the lines were deleted; wanted: base. It is safe.",
-    ("blend", ("as written in the key",)): "what stands there now is neither side, nor both; wanted: as written in the key. It is safe.",
-    ("ours+theirs", ("theirs+ours",)): "both sides were kept in the wrong order, ours (main) before theirs (night); wanted: theirs (night) and then ours (main). It is safe.",
-    ("gone", ("ours",)): "the file was deleted; wanted: ours (main). It is safe.",
-    ("ours", ("gone",)): "ours (main) was kept; wanted: no such file. It is safe.",
-    ("unresolved", ("ours",)): "the conflict is still there, with its markers. It is safe.",
+    ("ours", ("theirs",)): "ours (main) was kept; wanted: theirs (night).",
+    ("theirs", ("ours", "ours+theirs")): "theirs (night) was kept; wanted: ours (main) or ours (main) and then theirs (night).",
+    ("base", ("ours",)): "the old text was kept, from before either side changed it; wanted: ours (main).",
+    ("neither", ("base",)): "neither side was kept; the lines were deleted; wanted: base.",
+    ("blend", ("as written in the key",)): "what stands there now is neither side, nor both; wanted: as written in the key.",
+    ("ours+theirs", ("theirs+ours",)): "both sides were kept in the wrong order, ours (main) before theirs (night); wanted: theirs (night) and then ours (main).",
+    ("gone", ("ours",)): "the file was deleted; wanted: ours (main).",
+    ("ours", ("gone",)): "ours (main) was kept; wanted: no such file.",
+    ("unresolved", ("ours",)): "the conflict is still there, with its markers.",
 }  # fmt: skip
 
 
@@ -91,7 +91,7 @@ SAID = {
 def test_a_reason_says_what_was_kept_what_was_wanted_and_why(kept: tuple[str, tuple[str, ...]]) -> None:
     hunk = replace(HUNK, kept=kept[0], accepted=kept[1])
     assert said_of(hunk) == f"press.toml, line 3: {SAID[kept]}"
-    assert said_of(replace(hunk, line=None, commit="size", renamed="limits.toml")).startswith(
+    assert said_of(replace(hunk, line=None, subject="size", renamed="limits.toml")).startswith(
         'press.toml (of "size"), now limits.toml: '
     )
 

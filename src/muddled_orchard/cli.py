@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import argparse
 import importlib
-import os
 import sys
 from collections.abc import Sequence
-from typing import NoReturn
+from typing import Any, NoReturn
 
 from muddled_orchard import __version__
 
@@ -37,6 +36,10 @@ To see it all at once, try: muddled demo"""
 class Parser(argparse.ArgumentParser):
     """A parser whose errors take two lines: what is wrong, and where to read on."""
 
+    def _print_message(self, message: str, file: Any = None) -> None:
+        """Write help: unlike argparse's own, it doesn't hide that nobody could take it."""
+        (file or sys.stderr).write(message)
+
     def error(self, message: str) -> NoReturn:
         """Leave with exit code 2."""
         message = message[:1].upper() + message[1:]
@@ -45,7 +48,43 @@ class Parser(argparse.ArgumentParser):
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run `muddled` with these arguments (those of the process without any) and return its exit code."""
-    given = list(sys.argv[1:] if arguments is None else arguments)
+    from muddled_orchard.system.stopping import Stopped, leave_be, open_standard_streams, stoppable
+
+    try:
+        with stoppable():
+            open_standard_streams()
+            return _written(list(sys.argv[1:] if arguments is None else arguments))
+    except Stopped as stopped:
+        leave_be()
+        print("Stopped.", file=sys.stderr)
+        return stopped.code
+
+
+def _written(given: list[str]) -> int:
+    """Run, and make sure that standard output has taken everything."""
+    from muddled_orchard.system.stopping import give_up_stdout
+
+    code: int | str | None
+    try:
+        try:
+            code = _guarded(given)
+        except SystemExit as leaving:  # the parser, after help or an error
+            code = leaving.code
+        sys.stdout.flush()
+    except BrokenPipeError:
+        give_up_stdout()
+        print("Standard output was closed before everything was written.", file=sys.stderr)
+        return WRONG_USE
+    except OSError as error:
+        give_up_stdout()
+        where = f"{error.filename}: " if error.filename else "standard output: "
+        print(_printable(f"{where}{error.strerror or error}"), file=sys.stderr)
+        return WRONG_USE
+    return code if isinstance(code, int) else DONE
+
+
+def _guarded(given: list[str]) -> int:
+    """Run a command, and say in a few lines what went wrong if something did."""
     if not given:
         print(ROUND)
         return DONE
@@ -55,11 +94,6 @@ def main(arguments: Sequence[str] | None = None) -> int:
             subparsers.add_parser(name, help=what)
         parser.parse_args(given)
         return DONE
-    return _guarded(given)
-
-
-def _guarded(given: list[str]) -> int:
-    """Run a command, and say in a few lines what went wrong if something did."""
     # Not at the top: what errors are made of takes longer to load than `--help` may take.
     from muddled_orchard.core.problems import BadInput, Problem, likely
 
@@ -70,14 +104,13 @@ def _guarded(given: list[str]) -> int:
     except BadInput as bad:
         for problem in bad.problems:
             print(_printable(str(problem)), file=sys.stderr)
-        return WRONG_USE
-    except BrokenPipeError:
-        # Whoever read our output has enough; Python must not complain about it at its end.
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        return DONE
-    except KeyboardInterrupt:
-        print("Stopped.", file=sys.stderr)
-        return 130
+    except UnicodeEncodeError as error:
+        name = error.object[error.start : error.end]
+        hint = "Set the variable LC_ALL to C.UTF-8, or PYTHONUTF8 to 1."
+        print(f'This system is set to {error.encoding}, which has no "{name}".\n  {hint}', file=sys.stderr)
+    except MemoryError:
+        print("There is not enough memory.\n  --jobs 1 takes the least.", file=sys.stderr)
+    return WRONG_USE
 
 
 def _run(given: list[str]) -> int:

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import shutil
-import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
 from muddled_orchard.classroom.handing_out import Exercise, enrol, exercises_in, make_all
 from muddled_orchard.core.handing import HandOut
 from muddled_orchard.files.ledger import Ledger
-from muddled_orchard.files.packing import pack, write_atomically
+from muddled_orchard.files.packing import pack
 from muddled_orchard.files.roster import read_roster
+from muddled_orchard.system.output import write_file
+from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs import git
 from muddled_orchard.vcs.acting import Desk
 from muddled_orchard.vcs.behaviours import named
@@ -64,7 +65,7 @@ LEARNERS: dict[str, tuple[str, str, str | None]] = {
 def hand_out(folder: Path, jobs: int) -> list[HandOut]:
     """Write the roster, and hand the exercise out to everybody."""
     rows = "".join(f"{id_},{name}\n" for id_, (name, _, _) in LEARNERS.items())
-    write_atomically(folder / ROSTER, f"id,name\n{rows}".encode())
+    write_file(folder / ROSTER, f"id,name\n{rows}".encode())
     exercises = exercises_in([EXERCISE], "tar.gz")
     ledger = Ledger(folder / LEDGER, create=True)
     try:
@@ -81,8 +82,7 @@ def work(folder: Path, given: list[HandOut]) -> Iterator[str]:
     """Each learner unpacks, works with real Git, and hands in, all in their own way; their ids, as they are
     done. One has copied from another, and one hands in twice."""
     (exercise,) = exercises_in([EXERCISE], "tar.gz")
-    with tempfile.TemporaryDirectory(prefix="muddled-") as room:
-        desks = Path(room)
+    with temporary_folder() as desks:
         workshop = Workshop(desks / "workshop.git")
         for one in given:
             _, behaviour, form = LEARNERS[one.learner]
@@ -111,4 +111,4 @@ def _hand_in(top: Path, back: Path, name: str, form: str, exercise: Exercise) ->
             folder=top / "work",
         )
     else:
-        write_atomically(back / f"{name}.{form}", pack(dict(read_files(top)), exercise.scenario.id, form))
+        write_file(back / f"{name}.{form}", pack(dict(read_files(top)), exercise.scenario.id, form))

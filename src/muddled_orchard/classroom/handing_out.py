@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor, as_completed
+from concurrent.futures.process import BrokenProcessPool
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -20,11 +22,13 @@ from muddled_orchard.files.catalogue import load, scenario_files
 from muddled_orchard.files.checked import digest_of, scenario_text
 from muddled_orchard.files.ledger import Ledger
 from muddled_orchard.files.located import located
-from muddled_orchard.files.packing import pack, write_atomically
+from muddled_orchard.files.packing import pack
 from muddled_orchard.reports.brief_page import BRIEF, PAGE, brief_markdown, brief_page
+from muddled_orchard.system.output import write_file
+from muddled_orchard.system.processes import be_a_worker, begun_undisturbed, context, share
+from muddled_orchard.system.temporary import remove_left_over
 from muddled_orchard.vcs.planting import practice_of, put_in_place
 from muddled_orchard.vcs.surveying import surveyor
-from muddled_orchard.vcs.workers import context, leave_stopping_to_the_parent, share
 
 MOST_AT_ONCE = 16
 
@@ -118,6 +122,8 @@ def make_all(
     exercises: Sequence[Exercise], wanted: Sequence[Piece], out: Path, jobs: int
 ) -> Iterator[list[HandOut]]:
     """Make the archives, a portion at a time, on several cores where it pays."""
+    for exercise in exercises:
+        remove_left_over(out / exercise.scenario.id)
     jobs = max(1, min(jobs, len(wanted) // MOST_AT_ONCE))
     size = share(len(wanted), jobs, MOST_AT_ONCE)
     portions = [wanted[start : start + size] for start in range(0, len(wanted), size)]
@@ -126,16 +132,21 @@ def make_all(
     for exercise in exercises:  # the page's template is made ready once, and not in every process
         brief_page(exercise.key.scenario, exercise.graph)
     # Begun here and not at the first result: nothing else may be running in threads by then.
-    pool = ProcessPoolExecutor(
-        jobs, mp_context=context(), initializer=_prepare, initargs=(list(exercises), out)
-    )
-    return _gathered(pool, [pool.submit(_portion, portion) for portion in portions])
+    with begun_undisturbed():
+        pool = ProcessPoolExecutor(
+            jobs, mp_context=context(), initializer=_prepare, initargs=(os.getpid(), list(exercises), out)
+        )
+        futures = [pool.submit(_portion, portion) for portion in portions]
+    return _gathered(pool, futures)
 
 
 def _gathered(pool: ProcessPoolExecutor, futures: list[Future[list[HandOut]]]) -> Iterator[list[HandOut]]:
     try:
         for future in as_completed(futures):
             yield future.result()
+    except BrokenProcessPool:
+        hint = "What was handed out is written down; the same command goes on from there."
+        raise BadInput(Problem("a process that was packing ended unexpectedly", hint)) from None
     finally:
         pool.shutdown(wait=True, cancel_futures=True)
 
@@ -143,10 +154,10 @@ def _gathered(pool: ProcessPoolExecutor, futures: list[Future[list[HandOut]]]) -
 _shared: tuple[list[Exercise], Path]
 
 
-def _prepare(exercises: list[Exercise], out: Path) -> None:
+def _prepare(parent: int, exercises: list[Exercise], out: Path) -> None:
     global _shared  # noqa: PLW0603 - what a worker is given once
+    be_a_worker(parent)
     _shared = (exercises, out)
-    leave_stopping_to_the_parent()
 
 
 def _portion(portion: Sequence[Piece]) -> list[HandOut]:
@@ -167,14 +178,10 @@ def _hand_out(exercise: Exercise, piece: Piece, out: Path) -> HandOut:
         PAGE: File(0o100644, page.encode()),
     }
     place = _place(out, exercise, piece.learner)
-    try:
-        if exercise.form == "folder":
-            put_in_place(place, files)
-        else:
-            write_atomically(place, pack(files, exercise.scenario.id, exercise.form))
-    except OSError as error:
-        what = f"can't be written: {error.strerror}"
-        raise BadInput(Problem(what, file=str(error.filename or place))) from None
+    if exercise.form == "folder":
+        put_in_place(place, files)
+    else:
+        write_file(place, pack(files, exercise.scenario.id, exercise.form))
     ids, history = practice.ids, practice.history
     return HandOut(
         exercise=exercise.scenario.id,

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
-import os
 from collections.abc import Generator, Iterator, Sequence
 from dataclasses import dataclass, field
 from itertools import chain
@@ -17,10 +15,13 @@ from muddled_orchard.core.handing import Grading, HandOut
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.roster import Learner
 from muddled_orchard.core.scenario import Scenario
+from muddled_orchard.core.unseen import UNSEEN, Unseen, held_to
 from muddled_orchard.files.catalogue import Shelf
 from muddled_orchard.files.checked import Damaged, assessment_of, digest_of, scenario_of
+from muddled_orchard.files.fingerprint import fingerprint
 from muddled_orchard.files.ledger import Ledger
 from muddled_orchard.files.submissions import Handed
+from muddled_orchard.vcs.read import HandOut as Variant
 
 _NOTED_AT_ONCE = 64
 
@@ -56,7 +57,9 @@ class Course:
         self.hand_outs: tuple[HandOut, ...] = tuple(ledger.hand_outs()) if ledger else ()
         self.roster: dict[str, Learner] = ledger.learners() if ledger else {}
         self._owners = {(one.exercise, one.variant): one.learner for one in self.hand_outs}
+        self._unseen = _unseen(ledger)
         exercises = dict.fromkeys(one.exercise for one in self.hand_outs)
+        self._handed_out = frozenset(exercises)
         texts = {id_: ledger.scenario(id_) for id_ in exercises} if ledger else {}
         try:
             handed_out = {id_: scenario_of(text) for id_, text in texts.items() if text is not None}
@@ -68,8 +71,17 @@ class Course:
             raise BadInput(Problem("a scenario in this ledger is damaged", hint, file=file)) from None
         self.scenarios = Scenarios(shelf, handed_out)
 
+    @property
+    def commits(self) -> dict[str, Variant]:
+        """Which exercise and variant the commits belong to that branches of hand-outs stand at."""
+        return {
+            id_: Variant(one.exercise, one.variant)
+            for one in self.hand_outs
+            for id_ in (one.first_commit, *one.tips.values())
+        }
+
     def collected(self, handed: Handed, assessment: Assessment, *, remembered: bool) -> Collected:
-        """A graded submission with its owner."""
+        """A graded submission with its owner, by what the ledger handed out."""
         owner = self._owners.get((assessment.exercise, assessment.variant))
         learner = owner or handed.name
         known = self.roster.get(learner)
@@ -78,8 +90,9 @@ class Course:
             learner=learner,
             name=known.name if known else learner,
             known=owner is not None,
-            assessment=assessment,
+            assessment=assessment if owner is None else held_to(assessment, self._unseen),
             remembered=remembered,
+            counts=owner is not None or assessment.exercise not in self._handed_out,
         )
 
     def findings(self, collected: Sequence[Collected]) -> tuple[Finding, ...]:
@@ -95,7 +108,7 @@ def mark(
 
     def fresh() -> Iterator[Path]:
         for one in handed:
-            digest = fingerprint(one.path) if course.ledger else ""
+            digest = fingerprint(one.path, bounds) if course.ledger else ""
             looked_up.append((digest, None if again else _remembered(course, digest)))
             if looked_up[-1][1] is None:
                 yield one.path
@@ -112,7 +125,7 @@ def _graded(
     from muddled_orchard.classroom.side_by_side import graded  # what is behind it takes long to load
 
     # The workers begin with the first; the parent looks the others up meanwhile.
-    return graded(chain([first], paths), most, course.scenarios.find, bounds, jobs)
+    return graded(chain([first], paths), most, course.scenarios.find, bounds, jobs, course.commits)
 
 
 def _nothing() -> Generator[str, None, None]:
@@ -151,24 +164,9 @@ def _gathered(
 # -- What the ledger remembers ----------------------------------------------------------------------------
 
 
-def fingerprint(path: Path) -> str:
-    """What tells a submission from a changed one: an archive's content; of a folder the names, sizes and
-    times of all files."""
-    digest = hashlib.sha256()
-    try:
-        if path.is_dir():
-            for folder, names, files in os.walk(path):
-                names.sort()
-                for name in sorted(files):
-                    about = os.lstat(f"{folder}/{name}")
-                    said = f"{folder}/{name}".removeprefix(str(path))
-                    line = f"{said}\0{about.st_size}\0{about.st_mtime_ns}\0{about.st_mode}\n"
-                    digest.update(line.encode("utf-8", "surrogateescape"))
-        else:
-            digest.update(path.read_bytes())
-    except OSError:
-        return ""
-    return digest.hexdigest()
+def _unseen(ledger: Ledger | None) -> Unseen | None:
+    said = ledger.setting("unseen") if ledger else None
+    return next((word for word in UNSEEN if word == said), None)
 
 
 def _remembered(course: Course, digest: str) -> Assessment | None:

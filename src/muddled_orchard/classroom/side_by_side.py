@@ -8,30 +8,33 @@ from __future__ import annotations
 
 import functools
 import os
-from collections.abc import Callable, Generator, Iterable, Iterator, Sequence
+from collections.abc import Callable, Generator, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import TimeoutError as TookTooLong
 from contextlib import ExitStack
 from itertools import chain, islice
 from pathlib import Path
 
-from pebble import CONSTS, ProcessExpired, ProcessFuture, ProcessPool
+from pebble import CONSTS, ProcessFuture, ProcessPool
 
 from muddled_orchard.core.assessment import Assessment, unreadable
 from muddled_orchard.core.bounds import Bounds
 from muddled_orchard.core.places import Place
+from muddled_orchard.core.wording import counted
 from muddled_orchard.files.checked import assessment_text
 from muddled_orchard.files.unpacking import unpacked
-from muddled_orchard.vcs import git
-from muddled_orchard.vcs.disk import DiskPlace
-from muddled_orchard.vcs.folders import temporary_folder
-from muddled_orchard.vcs.grading import FindScenario, Grader
-from muddled_orchard.vcs.workers import (
+from muddled_orchard.system.processes import (
+    be_a_worker,
+    begun_undisturbed,
     collect_seldom,
     context,
-    leave_stopping_to_the_parent,
     limit_memory,
     share,
 )
+from muddled_orchard.system.temporary import temporary_folder
+from muddled_orchard.vcs import git
+from muddled_orchard.vcs.disk import DiskPlace
+from muddled_orchard.vcs.grading import FindScenario, Grader
+from muddled_orchard.vcs.read import HandOut
 
 # How long the pool sleeps between two looks, in seconds; as it comes, its end alone would take a tenth.
 CONSTS.sleep_unit = 0.01
@@ -45,7 +48,12 @@ def opened(path: Path, bounds: Bounds) -> Place:
 
 
 def graded(
-    paths: Iterator[Path], most: int, find: FindScenario, bounds: Bounds, jobs: int
+    paths: Iterator[Path],
+    most: int,
+    find: FindScenario,
+    bounds: Bounds,
+    jobs: int,
+    handed_out: Mapping[str, HandOut] | None = None,
 ) -> Generator[str, None, None]:
     """Begin grading on several cores, and give the assessments in order, as `files.checked` writes them.
 
@@ -56,14 +64,15 @@ def graded(
     folder = rooms.enter_context(temporary_folder())
     size = share(most, jobs, _MOST_AT_ONCE)
     portions = iter(lambda: list(islice(paths, size)), [])
-    pool = ProcessPool(
-        min(jobs, -(-most // size)),
-        initializer=_prepare,
-        initargs=(folder, find, bounds),
-        context=context(),
-    )
     # Begun here and not at the first result: nothing else may be running in threads by then.
-    first = _scheduled(pool, next(portions), bounds)
+    with begun_undisturbed():
+        pool = ProcessPool(
+            min(jobs, -(-most // size)),
+            initializer=_prepare,
+            initargs=(os.getpid(), folder, find, bounds, handed_out),
+            context=context(),
+        )
+        first = _scheduled(pool, next(portions), bounds)
     return _results(pool, rooms, chain([first], (_scheduled(pool, p, bounds) for p in portions)), bounds)
 
 
@@ -101,24 +110,26 @@ def _result(future: ProcessFuture[list[str]], bounds: Bounds) -> list[str] | Ass
     try:
         return future.result()
     except TookTooLong:
-        return unreadable(f"reading it took more than {bounds.seconds} seconds")
+        return unreadable(f"reading it took more than {counted(bounds.seconds, 'second')}")
     except MemoryError:
         return unreadable(f"reading it takes more than {bounds.memory >> 20} MiB of memory")
-    except ProcessExpired:
+    except Exception:  # ProcessExpired, and whatever a worker could not tell
         return unreadable("reading it took the grader down; a person has to look")
 
 
 _grade: Callable[[Sequence[Path]], list[str]]
 
 
-def _prepare(folder: Path, find: FindScenario, bounds: Bounds) -> None:
+def _prepare(
+    parent: int, folder: Path, find: FindScenario, bounds: Bounds, handed_out: Mapping[str, HandOut] | None
+) -> None:
     global _grade  # noqa: PLW0603 - what a worker is given once
-    leave_stopping_to_the_parent()
+    be_a_worker(parent)
     collect_seldom()
     limit_memory(bounds.memory)
     own = folder / str(os.getpid())
     own.mkdir()
-    one = Grader(own, find, functools.partial(opened, bounds=bounds))
+    one = Grader(own, find, functools.partial(opened, bounds=bounds), handed_out)
 
     def grade(portion: Sequence[Path]) -> list[str]:
         return [assessment_text(assessment) for assessment in one.grade(portion)]
@@ -126,5 +137,14 @@ def _prepare(folder: Path, find: FindScenario, bounds: Bounds) -> None:
     _grade = grade
 
 
+class _Failed(Exception):
+    """Something left a worker's grading that was not meant to; it can be sent, whatever it was."""
+
+
 def _portion(portion: Sequence[Path]) -> list[str]:
-    return _grade(portion)
+    try:
+        return _grade(portion)
+    except MemoryError:
+        raise
+    except BaseException as error:
+        raise _Failed(type(error).__name__) from None

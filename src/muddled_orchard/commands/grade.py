@@ -13,11 +13,14 @@ from muddled_orchard.core.assessment import HINTS
 from muddled_orchard.core.bounds import Bounds
 from muddled_orchard.core.collected import Collected, Finding
 from muddled_orchard.core.problems import BadInput, Problem
+from muddled_orchard.core.wording import listed
 from muddled_orchard.files.catalogue import Shelf
 from muddled_orchard.files.ledger import Ledger
-from muddled_orchard.files.packing import write_atomically
 from muddled_orchard.files.submissions import Handed, find_submissions
 from muddled_orchard.reports.progress import with_progress
+from muddled_orchard.system.output import PRIVATE, STDOUT, write_file
+
+UNREADABLE = 2
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -44,8 +47,10 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--hint", type=int, choices=HINTS,
         help="how much --for-learner gives away (default: 1, where to look)",
     )  # fmt: skip
-    parser.add_argument("--csv", metavar="FILE", type=Path, help="write a gradebook (CSV)")
-    parser.add_argument("--junit", metavar="FILE", type=Path, help="write JUnit XML")
+    parser.add_argument(
+        "--csv", metavar="FILE", type=Path, help="write a gradebook (CSV); - is standard output"
+    )
+    parser.add_argument("--junit", metavar="FILE", type=Path, help="write JUnit XML; - is standard output")
     parser.add_argument("--json", action="store_true", help="print the result file (JSON) instead")
     add_jobs(parser)
     add_bounds(parser)
@@ -60,6 +65,9 @@ def run(options: argparse.Namespace) -> int:
         raise BadInput(Problem("the result file says what is wanted", "Use --for-learner without --json."))
     if options.hint and not options.for_learner:
         raise BadInput(Problem("--hint goes with --for-learner"))
+    to_stdout = [options.csv == STDOUT, options.junit == STDOUT, options.json]
+    if sum(to_stdout) > 1:
+        raise BadInput(Problem("only one thing can go to standard output", "Name a file for the others."))
     shelf = Shelf(options.scenarios)
     submissions = find_submissions(options.submissions)
     ledger = _ledger(options.ledger)
@@ -78,15 +86,19 @@ def run(options: argparse.Namespace) -> int:
         from muddled_orchard.reports.grade_json import result_file
 
         sys.stdout.write(result_file(results, findings))
-    elif options.for_learner:
+    elif options.for_learner and not any(to_stdout):
         from muddled_orchard.reports.learner_view import show_for_learner
         from muddled_orchard.reports.terminal import console
 
         for result in results:
             show_for_learner(console(), result, options.hint or HINTS[0])
-    elif not options.quiet:
+    elif not options.quiet and not any(to_stdout):
         show(results, findings)
-    return exit_code(results, options.pass_mark)
+    code = exit_code(results, options.pass_mark)
+    if code == UNREADABLE and options.quiet and not any(to_stdout):
+        why = dict.fromkeys(result.assessment.reason for result in results)
+        print(f"Nothing could be read: {listed(list(why), 2)}.", file=sys.stderr)
+    return code
 
 
 def _ledger(named: Path | None) -> Ledger | None:
@@ -122,17 +134,15 @@ def grade_all(
 
 
 def _write(options: argparse.Namespace, course: Course, results: Sequence[Collected]) -> None:
-    try:
-        if options.csv is not None:
-            from muddled_orchard.reports.gradebook import gradebook
+    if options.csv is not None:
+        from muddled_orchard.reports.gradebook import gradebook
 
-            write_atomically(options.csv, gradebook(results, course.hand_outs, course.roster).encode())
-        if options.junit is not None:
-            from muddled_orchard.reports.junit import junit_file
+        text = gradebook(results, course.hand_outs, course.roster)
+        write_file(options.csv, text.encode("utf-8", "backslashreplace"), PRIVATE)
+    if options.junit is not None:
+        from muddled_orchard.reports.junit import junit_file
 
-            write_atomically(options.junit, junit_file(results))
-    except OSError as error:
-        raise BadInput(Problem(f"can't be written: {error.strerror}", file=str(error.filename))) from None
+        write_file(options.junit, junit_file(results))
 
 
 def show(results: Sequence[Collected], findings: Sequence[Finding] = ()) -> None:
@@ -150,6 +160,6 @@ def show(results: Sequence[Collected], findings: Sequence[Finding] = ()) -> None
 def exit_code(results: Sequence[Collected], pass_mark: float | None) -> int:
     """2 if nothing could be read, 1 if somebody is below the pass mark, else 0."""
     if all(result.assessment.state == "unreadable" for result in results):
-        return 2
-    below = pass_mark is not None and any(result.assessment.percent < pass_mark for result in results)
+        return UNREADABLE
+    below = pass_mark is not None and any(result.percent < pass_mark for result in results)
     return 1 if below else 0

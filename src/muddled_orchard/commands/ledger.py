@@ -7,11 +7,13 @@ import json
 from pathlib import Path
 
 from muddled_orchard.commands.options import add_ledger
-from muddled_orchard.core.problems import BadInput, Problem
+from muddled_orchard.core.unseen import UNSEEN
 from muddled_orchard.files.ledger import Ledger
-from muddled_orchard.files.packing import write_atomically
 from muddled_orchard.reports.ledger_view import TABLES, as_csv, as_json, show_ledger
 from muddled_orchard.reports.terminal import console
+from muddled_orchard.system.output import PRIVATE, write_file
+
+BY_ITSELF_WORD = "default"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -20,23 +22,28 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--table", choices=TABLES, default=TABLES[0], help="what --csv exports (default: %(default)s)"
     )
-    parser.add_argument("--csv", metavar="FILE", type=Path, help="export a table (CSV)")
+    parser.add_argument("--csv", metavar="FILE", type=Path, help="export a table (CSV); - is standard output")
+    parser.add_argument(
+        "--unseen",
+        choices=(*UNSEEN, BY_ITSELF_WORD),
+        help="set for the course what is earned where a submission can't show it, as a bundle can't: "
+        f"nothing (missed), or it isn't counted (skipped); {BY_ITSELF_WORD} is missed for delivered alone",
+    )
     parser.add_argument("--json", action="store_true", help="print everything as JSON instead")
 
 
 def run(options: argparse.Namespace) -> int:
-    """Show or export."""
+    """Set, show or export."""
     ledger = Ledger(options.ledger)
     try:
+        if options.unseen is not None:
+            ledger.set("unseen", None if options.unseen == BY_ITSELF_WORD else options.unseen)
+            return 0
         if options.json:
             print(json.dumps(as_json(ledger.learners(), ledger.hand_outs(), ledger.gradings()), indent=1))
         elif options.csv is not None:
             text = as_csv(options.table, ledger.learners(), ledger.hand_outs(), ledger.gradings())
-            try:
-                write_atomically(options.csv, text.encode())
-            except OSError as error:
-                what = f"can't be written: {error.strerror}"
-                raise BadInput(Problem(what, file=str(options.csv))) from None
+            write_file(options.csv, text.encode("utf-8", "backslashreplace"), PRIVATE)
         else:
             show_ledger(
                 console(), str(options.ledger), ledger.learners(), ledger.hand_outs(), ledger.gradings()

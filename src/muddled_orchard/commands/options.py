@@ -65,7 +65,7 @@ def cores() -> int:
 
 
 def _positive(text: str) -> int:
-    number = int(text) if text.isdecimal() else 0
+    number = int(text) if text.isdecimal() and len(text) < 10 else 0
     if number < 1:
-        raise argparse.ArgumentTypeError(f"{text} is no whole number above 0")
+        raise argparse.ArgumentTypeError(f"{text} is no whole number above 0, or too large")
     return number

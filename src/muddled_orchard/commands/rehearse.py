@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import argparse
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 
 from muddled_orchard.commands.options import add_jobs, add_scenarios
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.rehearsal import Rehearsal
 from muddled_orchard.core.scenario import Scenario
-from muddled_orchard.core.variant import PLAIN
 from muddled_orchard.files.catalogue import load, scenario_files
 from muddled_orchard.files.located import located
 from muddled_orchard.reports.progress import with_progress
@@ -18,14 +18,17 @@ from muddled_orchard.reports.rehearse_json import rehearsal_file
 from muddled_orchard.reports.rehearse_view import show_rehearsal, show_rehearsals
 from muddled_orchard.reports.terminal import console
 from muddled_orchard.vcs.grading import check_key
-from muddled_orchard.vcs.rehearsing import rehearse
+from muddled_orchard.vcs.rehearsing import VARIANTS, rehearse
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """The options of `muddled rehearse`."""
     add_scenarios(parser)
     parser.add_argument(
-        "--variant", metavar="CODE", default=PLAIN, help="which variant to rehearse (default: %(default)s)"
+        "--variant",
+        metavar="CODE",
+        action="append",
+        help="which variant to rehearse; can be repeated (default: behaviours are spread over several)",
     )
     parser.add_argument(
         "--keep", metavar="DIR", type=Path, default=Path("muddled-surprises"),
@@ -38,8 +41,9 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Rehearse and show; 1 if there is a surprise."""
-    scenarios = _checked(options.scenarios, options.variant)
-    going = rehearse(scenarios, options.variant, options.keep, options.jobs)
+    codes = tuple(options.variant or VARIANTS)
+    scenarios = _checked(options.scenarios, codes)
+    going = rehearse(scenarios, codes, options.keep, options.jobs)
     done = list(with_progress(going, len(scenarios), "Rehearsing", quiet=options.quiet))
     if options.json:
         sys.stdout.write(rehearsal_file(done))
@@ -48,14 +52,15 @@ def run(options: argparse.Namespace) -> int:
     return 1 if any(rehearsal.surprising for rehearsal in done) else 0
 
 
-def _checked(places: list[str], variant: str) -> list[Scenario]:
+def _checked(places: list[str], codes: Sequence[str]) -> list[Scenario]:
     """The scenarios, each with a key; raises BadInput with all problems of all of them."""
     problems: list[Problem] = []
     found = []
     for path in dict.fromkeys(scenario_files(places)):
         try:
             scenario = load(path)
-            check_key(scenario, variant)
+            for code in codes if scenario.values else codes[:1]:
+                check_key(scenario, code)
             found.append(scenario)
         except BadInput as bad:
             problems += located(bad, path).problems

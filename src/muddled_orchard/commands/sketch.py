@@ -12,9 +12,10 @@ from muddled_orchard.core.variant import PLAIN
 from muddled_orchard.files.catalogue import bundled_ids
 from muddled_orchard.files.from_trees import WANTED, scenario_text, trees_beside
 from muddled_orchard.files.scenario_file import read_scenario
-from muddled_orchard.files.sketches import sketch_kinds, sketch_text, write_new
+from muddled_orchard.files.sketches import sketch_kinds, sketch_text
 from muddled_orchard.reports.sketch_view import show_kinds, show_written
 from muddled_orchard.reports.terminal import console
+from muddled_orchard.system.output import write_new_file
 from muddled_orchard.vcs.surveying import surveyor
 
 
@@ -42,7 +43,7 @@ def run(options: argparse.Namespace) -> int:
     if options.file is None:
         raise BadInput(Problem("where to?", f"Name a file: muddled sketch {options.kind} my-exercise.toml"))
     if options.trees is None:
-        write_new(options.file, sketch_text(options.kind, options.file))
+        write_new_file(options.file, sketch_text(options.kind, options.file).encode())
     elif options.kind in ("merge", "rebase"):
         _from_trees(options.trees, options.file, options.kind)
     else:
@@ -72,7 +73,7 @@ def _from_trees(folder: Path, file: Path, operation: str) -> None:
         answers = (
             tuple(_wanted(folder / WANTED, path) for path in paths) if (folder / WANTED).is_dir() else ()
         )
-        write_new(file, scenario_text(file, trees, operation, answers))
+        write_new_file(file, scenario_text(file, trees, operation, answers).encode())
     except BaseException:
         if copied:
             shutil.rmtree(file.parent / trees, ignore_errors=True)

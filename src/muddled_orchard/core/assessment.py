@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from muddled_orchard.core.wording import brief
+
 State = Literal["finished", "open", "untouched", "unreadable"]
 Verdict = Literal["met", "partly", "missed", "skipped"]
 
@@ -25,13 +27,15 @@ class Place:
 class Outcome:
     """A criterion's verdict, and the share (0 to 1) of its points that it earns.
 
-    `because` is a sentence or more that a learner understands.
+    `because` is a sentence or more that a learner understands. `unseen`: it was skipped because this kind of
+    submission can't show it.
     """
 
     verdict: Verdict
     because: str
     share: float = 0.0
     where: tuple[Place, ...] = ()
+    unseen: bool = False
 
 
 def met(because: str) -> Outcome:
@@ -51,18 +55,24 @@ def partly(because: str, share: float = 0.5, where: tuple[Place, ...] = ()) -> O
 
 
 def skipped(because: str) -> Outcome:
-    """Not part of this scenario, or not to be seen in this kind of submission."""
+    """Not part of this scenario."""
     return Outcome(verdict="skipped", because=because)
+
+
+def unseen(because: str) -> Outcome:
+    """Part of this scenario, and not to be seen in this kind of submission."""
+    return Outcome(verdict="skipped", because=because, unseen=True)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CriterionResult:
-    """A criterion with its points. `points` and `possible` are 0 where it was skipped."""
+    """A criterion with its points. `points` and `possible` are 0 where it was skipped, `weight` is not."""
 
     id: str
     outcome: Outcome
     points: float
     possible: float
+    weight: float = 0.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -71,7 +81,9 @@ class HunkResult:
 
     The three sides and what was `left` are texts for people; None where the path does not exist.
     `ours_name` and `theirs_name` tell who they are here. `line` is where it lies in the learner's file,
-    `renamed` that file's name where the learner gave it a new one.
+    `renamed` that file's name where the learner gave it a new one, `left_at` where it lies if one of the
+    sides had it there. `subject` is that of the commit that was replayed. `together` are whole answers, a
+    word a hunk, where the key accepts several and not every mixture of them.
     """
 
     task: int
@@ -91,6 +103,10 @@ class HunkResult:
     ours_name: str = "ours"
     theirs_name: str = "theirs"
     renamed: str | None = None
+    left_at: str | None = None
+    subject: str | None = None
+    step: int = 0
+    together: tuple[tuple[str, ...], ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -99,7 +115,8 @@ class Assessment:
 
     `needs_a_look` is why a person should look, `notes` how the learner worked (told, never marked),
     `reason` why a submission is unreadable. `commits` are the ids of the learner's own commits, `makers` who
-    made them, the story's cast left out.
+    made them, the story's cast left out, and `begun` when the first of them was made by its own account (in
+    seconds since 1970, 0 where there is none). `unmet` counts the conflicts that were never come to.
     """
 
     exercise: str
@@ -113,6 +130,8 @@ class Assessment:
     reason: str = ""
     commits: tuple[str, ...] = ()
     makers: tuple[str, ...] = ()
+    begun: int = 0
+    unmet: int = 0
 
     @property
     def points(self) -> float:
@@ -131,14 +150,14 @@ class Assessment:
 
 
 def unreadable(reason: str, exercise: str = "", title: str = "", variant: str = "") -> Assessment:
-    """The assessment of what can't be read."""
+    """The assessment of what can't be read. All of these texts may come from a submission; they are cut."""
     return Assessment(
-        exercise=exercise,
-        title=title,
-        variant=variant,
+        exercise=brief(exercise),
+        title=brief(title),
+        variant=brief(variant),
         state="unreadable",
         criteria=(),
         hunks=(),
         needs_a_look=(),
-        reason=reason,
+        reason=brief(reason, 300),
     )

@@ -6,17 +6,24 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 
 from muddled_orchard.core.assessment import Assessment
 from muddled_orchard.core.handing import HandOut
 from muddled_orchard.core.roster import Learner
-from muddled_orchard.core.wording import counted, listed
+from muddled_orchard.core.wording import counted, listed, times
+
+_DAY = 86_400
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Collected:
     """A graded submission: where it lay, whose it is by the ledger (else by its name), that person's name,
-    whether its hand-out is in the ledger, and whether its grading was taken from there."""
+    whether its hand-out is in the ledger, and whether its grading was taken from there.
+
+    `counts`: it is what this learner got. The ledger handed the exercise out, and not in this variant, where
+    it doesn't.
+    """
 
     submission: str
     learner: str
@@ -24,6 +31,12 @@ class Collected:
     known: bool
     assessment: Assessment
     remembered: bool = False
+    counts: bool = True
+
+    @property
+    def percent(self) -> float:
+        """What it is worth to the learner, in percent."""
+        return self.assessment.percent if self.counts else 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,15 +58,19 @@ def findings(
     if hand_outs:
         yield from _unknown(readable)
         yield from _by_another(readable, roster)
+        yield from _too_early(readable, hand_outs)
         yield from _missing(readable, hand_outs)
     yield from _attempts(readable)
     yield from _shared(readable)
 
 
 def best_attempts(collected: Sequence[Collected]) -> list[Collected]:
-    """One submission for each learner and exercise: that with the most points, of equals the last."""
+    """One submission for each learner and exercise: that with the most points, of equals the last. What
+    doesn't count is left out."""
     best: dict[tuple[str, str], Collected] = {}
     for one in collected:
+        if not one.counts:
+            continue
         place = (one.learner, one.assessment.exercise)
         if place not in best or one.assessment.percent >= best[place].assessment.percent:
             best[place] = one
@@ -64,9 +81,10 @@ def _unknown(collected: Iterable[Collected]) -> Iterator[Finding]:
     for one in collected:
         if not one.known:
             about = f"{one.assessment.exercise}, variant {one.assessment.variant}"
-            yield Finding(
-                "unknown", f"{one.submission} was not handed out by this ledger ({about})", (one.submission,)
-            )
+            said = f"{one.submission} was not handed out by this ledger ({about})"
+            if not one.counts:
+                said += "; it counts for nobody"
+            yield Finding("unknown", said, (one.submission,))
 
 
 def _by_another(collected: Sequence[Collected], roster: Mapping[str, Learner]) -> Iterator[Finding]:
@@ -98,7 +116,7 @@ def _words(path: str) -> set[str]:
 def _missing(collected: Sequence[Collected], hand_outs: Sequence[HandOut]) -> Iterator[Finding]:
     """Who got an exercise that others handed in, and did not."""
     exercises = dict.fromkeys(one.assessment.exercise for one in collected)
-    there = {(one.assessment.exercise, one.learner) for one in collected}
+    there = {(one.assessment.exercise, one.learner) for one in collected if one.counts}
     for exercise in exercises:
         missing = [
             one.learner
@@ -109,15 +127,35 @@ def _missing(collected: Sequence[Collected], hand_outs: Sequence[HandOut]) -> It
             yield Finding("missing", f"{exercise}: nothing came from {listed(missing, most=12)}")
 
 
+def _too_early(collected: Sequence[Collected], hand_outs: Sequence[HandOut]) -> Iterator[Finding]:
+    """Work that is dated before there was anything to work on; a day is left for clocks that go wrong."""
+    made = {(one.exercise, one.learner): _seconds(one.made) for one in hand_outs}
+    for one in collected:
+        begun, given = one.assessment.begun, made.get((one.assessment.exercise, one.learner), 0)
+        if one.known and 0 < begun < given - _DAY:
+            said = f"{one.submission} has commits that are dated before it was handed out"
+            yield Finding("dated", said, (one.submission,))
+
+
+def _seconds(made: str) -> int:
+    try:
+        return int(datetime.fromisoformat(made).timestamp())
+    except ValueError:
+        return 0
+
+
 def _attempts(collected: Iterable[Collected]) -> Iterator[Finding]:
     grouped: dict[tuple[str, str], list[Collected]] = {}
     for one in collected:
-        grouped.setdefault((one.learner, one.assessment.exercise), []).append(one)
+        if one.counts:
+            grouped.setdefault((one.learner, one.assessment.exercise), []).append(one)
     for (learner, exercise), several in grouped.items():
         if len(several) > 1:
             best = best_attempts(several)[0]
             names = tuple(one.submission for one in several)
-            said = f"{learner} handed {exercise} in {len(several)} times; the best counts ({best.submission})"
+            said = (
+                f"{learner} handed {exercise} in {times(len(several))}; the best counts ({best.submission})"
+            )
             yield Finding("attempts", said, names)
 
 
@@ -133,5 +171,8 @@ def _shared(collected: Iterable[Collected]) -> Iterator[Finding]:
             pairs.setdefault(tuple(one.submission for one in several), []).append(commit)
     for names, commits in pairs.items():
         shown = listed([commit[:7] for commit in commits])
-        said = f"{listed(names)} share {counted(len(commits), 'commit')} ({shown}), though only one made them"
+        them = "it" if len(commits) == 1 else "them"
+        said = (
+            f"{listed(names)} share {counted(len(commits), 'commit')} ({shown}), though only one made {them}"
+        )
         yield Finding("shared", said, names)

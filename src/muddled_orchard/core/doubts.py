@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from muddled_orchard.core.case import Case, short
-from muddled_orchard.core.criteria import markers
+from muddled_orchard.core.criteria import markers, rules
+from muddled_orchard.core.texts import by_lines
 
 
 def doubts(case: Case) -> Iterator[str]:
@@ -13,12 +14,19 @@ def doubts(case: Case) -> Iterator[str]:
     for task in case.tasks:
         for conflict in task.conflicts:
             path = conflict.conflict.path
-            if not conflict.accepted:
+            if not conflict.accepted and conflict.asked:
                 yield f"{path} conflicts, and the key has no answer for it"
+            if (
+                conflict.conflict.merged
+                and conflict.blob
+                and not by_lines(case.texts.get(conflict.blob.id, b""))
+            ):
+                yield f"{path} is binary now, or too large to be read line by line"
             if conflict.reading is not None:
                 yield from (f"{path}: {doubt}" for doubt in conflict.reading.doubts)
     for path, marker in markers.possible(case):
         yield f"{path}, line {marker.line}: this may be {marker.sign} ({marker.text.strip()[:40]})"
+    yield from rules.undecided(case)
     yield from _contradictions(case)
 
 

@@ -52,9 +52,10 @@ class Evidence:
     not have. `head` is the branch that is checked out (None when detached), `head_commit` the commit.
     `refs` holds full names. `working` lists the working tree, `.git` and noise of operating systems
     left out; it is None where there is none to see (a bare repository). `remote` are the branches of the
-    `origin.git` beside the repository, None where that was not handed in. `ignored` are the paths in it
-    that the repository's own ignore rules cover. `commits_alone`: it came as a bundle, which shows neither a
-    working tree nor what is pending. `meetings` are those that the learner really had
+    `origin.git` beside the repository behind which there is all that they name, None where that was not
+    handed in; `remote_parents` are the parents of commits there that were not handed out. `ignored` are the
+    paths in it that the repository's own ignore rules cover. `commits_alone`: it came as a bundle, which
+    shows neither a working tree nor what is pending. `meetings` are those that the learner really had
     where they differ from the key's, by (ours, theirs).
     """
 
@@ -70,6 +71,7 @@ class Evidence:
     reflog: tuple[Move, ...] = ()
     stashes: int = 0
     remote: Mapping[str, str] | None = None
+    remote_parents: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     commits_alone: bool = False
     meetings: Mapping[tuple[str, str], Meeting] = field(default_factory=dict)
 

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from types import MappingProxyType
 
 from muddled_orchard.core.alignment import Gap, align
 from muddled_orchard.core.history import History
-from muddled_orchard.core.meeting import STAGE, Conflict, Hunk, Meeting, MergedText
+from muddled_orchard.core.meeting import STAGE, Blob, Conflict, Hunk, Meeting, MergedText
 from muddled_orchard.core.problems import Problem, likely
 from muddled_orchard.core.repository import Commit, Tree
 from muddled_orchard.core.scenario import KEEP_WORDS, Answer, KeepText, Scenario, SpacingRule, Task
@@ -125,11 +126,15 @@ def gap_for(hunk: Hunk, spacing: SpacingRule, more: Sequence[Lines] = ()) -> Gap
 
 
 def accepted_for(
-    conflict: Conflict, scenario: Scenario, task: int, label: str | None = None
+    conflict: Conflict,
+    scenario: Scenario,
+    task: int,
+    label: str | None = None,
+    texts: Mapping[str, bytes] = MappingProxyType({}),
 ) -> tuple[tuple[Accepted, ...], tuple[Problem, ...]]:
     """What the scenario's answers accept for one conflict of a task, and what is wrong with them.
 
-    `label` is that of the commit that is being replayed, where it has one.
+    `label` is that of the commit that is being replayed, where it has one, `texts` are contents by blob id.
     """
     found: list[Accepted] = []
     problems: list[Problem] = []
@@ -139,9 +144,12 @@ def accepted_for(
         if answer.gone:
             found.append(Accepted(gone=True, words=("gone",), why=answer.why))
         elif answer.side is not None or conflict.merged is None:
-            found += _whole_side(conflict, answer, number, problems)
+            found += (
+                _in_hunks(one, conflict, scenario.spacing, texts)
+                for one in _whole_side(conflict, answer, number, problems)
+            )
         elif answer.text is not None:
-            found.append(_by_text(conflict.merged, answer, scenario.spacing))
+            found.append(by_text(conflict.merged, lines_of(answer.text), scenario.spacing, answer.why))
         else:
             kept = _by_words(conflict.merged, answer, number, problems)
             found += [kept] if kept else []
@@ -184,9 +192,19 @@ def side(hunk: Hunk, word: str) -> Lines:
     return tuple(line for name in word.split("+") for line in parts[name])
 
 
-def _by_text(merged: MergedText, answer: Answer, spacing: SpacingRule) -> Accepted:
-    """Cut the answer's whole text along the merge's hunks."""
-    lines = lines_of(answer.text or "")
+def _in_hunks(
+    one: Accepted, conflict: Conflict, spacing: SpacingRule, texts: Mapping[str, bytes]
+) -> Accepted:
+    """A side's whole file, with what it has in each hunk where there are hunks."""
+    if not one.whole or conflict.merged is None:
+        return one
+    lines = lines_of(texts.get(conflict.stages[STAGE[one.words[0]]].id, b""))
+    cut = by_text(conflict.merged, lines, spacing, one.why)
+    return replace(one, words=one.words * len(cut.words), choices=cut.choices, clean=cut.clean)
+
+
+def by_text(merged: MergedText, lines: Lines, spacing: SpacingRule, why: str = "") -> Accepted:
+    """A whole text as the accepted resolution, cut along the merge's hunks."""
     form = alike(spacing)
     template: list[Lines | Gap] = [
         gap_for(part, spacing) if isinstance(part, Hunk) else form(part) for part in merged.parts
@@ -200,7 +218,7 @@ def _by_text(merged: MergedText, answer: Answer, spacing: SpacingRule) -> Accept
         words.append(next(same, AS_WRITTEN))
     edges = [0, *(edge for gap in gaps for edge in gap), len(lines)]
     clean = tuple(lines[start:stop] for start, stop in zip(edges[::2], edges[1::2], strict=True))
-    return Accepted(words=tuple(words), choices=tuple(choices), clean=clean, why=answer.why)
+    return Accepted(words=tuple(words), choices=tuple(choices), clean=clean, why=why)
 
 
 def _is_for(answer: Answer, path: str, task: int, label: str | None) -> bool:
@@ -283,8 +301,20 @@ def solved_conflict(
     return "".join(first.text).encode("utf-8", "surrogateescape")
 
 
-def blob_mode(conflict: Conflict, accepted: Sequence[Accepted]) -> int:
-    """The mode that a resolved path has: that of the side that is wanted, or of one that has it."""
+def blob_mode(conflict: Conflict, accepted: Sequence[Accepted], merged: Blob | None) -> int:
+    """The mode that a resolved path has: that of the side that is wanted, else what Git merges (`merged` is
+    what it leaves at the path), or that of a side that has it."""
     if accepted and accepted[0].whole:
         return conflict.stages[STAGE[accepted[0].words[0]]].mode
+    if merged is not None and conflict.merged is not None:
+        return merged.mode
     return next((conflict.stages[stage].mode for stage in (2, 3, 1) if stage in conflict.stages), 0o100644)
+
+
+def modes_of(conflict: Conflict, solved: Tree, merged: Tree) -> frozenset[int]:
+    """The modes that a resolved path may have: as the key's, as Git merges it, and as a side's where it is
+    new on both."""
+    modes = {tree[conflict.path].mode for tree in (solved, merged) if conflict.path in tree}
+    if 1 not in conflict.stages:
+        modes |= {blob.mode for blob in conflict.stages.values()}
+    return frozenset(modes)

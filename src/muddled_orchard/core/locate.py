@@ -1,8 +1,8 @@
 """Where does the result of each asked merge lie, and how was it made?
 
 A learner may have merged as asked, the wrong way round, squashed, copied, rebased, stopped half way, on
-another branch or on none. This module looks at the graph alone; what the result contains is judged
-elsewhere.
+another branch or on none. This module looks at the graph, and at contents only to tell an attempt from what
+has nothing to do with the task (`core.attempts`); what the result contains is judged elsewhere.
 """
 
 from __future__ import annotations
@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from itertools import groupby
 
+from muddled_orchard.core.attempts import brings_part
 from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.key import Key, Step
 from muddled_orchard.core.replays import locate_replays, stands_on
@@ -19,15 +20,18 @@ from muddled_orchard.core.results import Result, Shape
 from muddled_orchard.core.tasks import git_labels, is_merge, source_of
 from muddled_orchard.core.worktree import uncommitted
 
+_JOINED = ("merge", "reversed", "stale")
+
 
 def locate(evidence: Evidence, key: Key) -> tuple[Result, ...]:
     """The result of every step, in order."""
     commits = {**key.commits, **evidence.commits}
+    found = _Found(evidence, key, commits)
     results: list[Result] = []
     for _, group in groupby(key.steps, key=lambda step: step.task):
         steps = list(group)
         if is_merge(steps[0].operation):
-            results.append(_located(evidence, key, commits, steps[0], results))
+            results.append(found.of(steps[0], results))
         else:
             on_tip = _expected(steps[0].operation.on, key, results)
             used = {result.made for result in results if result.made}
@@ -35,34 +39,144 @@ def locate(evidence: Evidence, key: Key) -> tuple[Result, ...]:
     return tuple(_with_ends(results, key, evidence))
 
 
-def _located(evidence: Evidence, key: Key, commits: Commits, step: Step, before: list[Result]) -> Result:
-    on, bring = step.operation.on, source_of(step.operation) or ""
-    on_tip, bring_tip = _expected(on, key, before), _expected(bring, key, before)
-    used = {result.made for result in before}
-    if contains(commits, on_tip, bring_tip):
+class _Found:
+    """The results of merges. Those that have a merge commit are told by what it merges, in whatever order
+    they were made; only then is looked what else may be the result of those that have none."""
+
+    def __init__(self, evidence: Evidence, key: Key, commits: Commits) -> None:
+        self._evidence = evidence
+        self._key = key
+        self._commits = commits
+        self._texts = {**key.texts, **evidence.texts}
+        self._merged: dict[int, Result] = {}
+        self._pending_is_taken = False
+        before: list[Result] = []
+        for step in key.steps:
+            result = self._of_merge_commit(step, before) if is_merge(step.operation) else None
+            if result is not None:
+                self._merged[step.task] = result
+            before.append(result or _nothing(step, _expected(step.operation.on, key, before)))
+
+    def of(self, step: Step, before: list[Result]) -> Result:
+        """The result of a merge; `before` are those of the steps before."""
+        key, evidence, commits = self._key, self._evidence, self._commits
+        on, bring = step.operation.on, source_of(step.operation) or ""
+        on_tip, bring_tip = _expected(on, key, before), _expected(bring, key, before)
+        if contains(commits, on_tip, bring_tip) and step.task not in self._merged:
+            return Result(
+                shape="nothing to do", ours=on_tip, theirs=bring_tip, made=on_tip, final=on_tip, branch=on
+            )
+        if step.task in self._merged:
+            return self._merged[step.task]
+        now = evidence.branch(on)
+        if now is not None and step.fast_forward and contains(commits, now, bring_tip):
+            return Result(
+                shape="fast-forward", ours=on_tip, theirs=bring_tip, made=bring_tip, final=now, branch=on
+            )
+        under_way = None if self._pending_is_taken else self._under_way(step, on_tip, bring_tip)
+        if under_way is not None:
+            self._pending_is_taken = True
+            return under_way
+        return self._without_second_parent(step, on_tip, bring_tip, {result.made for result in before})
+
+    def _under_way(self, step: Step, on_tip: str, bring_tip: str) -> Result | None:
+        pending, head, commits = self._evidence.pending, self._evidence.head_commit, self._commits
+        if pending is None or head is None:
+            return None
+        turned = contains(commits, head, bring_tip) and not contains(commits, head, on_tip)
+        ours, theirs = (on_tip, bring_tip)
+        if pending.kind == "merge" and pending.brings:
+            brings = pending.brings[0]
+            if not turned and not self._is_for(step, brings, bring_tip):
+                return None
+            ours, theirs = (brings, head) if turned else (head, brings)
+            ours = _before_any(commits, ours, on_tip, bring_tip)
         return Result(
-            shape="nothing to do", ours=on_tip, theirs=bring_tip, made=on_tip, final=on_tip, branch=on
+            shape="pending",
+            ours=ours,
+            theirs=theirs,
+            branch=self._evidence.head,
+            pending=pending.kind,
+            turned=turned,
         )
-    stale: Result | None = None
-    for branch, tip in _places(evidence, on, bring):
-        for merge in _merges(commits, evidence, tip):
-            if merge.id in used:
+
+    def _is_for(self, step: Step, brings: str, bring_tip: str) -> bool:
+        """Whether the merge that is under way is the one that a step asks for, and not another's."""
+        if contains(self._commits, brings, bring_tip):
+            return True
+        others = (one.theirs for one in self._key.steps if one.task != step.task and is_merge(one.operation))
+        return not any(contains(self._commits, brings, other) for other in others)
+
+    def _without_second_parent(
+        self, step: Step, on_tip: str, bring_tip: str, used: set[str | None]
+    ) -> Result:
+        evidence, key, commits = self._evidence, self._key, self._commits
+        on, bring = step.operation.on, source_of(step.operation) or ""
+        nothing = _nothing(step, on_tip)
+        others = {result.made for result in self._merged.values()}
+        for branch, tip in _places(evidence, on, bring):
+            own = [commit for commit in ancestry(commits, tip) if commit.id in evidence.commits]
+            own = [one for one in own if one.id not in others and not _below_used(commits, one.id, used)]
+            if any(used):  # after an earlier task, a commit may as well mend that task's result
+                own = [commit for commit in own if _brings(commits, commit, bring_tip)]
+            if branch == bring and evidence.branch(on) is not None and not contains(commits, tip, on_tip):
+                continue  # what it has of its own is what is to be brought
+            if not own or not self._brings_part(step, on_tip, tip):
                 continue
-            # A branch that was to be deleted afterwards has its merge where it went.
-            at = on if branch != on and evidence.branch(on) is None and on in _deleted(key) else branch
-            found = _joined(commits, merge, on_tip, bring_tip, tip, at)
-            if found is not None and found.shape != "stale":
-                return found
-            stale = stale or found
-    if stale is not None:
+            shape: Shape = "squash"
+            if _replayed(commits, own, bring_tip, on_tip) or (
+                contains(commits, tip, bring_tip) and branch == on and not contains(commits, tip, on_tip)
+            ):
+                shape = "rebase"
+            return replace(nothing, shape=shape, made=own[-1].id, final=tip, branch=branch)
+        if evidence.pending is None and _touched(evidence, key, commits, step):
+            return replace(nothing, shape="by hand", branch=evidence.head, turned=evidence.head == bring)
+        now = evidence.branch(on)
+        if (
+            now is not None
+            and now in commits
+            and not contains(commits, now, on_tip)
+            and self._brings_part(step, on_tip, now)
+        ):
+            return replace(nothing, shape="moved", made=now, final=now)
+        return nothing
+
+    def _has_grown(self, id_: str) -> bool:
+        """Whether a commit has grown from what was handed out, by parents alone."""
+        return any(commit.id in self._key.handed_out for commit in ancestry(self._commits, id_))
+
+    def _brings_part(self, step: Step, before: str, after: str) -> bool:
+        """Whether a commit has grown from what was handed out, and has a part of what a merge brings."""
+        commits = self._commits
+        if not self._has_grown(after):
+            return False
+        if contains(commits, after, step.theirs):
+            return True
+        return brings_part(commits, self._texts, [step], commits[before].tree, commits[after].tree)
+
+    def _of_merge_commit(self, step: Step, before: list[Result]) -> Result | None:
+        key, evidence, commits = self._key, self._evidence, self._commits
+        on, bring = step.operation.on, source_of(step.operation) or ""
+        bring_tip = _expected(bring, key, before)
+        used = {result.made for result in before if result.shape in _JOINED}
+        stale: Result | None = None
+        # Where it should be begun, and where the merges of a row may have begun in another order.
+        for on_tip in dict.fromkeys((_expected(on, key, before), _expected(on, key, []))):
+            if contains(commits, on_tip, bring_tip):
+                continue
+            for branch, tip in _places(evidence, on, bring):
+                for merge in _merges(commits, evidence, tip):
+                    if merge.id in used:
+                        continue
+                    # A branch that was to be deleted afterwards has its merge where it went.
+                    gone = branch != on and evidence.branch(on) is None and on in _deleted(key)
+                    found = _joined(commits, merge, on_tip, bring_tip, tip, on if gone else branch)
+                    if found is not None and not self._has_grown(found.ours):
+                        continue
+                    if found is not None and found.shape != "stale":
+                        return found
+                    stale = stale or found
         return stale
-    now = evidence.branch(on)
-    if now is not None and step.fast_forward and contains(commits, now, bring_tip):
-        return Result(
-            shape="fast-forward", ours=on_tip, theirs=bring_tip, made=bring_tip, final=now, branch=on
-        )
-    under_way = _under_way(evidence, commits, on_tip, bring_tip)
-    return under_way or _without_second_parent(evidence, key, commits, step, on_tip, bring_tip, used)
 
 
 def _deleted(key: Key) -> set[str | None]:
@@ -105,11 +219,13 @@ def _joined(
     sides = [
         (contains(commits, side, on_tip), contains(commits, side, bring_tip)) for side in (first, second)
     ]
-    merged = Result(shape="merge", ours=first, theirs=second, made=merge.id, final=tip, branch=branch)
+    ours = _before_any(commits, first, on_tip, bring_tip)
+    merged = Result(shape="merge", ours=ours, theirs=second, made=merge.id, final=tip, branch=branch)
     if sides[0] == (True, False) and sides[1][1]:
         return merged
     if sides == [(False, True), (True, False)]:
-        return replace(merged, shape="reversed", ours=second, theirs=first, turned=True)
+        ours = _before_any(commits, second, on_tip, bring_tip)
+        return replace(merged, shape="reversed", ours=ours, theirs=first, turned=True)
     if sides == [(False, False), (False, True)]:  # the branch was rewritten before it was merged into
         return merged
     older = contains(commits, bring_tip, second) and not contains(commits, on_tip, second)
@@ -118,54 +234,21 @@ def _joined(
     return None
 
 
-def _under_way(evidence: Evidence, commits: Commits, on_tip: str, bring_tip: str) -> Result | None:
-    pending, head = evidence.pending, evidence.head_commit
-    if pending is None or head is None:
-        return None
-    turned = contains(commits, head, bring_tip) and not contains(commits, head, on_tip)
-    ours, theirs = (on_tip, bring_tip)
-    if pending.kind == "merge" and pending.brings:
-        ours, theirs = (pending.brings[0], head) if turned else (head, pending.brings[0])
-    return Result(
-        shape="pending",
-        ours=ours,
-        theirs=theirs,
-        branch=evidence.head,
-        pending=pending.kind,
-        turned=turned,
-    )
+def _before_any(commits: Commits, start: str, on_tip: str, bring_tip: str) -> str:
+    """Where a line of first parents stood before any commit came in of what is to be brought: who merges an
+    older commit of it first has resolved a part of the same conflicts, and is judged for all of them."""
+    if start == on_tip:
+        return start
+    brought = {commit.id for commit in ancestry(commits, bring_tip)}
+    brought -= {commit.id for commit in ancestry(commits, on_tip)}
+    at = start
+    while at in commits and commits[at].parents and any(one.id in brought for one in ancestry(commits, at)):
+        at = commits[at].parents[0]
+    return at if at in commits else start
 
 
-def _without_second_parent(
-    evidence: Evidence,
-    key: Key,
-    commits: Commits,
-    step: Step,
-    on_tip: str,
-    bring_tip: str,
-    used: set[str | None],
-) -> Result:
-    on, bring = step.operation.on, source_of(step.operation) or ""
-    nothing = Result(shape="none", ours=on_tip, theirs=bring_tip, branch=on)
-    for branch, tip in _places(evidence, on, bring):
-        own = [commit for commit in ancestry(commits, tip) if commit.id in evidence.commits]
-        own = [commit for commit in own if not _below_used(commits, commit.id, used)]
-        if any(used):  # after an earlier task, a commit may as well mend that task's result
-            own = [commit for commit in own if _brings(commits, commit, bring_tip)]
-        if not own:
-            continue
-        shape: Shape = "squash"
-        if _replayed(commits, own, bring_tip, on_tip) or (
-            contains(commits, tip, bring_tip) and branch == on and not contains(commits, tip, on_tip)
-        ):
-            shape = "rebase"
-        return replace(nothing, shape=shape, made=own[-1].id, final=tip, branch=branch)
-    if evidence.pending is None and _touched(evidence, key, commits, step):
-        return replace(nothing, shape="by hand", branch=evidence.head, turned=evidence.head == bring)
-    now = evidence.branch(on)
-    if now is not None and now in commits and not contains(commits, now, on_tip):
-        return replace(nothing, shape="moved", made=now, final=now)
-    return nothing
+def _nothing(step: Step, on_tip: str) -> Result:
+    return Result(shape="none", ours=on_tip, theirs=step.theirs, branch=step.operation.on)
 
 
 def _below_used(commits: Commits, id_: str, used: set[str | None]) -> bool:
@@ -205,7 +288,7 @@ def _with_ends(results: list[Result], key: Key, evidence: Evidence) -> Iterator[
             other.ours
             for other, following in zip(results, key.steps, strict=True)
             if following.operation.on == step.operation.on
-            and (following.task > step.task or step.commit is not None)
+            and (following.task != step.task or step.commit is not None)
             and other.done
             and other.made not in (None, result.made)
             and other.shape not in ("nothing to do", "none", "skipped")
@@ -217,12 +300,11 @@ def _with_ends(results: list[Result], key: Key, evidence: Evidence) -> Iterator[
 
 
 def grew_from(evidence: Evidence, key: Key) -> bool:
-    """Whether a submission has a handed-out branch in its history, or had it by its reflog: branches may
-    have been rewritten since, but hardly all of them without a trace."""
+    """Whether what is there has grown from what was handed out, by parents alone: a reflog can say
+    anything."""
     places = {*evidence.refs.values(), evidence.head_commit}
-    places |= {parent for commit in evidence.commits.values() for parent in commit.parents}
-    places |= {id_ for move in evidence.reflog for id_ in (move.old, move.new)}
-    return any(contains(key.commits, place, tip) for place in places for tip in key.refs.values())
+    commits = {**key.commits, **evidence.commits}
+    return any(one.id in key.handed_out for place in places for one in ancestry(commits, place))
 
 
 @dataclass(frozen=True, slots=True)
@@ -248,10 +330,12 @@ def meetings_needed(results: tuple[Result, ...], key: Key, evidence: Evidence) -
             for side, asked in ((result.ours, step.ours), (result.theirs, step.theirs))
         )
         known = result.ours in commits and result.theirs in commits
+        asked_base = first[step.task].ours
         if (
             step.commit is not None
             and step.task == 1
-            and not stands_on(commits, result, first[step.task].ours)
+            and not stands_on(commits, result, asked_base)
+            and not contains(commits, asked_base, result.foot or "")
         ):
             continue  # they stand on something else altogether: the asked meeting is the measure
         if not same and known and result.shape not in ("none", "nothing to do", "other", "not reached"):

@@ -12,10 +12,11 @@ from dataclasses import dataclass
 
 from muddled_orchard.core.key import Step
 from muddled_orchard.core.repository import Commit, Commits, Tree
-from muddled_orchard.core.texts import is_binary, lines_of
+from muddled_orchard.core.texts import by_lines, lines_of
 
 Patch = Counter[tuple[str, str, str]]
-"""What a commit changes: path, `+` or `-`, and the line without blanks at its ends."""
+"""What a commit changes: path, `+` or `-`, and the line without blanks at its ends; a mode stands behind a
+zero byte."""
 
 _ALIKE = 0.6
 """Patches that share this much of their lines are the same change, met by other surroundings."""
@@ -42,7 +43,7 @@ def matched(
 ) -> Matches:
     """Match a line of the learner's own commits, the oldest first, to the steps of one operation."""
     left = list(own)
-    made = _by_words(commits, steps, left)
+    made = _by_words(commits, texts, steps, left)
     open_steps = [step for step in steps if made[_id(step)] is None]
     patches = {commit.id: _patch_of(commits, texts, commit) for commit in own} if open_steps else {}
     wanted = {_id(step): _patches(commits, texts, step) for step in open_steps}
@@ -59,7 +60,12 @@ def matched(
             made[id_] = best[1]
             left.remove(best[1])
     if len(steps) == 1 and made[_id(steps[0])] is None and left:
-        made[_id(steps[0])] = left.pop(0)  # the only one that was asked for, under another name
+        # The only one that was asked for, under another name: what has most of it.
+        two = wanted[_id(steps[0])]
+        most = max(left, key=lambda commit: _best(_shared, two, patches[commit.id]))
+        if _best(_shared, two, patches[most.id]):
+            made[_id(steps[0])] = most
+            left.remove(most)
     into = {
         id_: next(commit for commit in own if id_ in holds[commit.id])
         for id_ in wanted
@@ -89,10 +95,13 @@ def _id(step: Step) -> str:
     return step.commit or ""
 
 
-def _by_words(commits: Commits, steps: Sequence[Step], left: list[Commit]) -> dict[str, Commit | None]:
+def _by_words(
+    commits: Commits, texts: Mapping[str, bytes], steps: Sequence[Step], left: list[Commit]
+) -> dict[str, Commit | None]:
     """Match by author and message in order, then out of order, then by message alone; what is matched is
-    taken out of `left`."""
+    taken out of `left`. Of several that say the same, those that are there are told apart by their patch."""
     made: dict[str, Commit | None] = {_id(step): None for step in steps}
+    _by_patch_among_namesakes(commits, texts, steps, left, made)
     for in_order, by_author in ((True, True), (False, True), (False, False)):
         start = 0
         for step in steps:
@@ -109,25 +118,52 @@ def _by_words(commits: Commits, steps: Sequence[Step], left: list[Commit]) -> di
     return made
 
 
+def _by_patch_among_namesakes(
+    commits: Commits,
+    texts: Mapping[str, bytes],
+    steps: Sequence[Step],
+    left: list[Commit],
+    made: dict[str, Commit | None],
+) -> None:
+    names = Counter((commits[_id(step)].author, subject_of(commits, step)) for step in steps)
+    for step in steps:
+        subject = subject_of(commits, step)
+        if names[commits[_id(step)].author, subject] < 2:
+            continue
+        two = _patches(commits, texts, step)
+        fits = [
+            (_best(_alike, two, _patch_of(commits, texts, commit)), commit)
+            for commit in left
+            if commit.subject == subject and keeps_author(commits, step, commit)
+        ]
+        best = max(fits, key=lambda fit: fit[0], default=None)
+        if best is not None and best[0] >= _ALIKE:
+            made[_id(step)] = best[1]
+            left.remove(best[1])
+
+
 def _patches(commits: Commits, texts: Mapping[str, bytes], step: Step) -> tuple[Patch, Patch]:
     """The change as the original has it, and as it comes out when it is solved by the key."""
-    theirs = _patch(
+    theirs = patch(
         texts, commits[step.base or ""].tree if step.base in commits else {}, commits[step.theirs].tree
     )
-    return theirs, _patch(texts, commits[step.ours].tree, step.solved)  # fmt: skip
+    return theirs, patch(texts, commits[step.ours].tree, step.solved)  # fmt: skip
 
 
 def _patch_of(commits: Commits, texts: Mapping[str, bytes], commit: Commit) -> Patch:
     parent = commits.get(commit.parents[0]) if commit.parents else None
-    return _patch(texts, parent.tree if parent else {}, commit.tree)
+    return patch(texts, parent.tree if parent else {}, commit.tree)
 
 
-def _patch(texts: Mapping[str, bytes], before: Tree, after: Tree) -> Patch:
+def patch(texts: Mapping[str, bytes], before: Tree, after: Tree) -> Patch:
+    """What changes between two trees."""
     found: Patch = Counter()
     for path in before.keys() | after.keys():
         old, new = before.get(path), after.get(path)
         if old == new:
             continue
+        if old is None or new is None or old.mode != new.mode:  # a file may have no lines
+            found[path, "-" if new is None else "+", f"\0{new.mode if new else 0:o}"] = 1
         was, now = (_lines(texts, blob.id) if blob else Counter() for blob in (old, new))
         found.update({(path, "-", line): count for line, count in (was - now).items()})
         found.update({(path, "+", line): count for line, count in (now - was).items()})
@@ -136,7 +172,7 @@ def _patch(texts: Mapping[str, bytes], before: Tree, after: Tree) -> Patch:
 
 def _lines(texts: Mapping[str, bytes], id_: str) -> Counter[str]:
     data = texts.get(id_, b"")
-    return Counter([id_]) if is_binary(data) else Counter(line.strip() for line in lines_of(data))
+    return Counter(line.strip() for line in lines_of(data)) if by_lines(data) else Counter([id_])
 
 
 def _best(measure: Callable[[Patch, Patch], float], two: tuple[Patch, Patch], patch: Patch) -> float:
@@ -146,6 +182,11 @@ def _best(measure: Callable[[Patch, Patch], float], two: tuple[Patch, Patch], pa
 def _alike(one: Patch, other: Patch) -> float:
     """The share of lines that two patches have in common (0 to 1)."""
     return (one & other).total() / (one | other).total() if one and other else 0.0
+
+
+def _shared(one: Patch, other: Patch) -> float:
+    """How many lines two patches have in common, blank ones left out."""
+    return sum(count for (_, _, line), count in (one & other).items() if line)
 
 
 def _within(part: Patch, whole: Patch) -> float:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.meeting import Blob
 from muddled_orchard.core.readings import markers_outside
-from muddled_orchard.core.texts import Lines, is_binary, lines_of
+from muddled_orchard.core.texts import Lines, by_lines, lines_of
 from muddled_orchard.core.wording import listed
 from muddled_orchard.core.worktree import is_backup, uncommitted
 
@@ -194,7 +194,7 @@ def _markers(evidence: Evidence) -> Iterator[Left]:
 
 def _lines(texts: Mapping[str, bytes], blob: Blob) -> Lines:
     data = texts.get(blob.id, b"")
-    return () if is_binary(data) else lines_of(data)
+    return lines_of(data) if by_lines(data) else ()
 
 
 def _commands(evidence: Evidence, kind: str, left: tuple[Left, ...]) -> Iterator[tuple[str, str]]:

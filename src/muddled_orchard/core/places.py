@@ -10,6 +10,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any, Literal, Protocol
 
+from muddled_orchard.core.bounds import DEEPEST_FOLDER, LONGEST_PATH, MOST_FILES, Exceeded
+
 Kind = Literal["file", "folder", "link", "other"]
 
 
@@ -48,6 +50,9 @@ class Place(Protocol):
         """Where a link points, as it says. Raises OSError."""
 
 
+Content = bytes | memoryview
+"""What a file in memory holds; a view is a part of an archive that is held as a whole."""
+
 _Folder = dict[str, Any]
 """What a folder in memory holds, by name: folders, and of everything else (kind, content, executable)."""
 
@@ -59,8 +64,10 @@ class MemoryPlace:
         self._top: _Folder = {}
         self.commits_alone = False
         """Whether this was a bundle, which has commits and nothing else."""
+        self.folders = 0
+        """How many folders there are."""
 
-    def add(self, path: str, kind: Kind, data: bytes = b"", *, executable: bool = False) -> None:
+    def add(self, path: str, kind: Kind, data: Content = b"", *, executable: bool = False) -> None:
         """Put something in, with the folders above it. The path must be clean: no `..`, no empty part."""
         *above, name = path.split("/")
         folder = self._top
@@ -68,11 +75,13 @@ class MemoryPlace:
             inner = folder.get(part)
             if type(inner) is not dict:
                 inner = folder[part] = {}
+                self.folders += 1
             folder = inner
         if kind != "folder":
             folder[name] = (kind, data, executable)
         elif type(folder.get(name)) is not dict:
             folder[name] = {}
+            self.folders += 1
 
     def kind(self, path: str) -> Kind | None:
         """What is there, or None."""
@@ -84,8 +93,7 @@ class MemoryPlace:
         held = self._at(path)
         if type(held) is not tuple or held[0] != "file" or len(held[1]) > most:
             return None
-        data: bytes = held[1]
-        return data
+        return bytes(held[1])
 
     def entries(self, path: str) -> list[Entry]:
         """What a folder holds, by name."""
@@ -99,8 +107,7 @@ class MemoryPlace:
 
     def target(self, path: str) -> bytes:
         """Where a link points."""
-        data: bytes = self._at(path)[1]
-        return data
+        return bytes(self._at(path)[1])
 
     def _at(self, path: str) -> Any:
         """What is there: a folder, (kind, content, executable), or None."""
@@ -136,13 +143,18 @@ class Below:
 
 
 def below(place: Place, path: str = "") -> Iterator[tuple[str, Entry]]:
-    """Every entry below a folder but the folders themselves, by path; with a bound on how deep it goes."""
+    """Every entry below a folder but the folders themselves, by path. Raises Exceeded where folders are
+    nested too deeply, or are too many."""
     stack = [path]
+    seen = 0
     while stack:
         folder = stack.pop()
         prefix = f"{folder}/" if folder else ""
         for entry in place.entries(folder):
             if entry.kind == "folder":
+                seen += 1
+                if seen > MOST_FILES or len(prefix) > LONGEST_PATH or prefix.count("/") >= DEEPEST_FOLDER:
+                    raise Exceeded("its folders are nested too deeply, or are too many")
                 stack.append(prefix + entry.name)
             else:
                 yield prefix + entry.name, entry

@@ -50,24 +50,26 @@ class Expected:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Acted:
     """One behaviour acted out and graded. `surprises` say where the verdict is not the expected one;
-    `repository` is where it was kept for a look."""
+    `repository` is where it was kept for a look, `variant` which one it was acted in."""
 
     behaviour: str
     said: str
     assessment: Assessment
     surprises: tuple[str, ...]
     repository: str | None = None
+    variant: str = "0"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Rehearsal:
-    """A whole scenario rehearsed, the behaviours in the order of their table."""
+    """A whole scenario rehearsed, the behaviours in the order of their table, spread over its `variants`.
+    `hunks` are the conflicts that a right solution meets."""
 
     exercise: str
     title: str
-    variant: str
+    variants: tuple[str, ...]
     acted: tuple[Acted, ...]
-    hunks: tuple[_Place, ...]
+    hunks: tuple[HunkResult, ...]
 
     @property
     def surprising(self) -> tuple[Acted, ...]:
@@ -81,7 +83,7 @@ class Rehearsal:
         told = {
             criterion.id
             for one in self.acted
-            if one.assessment.state != "untouched"
+            if one.assessment.points  # who did nothing of what was asked loses all of them
             for criterion in one.assessment.criteria
             if criterion.outcome.verdict in _LOST
         }
@@ -101,19 +103,17 @@ class Rehearsal:
     @property
     def undistinguished(self) -> tuple[str, ...]:
         """The conflicts whose verdict is the same whichever sides are kept, in words."""
-        wrong: set[_Place] = set()
+        # A commit has another id in each variant; the step is the same.
+        wrong: set[tuple[int, str, int | None]] = set()
         for one in self.acted:
             if one.assessment.state != "untouched":
                 for hunk in one.assessment.hunks:
                     if hunk.outcome == "missed" and hunk.kept not in ("unresolved", "blend"):
                         # A file whose deletion is right has its hunks only where somebody kept it.
-                        wrong |= {_place(hunk), (*_place(hunk)[:3], None)}
-        return tuple(_in_words(place) for place in self.hunks if place not in wrong)
-
-
-def conflicts_of(assessment: Assessment) -> tuple[_Place, ...]:
-    """The places of all conflicts, from a submission that met each of them."""
-    return tuple(_place(hunk) for hunk in assessment.hunks)
+                        wrong |= {(hunk.step, hunk.file, hunk.hunk), (hunk.step, hunk.file, None)}
+        return tuple(
+            _in_words(_place(hunk)) for hunk in self.hunks if (hunk.step, hunk.file, hunk.hunk) not in wrong
+        )
 
 
 def _place(hunk: HunkResult) -> _Place:

@@ -9,12 +9,14 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from muddled_orchard.core.attempts import brings_only_conflicts, brings_part
 from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.key import Key, Step
-from muddled_orchard.core.matching import Matches, matched
-from muddled_orchard.core.repository import Commit, Commits, contains
+from muddled_orchard.core.matching import Matches, matched, subject_of
+from muddled_orchard.core.repository import Commit, Commits, ancestry, contains
 from muddled_orchard.core.results import Result
-from muddled_orchard.core.worktree import uncommitted
+from muddled_orchard.core.tasks import is_rebase
+from muddled_orchard.core.worktree import tracked, uncommitted
 
 _UNDER_WAY = {"rebase": "rebase", "cherry-pick": "cherry-pick", "revert": "revert", "pull": "rebase"}
 
@@ -41,11 +43,31 @@ def locate_replays(
     if task.do == "stash-pop":
         return [_popped(evidence, key, commits, steps[0], on_tip)]
     line = _line(evidence, commits, task.on, on_tip, used, pending=pending)
-    if not line.own and not pending and line.foot == on_tip:
+    if not pending and not _is_attempt(evidence, key, commits, steps, line, on_tip):
         return [_result("none", step, line, None, line.foot, line.foot) for step in steps]
     if any(len(commit.parents) > 1 for commit in line.own):
         return [_result("other", step, line, line.tip, step.ours, line.tip) for step in steps]
     return list(_matched(evidence, key, commits, steps, line, pending=pending))
+
+
+def _is_attempt(
+    evidence: Evidence, key: Key, commits: Commits, steps: Sequence[Step], line: _Line, on_tip: str
+) -> bool:
+    """Whether a line has grown from what was handed out and has a part of what was asked: of a rebase the new
+    base, else the change of a commit, or a commit that says that it brings it."""
+    if line.foot not in key.handed_out or line.tip == on_tip:
+        return False
+    wanted = {step.commit for step in steps}
+    if is_rebase(steps[0].operation):
+        wanted = {commit.id for commit in ancestry(commits, steps[0].ours)}
+    wanted -= {commit.id for commit in ancestry(commits, on_tip)}
+    if any(commit.id in wanted for commit in ancestry(commits, line.tip)):
+        return True
+    said = {subject_of(commits, step) for step in steps}
+    if not is_rebase(steps[0].operation) and any(commit.subject in said for commit in line.own):
+        return True
+    texts = {**key.texts, **evidence.texts}
+    return brings_part(commits, texts, steps, commits[on_tip].tree, commits[line.tip].tree)
 
 
 def _line(
@@ -118,16 +140,21 @@ def _place(line: _Line, commit: Commit | None) -> int:
 
 def _popped(evidence: Evidence, key: Key, commits: Commits, step: Step, on_tip: str) -> Result:
     line = _walked(evidence, commits, step.operation.on, evidence.branch(step.operation.on) or on_tip, set())
-    head = commits.get(evidence.head_commit or "")
-    changed = any(uncommitted(evidence, head.tree if head else {}, key.texts))
     if evidence.unmerged:
         return _result("pending", step, line, None, line.tip, None, "stash-pop")
-    if changed:
+    texts, before = {**key.texts, **evidence.texts}, commits[on_tip].tree
+    head = commits.get(evidence.head_commit or "")
+    changed = any(uncommitted(evidence, head.tree if head else {}, key.texts))
+    gone = evidence.stashes < len(key.history.stashes)
+    if changed and (gone or brings_part(commits, texts, [step], before, tracked(evidence))):
         return _result("popped", step, line, None, line.tip, None)
-    if line.own:
+    if line.own and brings_part(commits, texts, [step], before, commits[line.tip].tree):
         return _result("replayed", step, line, line.tip, line.foot, line.tip)
-    if evidence.stashes < len(key.history.stashes):
+    if gone and brings_only_conflicts(step.meeting, before, texts):
+        # Who kept ours in all of it has the same as who threw it away.
         return _result("popped", step, line, None, line.tip, None)
+    if gone:
+        return _result("dropped", step, line, None, line.tip, line.tip)
     return _result("none", step, line, None, line.foot, None)
 
 

@@ -13,13 +13,15 @@ Tree = Mapping[str, Blob]
 
 @dataclass(frozen=True, slots=True)
 class Commit:
-    """A commit: ids in hex, authors as `Name <address>`, `tree` the whole listing."""
+    """A commit: ids in hex, authors as `Name <address>`, `tree` the whole listing, `time` when it was made,
+    in seconds since 1970 (0 where nobody asks)."""
 
     id: str
     parents: tuple[str, ...]
     author: str
     message: str
     tree: Tree
+    time: int = 0
 
     @property
     def subject(self) -> str:

@@ -23,6 +23,7 @@ Shape = Literal[
     "skipped",
     "not reached",
     "popped",
+    "dropped",
     "other",
 ]
 """How a task was carried out.
@@ -35,8 +36,8 @@ branch was set to another commit, and what it had is no longer in it. `none`: no
 `nothing to do`: the branch had it all before.
 
 Of a commit that is to be replayed: `replayed`; `skipped`, when it is not there; `not reached`, when the
-operation stopped before it; `popped`, the stashed work in the working tree; `other`, when something else was
-done than what was asked.
+operation stopped before it; `popped`, the stashed work in the working tree; `dropped`, when it was thrown
+away instead; `other`, when something else was done than what was asked.
 """
 
 

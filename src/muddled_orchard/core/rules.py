@@ -1,4 +1,5 @@
-"""A scenario's own rules, checked on one file."""
+"""A scenario's own rules, checked on one file, within bounds: what a rule can't decide in time blames
+nobody."""
 
 from __future__ import annotations
 
@@ -12,15 +13,33 @@ import tomllib
 import xml.parsers.expat
 from collections.abc import Callable, Mapping
 
+from muddled_orchard.core.bounds import LARGEST_RULED, in_mib
 from muddled_orchard.core.scenario import Rule
+from muddled_orchard.core.wording import brief, counted
 
 Failure = tuple[str, int | None]
 """What is wrong, and in which line (from 1) where that can be said."""
 
 
-@functools.lru_cache(maxsize=512)  # a class hands in the same file many times
+_SECONDS = 2.0
+"""How long a regular expression may search one file."""
+
+_SMALL = 1 << 15
+
+
+class Undecided(Exception):
+    """Whether a rule holds can't be said within its bounds; the message says why."""
+
+
 def broken(rule: Rule, data: bytes | None) -> Failure | None:
-    """How a file breaks a rule, or None where the rule holds. `data` is None for a missing file."""
+    """How a file breaks a rule, or None where the rule holds. `data` is None for a missing file. Raises
+    Undecided."""
+    if data is not None and len(data) > LARGEST_RULED:
+        raise Undecided(f"{rule.file} is larger than {in_mib(LARGEST_RULED)}")
+    return _remembered(rule, data) if data is None or len(data) < _SMALL else _broken(rule, data)
+
+
+def _broken(rule: Rule, data: bytes | None) -> Failure | None:
     if data is None:
         return None if rule.lacks is not None else ("the file is missing", None)
     text = data.decode("utf-8", "replace").replace("\r\n", "\n")
@@ -35,16 +54,24 @@ def broken(rule: Rule, data: bytes | None) -> Failure | None:
     if rule.once is not None:
         count = text.count(rule.once)
         last = _line(text, text.rindex(rule.once)) if count else None
-        return None if count == 1 else (f'"{_brief(rule.once)}" occurs {count} times, not once', last)
+        said = "does not occur" if not count else f"occurs {counted(count, 'time')}, not once"
+        return None if count == 1 else (f'"{_brief(rule.once)}" {said}', last)
     if rule.matches is not None:
-        found = re.search(rule.matches, text, re.MULTILINE)
+        import regex  # it can be given a bound on time; few scenarios need it
+
+        try:
+            found = regex.search(rule.matches, text, regex.MULTILINE, timeout=_SECONDS)
+        except TimeoutError:
+            raise Undecided(f"searching {rule.file} for {_brief(rule.matches)} takes too long") from None
         return None if found else (f"nothing in it matches {_brief(rule.matches)}", None)
     return _syntax_error(rule.parses or "", text)
 
 
+_remembered = functools.lru_cache(maxsize=512)(_broken)  # a class hands in the same small file many times
+
+
 def _brief(text: str) -> str:
-    line = text.strip().split("\n", 1)[0]
-    return line if len(line) <= 50 else line[:47] + "..."
+    return brief(text.strip().split("\n", 1)[0], 50)
 
 
 def _line(text: str, at: int) -> int:
@@ -66,7 +93,7 @@ def _syntax_error(syntax: str, text: str) -> Failure | None:
         found = re.search(r"at line (\d+)", str(error))
         said = re.sub(r"\s*\(at .*\)$", "", str(error))
         name = {"toml": "TOML", "csv": "CSV", "yaml": "YAML"}.get(syntax, syntax)
-        return f"it is no valid {name}: {said}", int(found[1]) if found else None
+        return f"it is no valid {name}: {brief(said, 100)}", int(found[1]) if found else None
     return None
 
 
@@ -75,12 +102,15 @@ def _xml(text: str) -> None:
 
 
 def _csv(text: str) -> None:
-    rows = [row for row in csv.reader(io.StringIO(text), strict=True) if row]
-    for number, row in enumerate(rows, start=1):
-        if len(row) != len(rows[0]):
-            raise csv.Error(
-                f"row {number} has {len(row)} columns, the first has {len(rows[0])} (at line {number})"
-            )
+    reader = csv.reader(io.StringIO(text, newline=""), strict=True)
+    columns = 0
+    begins = 1  # a row may take several lines
+    for number, row in enumerate(reader, start=1):
+        columns = columns or len(row)
+        if row and len(row) != columns:
+            said = f"row {number} has {counted(len(row), 'column')}, the first has {columns}"
+            raise csv.Error(f"{said} (at line {begins})")
+        begins = reader.line_num + 1
 
 
 def _yaml(text: str) -> None:
@@ -109,8 +139,11 @@ _PARSERS: Mapping[str, Callable[[str], object]] = {
 
 def bad_pattern(rule: Rule) -> str:
     """Why a rule's regular expression can't be used, or nothing where it can."""
+    import regex
+
     try:
         re.compile(rule.matches or "")
-    except re.error as error:
+        regex.compile(rule.matches or "")
+    except (re.error, regex.error) as error:
         return str(error)
     return ""

@@ -8,6 +8,8 @@ from dataclasses import dataclass
 from muddled_orchard.core.difficulty import Difficulty, difficulty
 from muddled_orchard.core.key import Key, Step
 from muddled_orchard.core.problems import Problem
+from muddled_orchard.core.rules import Undecided, broken
+from muddled_orchard.core.scenario import Rule
 from muddled_orchard.core.tasks import in_words
 
 
@@ -34,7 +36,7 @@ def survey(key: Key) -> Survey:
         operations=tuple(dict.fromkeys(task.do for task in key.scenario.task)),
         kinds=tuple(dict.fromkeys(conflict.kind for conflict in conflicts)),
         hunks=sum(len(conflict.merged.hunks) for conflict in conflicts if conflict.merged),
-        errors=tuple(_uncovered(key)),
+        errors=(*_uncovered(key), *_unfit_rules(key)),
         remarks=tuple(_remarks(key)),
     )
 
@@ -63,6 +65,44 @@ def _uncovered(key: Key) -> Iterator[Problem]:
                     f"the key has no answer for {conflict.path}, which conflicts {where} ({conflict.kind})",
                     f'Add an [[answer]] with file = "{conflict.path}".',
                 )
+
+
+def _unfit_rules(key: Key) -> Iterator[Problem]:
+    """Rules that the key's own solution breaks, or that take too long on it, on a side, or on a long text."""
+    solved = key.steps[-1].solved if key.steps else {}
+    for number, rule in enumerate(key.scenario.rule):
+        blob = solved.get(rule.file)
+        try:
+            found = broken(rule, key.texts[blob.id] if blob else None)
+            for data in _hard_on(rule, key):
+                broken(rule, data)
+        except Undecided as reason:
+            hint = "Say it more simply, without repetitions within repetitions."
+            yield Problem(f"this rule can't be checked in time: {reason}", hint, ("rule", number))
+            continue
+        if found is not None:
+            yield Problem(f"the key's own solution breaks this rule: {found[0]}", key=("rule", number))
+
+
+def _hard_on(rule: Rule, key: Key) -> Iterator[bytes]:
+    """What a regular expression is tried on: the sides of the file, these over and over, and each of its
+    letters over and over with something else at the end."""
+    if rule.matches is None:
+        return
+    stages = [
+        blob
+        for step in key.steps
+        if (conflict := step.meeting.conflict(rule.file)) is not None
+        for blob in conflict.stages.values()
+    ]
+    texts = list(dict.fromkeys(key.texts[blob.id] for blob in stages if blob.id in key.texts))
+    yield from texts
+    yield from (text * (_LONG // max(1, len(text))) + b"\n~" for text in texts)
+    letters = dict.fromkeys(letter for letter in rule.matches + " 0a" if letter.isalnum() or letter == " ")
+    yield from (letter.encode() * _LONG + b"~" for letter in list(letters)[:12])
+
+
+_LONG = 50_000
 
 
 def _remarks(key: Key) -> Iterator[str]:

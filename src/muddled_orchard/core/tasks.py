@@ -21,6 +21,11 @@ def is_merge(task: Task) -> bool:
     return task.do == "merge" or (task.do == "pull" and task.by == "merge")
 
 
+def is_rebase(task: Task) -> bool:
+    """Whether a task replays a branch on a new base, perhaps as a part of a pull."""
+    return task.do == "rebase" or (task.do == "pull" and task.by == "rebase")
+
+
 def git_labels(task: Task, replayed: Commit | None = None, *, turned: bool = False) -> tuple[str, str]:
     """What Git calls ours and theirs, behind markers and in the names of files that it sets aside.
 
@@ -41,7 +46,7 @@ def side_names(task: Task, replayed: str | None = None) -> tuple[str, str]:
     """
     source = source_of(task)
     commit = f'"{replayed}"'
-    if task.do == "rebase" or (task.do == "pull" and task.by == "rebase"):
+    if is_rebase(task):
         return f"ours ({source}, the new base)", f"theirs (your commit {commit})"
     if task.do == "cherry-pick":
         return f"ours ({task.on})", f"theirs (the picked commit {commit})"

@@ -9,6 +9,7 @@ from __future__ import annotations
 import functools
 from collections.abc import Callable, Iterable
 
+from muddled_orchard.core.bounds import LARGEST_TEXT, MOST_LINES
 from muddled_orchard.core.scenario import SpacingRule
 
 Lines = tuple[str, ...]
@@ -35,6 +36,13 @@ _remembered_lines = functools.lru_cache(maxsize=1024)(_lines_of)
 def is_binary(data: bytes) -> bool:
     """Git's own test: a zero byte among the first 8,000."""
     return b"\0" in data[:8000]
+
+
+def by_lines(data: bytes) -> bool:
+    """Whether a content is compared line by line: it is no binary one, and not larger than that may be."""
+    if is_binary(data) or len(data) > LARGEST_TEXT:
+        return False
+    return len(data) <= MOST_LINES or data.count(b"\n") <= MOST_LINES
 
 
 def bare(line: str) -> str:

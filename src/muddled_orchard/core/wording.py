@@ -5,6 +5,17 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 
+def brief(text: str, most: int = 60) -> str:
+    """A text of unknown length on one line, cut where it is longer than `most` letters."""
+    line = " ".join(text[: 4 * most].split())
+    return line if len(line) <= most and len(text) <= 4 * most else f"{line[: most - 3]}..."
+
+
+def cut(text: str, most: int) -> str:
+    """A text of unknown length, its lines kept, cut where it is longer than `most` letters."""
+    return text if len(text) <= most else f"{text[:most]}\n..."
+
+
 def listed(words: Sequence[str], most: int = 4) -> str:
     """`a`, `a and b`, `a, b and c`; a long list is cut short."""
     if not words:
@@ -17,3 +28,28 @@ def listed(words: Sequence[str], most: int = 4) -> str:
 def counted(number: int, word: str) -> str:
     """`1 hunk`, `3 hunks`."""
     return f"{number} {word}{'' if number == 1 else 's'}"
+
+
+def times(number: int) -> str:
+    """`once`, `twice`, `3 times`."""
+    return {1: "once", 2: "twice"}.get(number, f"{number} times")
+
+
+def was(number: int) -> str:
+    """`was` for one, `were` for more."""
+    return "was" if number == 1 else "were"
+
+
+def be(number: int) -> str:
+    """`is` for one, `are` for more."""
+    return "is" if number == 1 else "are"
+
+
+def have(number: int) -> str:
+    """`has` for one, `have` for more."""
+    return "has" if number == 1 else "have"
+
+
+def all_of(number: int) -> str:
+    """`Both`, `All 3`: the beginning of a sentence about several."""
+    return "Both" if number == 2 else f"All {number}"

@@ -49,14 +49,10 @@ def uncommitted(evidence: Evidence, head: Tree, texts: Mapping[str, bytes]) -> I
         elif path not in staged and path not in head:
             if path not in evidence.ignored:
                 yield Uncommitted(path, "untracked")
-        elif _id(staged.get(path)) != _id(head.get(path)):
+        elif staged.get(path) != head.get(path):
             yield Uncommitted(path, "staged")
         elif working is not None and not _same(staged.get(path), working.get(path), known):
             yield Uncommitted(path, "unstaged")
-
-
-def _id(blob: Blob | None) -> str | None:
-    return blob.id if blob else None
 
 
 def _same(one: Blob | None, other: Blob | None, texts: Mapping[str, bytes]) -> bool:
@@ -73,9 +69,19 @@ def _same(one: Blob | None, other: Blob | None, texts: Mapping[str, bytes]) -> b
 def tracked(evidence: Evidence) -> dict[str, Blob]:
     """The working tree as it would be committed: the paths that Git knows, with what lies there now.
 
-    Without a working tree to see, the index stands in for it.
+    Without a working tree to see, the index stands in for it. Whether a file is executable is told by the
+    index: not every file system, and not every archive, keeps that.
     """
-    known = {entry.path for entry in evidence.index}
+    known = {entry.path: entry.blob for entry in evidence.index if entry.stage in (0, 2)}
     if evidence.working is None:
-        return {entry.path: entry.blob for entry in evidence.index if entry.stage in (0, 2)}
-    return {path: blob for path, blob in evidence.working.items() if path in known}
+        return known
+    known = {entry.path: entry.blob for entry in reversed(evidence.index)} | known
+    return {
+        path: Blob(known[path].mode, blob.id) if _both_plain(blob, known[path]) else blob
+        for path, blob in evidence.working.items()
+        if path in known
+    }
+
+
+def _both_plain(one: Blob, other: Blob) -> bool:
+    return one.mode >> 12 == other.mode >> 12 == 0o10

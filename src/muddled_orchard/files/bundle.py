@@ -1,62 +1,62 @@
-"""A `git bundle` as a bare repository in memory (gitformat-bundle), its pack taken apart by dulwich."""
+"""A `git bundle` as a bare repository in memory (gitformat-bundle(5)): its refs, and its pack with an
+index."""
 
 from __future__ import annotations
 
-import io
-import zlib
+import re
 
-from dulwich.bundle import read_bundle
-from dulwich.errors import ApplyDeltaError, ChecksumMismatch
-from dulwich.pack import PackData, PackInflater
-
-from muddled_orchard.core.bounds import Bounds, Exceeded
+from muddled_orchard.core.bounds import LARGEST_PACKED_REFS, Bounds, Exceeded
+from muddled_orchard.core.packs import BadPack, TooLarge, index_of
 from muddled_orchard.core.places import MemoryPlace
 
 _BRANCHES = "refs/heads/"
+_REF = re.compile(r"([0-9a-f]{40}) (\S.*)")
+_PACK = f"objects/pack/pack-{'0' * 40}"
 
 
 def unbundled(data: bytes, bounds: Bounds) -> MemoryPlace:
     """The commits of a bundle. Raises Exceeded where it is damaged, too large, or only a part."""
+    refs, start = _heading(data)
+    pack = data[start:]
+    try:
+        index = index_of(pack, bounds.entries)
+    except BadPack as problem:
+        raise Exceeded(f"the bundle is damaged: {problem}") from None
+    except TooLarge:
+        raise Exceeded("the bundle holds more than a practice repository can") from None
     place = MemoryPlace()
     place.commits_alone = True
-    try:
-        with read_bundle(io.BytesIO(data)) as bundle:
-            if bundle.prerequisites:
-                hint = "git bundle create FILE --all makes a whole one"
-                raise Exceeded(f"the bundle builds on commits that it does not have ({hint})")
-            refs = {
-                ref.decode("utf-8", "replace"): id_.decode("ascii") for ref, id_ in bundle.references.items()
-            }
-            size = 0
-            pack = bundle.pack_data
-            for number, found in enumerate(
-                PackInflater.for_pack_data(pack) if isinstance(pack, PackData) else ()
-            ):
-                content = found.as_raw_string()
-                size += len(content)
-                if number >= bounds.entries or size > bounds.size:
-                    raise Exceeded("the bundle holds more than a practice repository can")
-                id_ = found.id.decode("ascii")
-                header = b"%s %d\0" % (found.type_name, len(content))
-                place.add(f"objects/{id_[:2]}/{id_[2:]}", "file", zlib.compress(header + content, 1))
-    except (
-        AssertionError,
-        ApplyDeltaError,
-        ChecksumMismatch,
-        KeyError,
-        OSError,
-        ValueError,
-        zlib.error,
-    ) as error:
-        said = " ".join(str(error).split()) or type(error).__name__
-        raise Exceeded(f"the bundle is damaged: {said}") from None
+    place.add(f"{_PACK}.pack", "file", pack)
+    place.add(f"{_PACK}.idx", "file", index)
     head = refs.pop("HEAD", None)
     packed = "".join(f"{id_} {name}\n" for name, id_ in sorted(refs.items()))
     place.add("packed-refs", "file", packed.encode())
     place.add("refs", "folder")
-    place.add("objects", "folder")
     place.add("HEAD", "file", _head(refs, head).encode())
     return place
+
+
+def _heading(data: bytes) -> tuple[dict[str, str], int]:
+    """The refs of a bundle, and where its pack begins."""
+    end = data.find(b"\n\n", 0, LARGEST_PACKED_REFS)
+    if end < 0:
+        raise Exceeded("the bundle is damaged: it has no end of its refs")
+    refs: dict[str, str] = {}
+    for line in data[:end].decode("utf-8", "replace").split("\n")[1:]:
+        if line.startswith("-"):
+            hint = "git bundle create FILE --all makes a whole one"
+            raise Exceeded(f"the bundle builds on commits that it does not have ({hint})")
+        if line.startswith("@"):
+            if line not in ("@object-format=sha1",):
+                raise Exceeded(
+                    "the bundle is of a kind that can't be read; git bundle create FILE --all makes one"
+                )
+            continue
+        found = _REF.fullmatch(line)
+        if found is None:
+            raise Exceeded("the bundle is damaged: a line of its refs is none")
+        refs[found[2]] = found[1]
+    return refs, end + 2
 
 
 def _head(refs: dict[str, str], id_: str | None) -> str:

@@ -15,10 +15,14 @@ from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
 from muddled_orchard.core.handing import Grading, HandOut
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.roster import Learner
+from muddled_orchard.system.output import make_private
+
+_PATIENCE = 5.0  # seconds that a run waits for another one to let the ledger go
 
 MIGRATIONS = (
     """
@@ -27,7 +31,8 @@ MIGRATIONS = (
         id TEXT PRIMARY KEY, name TEXT NOT NULL, more TEXT NOT NULL, added TEXT NOT NULL
     ) STRICT;
     CREATE TABLE scenario (
-        digest TEXT PRIMARY KEY, exercise TEXT NOT NULL, title TEXT NOT NULL, data TEXT NOT NULL, added TEXT NOT NULL
+        digest TEXT PRIMARY KEY, exercise TEXT NOT NULL, title TEXT NOT NULL, data TEXT NOT NULL, added TEXT
+        NOT NULL
     ) STRICT;
     CREATE TABLE hand_out (
         exercise TEXT NOT NULL, learner TEXT NOT NULL REFERENCES learner (id), variant TEXT NOT NULL,
@@ -54,15 +59,22 @@ class Ledger:
         if not create and not path.is_file():
             raise BadInput(Problem("there is no such ledger", "muddled handout makes one.", file=str(path)))
         try:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            # Two runs at once wait for each other instead of failing.
-            self._db = sqlite3.connect(path, timeout=60, isolation_level=None)
-            self._db.execute("PRAGMA journal_mode = WAL")
-            self._db.execute("PRAGMA synchronous = FULL")
-            self._db.execute("PRAGMA foreign_keys = ON")
-            self._migrate()
-        except (sqlite3.DatabaseError, OSError) as error:
-            raise BadInput(Problem(f"this is no ledger: {error}", file=str(path))) from None
+            if create and not path.exists():
+                path.parent.mkdir(parents=True, exist_ok=True)
+                make_private(path)  # it has the answers
+        except OSError as error:
+            raise BadInput(Problem(f"can't be written: {error.strerror}", file=str(path))) from None
+        with self._told():
+            # Two runs at once wait for each other, a while.
+            self._db = sqlite3.connect(path, timeout=_PATIENCE, isolation_level=None)
+            try:
+                self._db.execute("PRAGMA journal_mode = WAL")
+                self._db.execute("PRAGMA synchronous = FULL")
+                self._db.execute("PRAGMA foreign_keys = ON")
+                self._migrate()
+            except BaseException:
+                self._db.close()
+                raise
 
     def close(self) -> None:
         """Let go of the file."""
@@ -70,6 +82,8 @@ class Ledger:
 
     def _migrate(self) -> None:
         (version,) = self._db.execute("PRAGMA user_version").fetchone()
+        if version == len(MIGRATIONS):
+            return
         if version > len(MIGRATIONS):
             hint = "Use the newer muddled that wrote it."
             raise BadInput(
@@ -103,14 +117,29 @@ class Ledger:
         with self._told():
             self._db.executemany(query, rows)
 
+    def _rows(self, query: str, values: Sequence[object] = ()) -> list[tuple[Any, ...]]:
+        with self._told():
+            return self._db.execute(query, values).fetchall()
+
     @contextmanager
     def _told(self) -> Iterator[None]:
-        """What SQLite complains about (a full disk, a damaged file, a lock that nobody lets go) as BadInput."""
+        """What SQLite complains about (a full disk, a damaged file, a lock that nobody lets go), and rows
+        that nobody can have written, as BadInput."""
         try:
             yield
         except sqlite3.Error as error:
-            hint = "Nothing that was reported as done is lost."
-            raise BadInput(Problem(f"the ledger can't be used: {error}", hint, file=str(self.path))) from None
+            if "locked" in str(error) or "busy" in str(error):
+                hint = "Another muddled is at work with it; try again when that is done."
+                raise BadInput(Problem("the ledger is in use", hint, file=str(self.path))) from None
+            if not hasattr(self, "_db") or "not a database" in str(error):
+                what, hint = f"this is no ledger: {error}", "Name another file with --ledger."
+            else:
+                what = f"the ledger can't be used: {error}"
+                hint = "Nothing that was reported as done is lost. If it is damaged, take a copy from before."
+            raise BadInput(Problem(what, hint, file=str(self.path))) from None
+        except (TypeError, ValueError, AttributeError, OverflowError):
+            hint = "Take a copy of it from before, or name another one with --ledger."
+            raise BadInput(Problem("the ledger is damaged", hint, file=str(self.path))) from None
 
     # -- The course -----------------------------------------------------------------------------------
 
@@ -119,7 +148,24 @@ class Ledger:
         made = first or secrets.token_bytes(32)
         with self._transaction():
             self._run("INSERT OR IGNORE INTO course VALUES ('secret', ?)", (made,))
-        return bytes(self._one("SELECT value FROM course WHERE key = 'secret'")[0])
+        with self._told():
+            ((kept,),) = self._rows("SELECT value FROM course WHERE key = 'secret'")
+            if not isinstance(kept, bytes) or not 16 <= len(kept) <= 64:
+                raise ValueError
+        return kept
+
+    def setting(self, name: str) -> str | None:
+        """What the course has set under a name, or None."""
+        rows = self._rows("SELECT value FROM course WHERE key = ?", (f"set {name}",))
+        with self._told():
+            return bytes(rows[0][0]).decode() if rows else None
+
+    def set(self, name: str, value: str | None) -> None:
+        """Set something for the whole course; None takes it back."""
+        with self._transaction():
+            self._run("DELETE FROM course WHERE key = ?", (f"set {name}",))
+            if value is not None:
+                self._run("INSERT INTO course VALUES (?, ?)", (f"set {name}", value.encode()))
 
     def enrol(self, learners: Iterable[Learner]) -> None:
         """Add learners; those that are there get the name and columns of the newest roster."""
@@ -131,8 +177,9 @@ class Ledger:
 
     def learners(self) -> dict[str, Learner]:
         """Everybody, by id."""
-        rows = self._run("SELECT id, name, more FROM learner ORDER BY rowid")
-        return {id_: Learner(id_, name, json.loads(more)) for id_, name, more in rows}
+        rows = self._rows("SELECT id, name, more FROM learner ORDER BY rowid")
+        with self._told():
+            return {str(id_): Learner(str(id_), str(name), _words(more)) for id_, name, more in rows}
 
     # -- Hand-outs ------------------------------------------------------------------------------------
 
@@ -146,11 +193,11 @@ class Ledger:
 
     def scenario(self, exercise: str) -> str | None:
         """The text of the scenario that was handed out under this id, or None."""
-        found = self._run(
+        found = self._rows(
             "SELECT data FROM scenario WHERE digest = (SELECT scenario FROM hand_out WHERE exercise = ? LIMIT 1)",
             (exercise,),
-        ).fetchone()
-        return found[0] if found else None
+        )
+        return str(found[0][0]) if found else None
 
     def record(self, made: Iterable[HandOut]) -> None:
         """Write hand-outs down; the same ones again change nothing."""
@@ -166,22 +213,32 @@ class Ledger:
 
     def hand_outs(self) -> list[HandOut]:
         """Everything that was handed out."""
-        rows = self._run("SELECT * FROM hand_out ORDER BY rowid")
-        return [
-            HandOut(
-                exercise=row[0], learner=row[1], variant=row[2], scenario=row[3], first_commit=row[4],
-                tips=json.loads(row[5]), file=row[6], made=row[7],
-            )
-            for row in rows
-        ]  # fmt: skip
+        rows = self._rows("SELECT * FROM hand_out ORDER BY rowid")
+        with self._told():
+            return [
+                HandOut(
+                    exercise=str(row[0]), learner=str(row[1]), variant=str(row[2]), scenario=str(row[3]),
+                    first_commit=str(row[4]), tips=_words(row[5]), file=str(row[6]), made=str(row[7]),
+                )
+                for row in rows
+            ]  # fmt: skip
 
     # -- Gradings -------------------------------------------------------------------------------------
 
     def note(self, graded: Iterable[Grading]) -> None:
-        """Write gradings down."""
+        """Write gradings down. One that says what the newest of the same submission says is not stored
+        again."""
         with self._transaction():
             self._run_many(
-                "INSERT INTO grading VALUES (NULL, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                """
+                INSERT INTO grading SELECT NULL, ?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12
+                WHERE NOT EXISTS (
+                    SELECT 1 FROM grading WHERE id = (
+                        SELECT max(id) FROM grading WHERE fingerprint = ?3 AND version = ?4 AND submission =
+                        ?2
+                    ) AND scenario = ?5 AND result = ?12
+                )
+                """,
                 [
                     (_now(), one.submission, one.fingerprint, one.version, one.scenario, one.exercise, one.variant,
                      one.learner, one.state, one.points, one.possible, one.result)
@@ -191,25 +248,35 @@ class Ledger:
 
     def graded(self, fingerprint: str, version: str) -> Grading | None:
         """The newest grading of a submission with this content by this version, if there is one."""
-        row = self._run(
+        rows = self._rows(
             "SELECT * FROM grading WHERE fingerprint = ? AND version = ? ORDER BY id DESC LIMIT 1",
             (fingerprint, version),
-        ).fetchone()
-        return _grading(row) if row else None
+        )
+        with self._told():
+            return _grading(rows[0]) if rows else None
 
     def gradings(self) -> list[Grading]:
         """Every grading, the oldest first."""
-        return [_grading(row) for row in self._run("SELECT * FROM grading ORDER BY id")]
-
-    def _one(self, query: str) -> tuple[bytes, ...]:
-        found: tuple[bytes, ...] = self._run(query).fetchone()
-        return found
+        rows = self._rows("SELECT * FROM grading ORDER BY id")
+        with self._told():
+            return [_grading(row) for row in rows]
 
 
-def _grading(row: tuple[object, ...]) -> Grading:
+def _words(text: str) -> dict[str, str]:
+    found = json.loads(text)
+    return {str(name): str(value) for name, value in found.items()}
+
+
+def _grading(row: tuple[Any, ...]) -> Grading:
     names = ("graded", "submission", "fingerprint", "version", "scenario", "exercise", "variant", "learner", "state",
              "points", "possible", "result")  # fmt: skip
-    return Grading(**dict(zip(names, row[1:], strict=True)))  # type: ignore[arg-type]
+    said = dict(zip(names, row[1:], strict=True))
+    numbers = ("points", "possible")
+    if not all(
+        isinstance(said[name], (float if name in numbers else str)) for name in names if name != "learner"
+    ):
+        raise ValueError
+    return Grading(**said)
 
 
 def _now() -> str:

@@ -8,10 +8,8 @@ import io
 import os
 import stat
 import tarfile
-import tempfile
 import zipfile
 from collections.abc import Mapping
-from pathlib import Path
 
 from muddled_orchard.core.story_files import LINK, File
 
@@ -66,17 +64,3 @@ def _zip(files: list[tuple[str, File]], top: str) -> bytes:
             about.compress_type = zipfile.ZIP_DEFLATED
             archive.writestr(about, file.data)
     return out.getvalue()
-
-
-def write_atomically(path: Path, data: bytes) -> None:
-    """Put a file in place whole, or not at all."""
-    path.parent.mkdir(parents=True, exist_ok=True)
-    descriptor, name = tempfile.mkstemp(prefix=f".{path.name}-", dir=path.parent)
-    try:
-        with os.fdopen(descriptor, "wb") as out:
-            out.write(data)
-            os.fchmod(out.fileno(), 0o644)
-        os.replace(name, path)  # noqa: PTH105 - it is a name, from mkstemp
-    except BaseException:
-        Path(name).unlink(missing_ok=True)
-        raise

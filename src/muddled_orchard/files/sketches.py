@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import os
 import re
-import tempfile
 from pathlib import Path
 
 from muddled_orchard.core.problems import BadInput, Problem, likely
@@ -42,19 +40,3 @@ def sketch_text(kind: str, file: Path) -> str:
 def id_for(file: Path) -> str:
     """The file's name as an exercise's id."""
     return re.sub(r"[^a-z0-9]+", "-", file.stem.lower()).strip("-") or "exercise"
-
-
-def write_new(file: Path, text: str) -> None:
-    """Write a file that must not exist yet, whole or not at all. Raises BadInput where that can't be."""
-    if file.exists() or file.is_symlink():
-        raise BadInput(
-            Problem("this file exists already", "Name a new one; nothing was written.", file=str(file))
-        )
-    try:
-        handle, name = tempfile.mkstemp(prefix=f".{file.name}-", dir=file.parent)
-        with os.fdopen(handle, "w", encoding="utf-8", newline="\n") as writing:
-            writing.write(text)
-        Path(name).chmod(0o644)
-        Path(name).replace(file)
-    except OSError as error:
-        raise BadInput(Problem(f"can't be written: {error.strerror}", file=str(file))) from None

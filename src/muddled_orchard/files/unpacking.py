@@ -9,6 +9,7 @@ from __future__ import annotations
 import functools
 import io
 import lzma
+import os
 import stat
 import struct
 import tarfile
@@ -16,12 +17,18 @@ import zipfile
 import zlib
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any, BinaryIO, Protocol
 
-from muddled_orchard.core.bounds import Bounds, Exceeded
-from muddled_orchard.core.places import Kind, MemoryPlace
+from muddled_orchard.core.bounds import Bounds, Exceeded, in_mib
+from muddled_orchard.core.places import Content, Kind, MemoryPlace
+from muddled_orchard.core.wording import brief
 
 _BLOCK = 512
-_CHUNK = 1 << 20
+_CHUNK = 1 << 18
+_PIECE = 1 << 16
+_LONGEST_HEADER, _LONGEST_HEADERS = 1 << 16, 1 << 20
+_MOST_FOR_XZ = 72 << 20  # `xz -9` needs 65 MiB
+_ZIP_ENTRY = b"PK\x01\x02"
 _ZIP = b"PK\x03\x04"
 _EMPTY_ZIP = b"PK\x05\x06"
 _GZIP = b"\x1f\x8b"
@@ -35,7 +42,7 @@ _HEADER = struct.Struct("100s8s16x12s20xc100s6s82x155s12x")
 _ODD = frozenset({"", ".", ".."})
 _DEEPEST = 200
 
-_Member = tuple[str, Kind, bytes, bool]
+_Member = tuple[str, Kind, Content, bool]
 
 
 def is_archive(path: Path) -> bool:
@@ -51,34 +58,52 @@ def is_archive(path: Path) -> bool:
 def unpacked(path: Path, bounds: Bounds) -> MemoryPlace:
     """What an archive or bundle holds. Raises Exceeded where it is too large, damaged or neither."""
     try:
-        if path.stat().st_size > bounds.size:
-            raise Exceeded(f"it is larger than {bounds.size >> 20} MiB")
-        data = path.read_bytes()
+        # Opening a pipe must not wait for whoever writes into it.
+        descriptor = os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0))
+        with os.fdopen(descriptor, "rb") as file:
+            about = os.fstat(descriptor)
+            if not stat.S_ISREG(about.st_mode):
+                raise Exceeded("it is no plain file")
+            if about.st_size > bounds.size:
+                raise Exceeded(f"it is larger than {in_mib(bounds.size)}")
+            return _unpacked(file, about.st_size, bounds)
     except OSError as error:
         raise Exceeded(f"it can't be read: {error.strerror}") from None
-    return unpacked_bytes(data, bounds)
 
 
 def unpacked_bytes(data: bytes, bounds: Bounds) -> MemoryPlace:
     """The same from the file's content."""
-    try:
-        if data.startswith(_BUNDLE):
-            from muddled_orchard.files.bundle import unbundled  # what is behind it takes long to load
+    return _unpacked(io.BytesIO(data), len(data), bounds)
 
-            return unbundled(data, bounds)
-        members = (
-            _zip_members(data, bounds) if data.startswith((_ZIP, _EMPTY_ZIP)) else _tar_members(data, bounds)
-        )
-        return _placed(members, bounds)
-    except (tarfile.TarError, zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, ValueError) as error:
-        raise Exceeded(
-            f"the archive is damaged: {' '.join(str(error).split()) or type(error).__name__}"
-        ) from None
+
+def _unpacked(file: BinaryIO, size: int, bounds: Bounds) -> MemoryPlace:
+    start = file.read(_BLOCK)
+    file.seek(0)
+    try:
+        if start.startswith(_BUNDLE):
+            from muddled_orchard.files.bundle import unbundled  # few are
+
+            return unbundled(file.read(), bounds)
+        if start.startswith((_ZIP, _EMPTY_ZIP)):
+            return _placed(_zip_members(file, size, bounds), bounds)
+        return _placed(_tar_members(file, start, size, bounds), bounds)
+    except lzma.LZMAError as error:
+        if "memory" in str(error).lower():
+            raise Exceeded(
+                "unpacking it takes more memory than it may (xz -6 packs it so that it works)"
+            ) from None
+        raise _damaged(error) from None
+    except (tarfile.TarError, zipfile.BadZipFile, zlib.error, EOFError, ValueError, struct.error) as error:
+        raise _damaged(error) from None
     except (
         NotImplementedError,
         RuntimeError,
     ) as error:  # zipfile: encrypted, or packed in a way it can't read
-        raise Exceeded(f"the archive can't be unpacked: {error}") from None
+        raise Exceeded(f"the archive can't be unpacked: {brief(str(error), 100)}") from None
+
+
+def _damaged(error: Exception) -> Exceeded:
+    return Exceeded(f"the archive is damaged: {brief(str(error), 100) or type(error).__name__}")
 
 
 def _placed(members: Iterator[_Member], bounds: Bounds) -> MemoryPlace:
@@ -89,10 +114,12 @@ def _placed(members: Iterator[_Member], bounds: Bounds) -> MemoryPlace:
         if number > bounds.entries:
             raise Exceeded(f"the archive has more than {bounds.entries:,} entries")
         if size > bounds.size:
-            raise Exceeded(f"unpacked it is larger than {bounds.size >> 20} MiB")
+            raise Exceeded(f"unpacked it is larger than {in_mib(bounds.size)}")
         path = _clean(name)
         if path:
             place.add(path, kind, data, executable=executable)
+        if place.folders > bounds.entries:
+            raise Exceeded(f"the archive has more than {bounds.entries:,} folders")
     return place
 
 
@@ -109,52 +136,86 @@ def _clean(name: str) -> str:
     return "/".join(parts)
 
 
-def _tar_members(data: bytes, bounds: Bounds) -> Iterator[_Member]:
-    raw = _inflated(data, bounds)
+def _tar_members(file: BinaryIO, start: bytes, size: int, bounds: Bounds) -> Iterator[_Member]:
+    packed = start.startswith((_GZIP, _XZ))
+    raw = _inflated(file, start, size, bounds) if packed else file.read()
     if raw[257:262] != b"ustar" and not _is_old_tar(raw):
         raise Exceeded("it is neither an archive (tar, tar.gz, tar.xz, zip) nor a bundle")
-    plain = _plain_tar(raw, checked=raw is not data)
-    return iter(plain) if plain is not None else _any_tar(raw)
+    plain = _plain_tar(raw, bounds, checked=packed)
+    return iter(plain) if plain is not None else _any_tar(raw, bounds)
 
 
-def _is_old_tar(raw: bytes) -> bool:
+def _is_old_tar(raw: bytes | bytearray) -> bool:
     return len(raw) >= _BLOCK and _checked(raw[:_BLOCK])
 
 
-def _inflated(data: bytes, bounds: Bounds) -> bytes:
+def _inflated(file: BinaryIO, start: bytes, size: int, bounds: Bounds) -> bytearray:
     """The tar inside, inflated no further than it may be."""
-    limit = min(bounds.size, max(bounds.free, bounds.ratio * len(data)))
-    if data.startswith(_GZIP):
-        return _grown(data, lambda: zlib.decompressobj(31), limit)
-    if data.startswith(_XZ):
-        # What it says of the memory that it needs is a bound of its own.
-        return _grown(data, lambda: lzma.LZMADecompressor(memlimit=256 << 20), limit)
-    return data
+    limit = min(bounds.size, max(bounds.free, bounds.ratio * size))
+    if start.startswith(_GZIP):
+        return _grown(file, lambda: _Gzip(zlib.decompressobj(31)), limit)
+    # What it says of the memory that it needs is a bound of its own.
+    return _grown(file, lambda: lzma.LZMADecompressor(memlimit=_MOST_FOR_XZ), limit)
 
 
-def _grown(data: bytes, begin: Callable[[], object], limit: int) -> bytes:
-    parts = []
-    size = 0
+class _Stream(Protocol):
+    """What inflates one compressed stream, as LZMADecompressor does."""
+
+    eof: bool
+    needs_input: bool
+    unused_data: bytes
+
+    def decompress(self, data: bytes, max_length: int) -> bytes: ...
+
+
+class _Gzip:
+    """A stream of zlib's with the manners of LZMADecompressor."""
+
+    def __init__(self, stream: Any) -> None:
+        self._stream = stream
+
+    @property
+    def eof(self) -> bool:
+        return bool(self._stream.eof)
+
+    @property
+    def needs_input(self) -> bool:
+        return not self._stream.unconsumed_tail
+
+    @property
+    def unused_data(self) -> bytes:
+        found: bytes = self._stream.unused_data
+        return found
+
+    def decompress(self, data: bytes, max_length: int) -> bytes:
+        found: bytes = self._stream.decompress(self._stream.unconsumed_tail + data, max_length)
+        return found
+
+
+def _grown(file: BinaryIO, begin: Callable[[], Any], limit: int) -> bytearray:
+    out = bytearray()
+    data = file.read(_CHUNK)
     while data:  # several streams may stand one after the other
-        stream: object = begin()
-        first = True
-        while first or not stream.eof:  # type: ignore[attr-defined]
-            given = data if first else getattr(stream, "unconsumed_tail", b"")
-            part = stream.decompress(given, min(_CHUNK, limit - size + 1))  # type: ignore[attr-defined]
-            first = False
-            size += len(part)
-            if size > limit:
+        stream: _Stream = begin()
+        while not stream.eof:
+            given = data if stream.needs_input else b""
+            part = stream.decompress(given, min(_CHUNK, limit - len(out) + 1))
+            out += part
+            if len(out) > limit:
                 raise Exceeded(
-                    f"unpacked it is larger than {limit >> 20} MiB, far more than its size lets expect"
+                    f"unpacked it is larger than {in_mib(limit)}, far more than its size lets expect"
                 )
-            if not part and not stream.eof:  # type: ignore[attr-defined]
-                raise EOFError("it ends too early")
-            parts.append(part)
-        data = stream.unused_data.lstrip(b"\0")  # type: ignore[attr-defined]
-    return b"".join(parts)
+            if stream.needs_input and not stream.eof:
+                data = file.read(_CHUNK)
+                if not data and not part:
+                    raise EOFError("it ends too early")
+        data = stream.unused_data.lstrip(b"\0")
+        while not data and (more := file.read(_CHUNK)):
+            data = more.lstrip(b"\0")
+    return out
 
 
-def _plain_tar(raw: bytes, *, checked: bool) -> list[_Member] | None:
+def _plain_tar(raw: bytes | bytearray, bounds: Bounds, *, checked: bool) -> list[_Member] | None:
     """The members of an archive that has nothing but plain headers; None where it has more.
 
     Nearly all are like this, and tarfile takes several times as long to say the same. `checked`: it came out
@@ -162,7 +223,10 @@ def _plain_tar(raw: bytes, *, checked: bool) -> list[_Member] | None:
     """
     members: list[_Member] = []
     at = 0
+    view = memoryview(raw)  # what files hold is not copied
     while at + _BLOCK <= len(raw):
+        if len(members) > bounds.entries:
+            return members  # it is refused for that
         name, mode, size, flag, link, magic, prefix = _HEADER.unpack_from(raw, at)
         if not name[0]:
             return members
@@ -173,13 +237,13 @@ def _plain_tar(raw: bytes, *, checked: bool) -> list[_Member] | None:
         path = _text(name)
         if prefix[0] and magic == b"ustar\0":
             path = f"{_text(prefix)}/{path}"
-        data = link.rstrip(b"\0") if kind == "link" else b""
+        data: Content = link.rstrip(b"\0") if kind == "link" else b""
         try:
             if kind == "file":
                 end = at + _octal(size)
                 if not at <= end <= len(raw):
                     return None
-                data = raw[at:end]
+                data = view[at:end]
                 at = end + -end % _BLOCK
             members.append((path, kind, data, bool(_octal(mode) & stat.S_IXUSR)))
         except ValueError:  # a number that is not plain either
@@ -196,17 +260,24 @@ def _text(field: bytes) -> str:
     return field.partition(b"\0")[0].decode("utf-8", "surrogateescape")
 
 
-def _checked(header: bytes) -> bool:
+def _checked(header: bytes | bytearray) -> bool:
     """Whether a header's checksum is right: the sum of its bytes, with blanks where the sum itself stands."""
     said = header[148:156].rstrip(b" \0").lstrip()
     return said.isdigit() and int(said, 8) == sum(header) - sum(header[148:156]) + 8 * 32
 
 
-def _any_tar(raw: bytes) -> Iterator[_Member]:
+def _any_tar(raw: bytes | bytearray, bounds: Bounds) -> Iterator[_Member]:
+    _refuse_long_headers(raw)
+    view = memoryview(raw)
     with tarfile.open(
-        fileobj=io.BytesIO(raw), mode="r:", encoding="utf-8", errors="surrogateescape"
+        fileobj=io.BufferedReader(_View(view)), mode="r:", encoding="utf-8", errors="surrogateescape"
     ) as archive:
-        for member in archive:
+        for number, member in enumerate(archive):
+            if number > bounds.entries:
+                raise Exceeded(f"the archive has more than {bounds.entries:,} entries")
+            archive.members = []  # type: ignore[attr-defined]  # it would remember all of them
+            if member.issparse():
+                raise Exceeded("the archive holds a sparse file; pack it again without holes")
             kind: Kind = (
                 "file"
                 if member.isreg()
@@ -216,36 +287,95 @@ def _any_tar(raw: bytes) -> Iterator[_Member]:
                 if member.issym()
                 else "other"
             )
-            data = b""
+            data: Content = b""
             if kind == "file":
-                if member.size > len(raw):
-                    raise Exceeded("the archive is damaged: a file in it is larger than the whole")
-                content = archive.extractfile(member)
-                data = content.read() if content else b""
-                if len(data) < member.size:
+                end = member.offset_data + member.size
+                if end > len(raw):
                     raise EOFError("it ends too early")
+                data = view[member.offset_data : end]
             elif kind == "link":
                 data = member.linkname.encode("utf-8", "surrogateescape")
             yield member.name, kind, data, bool(member.mode & stat.S_IXUSR)
 
 
-def _zip_members(data: bytes, bounds: Bounds) -> Iterator[_Member]:
-    limit = min(bounds.size, max(bounds.free, bounds.ratio * len(data)))
-    size = 0
-    with zipfile.ZipFile(io.BytesIO(data)) as archive:
-        if len(archive.infolist()) > bounds.entries:
-            raise Exceeded(f"the archive has more than {bounds.entries:,} entries")
+def _refuse_long_headers(raw: bytes | bytearray) -> None:
+    """Raise Exceeded where headers that only say more of a file (pax(1), long names) are longer than any need
+    be: tarfile takes many times their size for them."""
+    at = 0
+    in_all = 0
+    while at + _BLOCK <= len(raw):
+        _, _, said, flag, _, _, _ = _HEADER.unpack_from(raw, at)
+        try:
+            size = _octal(said) if not said[0] & 0x80 else int.from_bytes(said[1:], "big")
+        except ValueError:
+            size = 0
+        if flag in (b"x", b"g", b"X", b"L", b"K"):
+            in_all += size
+            if size > _LONGEST_HEADER or in_all > _LONGEST_HEADERS:
+                raise Exceeded("the archive holds headers that are longer than any need be")
+        at += _BLOCK + size + -size % _BLOCK
+
+
+class _View(io.RawIOBase):
+    """Bytes in memory as a file, without a copy."""
+
+    def __init__(self, view: memoryview) -> None:
+        self._view = view
+        self._at = 0
+
+    def readable(self) -> bool:
+        return True
+
+    def seekable(self) -> bool:
+        return True
+
+    def seek(self, offset: int, whence: int = io.SEEK_SET) -> int:
+        self._at = offset + (0, self._at, len(self._view))[whence]
+        return self._at
+
+    def readinto(self, buffer: Any) -> int:
+        given = self._view[self._at : self._at + len(buffer)]
+        buffer[: len(given)] = given
+        self._at += len(given)
+        return len(given)
+
+
+def _zip_members(file: BinaryIO, packed: int, bounds: Bounds) -> Iterator[_Member]:
+    limit = min(bounds.size, max(bounds.free, bounds.ratio * packed))
+    _refuse_many(file, bounds)
+    too_large = Exceeded(f"unpacked it is larger than {in_mib(limit)}, far more than its size lets expect")
+    with zipfile.ZipFile(file) as archive:
+        if sum(member.file_size for member in archive.infolist()) > limit:
+            raise too_large
+        size = 0
         for member in archive.infolist():
             if member.is_dir():
                 yield member.filename, "folder", b"", False
                 continue
-            with archive.open(member) as stream:
-                content = stream.read(limit - size + 1)
-            size += len(content)
-            if size > limit:
+            if member.compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
                 raise Exceeded(
-                    f"unpacked it is larger than {limit >> 20} MiB, far more than its size lets expect"
+                    "the archive is packed in a way that is not read: zip it with deflate, as usual"
                 )
+            parts = []
+            with archive.open(member) as stream:
+                while part := stream.read(_PIECE):
+                    size += len(part)
+                    if size > limit:
+                        raise too_large
+                    parts.append(part)
             mode = member.external_attr >> 16
             kind: Kind = "link" if stat.S_ISLNK(mode) else "file"
-            yield member.filename, kind, content, bool(mode & stat.S_IXUSR)
+            yield member.filename, kind, b"".join(parts), bool(mode & stat.S_IXUSR)
+
+
+def _refuse_many(file: BinaryIO, bounds: Bounds) -> None:
+    """Raise Exceeded where a zip file has too many entries: zipfile makes a record of each before it can be
+    asked. Each begins with a sign of four bytes that hardly ever occurs elsewhere."""
+    count = 0
+    rest = b""
+    while part := file.read(_CHUNK):
+        count += (rest + part).count(_ZIP_ENTRY)
+        if count > bounds.entries + 16:
+            raise Exceeded(f"the archive has more than {bounds.entries:,} entries")
+        rest = part[-3:]
+    file.seek(0)

@@ -34,6 +34,7 @@ def _submission(result: Collected) -> dict[str, Any]:
         "points": assessment.points,
         "possible": assessment.possible,
         "percent": assessment.percent,
+        "counts": result.counts,
         "needs_a_look": list(assessment.needs_a_look),
         "notes": list(assessment.notes),
         "criteria": [_criterion(criterion) for criterion in assessment.criteria],

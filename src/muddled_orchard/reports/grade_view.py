@@ -12,7 +12,8 @@ from rich.text import Text
 
 from muddled_orchard.core.assessment import Assessment, CriterionResult, HunkResult
 from muddled_orchard.core.collected import Collected, Finding
-from muddled_orchard.core.wording import counted
+from muddled_orchard.core.summary import conflicts_are_right, got_it, nothing_done, summary
+from muddled_orchard.core.wording import brief, counted
 from muddled_orchard.reports.terminal import STYLES, printable, shortened, sign, speaks_unicode
 
 _MOST_LINES = 12
@@ -25,15 +26,19 @@ def show_one(on: Console, result: Collected) -> None:
     on.print(heading(on, result))
     on.print()
     on.print(verdict(on, assessment))
+    if not result.counts:
+        said = "It counts for nobody: this variant was not handed out to them."
+        on.print(Text(f"{sign(on, 'unreadable')} {said}", style="bad"))
     if assessment.state == "unreadable":
         return
     lacking = [
         criterion for criterion in assessment.criteria if criterion.outcome.verdict in ("partly", "missed")
     ]
-    if lacking and assessment.state != "untouched":
+    if lacking and not nothing_done(assessment):
         on.print()
         on.print(_criteria(on, lacking))
-    bad = [hunk for hunk in assessment.hunks if hunk.outcome == "missed"]
+    idle = nothing_done(assessment) is not None
+    bad = [hunk for hunk in assessment.hunks if hunk.outcome == "missed" and not idle]
     for hunk in bad:
         on.print()
         on.print(_hunk(on, hunk))
@@ -73,27 +78,15 @@ def verdict(on: Console, assessment: Assessment) -> Text:
         return Text(
             f"{sign(on, 'unreadable')} Can't be read: {printable(assessment.reason, on)}.", style="bad"
         )
-    if assessment.state == "untouched":
-        reason = next((c.outcome.because for c in assessment.criteria if c.outcome.verdict == "missed"), "")
-        return Text(f"{sign(on, 'missed')} Not started: {score}. {reason}", style="bad")
-    if _got_it(assessment):
+    if reason := nothing_done(assessment):
+        word = "Not started" if assessment.state == "untouched" else "Not yet"
+        return Text(f"{sign(on, 'missed')} {word}: {score}. {printable(reason, on)}", style="bad")
+    if got_it(assessment):
         return Text(f"{sign(on, 'met')} Got it: {score}.", style="good")
-    state = {"open": "It is not finished", "finished": "It is finished"}[assessment.state]
-    resolution = next(c.outcome.verdict for c in assessment.criteria if c.id == "resolution")
-    if resolution in ("met", "skipped"):
-        said = f"{sign(on, 'partly')} Almost: {score}. {state}, and every conflict is resolved as accepted."
-        return Text(said, style="doubt")
-    wrong = sum(hunk.outcome == "missed" for hunk in assessment.hunks)
-    found = (
-        f"{counted(wrong, 'conflict')} not resolved as accepted" if wrong else "the conflicts were not met"
+    word, verdict, style = (
+        ("Almost", "partly", "doubt") if conflicts_are_right(assessment) else ("Not yet", "missed", "bad")
     )
-    return Text(f"{sign(on, 'missed')} Not yet: {score}. {state}, with {found}.", style="bad")
-
-
-def _got_it(assessment: Assessment) -> bool:
-    return assessment.state == "finished" and all(
-        criterion.outcome.verdict in ("met", "skipped") for criterion in assessment.criteria
-    )
+    return Text(f"{sign(on, verdict)} {word}: {score}. {summary(assessment)}", style=style)
 
 
 def _criteria(on: Console, criteria: Sequence[CriterionResult]) -> Table:
@@ -122,8 +115,8 @@ def conflict_sides(on: Console, hunk: HunkResult, *more: tuple[str, str | None, 
     """A conflict's base, ours and theirs with their branches, what was left, and `more` (name, text, style):
     side by side where the terminal is wide enough, else under one another."""
     where = f"{hunk.file}{f', hunk {hunk.hunk}' if hunk.hunk else ''}"
-    if hunk.commit:
-        where += f' (of "{hunk.commit}")'
+    if hunk.subject or hunk.commit:
+        where += f' (of "{brief(hunk.subject or hunk.commit or "")}")'
     sides = [("base", hunk.base, "faint"), (hunk.ours_name, hunk.ours, "default")]
     sides.append((hunk.theirs_name, hunk.theirs, "default"))
     results = [("left there now", hunk.left, "bad"), *more]
@@ -205,8 +198,10 @@ def _row(on: Console, result: Collected, several: bool) -> list[Text]:
     verdict = (
         "unreadable"
         if assessment.state == "unreadable"
+        else "missed"
+        if not result.counts
         else "met"
-        if _got_it(assessment)
+        if got_it(assessment)
         else "partly"
         if assessment.percent >= 50
         else "missed"
@@ -219,6 +214,9 @@ def _row(on: Console, result: Collected, several: bool) -> list[Text]:
     row.append(Text(assessment.state))
     if assessment.state == "unreadable":
         return [*row, Text(""), Text(""), Text(printable(assessment.reason, on), style=style)]
+    if not result.counts:
+        said = f"not theirs: variant {printable(assessment.variant, on)} was not handed out to them"
+        return [*row, Text(""), Text("0"), Text(said, style="doubt")]
     row.append(Text(f"{_number(assessment.points)} of {_number(assessment.possible)}"))
     row.append(Text(f"{assessment.percent:.0f}"))
     row.append(_what(on, assessment))
@@ -227,7 +225,8 @@ def _row(on: Console, result: Collected, several: bool) -> list[Text]:
 
 def _what(on: Console, assessment: Assessment) -> Text:
     if assessment.state == "untouched":
-        return Text("nothing was attempted")
+        nothing = any(c.outcome.because.startswith("Nothing was attempted") for c in assessment.criteria)
+        return Text("nothing was attempted" if nothing else "begun and given up")
     said = []
     for criterion in assessment.criteria:
         if criterion.outcome.verdict in ("partly", "missed"):
@@ -248,14 +247,16 @@ def _kept(words: Iterable[str]) -> str:
 
 
 def _summary(results: Sequence[Collected]) -> str:
-    read = [result.assessment for result in results if result.assessment.state != "unreadable"]
+    read = [one.assessment for one in results if one.assessment.state != "unreadable" and one.counts]
+    others = sum(not one.counts for one in results)
     parts = [counted(len(results), "submission")]
-    parts.append(f"{sum(map(_got_it, read))} got it")
+    parts.append(f"{sum(map(got_it, read))} got it")
     for state in ("open", "untouched"):
         count = sum(assessment.state == state for assessment in read)
         parts += [f"{count} {state}"] if count else []
-    if len(read) < len(results):
-        parts.append(f"{len(results) - len(read)} unreadable")
+    if len(read) + others < len(results):
+        parts.append(f"{len(results) - len(read) - others} unreadable")
+    parts += [f"{others} not theirs"] if others else []
     if read:
         parts.append(f"median {median(assessment.percent for assessment in read):.0f} %")
     remembered = sum(result.remembered for result in results)

@@ -24,12 +24,15 @@ COLUMNS = (
     "needs a look",
     "submission",
 )
+NOT_THEIRS = "not theirs"
+"""The state of a row whose submission is another variant than this learner's."""
 
 
 def gradebook(
     collected: Sequence[Collected], hand_outs: Iterable[HandOut], roster: Mapping[str, Learner]
 ) -> str:
-    """The best attempt of each; who got one of these exercises and handed nothing in has a row too."""
+    """The best attempt of each; who got one of these exercises and handed nothing in, or another variant than
+    theirs, has a row too."""
     out = io.StringIO(newline="")
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(COLUMNS)
@@ -37,11 +40,29 @@ def gradebook(
     for one in rows:
         writer.writerow([cell(value) for value in _row(one)])
     there = {(one.assessment.exercise, one.learner) for one in rows}
-    exercises = {exercise for exercise, _ in there}
+    exercises = {one.assessment.exercise for one in collected}
+    others = {(one.assessment.exercise, one.learner): one for one in collected if not one.counts}
     for given in hand_outs:
-        if given.exercise in exercises and (given.exercise, given.learner) not in there:
+        place = (given.exercise, given.learner)
+        if given.exercise in exercises and place not in there and place not in others:
             name = roster[given.learner].name if given.learner in roster else given.learner
             row = [given.learner, name, given.exercise, 0, "", 0, "missing", *[""] * len(CRITERIA), "", ""]
+            writer.writerow([cell(value) for value in row])
+    for (exercise, learner), other in others.items():
+        if (exercise, learner) not in there:
+            said = f"variant {other.assessment.variant} was not handed out to {learner}"
+            row = [
+                learner,
+                other.name,
+                exercise,
+                0,
+                "",
+                0,
+                NOT_THEIRS,
+                *[""] * len(CRITERIA),
+                said,
+                other.submission,
+            ]
             writer.writerow([cell(value) for value in row])
     return out.getvalue()
 

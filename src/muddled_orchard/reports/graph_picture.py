@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import textwrap
 from pathlib import Path
 
@@ -14,6 +15,7 @@ from matplotlib.patheffects import withStroke
 
 from muddled_orchard.core.graph import Graph, Node
 from muddled_orchard.core.problems import BadInput, Problem
+from muddled_orchard.system.output import write_file
 
 FORMATS = (".png", ".svg")
 
@@ -27,6 +29,8 @@ def draw(title: str, before: Graph, after: Graph, file: Path) -> None:
         raise BadInput(
             Problem(f'"{file.name}" is no name for a picture', "End it in .png or .svg.", file=str(file))
         )
+    if not file.parent.is_dir():
+        raise BadInput(Problem("can't be written: there is no such folder", file=str(file)))
     mpl.rcParams["font.family"] = "DejaVu Sans"
     mpl.rcParams["svg.hashsalt"] = "muddled"
     lanes = [max(1, len(graph.lanes)) for graph in (before, after)]
@@ -38,11 +42,10 @@ def draw(title: str, before: Graph, after: Graph, file: Path) -> None:
     ):
         _panel(place, name, graph)
     figure.tight_layout(rect=(0.0, 0.0, 1.0, 0.98))
-    try:
-        metadata = {"Date": None} if file.suffix.lower() == ".svg" else None
-        figure.savefig(file, dpi=100, metadata=metadata)
-    except OSError as error:
-        raise BadInput(Problem(f"can't be written: {error.strerror}", file=str(file))) from None
+    form = file.suffix.lower().removeprefix(".")
+    drawn = io.BytesIO()
+    figure.savefig(drawn, format=form, dpi=100, metadata={"Date": None} if form == "svg" else None)
+    write_file(file, drawn.getvalue())
 
 
 def _panel(axes: Axes, name: str, graph: Graph) -> None:

@@ -8,6 +8,7 @@ from junitparser import Error, Failure, JUnitXml, Skipped, TestCase, TestSuite
 
 from muddled_orchard.core.assessment import CriterionResult
 from muddled_orchard.core.collected import Collected
+from muddled_orchard.reports.gradebook import NOT_THEIRS
 from muddled_orchard.reports.terminal import printable
 
 
@@ -19,6 +20,10 @@ def junit_file(collected: Iterable[Collected]) -> bytes:
         suite = TestSuite(printable(f"{assessment.exercise or 'unreadable'}: {one.learner}"))
         for criterion in assessment.criteria:
             suite.add_testcase(_case(suite.name, criterion))
+        if not one.counts:
+            case = TestCase("handed out", suite.name)
+            case.result = [Failure("0 points: this variant was not handed out to them", NOT_THEIRS)]
+            suite.add_testcase(case)
         if assessment.state == "unreadable":
             case = TestCase("readable", suite.name)
             case.result = [Error(printable(assessment.reason), "unreadable")]

@@ -13,6 +13,7 @@ from rich.text import Text
 
 from muddled_orchard.core.assessment import HINTS, CriterionResult, HunkResult
 from muddled_orchard.core.collected import Collected
+from muddled_orchard.core.summary import nothing_done
 from muddled_orchard.reports.grade_view import conflict_sides, heading, verdict
 from muddled_orchard.reports.terminal import STYLES, printable, sign
 
@@ -45,7 +46,7 @@ def show_for_learner(on: Console, result: Collected, hint: int) -> None:
     on.print()
     on.print(verdict(on, assessment))
     lacking = [c for c in assessment.criteria if c.outcome.verdict in ("partly", "missed")]
-    if assessment.state in ("unreadable", "untouched") or not lacking:
+    if assessment.state == "unreadable" or nothing_done(assessment) or not lacking:
         return
     on.print()
     on.print(Text("Look again:", style="strong"))
@@ -85,6 +86,10 @@ def _hint(criterion: CriterionResult, hint: int) -> str:
 def _conflict(on: Console, hunk: HunkResult, hint: int) -> RenderableType:
     names = {"ours": hunk.ours_name, "theirs": hunk.theirs_name}
     kept = _KEPT.get(hunk.kept) or f"{names.get(hunk.kept, hunk.kept)} was kept"
+    if hunk.kept == "unresolved" and hunk.hunk is None:
+        kept = "the conflict is still there, neither side was chosen"
+    if hunk.left_at:
+        kept = f"it lies at {hunk.left_at}, where one of the sides had it"
     parts: list[RenderableType] = [
         *conflict_sides(on, hunk),
         Padding(Text(f"There now: {printable(kept, on)}."), (0, 0, 0, 2)),

@@ -19,7 +19,8 @@ def _rehearsal(rehearsal: Rehearsal) -> dict[str, Any]:
     return {
         "exercise": rehearsal.exercise,
         "title": rehearsal.title,
-        "variant": rehearsal.variant,
+        "variant": rehearsal.variants[0],
+        "variants": list(rehearsal.variants),
         "surprises": len(rehearsal.surprising),
         "cannot_tell": {"criteria": list(rehearsal.blind), "conflicts": list(rehearsal.undistinguished)},
         "behaviours": [_acted(one) for one in rehearsal.acted],
@@ -31,6 +32,7 @@ def _acted(one: Acted) -> dict[str, Any]:
     return {
         "behaviour": one.behaviour,
         "does": one.said,
+        "variant": one.variant,
         "state": assessment.state,
         "percent": assessment.percent,
         "criteria": {criterion.id: criterion.outcome.verdict for criterion in assessment.criteria},

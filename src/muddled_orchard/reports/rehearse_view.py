@@ -19,7 +19,8 @@ _SHORT = 6
 def show_rehearsal(on: Console, rehearsal: Rehearsal) -> None:
     """One scenario: a row for each behaviour, a column for each criterion."""
     title = printable(rehearsal.title, on)
-    about = f"  ({rehearsal.exercise}, variant {printable(rehearsal.variant, on)})"
+    word = "variant" if len(rehearsal.variants) == 1 else "variants"
+    about = f"  ({rehearsal.exercise}, {word} {printable(listed(rehearsal.variants), on)})"
     on.print(Text.assemble((title, "strong"), (about, "faint")))
     on.print()
     show_surprises(on, [rehearsal])
@@ -44,6 +45,7 @@ def show_surprises(on: Console, rehearsals: Sequence[Rehearsal]) -> None:
     on.print(Text(head, style="bad"))
     for rehearsal, one in found:
         name = f"{rehearsal.exercise}, {one.behaviour}" if len(rehearsals) > 1 else one.behaviour
+        name += f", variant {one.variant}" if len(rehearsal.variants) > 1 else ""
         on.print(Padding(Text(f"{printable(name, on)} ({printable(one.said, on)})", style="strong"), (0, 2)))
         for surprise in one.surprises:
             on.print(Padding(Text(printable(surprise, on)), (0, 4)))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import sys
 from typing import TextIO
 
@@ -18,12 +17,11 @@ STYLES = {"met": "good", "partly": "doubt", "missed": "bad", "skipped": "faint",
 
 
 class _Console(Console):
-    """A console whose reader may stop reading: that is no error."""
+    """A console that leaves it to the program what is done when nobody reads any more."""
 
     def on_broken_pipe(self) -> None:
-        """Leave quietly, with what was asked done."""
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        raise SystemExit(0)
+        """Called where a BrokenPipeError is caught; it goes on."""
+        raise  # noqa: PLE0704
 
 
 def console(stream: TextIO | None = None) -> Console:

@@ -6,6 +6,7 @@ import os
 import stat
 from pathlib import Path
 
+from muddled_orchard.core.bounds import MOST_FILES, Exceeded
 from muddled_orchard.core.places import Entry, Kind
 
 
@@ -39,6 +40,8 @@ class DiskPlace:
                 about = entry.stat(follow_symlinks=False)
                 executable = bool(about.st_mode & stat.S_IXUSR)
                 found.append(Entry(entry.name, _kind(about.st_mode), about.st_size, executable))
+                if len(found) > MOST_FILES:
+                    raise Exceeded(f"a folder of it holds more than {MOST_FILES:,} files")
         return sorted(found, key=lambda entry: entry.name)
 
     def target(self, path: str) -> bytes:
@@ -79,11 +82,13 @@ def read_plain_file(path: str, most: int) -> bytes | None:
         if not stat.S_ISREG(about.st_mode) or about.st_size > most:
             return None
         parts = []
-        while part := os.read(descriptor, max(about.st_size + 1, 1 << 16)):
+        have = 0
+        while part := os.read(descriptor, max(about.st_size + 1 - have, 1 << 16)):
             parts.append(part)
-            if sum(map(len, parts)) > most:
+            have += len(part)
+            if have > most:
                 return None
-        return b"".join(parts)
+        return parts[0] if len(parts) == 1 else b"".join(parts)
     except OSError:
         return None
     finally:

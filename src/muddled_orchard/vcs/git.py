@@ -3,6 +3,7 @@ that takes nothing from the user: no configuration, no hooks, no variables."""
 
 from __future__ import annotations
 
+import errno
 import functools
 import os
 import re
@@ -11,13 +12,19 @@ from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 
 from muddled_orchard.core.problems import BadInput, Problem
+from muddled_orchard.core.wording import brief
 
 OLDEST = (2, 38)
 """The first version with `git merge-tree --write-tree`."""
 
 
-class GitFailed(Exception):
+class GitFailed(BadInput):
     """A call of `git` ended in an error; the message is Git's own."""
+
+    def __init__(self, said: str) -> None:
+        super().__init__(
+            Problem(f"git failed: {brief(said, 300)}", "Is this the right git, and is it sound?")
+        )
 
 
 def environment(home: str = os.devnull) -> dict[str, str]:
@@ -58,10 +65,22 @@ def run(
             env=environment() | dict(more or {}),
             check=False,
         )
-    except FileNotFoundError:
+    except FileNotFoundError as error:
+        if error.filename not in (None, "git"):  # the folder, then
+            raise
         raise BadInput(Problem("Git is not installed", "Install Git 2.38 or newer and try again.")) from None
+    except (PermissionError, OSError) as error:
+        if error.errno not in (errno.EACCES, errno.ENOEXEC):
+            raise
+        what = f"git can't be run: {error.strerror}"
+        raise BadInput(Problem(what, "Install Git 2.38 or newer and try again.")) from None
     if done.returncode and not may_fail:
-        raise GitFailed(done.stderr.decode(errors="replace").strip() or f"git {arguments[0]} failed")
+        how = f"git {arguments[0]} " + (
+            f"was ended by signal {-done.returncode}"
+            if done.returncode < 0
+            else f"ended with {done.returncode}"
+        )
+        raise GitFailed(done.stderr.decode(errors="replace").strip() or how)
     return done.stdout
 
 

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import shutil
 import tempfile
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from functools import partial
@@ -16,20 +16,22 @@ from pathlib import Path
 from muddled_orchard.core.assess import assess
 from muddled_orchard.core.assessment import Assessment, unreadable
 from muddled_orchard.core.bounds import Exceeded
+from muddled_orchard.core.clones import as_handed_out
 from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.key import Key
 from muddled_orchard.core.locate import Meet, grew_from, locate, meetings_needed
-from muddled_orchard.core.meeting import relabelled
+from muddled_orchard.core.meeting import Meeting, relabelled
 from muddled_orchard.core.places import Place
-from muddled_orchard.core.problems import BadInput
+from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.results import Result
 from muddled_orchard.core.scenario import Scenario
+from muddled_orchard.core.wording import brief
+from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs import git
 from muddled_orchard.vcs.disk import DiskPlace
-from muddled_orchard.vcs.folders import temporary_folder
 from muddled_orchard.vcs.keymaking import make_key, make_keys
 from muddled_orchard.vcs.quarantine import Unreadable, find_repository, take_over
-from muddled_orchard.vcs.read import HandOut, Reader
+from muddled_orchard.vcs.read import WHOLE, HandOut, Reader
 from muddled_orchard.vcs.restate import restated
 from muddled_orchard.vcs.workshop import OURS, THEIRS, Question, Workshop
 
@@ -53,9 +55,7 @@ class _Submission:
     assessment: Assessment | None = None
 
     def refuse(self, reason: str) -> None:
-        if self.reader is not None:
-            self.reader.close()
-            self.reader = None
+        self.reader = None
         exercise, variant = (self.hand_out.exercise, self.hand_out.variant) if self.hand_out else ("", "")
         title = self.key.scenario.title if self.key else ""
         self.assessment = unreadable(reason, exercise, title, variant)
@@ -64,17 +64,25 @@ class _Submission:
 class Grader:
     """Grades any number of submissions; keys are made once for each variant.
 
-    `find_scenario` gives the scenario of an exercise's id, or None; `open_place` opens a submission. Use it
-    as `with grader(...)`.
+    `find_scenario` gives the scenario of an exercise's id, or None; `open_place` opens a submission;
+    `handed_out` says what commits belong to that a ledger has handed out, so that clones without the first
+    one can be graded. What comes of a submission never depends on those graded before. Use it as `with
+    grader(...)`.
     """
 
-    def __init__(self, folder: Path, find_scenario: FindScenario, open_place: OpenPlace = DiskPlace) -> None:
+    def __init__(
+        self,
+        folder: Path,
+        find_scenario: FindScenario,
+        open_place: OpenPlace = DiskPlace,
+        handed_out: Mapping[str, HandOut] | None = None,
+    ) -> None:
         self._folder = folder
         self._open = open_place
         self._find = find_scenario
+        self._handed_out = handed_out or {}
         self._workshop = Workshop(folder / "workshop.git")
         self._keys: dict[HandOut, Key | BadInput] = {}
-        self._hand_outs: dict[str, HandOut] = {}
 
     def grade(self, submissions: Sequence[Path]) -> Iterator[Assessment]:
         """The assessment of each submission, in order. One that can't be read costs itself alone."""
@@ -96,16 +104,13 @@ class Grader:
                 if submission.assessment is None:
                     self._attempt(submission, self._assess)
         finally:
-            for submission in admitted:
-                if submission.reader is not None:
-                    submission.reader.close()
             shutil.rmtree(room, ignore_errors=True)
         return [submission.assessment for submission in admitted if submission.assessment is not None]
 
     def _attempt(self, submission: _Submission, step: Callable[[_Submission], None]) -> None:
         try:
             step(submission)
-        except Unreadable as problem:
+        except (Unreadable, Exceeded) as problem:
             submission.refuse(str(problem))
         except MemoryError:
             submission.refuse("reading it takes more memory than one submission may")
@@ -113,18 +118,20 @@ class Grader:
             submission.refuse("it is nested too deeply to be read")
         except Exception as error:
             # Whatever it is, it must not cost the rest of a class their marks; it is told, not hidden.
-            submission.refuse(f"grading it failed ({type(error).__name__}: {error}); a person has to look")
+            said = brief(str(error), 100)
+            submission.refuse(f"grading it failed ({type(error).__name__}: {said}); a person has to look")
 
     def _admit(self, submission: _Submission, room: Path) -> None:
-        try:
-            place = self._open(submission.source)
-        except Exceeded as problem:
-            raise Unreadable(str(problem)) from None
+        place = self._open(submission.source)
         found = find_repository(place)
         if found is None:
             raise Unreadable("there is no Git repository in it")
         submission.reader = Reader(take_over(place, found, room))
-        submission.hand_out = submission.reader.hand_out(self._hand_outs)
+        submission.hand_out = submission.reader.hand_out(self._handed_out)
+        if submission.hand_out is None and submission.reader.shallow:
+            raise Unreadable(
+                f"it is a shallow clone, which lacks the first commit, where the exercise is named; {WHOLE}"
+            )
         if submission.hand_out is None:
             raise Unreadable("its first commit names no exercise: it was not planted by muddled")
 
@@ -137,25 +144,32 @@ class Grader:
             scenario = self._find(hand_out.exercise)
             if scenario is not None:
                 wanted[hand_out] = scenario
-        made = make_keys(self._workshop, [(scenario, out.variant) for out, scenario in wanted.items()])
-        self._keys.update(zip(wanted, made, strict=True))
-        for hand_out, key in zip(wanted, made, strict=True):
-            if isinstance(key, Key):
-                self._hand_outs.update(dict.fromkeys(key.handed_out, hand_out))
+        self._keys.update(zip(wanted, self._keys_of(list(wanted.items())), strict=True))
+
+    def _keys_of(self, wanted: Sequence[tuple[HandOut, Scenario]]) -> list[Key | BadInput]:
+        """All at once, or one by one where one of them makes that fail."""
+        asked = [(scenario, hand_out.variant) for hand_out, scenario in wanted]
+        try:
+            return make_keys(self._workshop, asked)
+        except Exception as error:
+            if len(wanted) > 1:
+                return [self._keys_of([one])[0] for one in wanted]
+            return [BadInput(Problem(f"its key can't be made ({type(error).__name__})"))]
 
     def _examine(self, submission: _Submission) -> None:
         assert submission.hand_out is not None and submission.reader is not None  # noqa: S101, PT018
         key = self._keys.get(submission.hand_out)
         if key is None:
             raise Unreadable(
-                f'no scenario "{submission.hand_out.exercise}" is known here; name its file with --scenarios'
+                f'no scenario "{brief(submission.hand_out.exercise)}" is known here; '
+                "name its file with --scenarios"
             )
         if isinstance(key, BadInput):
             # A learner can write any variant into a commit; that must not cost the others their marks.
-            variant, problem = submission.hand_out.variant, key.problems[0]
-            raise Unreadable(f'the exercise can\'t be built for its variant "{variant}": {problem.what}')
+            variant, problem = brief(submission.hand_out.variant), brief(key.problems[0].what, 200)
+            raise Unreadable(f'the exercise can\'t be built for its variant "{variant}": {problem}')
         submission.key = key
-        submission.evidence = submission.reader.evidence(key.commits, key.texts)
+        submission.evidence = as_handed_out(submission.reader.evidence(key.commits, key.texts), key)
         if not grew_from(submission.evidence, key):
             raise Unreadable(
                 "its commits are not those of this scenario: the scenario was changed after handing out, "
@@ -163,20 +177,35 @@ class Grader:
             )
 
     def _ask_meetings(self, admitted: Sequence[_Submission]) -> None:
-        """What learners met who came to a step with other content than the key's, in one call."""
+        """What learners met who came to a step with other content than the key's, in one call; one by one
+        where one of them makes that fail."""
+        before = dict(self._workshop.objects.held)
         asked: list[tuple[_Submission, Meet, Question]] = []
         for submission in admitted:
             self._attempt(submission, partial(self._need_meetings, asked=asked))
         asked = [one for one in asked if one[0].assessment is None]
-        meetings = self._workshop.meetings([question for _, _, question in asked])
+        try:
+            meetings = self._workshop.meetings([question for _, _, question in asked])
+        except Exception:
+            if len(admitted) < 2:
+                raise
+            for submission in admitted:
+                # What was written of the others must not be what makes this one fail.
+                self._workshop.objects.held = dict(before)
+                self._attempt(submission, lambda one: self._ask_meetings([one]))
+            return
         for (submission, own, question), told in zip(asked, meetings, strict=True):
-            assert submission.evidence is not None and submission.key is not None  # noqa: S101, PT018
-            meeting = relabelled(told, dict(zip((OURS, THEIRS), own.labels, strict=True)))
-            texts = dict(question.texts)
-            self._workshop.read_texts(texts, meeting)
-            more = {id_: text for id_, text in texts.items() if id_ not in submission.key.texts}
-            known = {**submission.evidence.meetings, (own.ours, own.theirs): meeting}
-            submission.evidence = replace(submission.evidence, texts=more, meetings=known)
+            self._attempt(submission, partial(self._take_meeting, own=own, question=question, told=told))
+
+    def _take_meeting(self, submission: _Submission, own: Meet, question: Question, told: Meeting) -> None:
+        if submission.evidence is None or submission.key is None or submission.assessment is not None:
+            return
+        meeting = relabelled(told, dict(zip((OURS, THEIRS), own.labels, strict=True)))
+        texts = dict(question.texts)
+        self._workshop.read_texts(texts, meeting)
+        more = {id_: text for id_, text in texts.items() if id_ not in submission.key.texts}
+        known = {**submission.evidence.meetings, (own.ours, own.theirs): meeting}
+        submission.evidence = replace(submission.evidence, texts=more, meetings=known)
 
     def _need_meetings(
         self, submission: _Submission, asked: list[tuple[_Submission, Meet, Question]]

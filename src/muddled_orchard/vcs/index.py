@@ -12,7 +12,7 @@ from muddled_orchard.core.meeting import Blob
 _HEADER = struct.Struct(">4sLL")
 _ENTRY = struct.Struct(">24xL12x20sH")
 _EXTENDED = 0x4000
-_MOST_NAMES = 64 << 20
+_MOST_NAMES = 16 << 20
 
 
 class BadIndex(Exception):

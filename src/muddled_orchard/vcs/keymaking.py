@@ -7,7 +7,7 @@ question to Git.
 
 from __future__ import annotations
 
-from collections.abc import Generator, Sequence
+from collections.abc import Generator, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
 from muddled_orchard.core.history import History
@@ -27,7 +27,7 @@ from muddled_orchard.core.repository import Commit, Tree, contains
 from muddled_orchard.core.scenario import Scenario, Task
 from muddled_orchard.core.story import unroll
 from muddled_orchard.core.story_files import PLAIN_FILE
-from muddled_orchard.core.tasks import git_labels, side_names, source_of
+from muddled_orchard.core.tasks import git_labels, in_words, side_names, source_of
 from muddled_orchard.vcs.build import write_planned
 from muddled_orchard.vcs.memory import Objects
 from muddled_orchard.vcs.workshop import OURS, THEIRS, Question, Workshop
@@ -125,7 +125,7 @@ def _begun(workshop: Workshop, scenario: Scenario, code: str, history: History) 
         ids[number] = write_planned(workshop.objects, history, number, made.id, ids)
         parents = tuple(ids[parent] for parent in planned.parents)
         author = f"{planned.author.name} <{planned.author.email}>"
-        commits[ids[number]] = Commit(ids[number], parents, author, planned.message, made.tree)
+        commits[ids[number]] = Commit(ids[number], parents, author, planned.message, made.tree, planned.time)
     refs = {f"refs/heads/{branch}": ids[number] for branch, number in history.tips.items()}
     refs |= {f"refs/remotes/origin/{branch}": ids[number] for branch, number in history.tracked.items()}
     tips = {branch: ids[number] for branch, number in history.tips.items()}
@@ -229,14 +229,16 @@ def _step(
     accepted: dict[str, tuple[Accepted, ...]] = {}
     solved = dict(meeting.tree)
     for conflict in meeting.conflicts:
-        accepted[conflict.path], problems = accepted_for(conflict, draft.scenario, number, label)
+        accepted[conflict.path], problems = accepted_for(conflict, draft.scenario, number, label, draft.texts)
         draft.problems += problems
         held = solved_conflict(conflict, accepted[conflict.path], draft.texts)
         solved.pop(conflict.path, None)
         if held is not None:
             id_ = workshop.objects.blob(held)
             draft.texts[id_] = held
-            solved[conflict.path] = Blob(blob_mode(conflict, accepted[conflict.path]), id_)
+            solved[conflict.path] = Blob(
+                blob_mode(conflict, accepted[conflict.path], meeting.tree.get(conflict.path)), id_
+            )
     mended = mended_files(meeting, draft.scenario, number, label)
     for path, text in mended.items():
         id_ = workshop.objects.blob(text.encode())
@@ -275,8 +277,17 @@ def _solution(
     return made
 
 
+def _never_stops(draft: _Draft) -> Iterator[Problem]:
+    """What is to be handed out at a conflict needs one."""
+    first = [step for step in draft.steps if step.task == 1]
+    if draft.scenario.start.stopped and not any(step.meeting.conflicts for step in first):
+        said = in_words(draft.scenario.task[0])
+        what = f"the first task does not conflict ({said}), so there is nothing to stop at"
+        yield Problem(what, "Leave stopped out, or make the task conflict.", ("start", "stopped"))
+
+
 def _finished(draft: _Draft) -> Key | BadInput:
-    problems = [*draft.problems, *unused_answers(draft.scenario, draft.steps)]
+    problems = [*draft.problems, *unused_answers(draft.scenario, draft.steps), *_never_stops(draft)]
     if problems:
         return BadInput(problems)
     return Key(

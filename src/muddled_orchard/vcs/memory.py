@@ -12,8 +12,8 @@ import struct
 import zlib
 from collections.abc import Iterable, Mapping
 
-COMMIT, TREE, BLOB = 1, 2, 3
-_KINDS = {COMMIT: b"commit", TREE: b"tree", BLOB: b"blob"}
+from muddled_orchard.core.packs import BLOB, COMMIT, KINDS, TREE
+
 _FOLDER = 0o040000
 
 
@@ -50,7 +50,7 @@ class Objects:
         return self._add(COMMIT, "\n".join((*lines, "", message)).encode())
 
     def _add(self, kind: int, content: bytes) -> str:
-        header = b"%s %d\0" % (_KINDS[kind], len(content))
+        header = b"%s %d\0" % (KINDS[kind], len(content))
         id_ = hashlib.sha1(header + content, usedforsecurity=False).hexdigest()
         self.held[id_] = (kind, content)
         return id_
@@ -82,4 +82,4 @@ def loose_path(id_: str) -> str:
 @functools.lru_cache(maxsize=4096)  # a class shares most of its objects
 def loose_file(kind: int, content: bytes) -> bytes:
     """An object as Git keeps it in a file of its own (gitformat-loose)."""
-    return zlib.compress(_KINDS[kind] + b" %d\0" % len(content) + content, 1)
+    return zlib.compress(KINDS[kind] + b" %d\0" % len(content) + content, 1)

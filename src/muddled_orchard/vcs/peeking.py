@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-import tempfile
 from pathlib import Path
 
+from muddled_orchard.core.bounds import Exceeded
 from muddled_orchard.core.peek import Peek, peek
 from muddled_orchard.core.problems import BadInput, Problem
+from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs.disk import DiskPlace
 from muddled_orchard.vcs.quarantine import Unreadable, find_repository, take_over
 from muddled_orchard.vcs.read import Reader
@@ -25,11 +26,7 @@ def peek_at(folder: Path) -> Peek:
             raise BadInput(
                 Problem("there is no Git repository here", "Go into work/ and try again.", file=str(folder))
             )
-        with tempfile.TemporaryDirectory(prefix="muddled-") as room:
-            reader = Reader(take_over(disk, found, Path(room) / "peek"))
-            try:
-                return peek(reader.evidence((), {}))
-            finally:
-                reader.close()
-    except Unreadable as problem:
+        with temporary_folder() as room:
+            return peek(Reader(take_over(disk, found, room / "peek")).evidence((), {}))
+    except (Unreadable, Exceeded) as problem:
         raise BadInput(Problem(f"it can't be read: {problem}", file=str(folder))) from None

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import os
-import shutil
-import tempfile
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,7 +12,8 @@ from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.story_files import LINK, File
 from muddled_orchard.core.variants import Variants
-from muddled_orchard.vcs.folders import temporary_folder
+from muddled_orchard.system.output import umask, write_all
+from muddled_orchard.system.temporary import folder_in_the_making, remove_left_over, settle, temporary_folder
 from muddled_orchard.vcs.index import index_file, read_index
 from muddled_orchard.vcs.operations import stop_at_conflict
 from muddled_orchard.vcs.practice import WORK, practice_files
@@ -37,7 +36,7 @@ def practice_of(variants: Variants, code: str) -> Practice:
     """Make a variant in memory. Raises BadInput where it can't be made."""
     variant = variants.of(code)
     varied, history = variant.scenario, variant.history
-    files, ids = practice_files(history)
+    files, ids = practice_files(history, {task.delete for task in varied.task if task.delete})
     if varied.start.stopped:
         with temporary_folder() as room:
             write_files(room, files)
@@ -56,6 +55,7 @@ def plant(scenario: Scenario, folder: Path, code: str) -> Practice:
             Problem("this is not an empty folder", "Name a new one; nothing was written.", file=str(folder))
         )
     practice = practice_of(Variants(scenario), code)
+    remove_left_over(folder.parent)
     brief = File(0o100644, brief_page(practice.scenario).encode())
     put_in_place(folder, {**practice.files, BRIEF: brief})
     return practice
@@ -64,24 +64,15 @@ def plant(scenario: Scenario, folder: Path, code: str) -> Practice:
 def put_in_place(folder: Path, files: Mapping[str, File]) -> None:
     """Write files as a new folder, whole or not at all; an empty one may be there already. Raises BadInput
     where it can't be."""
-    making: Path | None = None
     try:
         folder.parent.mkdir(parents=True, exist_ok=True)
-        making = Path(tempfile.mkdtemp(prefix=f".{folder.name}-", dir=folder.parent))
-        write_files(making, files)
-        making.chmod(0o777 & ~_umask())
-        if folder.exists():
-            folder.rmdir()
-        making.replace(folder)
+        with folder_in_the_making(folder.parent) as making:
+            write_files(making, files)
+            making.chmod(0o777 & ~umask())
+            settle(making, folder)
     except OSError as error:
-        if making is not None:
-            shutil.rmtree(making, ignore_errors=True)
-        where = str(error.filename or folder)
-        raise BadInput(Problem(f"can't be written: {error.strerror}", file=where)) from None
-    except BaseException:
-        if making is not None:
-            shutil.rmtree(making, ignore_errors=True)
-        raise
+        said = error.strerror or str(error)
+        raise BadInput(Problem(f"can't be written: {said}", file=str(folder))) from None
 
 
 def write_files(folder: Path, files: Mapping[str, File]) -> None:
@@ -98,7 +89,7 @@ def write_files(folder: Path, files: Mapping[str, File]) -> None:
             continue
         descriptor = os.open(target, os.O_WRONLY | os.O_CREAT | os.O_EXCL, file.mode & 0o777)
         try:
-            os.write(descriptor, file.data)
+            write_all(descriptor, file.data)
         finally:
             os.close(descriptor)
 
@@ -117,12 +108,6 @@ def read_files(folder: Path, prefix: str = "") -> Iterator[tuple[str, File]]:
         else:
             mode = 0o100000 | (entry.stat().st_mode & 0o755)
             yield path, File(mode, Path(entry.path).read_bytes())
-
-
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask
 
 
 def brief_page(scenario: Scenario) -> str:

@@ -6,7 +6,7 @@ repository has no identity, no hooks and no reflog yet: all that is the learner'
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 
 from muddled_orchard.core.evidence import IndexEntry
 from muddled_orchard.core.history import History
@@ -22,9 +22,9 @@ ORIGIN = "origin.git"
 PLAIN, READ_ONLY = 0o100644, 0o100444
 
 
-def practice_files(history: History) -> tuple[dict[str, File], dict[int, str]]:
+def practice_files(history: History, deleted: Collection[str] = ()) -> tuple[dict[str, File], dict[int, str]]:
     """Every file of `work/` and, where the story has a remote, of `origin.git/`, by path; and the ids of
-    the commits, by place."""
+    the commits, by place. `deleted` are branches that a task wants gone."""
     objects = Objects()
     own = _reachable(history, (*history.tips.values(), *history.tracked.values(), *history.stashes))
     ids = write_history(objects, history, own)
@@ -38,7 +38,7 @@ def practice_files(history: History) -> tuple[dict[str, File], dict[int, str]]:
     files[f"{git}/index"] = File(PLAIN, index_file(entries))
     files |= {f"{WORK}/{path}": file for path, file in tree.items()}
     if history.remote:
-        more, ids_there = _origin(history)
+        more, ids_there = _origin(history, deleted)
         files, ids = files | more, ids | ids_there
     return files, ids
 
@@ -58,8 +58,10 @@ def _repository(
     return files
 
 
-def _origin(history: History) -> tuple[dict[str, File], dict[int, str]]:
-    head = history.checked_out if history.checked_out in history.remote else next(iter(history.remote))
+def _origin(history: History, deleted: Collection[str]) -> tuple[dict[str, File], dict[int, str]]:
+    # Git deletes no branch that the remote's HEAD names.
+    names = [name for name in (history.checked_out, *history.remote) if name in history.remote]
+    head = next((name for name in names if name not in deleted), names[0])
     objects = Objects()
     ids = write_history(objects, history, _reachable(history, history.remote.values()))
     refs = {f"refs/heads/{branch}": ids[number] for branch, number in history.remote.items()}

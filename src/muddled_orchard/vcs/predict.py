@@ -14,7 +14,7 @@ import pygit2
 
 from muddled_orchard.core.meeting import MARKER_SIZE, Blob, Conflict, Meeting, merged_text
 from muddled_orchard.core.repository import Tree
-from muddled_orchard.core.texts import is_binary
+from muddled_orchard.core.texts import by_lines
 from muddled_orchard.vcs import git
 
 MOST_LISTED = 200_000
@@ -84,7 +84,7 @@ def _meeting(repo: pygit2.Repository, shown: _Told, based: _Told) -> Meeting:
         merged = None
         if path in tree and 2 in stages and 3 in stages:
             text, with_base = content(repo, tree[path].id), content(repo, tree_with_base[path].id)
-            if not is_binary(text):
+            if by_lines(text):
                 merged = merged_text(text, with_base)
         if merged is not None and not merged.hunks:
             merged = None

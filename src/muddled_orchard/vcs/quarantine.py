@@ -3,8 +3,7 @@ configuration of ours.
 
 Nothing is followed out of the submission's own place: no link, no `.git` file, no alternate. Nothing
 of theirs has a say: their configuration, hooks, attributes, grafts and replace refs stay where they are.
-Loose objects are read one by one when they are asked for (`vcs.objects`); packs, which libgit2 must
-have as files, are copied.
+Objects are read one by one when they are asked for (`vcs.objects`).
 """
 
 from __future__ import annotations
@@ -14,25 +13,27 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-import pygit2
-
+from muddled_orchard.core.bounds import (
+    LARGEST_INDEX,
+    LARGEST_PACKED_REFS,
+    LARGEST_REFLOG,
+    LARGEST_STATE_FILE,
+    LONGEST_PATH,
+    MOST_REFS,
+    in_mib,
+)
 from muddled_orchard.core.places import Below, Entry, Place, is_noise
-from muddled_orchard.vcs.isolation import isolate
-from muddled_orchard.vcs.objects import LooseObjects
+from muddled_orchard.vcs.objects import ForeignObjects
 from muddled_orchard.vcs.practice import ORIGIN, WORK
 
-MOST_REFS = 50_000
-LARGEST_STATE_FILE = 16 << 20
-LARGEST_PACK = 256 << 20
 DEEPEST = 3
 """How many folders deep in a submission its repository may lie."""
 
+# What can be lost of these is the submission's own; it is not graded as if they were not there.
+_NEEDED = {"HEAD": LARGEST_STATE_FILE, "packed-refs": LARGEST_PACKED_REFS, "index": LARGEST_INDEX}
+_REFLOGS = ("logs/HEAD", "logs/refs/stash")
 STATE_FILES = (
-    "HEAD",
-    "packed-refs",
-    "index",
-    "logs/HEAD",
-    "logs/refs/stash",
+    "shallow",
     "MERGE_HEAD",
     "CHERRY_PICK_HEAD",
     "REVERT_HEAD",
@@ -43,7 +44,7 @@ STATE_FILES = (
 )
 STATE_FOLDERS = ("rebase-merge", "rebase-apply", "sequencer")
 
-_PACK = re.compile(r"pack-[0-9a-f]{40}\.(pack|idx)")
+_LARGEST_REF = 1024
 _PLAIN_NAME = re.compile(r"[^\x00-\x20\x7f~^:?*\[\\]+")
 
 
@@ -66,16 +67,18 @@ class Quarantine:
     """A submission taken over.
 
     `files` are its refs and state files by name (`refs/heads/main`, `MERGE_HEAD`, ...; a state folder
-    is there as a key that ends in a slash), `repo` gives its objects, `room` is our folder for what
+    is there as a key that ends in a slash), `objects` its objects, `room` is our folder for what
     must lie on a disk (it need not be there yet), `worktree` its working tree (None for a bare repository),
-    `remote` the refs of the `origin.git` beside it. `commits_alone`: it came as a bundle.
+    `remote` the refs of the `origin.git` beside it and `remote_objects` what lies behind them.
+    `commits_alone`: it came as a bundle.
     """
 
     files: dict[str, bytes]
-    repo: pygit2.Repository
+    objects: ForeignObjects
     room: Path
     worktree: Place | None
     remote: dict[str, bytes] | None = None
+    remote_objects: ForeignObjects | None = None
     commits_alone: bool = False
 
 
@@ -131,26 +134,34 @@ def take_over(place: Place, found: Found, room: Path) -> Quarantine:
         raise Unreadable("the repository has no HEAD")
     if gitdir.kind("objects") != "folder":
         raise Unreadable("the repository has no objects")
-    isolate()
-    repo = pygit2.Repository()  # in memory: it has no files, and so no configuration
-    odb = pygit2.Odb()
-    odb.add_backend(LooseObjects(Below(gitdir, "objects")), 1)
-    if _copy_packs(gitdir, room / "objects/pack"):
-        odb.add_disk_alternate(room / "objects")
-    repo.set_odb(odb)
+    origin = None if found.origin is None else Below(place, found.origin)
     return Quarantine(
         files=files,
-        repo=repo,
+        objects=_objects(gitdir),
         room=room,
         worktree=None if found.worktree is None else Below(place, found.worktree),
-        remote=None if found.origin is None else _remote_refs(Below(place, found.origin)),
+        remote=None if origin is None else _remote_refs(origin),
+        remote_objects=None if origin is None else _objects(origin),
         commits_alone=getattr(place, "commits_alone", False),
     )
 
 
+def _objects(gitdir: Place) -> ForeignObjects:
+    try:
+        return ForeignObjects(Below(gitdir, "objects"))
+    except OSError as error:
+        raise Unreadable(f"the folder objects can't be read: {error.strerror}") from None
+
+
 def _state(gitdir: Place) -> Iterator[tuple[str, bytes]]:
-    for name in STATE_FILES:
-        data = gitdir.read(name, LARGEST_STATE_FILE)
+    for name, most in _NEEDED.items():
+        data = gitdir.read(name, most)
+        if data is not None:
+            yield name, data
+        elif gitdir.kind(name) == "file":
+            raise Unreadable(f"{name} in its repository can't be read, or is larger than {in_mib(most)}")
+    for name in (*_REFLOGS, *STATE_FILES):
+        data = gitdir.read(name, LARGEST_REFLOG if name in _REFLOGS else LARGEST_STATE_FILE)
         if data is not None:
             yield name, data
     for name in STATE_FOLDERS:
@@ -162,34 +173,20 @@ def _state(gitdir: Place) -> Iterator[tuple[str, bytes]]:
         folder = folders.pop()
         for entry in _entries(gitdir, folder):
             seen += 1
-            if seen > MOST_REFS:
-                raise Unreadable(f"it has more than {MOST_REFS:,} refs")
             name = f"{folder}/{entry.name}"
+            if seen > MOST_REFS or len(name) > LONGEST_PATH:
+                raise Unreadable(f"it has more than {MOST_REFS:,} refs, or refs with endless names")
             if not _PLAIN_NAME.fullmatch(name):
                 continue
             if entry.kind == "folder":
                 folders.append(name)
-            elif (data := gitdir.read(name, 4096)) is not None:
+            elif (data := gitdir.read(name, _LARGEST_REF)) is not None:
                 yield name, data
 
 
 def _remote_refs(gitdir: Place) -> dict[str, bytes]:
     """The refs of the remote that lies beside the working tree in a practice folder."""
     return {name: data for name, data in _state(gitdir) if "ref" in name}
-
-
-def _copy_packs(gitdir: Place, target: Path) -> bool:
-    """Copy what packs there are; say whether there are any."""
-    size = 0
-    for entry in _entries(gitdir, "objects/pack"):
-        if _PACK.fullmatch(entry.name) and entry.kind == "file":
-            size += entry.size
-            data = gitdir.read(f"objects/pack/{entry.name}", LARGEST_PACK)
-            if data is None or size > LARGEST_PACK:
-                raise Unreadable(f"its packs are larger than {LARGEST_PACK >> 20} MiB")
-            target.mkdir(parents=True, exist_ok=True)
-            (target / entry.name).write_bytes(data)
-    return size > 0
 
 
 def _entries(place: Place, folder: str) -> list[Entry]:

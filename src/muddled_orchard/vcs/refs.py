@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 
+from muddled_orchard.core.bounds import MOST_REFS
+
 _ID = re.compile(r"[0-9a-f]{40}")
 _SYMBOLIC = "ref: "
 _DEEPEST = 5  # as many symbolic refs in a row as Git follows
@@ -19,7 +21,7 @@ def read_refs(files: Mapping[str, bytes]) -> dict[str, str]:
     """Every ref and the object it leads to, from the contents of `packed-refs` and of the files below
     `refs/`, by name. Refs that lead nowhere are left out, as are names and contents that aren't a ref's."""
     found: dict[str, str] = {}
-    for line in text_of(files.get("packed-refs", b"")).splitlines():
+    for line in text_of(files.get("packed-refs", b"")).split("\n")[: MOST_REFS + 100]:
         id_, _, name = line.partition(" ")
         if is_id(id_) and name.startswith("refs/"):
             found[name] = id_

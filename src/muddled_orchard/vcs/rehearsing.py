@@ -6,6 +6,7 @@ plants, acts out and grades in a folder of its own.
 
 from __future__ import annotations
 
+import os
 import shutil
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
@@ -14,16 +15,17 @@ from pathlib import Path
 
 from muddled_orchard.core.assessment import Assessment
 from muddled_orchard.core.key import Key
-from muddled_orchard.core.rehearsal import RIGHT, Acted, Expected, Rehearsal, conflicts_of, surprises
+from muddled_orchard.core.rehearsal import RIGHT, Acted, Expected, Rehearsal, surprises
 from muddled_orchard.core.scenario import Scenario
+from muddled_orchard.core.variant import PLAIN
+from muddled_orchard.system.processes import be_a_worker, begun_undisturbed, context
+from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs.acting import Desk
 from muddled_orchard.vcs.behaviours import Behaviour, behaviours_for
-from muddled_orchard.vcs.folders import temporary_folder
 from muddled_orchard.vcs.git import GitFailed
 from muddled_orchard.vcs.grading import grader
 from muddled_orchard.vcs.keymaking import make_key
 from muddled_orchard.vcs.planting import plant
-from muddled_orchard.vcs.workers import context, leave_stopping_to_the_parent
 from muddled_orchard.vcs.workshop import Workshop
 
 PORTION = 16
@@ -40,31 +42,44 @@ class _Piece:
     keep: Path
 
 
-def rehearse(scenarios: Sequence[Scenario], code: str, keep: Path, jobs: int) -> Iterator[Rehearsal]:
-    """Rehearse one variant of each scenario, in order. Raises BadInput where there is no key for it.
+VARIANTS = (PLAIN, "1", "2")
+"""The variants that behaviours are spread over where none is asked for."""
+
+
+def rehearse(
+    scenarios: Sequence[Scenario], codes: Sequence[str], keep: Path, jobs: int
+) -> Iterator[Rehearsal]:
+    """Rehearse each scenario, in order, a portion of the behaviours in each of these variants.
+
+    Raises BadInput where there is no key for one.
 
     The repository of a surprise is left in `keep`/SCENARIO/BEHAVIOUR, which is made only then.
     """
     with (
         temporary_folder() as folder,
-        ProcessPoolExecutor(jobs, mp_context=context(), initializer=leave_stopping_to_the_parent) as pool,
+        ProcessPoolExecutor(
+            jobs, mp_context=context(), initializer=be_a_worker, initargs=(os.getpid(),)
+        ) as pool,
     ):
         workshop = Workshop(folder / "workshop.git")
         begun: list[tuple[Key, list[Future[list[Acted]]]]] = []
         for scenario in scenarios:
-            key = make_key(workshop, scenario, code)
+            # Without values all variants are alike.
+            own = codes if scenario.values else codes[:1]
+            key = make_key(workshop, scenario, own[0])
             starts = range(0, len(behaviours_for(key)), PORTION)
-            pieces = [_Piece(scenario, code, start, keep) for start in starts]
-            begun.append((key, [pool.submit(_rehearsed, piece) for piece in pieces]))
+            pieces = [_Piece(scenario, own[n % len(own)], start, keep) for n, start in enumerate(starts)]
+            with begun_undisturbed():
+                begun.append((key, [pool.submit(_rehearsed, piece) for piece in pieces]))
         for key, futures in begun:
             acted = tuple(one for future in futures for one in future.result())
             model = next(one.assessment for one in acted if one.behaviour == RIGHT)
             yield Rehearsal(
                 exercise=key.scenario.id,
                 title=key.scenario.title,
-                variant=code,
+                variants=tuple(dict.fromkeys(one.variant for one in acted)),
                 acted=acted,
-                hunks=conflicts_of(model),
+                hunks=model.hunks,
             )
 
 
@@ -111,5 +126,10 @@ def _compared(
         shutil.copytree(folder, target, symlinks=True)
         kept = str(target)
     return Acted(
-        behaviour=behaviour.name, said=behaviour.said, assessment=got, surprises=found, repository=kept
+        behaviour=behaviour.name,
+        said=behaviour.said,
+        assessment=got,
+        surprises=found,
+        repository=kept,
+        variant=piece.code,
     )

@@ -20,8 +20,8 @@ def restated(objects: Objects, id_: str, evidence: Evidence, key: Key, done: dic
     """
     try:
         return _restated(objects, id_, evidence, key, done)
-    except (ValueError, KeyError) as error:
-        raise Unreadable(f"its commits can't be merged: {error}") from error
+    except (ValueError, KeyError):
+        raise Unreadable("its commits can't be merged: one of them is damaged") from None
 
 
 def _restated(objects: Objects, id_: str, evidence: Evidence, key: Key, done: dict[str, str]) -> str:

@@ -11,8 +11,8 @@ from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.survey import Survey, shape, survey
 from muddled_orchard.core.variant import PLAIN, Form, corners, values_of
+from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs import git
-from muddled_orchard.vcs.folders import temporary_folder
 from muddled_orchard.vcs.keymaking import keys_of_varied, make_keys
 from muddled_orchard.vcs.workshop import Workshop
 

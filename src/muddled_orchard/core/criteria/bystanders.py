@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from muddled_orchard.core.assessment import Outcome, Place, met, missed, partly
 from muddled_orchard.core.case import Case, short
+from muddled_orchard.core.remote import overwritten
 from muddled_orchard.core.repository import contains
 from muddled_orchard.core.tasks import source_of
 
@@ -40,12 +41,14 @@ def judge(case: Case) -> Outcome:
             rewritten.append((f"{name} was rewritten: {short(before)} is no longer in it.", before))
         elif ref not in receiving and ref not in excused:
             moved.append((f"{name} was moved on from {short(before)} to {short(now)}.", now))
+    rewritten += overwritten(case)
     if rewritten:
         said = rewritten + moved
         return missed(" ".join(text for text, _ in said), tuple(Place(commit=id_) for _, id_ in said))
     if moved:
+        them = "It was" if len(moved) == 1 else "They were"
         return partly(
-            " ".join(text for text, _ in moved) + " It was to be left alone.",
+            f"{' '.join(text for text, _ in moved)} {them} to be left alone.",
             where=tuple(Place(commit=id_) for _, id_ in moved),
         )
     return met("Everything else stands where it stood.")

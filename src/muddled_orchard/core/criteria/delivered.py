@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from muddled_orchard.core.assessment import Outcome, met, partly, skipped
+from muddled_orchard.core.assessment import Outcome, met, partly, skipped, unseen
 from muddled_orchard.core.case import Case
 
 
@@ -11,26 +11,33 @@ def judge(case: Case) -> Outcome:
     evidence = case.evidence
     pushed = {task.task.on for task in case.tasks if task.task.push}
     deleted = {task.task.delete for task in case.tasks if task.task.delete}
+    # What the remote has of a branch that is to be gone, is to be gone as well.
+    deleted_there = deleted & case.key.history.remote.keys()
     if not pushed and not deleted:
         return skipped("Nothing was to be pushed or deleted.")
-    if pushed and evidence.remote is None:
-        return skipped("Only the repository was handed in; the remote beside it can't be seen.")
+    if (pushed or deleted_there) and evidence.remote is None:
+        return unseen("Only the repository was handed in; the remote beside it can't be seen.")
+    there = evidence.remote or {}
     lacking = []
     for branch in sorted(pushed):
-        own, there = evidence.branch(branch), (evidence.remote or {}).get(branch)
+        own, now = evidence.branch(branch), there.get(branch)
         handed_out = case.key.history.remote.get(branch)
-        if there is None or own is None or there != own:
+        if now is None or own is None or now != own:
             lacking.append(f"origin does not have {branch} as it is here; it was not pushed.")
-        elif handed_out is not None and there == case.key.ids[handed_out] and not _moved(case, branch):
+        elif handed_out is not None and now == case.key.ids[handed_out] and not _moved(case, branch):
             lacking.append(f"origin has {branch} as it was handed out; there was nothing pushed.")
     lacking += [
         f"{branch} still exists; it was to be deleted."
         for branch in sorted(deleted)
         if evidence.branch(branch)
     ]
-    asked = len(pushed) + len(deleted)
+    lacking += [
+        f"origin still has {name}; it was to be deleted." for name in sorted(deleted_there) if name in there
+    ]
+    asked = len(pushed) + len(deleted) + len(deleted_there)
     if not lacking:
-        return met("What was asked was pushed and deleted.")
+        said = [word for word, some in (("pushed", pushed), ("deleted", deleted)) if some]
+        return met(f"What was to be {' and '.join(said)} is.")
     return partly(" ".join(lacking), 1 - len(lacking) / asked)
 
 

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from muddled_orchard.core.assessment import Outcome, Place, met, missed, partly, skipped
+from muddled_orchard.core.assessment import Outcome, Place, met, missed, partly, unseen
 from muddled_orchard.core.case import Case
 from muddled_orchard.core.tasks import in_words
-from muddled_orchard.core.wording import listed
+from muddled_orchard.core.wording import be, listed, was
 
 _KINDS = {
     "merge": "The merge was begun but never completed",
@@ -20,16 +20,17 @@ _KINDS = {
 def judge(case: Case) -> Outcome:
     """Whether every task came to its end."""
     if case.evidence.commits_alone:
-        return skipped("A bundle holds commits alone: whether anything is still pending can't be seen.")
+        return unseen("A bundle holds commits alone: whether anything is still pending can't be seen.")
     evidence = case.evidence
     if evidence.unmerged:
         where = tuple(Place(path) for path in evidence.unmerged)
         kind = evidence.pending.kind if evidence.pending else case.tasks[-1].result.pending
         begun = _KINDS.get(kind, "Something is unfinished")
-        names = listed(evidence.unmerged)
+        names, count = listed(evidence.unmerged), len(evidence.unmerged)
         if _all_resolved(case):
-            return missed(f"{begun}: {names} is resolved, but was never staged with git add.", where)
-        return missed(f"{begun}: {names} is still unmerged.", where)
+            said = f"{names} {be(count)} resolved, but {was(count)} never staged with git add"
+            return missed(f"{begun}: {said}.", where)
+        return missed(f"{begun}: {names} {be(count)} still unmerged.", where)
     if evidence.pending:
         return missed(
             f"{_KINDS[evidence.pending.kind]}: nothing is unmerged any more, but it was not completed."
@@ -37,13 +38,17 @@ def judge(case: Case) -> Outcome:
     by_hand = [task for task in case.tasks if task.result.shape == "by hand"]
     if by_hand:
         files = [change.path for change in case.uncommitted if change.how != "untracked"]
-        return missed(f"{listed(files)} was changed, but nothing was committed.")
+        return missed(f"{listed(files)} {was(len(files))} changed, but nothing was committed.")
     undone = {task.step.task: task.task for task in case.tasks if task.result.shape == "none"}
     if undone:
         count = len({task.step.task for task in case.tasks})
         names = listed([in_words(task) for task in undone.values()])
         done = count - len(undone)
-        return partly(f"{done} of {count} tasks are done; still to do: {names}.", done / count)
+        if count == 1:
+            return missed(f"It was not done: {names}.")
+        return partly(f"{done} of {count} tasks {be(done)} done; still to do: {names}.", done / count)
+    if all(task.result.made is None for task in case.tasks):
+        return met("Nothing is pending.")
     return met("Nothing is pending, and the result is committed.")
 
 

@@ -6,12 +6,13 @@ from collections.abc import Iterator
 from itertools import groupby
 
 from muddled_orchard.core.assessment import Outcome, Place, met, missed, partly, skipped
+from muddled_orchard.core.attempts import brings_only_conflicts
 from muddled_orchard.core.case import Case, TaskCase, short
 from muddled_orchard.core.matching import keeps_author, subject_of
 from muddled_orchard.core.replays import stands_on
 from muddled_orchard.core.repository import contains
 from muddled_orchard.core.tasks import in_words, is_merge, source_of
-from muddled_orchard.core.wording import counted, listed
+from muddled_orchard.core.wording import be, counted, listed
 
 
 def judge(case: Case) -> Outcome:
@@ -21,7 +22,8 @@ def judge(case: Case) -> Outcome:
         steps = list(group)
         if steps[0].task.do == "stash-pop" or steps[0].result.shape == "nothing to do":
             continue
-        verdicts.append(_of_merge(case, steps[0]) if is_merge(steps[0].task) else _of_replays(case, steps))
+        verdict = _of_merge(case, steps[0]) if is_merge(steps[0].task) else _of_replays(case, steps)
+        verdicts.append(_in_order(case, steps[0], verdict))
     if not verdicts:
         return skipped("Nothing had to be committed.")
     if len(verdicts) == 1:
@@ -30,6 +32,20 @@ def judge(case: Case) -> Outcome:
     said = verdicts if share == 1 else [verdict for verdict in verdicts if verdict.share < 1]
     where = tuple(place for verdict in verdicts for place in verdict.where)
     return partly(" ".join(verdict.because for verdict in said), share, where)
+
+
+def _in_order(case: Case, task: TaskCase, verdict: Outcome) -> Outcome:
+    """A verdict on a merge that is right, unless it was made before one that was asked for earlier."""
+    made = task.result.made
+    if verdict.share < 1 or not made or task.result.shape not in ("merge", "squash"):
+        return verdict
+    for other in case.tasks:
+        later = other.step.task < task.step.task and other.result.shape in ("merge", "squash", "reversed")
+        if later and other.result.made != made and contains(case.commits, other.result.made, made):
+            first, second = source_of(other.task), source_of(task.task)
+            said = f"{second} was merged before {first}; it was to come after."
+            return partly(said, where=(Place(commit=made),))
+    return verdict
 
 
 def _of_replays(case: Case, steps: list[TaskCase]) -> Outcome:
@@ -64,7 +80,8 @@ def _of_replays(case: Case, steps: list[TaskCase]) -> Outcome:
     count = f"{len(done)} of {len(steps)} commits" if len(done) < len(steps) else counted(len(done), "commit")
     if not done:
         return met(f"Nothing was left of {counted(len(steps), 'commit')} to replay ({asked}).")
-    rest = "; nothing was left of the others" if len(done) < len(steps) else ""
+    left = len(steps) - len(done)
+    rest = f"; nothing was left of the {'other' if left == 1 else 'others'}" if left else ""
     return met(f"{count} as asked ({asked}){rest}.")
 
 
@@ -82,10 +99,20 @@ def _faults(case: Case, steps: list[TaskCase]) -> Iterator[tuple[str, str | None
         else:
             into.setdefault(holder.id, []).append(name)
     for id_, squashed in into.items():
-        yield f"{listed(squashed)} has no commit of its own any more: it was squashed into {short(id_)}.", id_
+        one = len(squashed) == 1
+        said = (
+            "has no commit of its own any more: it was"
+            if one
+            else "have no commits of their own any more: they were"
+        )
+        yield f"{listed(squashed)} {said} squashed into {short(id_)}.", id_
     if skipped_ones:
-        names = listed(skipped_ones)
-        yield f"{names} is not among the replayed commits: it was skipped, or nothing was left of it.", None
+        count = len(skipped_ones)
+        them = ("it was", "it") if count == 1 else ("they were", "them")
+        said = (
+            f"{be(count)} not among the replayed commits: {them[0]} skipped, or nothing was left of {them[1]}"
+        )
+        yield f"{listed(skipped_ones)} {said}.", None
     for step in steps:
         if step.result.shape == "replayed":
             yield from _changed(case, step)
@@ -129,14 +156,16 @@ def _is_lacking(case: Case, step: TaskCase) -> bool:
     Who keeps the other side in all that it brings has thrown the commit away as well: that costs
     `resolution`, and costs once.
     """
-    ours = case.commits[step.result.ours].tree
-    conflicted = {conflict.conflict.path for conflict in step.conflicts}
-    brought = {path for path in {*ours, *step.meeting.tree} if ours.get(path) != step.meeting.tree.get(path)}
     readings = [conflict.reading for conflict in step.conflicts if conflict.reading]
     wrong = any(not hunk.accepted for reading in readings for hunk in reading.hunks)
-    thrown_away = wrong and brought <= conflicted
     emptied = step.step.solved == case.commits[step.step.ours].tree
-    return step.result.shape == "skipped" and not emptied and not thrown_away
+    return (
+        step.result.shape == "skipped"
+        and not emptied
+        and not (
+            wrong and brings_only_conflicts(step.meeting, case.commits[step.result.ours].tree, case.texts)
+        )
+    )
 
 
 def _of_merge(case: Case, task: TaskCase) -> Outcome:
@@ -198,14 +227,21 @@ def _merged(case: Case, task: TaskCase) -> Outcome:
     if not contains(case.commits, result.ours, task.step.ours) and not _later(task):
         return partly(f"{made} merges {bring}, but {on} was rewritten before.", where=place)
     commits = case.commits
-    others = [
-        parent for parent in commits[result.made or ""].parents if parent not in (result.ours, result.theirs)
-    ]
+    others = commits[result.made or ""].parents[2:]
     if others:
         return partly(f"{made} merges {listed([short(id_) for id_ in others])} besides {bring}.", where=place)
     moved_on = result.theirs != task.step.theirs and not _later(task)
     said = f" ({bring} had moved on before)" if moved_on else ""
+    said += _in_parts(case, task)
     return met(f"{made} merges {bring} into {on}{said}.")
+
+
+def _in_parts(case: Case, task: TaskCase) -> str:
+    """That a branch was brought in by several merges, an older commit of it first."""
+    first = case.commits[task.result.made or ""].parents[0]
+    return (
+        ", after an older commit of it" if task.result.shape == "merge" and first != task.result.ours else ""
+    )
 
 
 def _unreceived(task: TaskCase, what: str) -> Outcome | None:

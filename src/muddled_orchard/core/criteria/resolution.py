@@ -3,57 +3,69 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from math import prod
+from typing import Literal
 
 from muddled_orchard.core.assessment import HunkResult, Outcome, Place, partly, skipped
-from muddled_orchard.core.case import Case, ConflictCase, TaskCase, short
+from muddled_orchard.core.carrying import size_of
+from muddled_orchard.core.case import MOST_SHOWN, Case, ConflictCase, TaskCase, short
 from muddled_orchard.core.key import Accepted
 from muddled_orchard.core.meeting import STAGE
 from muddled_orchard.core.readings import HunkReading
-from muddled_orchard.core.texts import alike
-from muddled_orchard.core.wording import counted
+from muddled_orchard.core.texts import Lines, alike
+from muddled_orchard.core.wording import all_of, brief, counted, cut, was
 
 
 def judge(case: Case) -> Outcome:
-    """The share of conflicts that were resolved as accepted."""
-    results = list(hunk_results(case))
-    judged = [result for result in results if result.outcome != "skipped"]
-    expected = sum(_size(task) for task in case.tasks)
-    if not expected:
+    """The share of the key's conflicts that were resolved as accepted. What an earlier mistake made of them,
+    or kept from being met, neither costs nor earns."""
+    if not any(step.meeting.conflicts for step in case.key.steps):
         return skipped("Nothing conflicts in this scenario.")
-    if not judged and results:
-        return skipped("The key accepts nothing for these conflicts; a person has to look.")
-    good = [result for result in judged if result.outcome == "met"]
-    bad = [result for result in judged if result.outcome == "missed"]
-    total = max(len(judged), expected)
-    places = tuple(Place(result.file, result.line) for result in bad)
-    if not bad and len(good) == total:
-        said = "The conflict is" if total == 1 else f"All {total} conflicts are"
-        return partly(f"{said} resolved as the key accepts.", 1.0)
-    said = " ".join(said_of(result) for result in bad[:3])
-    if len(bad) > 3:
-        said += f" And {counted(len(bad) - 3, 'more conflict')}."
-    if total > len(judged):
-        said += f" {counted(total - len(judged), 'conflict')} were never met."
-    return partly(said.strip(), len(good) / total, places)
-
-
-def _size(task: TaskCase) -> int:
-    return sum(
-        len(conflict.merged.hunks) if conflict.merged else 1
-        for conflict in task.meeting.conflicts
-        if task.step.accepted.get(conflict.path) or task.meeting is not task.step.meeting
+    expected = sum(
+        size_of(conflict)
+        for step in case.key.steps
+        for conflict in step.meeting.conflicts
+        if step.accepted.get(conflict.path)
     )
+    if not expected:
+        return skipped("The key accepts nothing for these conflicts; a person has to look.")
+    bad: list[HunkResult] = []
+    wrong = 0
+    for conflict, results in _told(case):
+        missed = [result for result in results if result.outcome == "missed"]
+        bad += missed
+        # A file that is gone as a whole stands for all of its hunks.
+        wrong += len(missed) if conflict.reading is not None else conflict.covers * len(missed)
+    unmet = sum(task.unmet for task in case.tasks)
+    if not wrong and not unmet:
+        them = "The conflict is" if expected == 1 else f"{all_of(expected)} conflicts are"
+        return partly(f"{them} resolved as the key accepts.", 1.0)
+    places = tuple(Place(result.file, result.line) for result in bad[:_MOST_TOLD])
+    said = list(dict.fromkeys(said_of(result) for result in bad[:3]))
+    said += [f"And {counted(len(bad) - 3, 'more conflict')}."] if len(bad) > 3 else []
+    # The key's reasons, each once.
+    said += dict.fromkeys(" ".join(result.why.split()) for result in bad[:3] if result.why)
+    said += [f"{counted(unmet, 'conflict')} {was(unmet)} never met."] if unmet else []
+    return partly(" ".join(said), (expected - wrong - unmet) / expected, places)
+
+
+_MOST_TOLD = 100
 
 
 def said_of(result: HunkResult) -> str:
-    """What was kept, what was wanted, and the key's reason."""
+    """What was kept, and what was wanted."""
     where = f"{result.file}, line {result.line}" if result.line else result.file
-    if result.commit:
-        where += f' (of "{result.commit}")'
+    if result.subject:
+        where += f' (of "{brief(result.subject)}")'
     if result.renamed:
         where += f", now {result.renamed}"
     said = f"{where}: {_kept(result)}"
-    if result.accepted and result.kept != "unresolved":
+    if result.left_at:
+        said += f"; wanted: {result.file}"
+    elif result.together and result.kept != "unresolved":
+        ways = ("; or ".join(" and ".join(_named(result, word) for word in way) for way in result.together),)
+        said += f"; wanted, hunk by hunk: {ways[0]}"
+    elif result.accepted and result.kept != "unresolved":
         said += f"; wanted: {' or '.join(_named(result, word) for word in result.accepted)}"
     said += "."
     other = {"ours": "theirs", "theirs": "ours"}.get(result.kept)
@@ -62,12 +74,15 @@ def said_of(result: HunkResult) -> str:
             " In a rebase ours is the new base, and theirs is your own commit: "
             "this is exactly the other way round than wanted."
         )
-    why = " ".join(result.why.split())
-    return f"{said} {why}".strip()
+    return said
 
 
 def _kept(result: HunkResult) -> str:
+    if result.left_at:
+        return f"it lies at {result.left_at}, where one of the sides had it"
     match result.kept:
+        case "unresolved" if result.hunk is None:
+            return "the conflict is still there, neither side was chosen"
         case "unresolved":
             return "the conflict is still there, with its markers"
         case "gone":
@@ -96,16 +111,24 @@ def _named(result: HunkResult, word: str) -> str:
 
 def hunk_results(case: Case) -> Iterator[HunkResult]:
     """What became of every conflict, in the order of tasks, files and hunks."""
-    for task in case.tasks:
+    for _, results in _told(case):
+        yield from results
+
+
+def _told(case: Case) -> Iterator[tuple[ConflictCase, list[HunkResult]]]:
+    """Each conflict with what became of it."""
+    for step, task in enumerate(case.tasks, start=1):
         for conflict in task.conflicts:
-            if conflict.reading is not None:
-                for hunk in conflict.reading.hunks:
-                    yield _of_hunk(task, conflict, hunk)
+            if conflict.reading is None:
+                yield conflict, [_of_path(case, task, step, conflict)]
             else:
-                yield _of_path(case, task, conflict)
+                yield (
+                    conflict,
+                    [_of_hunk(case, task, step, conflict, hunk) for hunk in conflict.reading.hunks],
+                )
 
 
-def _of_hunk(task: TaskCase, conflict: ConflictCase, hunk: HunkReading) -> HunkResult:
+def _of_hunk(case: Case, task: TaskCase, step: int, conflict: ConflictCase, hunk: HunkReading) -> HunkResult:
     wanted = "\n or \n".join("".join(text) for text in hunk.wanted_texts)
     only_gone = bool(conflict.accepted) and all(one.gone for one in conflict.accepted)
     return HunkResult(
@@ -115,21 +138,42 @@ def _of_hunk(task: TaskCase, conflict: ConflictCase, hunk: HunkReading) -> HunkR
         hunk=hunk.number,
         kept=hunk.kept,
         accepted=("gone",) if only_gone else hunk.wanted,
-        outcome="skipped" if not conflict.accepted else "met" if hunk.accepted else "missed",
+        outcome=_outcome(conflict, hunk.accepted, hunk.number),
         why=hunk.why or next((one.why for one in conflict.accepted), ""),
         line=hunk.line,
-        base="".join(hunk.hunk.base),
-        ours="".join(hunk.hunk.ours),
-        theirs="".join(hunk.hunk.theirs),
-        left="".join(hunk.text),
+        base=_shown(hunk.hunk.base),
+        ours=_shown(hunk.hunk.ours),
+        theirs=_shown(hunk.hunk.theirs),
+        left=_shown(hunk.text),
         wanted=wanted,
         ours_name=task.ours_name,
         theirs_name=task.theirs_name,
         renamed=conflict.renamed,
+        left_at=conflict.left_at,
+        subject=_subject(case, task),
+        step=step,
+        together=_together(conflict),
     )
 
 
-def _of_path(case: Case, task: TaskCase, conflict: ConflictCase) -> HunkResult:
+def _subject(case: Case, task: TaskCase) -> str | None:
+    """What the commit that was replayed says: its id is not what a learner knows it by."""
+    commit = case.commits.get(task.step.commit or "")
+    return commit.subject if commit else None
+
+
+def _together(conflict: ConflictCase) -> tuple[tuple[str, ...], ...]:
+    """Whole answers, where not every mixture of them is accepted."""
+    ways = list(dict.fromkeys(way.words for way in conflict.accepted if len(way.choices) > 1))
+    mixtures = prod(len(set(words)) for words in zip(*ways, strict=False)) if ways else 0
+    return tuple(ways) if 1 < len(ways) < mixtures else ()
+
+
+def _shown(lines: Lines) -> str:
+    return cut("".join(lines[:MOST_SHOWN]), MOST_SHOWN)
+
+
+def _of_path(case: Case, task: TaskCase, step: int, conflict: ConflictCase) -> HunkResult:
     """A conflict without hunks, or a file with hunks that is no longer there."""
     stages = conflict.conflict.stages
     accepted = conflict.accepted
@@ -143,7 +187,7 @@ def _of_path(case: Case, task: TaskCase, conflict: ConflictCase) -> HunkResult:
         hunk=None,
         kept=kept,
         accepted=words,
-        outcome="skipped" if not accepted else "met" if right else "missed",
+        outcome=_outcome(conflict, right),
         why=accepted[0].why if accepted else "",
         base=case.text(stages.get(1)),
         ours=case.text(stages.get(2)),
@@ -153,7 +197,19 @@ def _of_path(case: Case, task: TaskCase, conflict: ConflictCase) -> HunkResult:
         ours_name=task.ours_name,
         theirs_name=task.theirs_name,
         renamed=conflict.renamed,
+        left_at=conflict.left_at,
+        subject=_subject(case, task),
+        step=step,
+        together=_together(conflict),
     )
+
+
+def _outcome(
+    conflict: ConflictCase, right: bool, hunk: int | None = None
+) -> Literal["met", "missed", "skipped"]:
+    if not conflict.accepted or not conflict.asked or hunk in conflict.extra:
+        return "skipped"
+    return "met" if right else "missed"
 
 
 def _wanted(case: Case, conflict: ConflictCase) -> str | None:
@@ -174,7 +230,9 @@ def _kept_path(case: Case, task: TaskCase, conflict: ConflictCase) -> str:
     now = form(conflict.lines)
     for word, stage in (("ours", 2), ("theirs", 3), ("base", 1)):
         side = conflict.conflict.stages.get(stage)
-        if side is not None and (side.id == conflict.blob.id or (now and form(case.lines(side)) == now)):
+        if side is None or side.mode != conflict.blob.mode:
+            continue
+        if side.id == conflict.blob.id or (now and form(case.lines(side)) == now):
             return word
     return "blend"
 
@@ -184,5 +242,6 @@ def _fits(case: Case, conflict: ConflictCase, one: Accepted, kept: str) -> bool:
         return kept == "gone"
     if not one.whole:
         form = alike(case.scenario.spacing)
-        return conflict.blob is not None and form(one.text) == form(conflict.lines)
+        blob = conflict.blob
+        return blob is not None and blob.mode in conflict.modes and form(one.text) == form(conflict.lines)
     return kept == one.words[0]

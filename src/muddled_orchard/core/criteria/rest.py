@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections import Counter
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
 
 from muddled_orchard.core.alignment import align
@@ -39,9 +40,17 @@ def judge(case: Case) -> Outcome:
     commit = next((task.result.final for task in reversed(case.tasks) if task.tree is not None), None)
     where = tuple(Place(departure.path, departure.line, commit) for departure in found[:20])
     sentences = []
-    if asked:
-        said = _cut([f"{_place(departure)}{_said(departure)}" for departure in asked])
-        sentences.append(f"Here more than the hunk had to be changed, and that was not: {said}.")
+    mended = {path for task in case.tasks for path in task.step.mended}
+    for beginning, some in (
+        (
+            "Here more than the hunk had to be changed, and that was not",
+            [d for d in asked if d.path not in mended],
+        ),
+        ("This merges cleanly and had to be changed all the same", [d for d in asked if d.path in mended]),
+    ):
+        if some:
+            said = _cut([f"{_place(departure)}{_said(departure)}" for departure in some])
+            sentences.append(f"{beginning}: {said}.")
     if not undone and not asked:
         said = _cut([f"{_place(departure)}{_said(departure)}" for departure in found])
         return partly(f"Something outside the conflict was changed: {said}.", where=where)
@@ -51,7 +60,8 @@ def judge(case: Case) -> Outcome:
         shown = [departure for departure in own if departure.lost] or own
         said = _cut([f"{_place(departure)}{_said(departure)}" for departure in shown])
         sentences.append(f"What {side} changed outside the conflict was lost: {said}.")
-    return missed(" ".join((*sentences, *_whole_files(case))), where)
+    paths = {departure.path for departure in undone}
+    return missed(" ".join(dict.fromkeys((*sentences, *_whole_files(case, paths)))), where)
 
 
 def _cut(parts: list[str]) -> str:
@@ -70,14 +80,17 @@ def _said(departure: Departure) -> str:
     return f":{what} " + ("is missing" if departure.lost else "came back" if departure.side else "is new")
 
 
-def _whole_files(case: Case) -> Iterator[str]:
-    """Where a whole file, or all of it, is one side's, that is the likely reason."""
+def _whole_files(case: Case, undone: Collection[str]) -> Iterator[str]:
+    """Where a whole file in which something is undone, or all of them, is one side's, that is the likely
+    reason."""
     form = alike(case.scenario.spacing)
     for task in case.tasks:
         if task.step.commit is None and task.tree == case.commits[task.result.ours].tree:
             yield f"Nothing of {task.theirs_name} came in at all, as with git merge -s ours."
             continue
         for conflict in task.conflicts:
+            if conflict.conflict.path not in undone:
+                continue
             for stage, name in ((2, task.ours_name), (3, task.theirs_name)):
                 side = conflict.conflict.stages.get(stage)
                 if side and conflict.reading and form(case.lines(side)) == form(conflict.lines):
@@ -92,17 +105,41 @@ def departures(case: Case, task: TaskCase) -> Iterator[Departure]:
     for conflict in task.conflicts:
         if conflict.reading is not None:
             yield from _beside_hunks(case, task, conflict, squashed)
-    conflicted = {conflict.conflict.path for conflict in task.conflicts}
+        yield from _of_mode(case, task, conflict)
+    done = {conflict.conflict.path for conflict in task.conflicts}
+    done |= {conflict.left_at for conflict in task.conflicts if conflict.left_at}
     spacing = alike(case.scenario.spacing)
-    for path in sorted({*task.meeting.tree, *task.tree, *task.step.mended} - conflicted):
+    for path in sorted({*task.meeting.tree, *task.tree, *task.step.mended} - done):
         wanted = task.step.solved if path in task.step.mended else task.meeting.tree
         expected, now = wanted.get(path), task.tree.get(path)
-        if _id(expected) == _id(now) or _id(now) == _id(task.step.solved.get(path)):
+        if expected == now or now == task.step.solved.get(path):
             continue
-        if squashed and spacing(case.lines(now)) == squashed.get(path):
+        same_kind = expected is None or now is None or expected.mode == now.mode
+        if squashed and same_kind and spacing(case.lines(now)) == squashed.get(path):
             continue
         if expected is not None or not is_backup(path):  # those are told by tidy
             yield from _in_file(case, task, path, expected, now)
+
+
+def _of_mode(case: Case, task: TaskCase, conflict: ConflictCase) -> Iterator[Departure]:
+    """A conflicted file that is executable now, or no longer; whether a path without hunks is right as a
+    whole, is told by `resolution`."""
+    blob = conflict.blob
+    if conflict.reading is not None and blob is not None and blob.mode not in conflict.modes:
+        path = conflict.renamed or conflict.conflict.path
+        sides = _sides(case, task, conflict.conflict.stages)
+        wanted = next(iter(sorted(conflict.modes)), blob.mode)
+        yield Departure(f"{path} {_mode_said(wanted, blob.mode)}", None, "", False, sides.of_mode(wanted))
+
+
+def _mode_said(wanted: int, now: int) -> str:
+    if wanted >> 12 != now >> 12:
+        kinds = [_KINDS.get(mode >> 12, "something else") for mode in (now, wanted)]
+        return f"is {kinds[0]} now, and was {kinds[1]}"
+    return "is executable now" if now & 0o100 else "is not executable any more"
+
+
+_KINDS = {0o10: "a file", 0o12: "a link", 0o16: "a submodule"}
 
 
 def _beside_hunks(
@@ -116,11 +153,28 @@ def _beside_hunks(
     for at, text in reading.lost if reading else ():
         if path not in squashed or text in squashed[path]:
             yield Departure(path, at, text, True, sides.brought(text), bool(asked) and text not in merged)
+    yield from _lost_in_extra_hunks(case, task, conflict)
     for at, text in reading.added if reading else ():
         normal = text.rstrip()
         if normal not in squashed.get(path, ()):
             missing = bool(asked) and normal in merged and normal not in asked
             yield Departure(path, at, text, False, sides.removed(text), missing)
+
+
+def _lost_in_extra_hunks(case: Case, task: TaskCase, conflict: ConflictCase) -> Iterator[Departure]:
+    """What a side changed in a hunk that the key doesn't have, and that is in the key's solution: by the key
+    it came in by itself, and here it was thrown away."""
+    form = alike(case.scenario.spacing)
+    solved = Counter(form(case.lines(task.step.solved.get(conflict.conflict.path))))
+    path = conflict.renamed or conflict.conflict.path
+    for hunk in conflict.reading.hunks if conflict.reading else ():
+        if hunk.number not in conflict.extra or hunk.kept == "unresolved":
+            continue
+        base, now = Counter(form(hunk.hunk.base)), Counter(form(hunk.text))
+        for name, lines in ((task.ours_name, hunk.hunk.ours), (task.theirs_name, hunk.hunk.theirs)):
+            for line, count in (Counter(form(lines)) - base).items():
+                if line.strip() and solved[line] >= count > now[line]:
+                    yield Departure(path, hunk.line, line, True, name)
 
 
 def _in_file(
@@ -136,6 +190,14 @@ def _in_file(
         yield Departure(f"{path} {what}", None, "", now is None, sides.whole(expected, now))
         return
     before, after = case.lines(expected), case.lines(now)
+    if expected.mode != now.mode:
+        yield Departure(
+            f"{path} {_mode_said(expected.mode, now.mode)}", None, "", False, sides.of_mode(expected.mode)
+        )
+        if expected.mode >> 12 != now.mode >> 12:
+            return
+    if expected.id == now.id:
+        return
     if spacing(before) == spacing(after):
         if not before and not after:
             yield Departure(f"{path} was changed", None, "", False, sides.whole(expected, now))
@@ -174,10 +236,6 @@ def _outside(case: Case, conflict: ConflictCase) -> tuple[frozenset[str], frozen
     return frozenset(clean), frozenset(asked)
 
 
-def _id(blob: Blob | None) -> str | None:
-    return blob.id if blob else None
-
-
 def _blob(case: Case, id_: str | None, path: str) -> Blob | None:
     commit = case.commits.get(id_ or "")
     return commit.tree.get(path) if commit else None
@@ -201,32 +259,40 @@ def _common(commits: Mapping[str, Commit], ours: str, theirs: str) -> Iterator[C
 class _Sides:
     """Which side a line came with, or was taken out by, in normal forms."""
 
-    base: frozenset[str]
-    ours: frozenset[str]
-    theirs: frozenset[str]
+    base: Mapping[str, int]
+    ours: Mapping[str, int]
+    theirs: Mapping[str, int]
     blobs: tuple[Blob | None, Blob | None, Blob | None]
     ours_name: str
     theirs_name: str
 
     def brought(self, line: str) -> str | None:
-        """Whose change a line is that stands in the clean merge."""
-        if line in self.base or not line.strip():
+        """Whose change a line is that stands in the clean merge; of a line that occurs often, one more of
+        it."""
+        if not line.strip():
             return None
-        return self._name(line in self.ours, line in self.theirs)
+        before = self.base.get(line, 0)
+        return self._name(self.ours.get(line, 0) > before, self.theirs.get(line, 0) > before)
 
     def removed(self, line: str) -> str | None:
         """Whose change took a line out that the base had."""
         normal = line.rstrip()
-        if normal not in self.base or not line.strip():
+        before = self.base.get(normal, 0)
+        if not line.strip():
             return None
-        return self._name(normal not in self.ours, normal not in self.theirs)
+        return self._name(self.ours.get(normal, 0) < before, self.theirs.get(normal, 0) < before)
+
+    def of_mode(self, mode: int) -> str | None:
+        """Whose change it is that a file has this mode."""
+        base, ours, theirs = (blob.mode if blob else None for blob in self.blobs)
+        return None if base is None or mode == base else self._name(ours == mode, theirs == mode)
 
     def whole(self, expected: Blob | None, now: Blob | None) -> str | None:
         """Whose change of a whole file was undone."""
-        base, ours, theirs = (_id(blob) for blob in self.blobs)
-        if _id(now) != base or _id(expected) == base:
+        base, ours, theirs = self.blobs
+        if now != base or expected == base:
             return None
-        return self._name(ours == _id(expected), theirs == _id(expected))
+        return self._name(ours == expected, theirs == expected)
 
     def _name(self, ours: bool, theirs: bool) -> str | None:
         return self.ours_name if ours else self.theirs_name if theirs else None
@@ -239,9 +305,9 @@ def _sides(case: Case, task: TaskCase, stages: Mapping[int, Blob]) -> _Sides:
         return form(case.lines(stages.get(stage)))
 
     return _Sides(
-        frozenset(forms(1)),
-        frozenset(forms(2)),
-        frozenset(forms(3)),
+        Counter(forms(1)),
+        Counter(forms(2)),
+        Counter(forms(3)),
         (stages.get(1), stages.get(2), stages.get(3)),
         task.ours_name,
         task.theirs_name,

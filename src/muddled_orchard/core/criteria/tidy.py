@@ -4,18 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from muddled_orchard.core.assessment import Outcome, Place, met, partly, skipped
+from muddled_orchard.core.assessment import Outcome, Place, met, partly, unseen
 from muddled_orchard.core.case import Case
-from muddled_orchard.core.wording import listed
+from muddled_orchard.core.wording import have, listed, was
 from muddled_orchard.core.worktree import is_backup
 
 
 def judge(case: Case) -> Outcome:
     """One flaw costs half, two cost all."""
     if case.evidence.commits_alone:
-        return skipped(
-            "A bundle holds commits alone: the working tree and what is checked out can't be seen."
-        )
+        return unseen("A bundle holds commits alone: the working tree and what is checked out can't be seen.")
     flaws = list(_flaws(case))
     if not flaws:
         return met("The right branch is checked out and nothing was left lying about.")
@@ -36,21 +34,28 @@ def _flaws(case: Case) -> Iterator[tuple[str, tuple[Place, ...]]]:
     leftovers = [change.path for change in case.uncommitted if change.how == "untracked"]
     committed = [path for path in (case.final_tree or {}) if is_backup(path) and not _handed_out(case, path)]
     if committed:
-        yield f"{listed(committed)} was committed, a backup file.", _places(committed)
+        yield (
+            f"{listed(committed)} {was(len(committed))} committed, {_backups(committed)}.",
+            _places(committed),
+        )
     if leftovers:
         backups = all(map(is_backup, leftovers))
-        kind = "left behind, a backup file" if backups else "left behind untracked"
-        yield f"{listed(leftovers)} was {kind}.", _places(leftovers)
+        kind = f"left behind, {_backups(leftovers)}" if backups else "left behind untracked"
+        yield f"{listed(leftovers)} {was(len(leftovers))} {kind}.", _places(leftovers)
     under_way = evidence.pending or any(task.result.in_working_tree for task in case.tasks)
     changed = [change.path for change in case.uncommitted if change.how != "untracked"]
     if changed and not under_way:
         yield (
-            f"The working tree is not clean: {listed(changed)} has changes that are not committed.",
+            f"The working tree is not clean: {listed(changed)} {have(len(changed))} uncommitted changes.",
             _places(changed),
         )
     popped = any(task.task.do == "stash-pop" for task in case.tasks)
     if evidence.stashes > len(case.key.history.stashes) - popped:
         yield "There is work left in the stash.", ()
+
+
+def _backups(paths: list[str]) -> str:
+    return "a backup file" if len(paths) == 1 else "backup files"
 
 
 def _handed_out(case: Case, path: str) -> bool:

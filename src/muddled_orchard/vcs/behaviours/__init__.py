@@ -14,7 +14,7 @@ from muddled_orchard.core.key import Key, side
 from muddled_orchard.core.rehearsal import RIGHT
 from muddled_orchard.core.texts import alike
 from muddled_orchard.vcs.acting import asks_merge_commit, hunks_of
-from muddled_orchard.vcs.behaviours import content, courses
+from muddled_orchard.vcs.behaviours import content, courses, idle
 from muddled_orchard.vcs.behaviours.courses import another_way
 from muddled_orchard.vcs.behaviours.expecting import (
     Act,
@@ -76,6 +76,7 @@ _CONTENT = (
     ),
     Behaviour("deleted lines back", "brought back what a side had deleted", content.has_deleted_lines, content.deleted_lines),
     Behaviour("stray edit", "changed something in passing", conflicts, content.stray_edit),
+    Behaviour("other mode", "changed whether a file is executable", content.has_plain_files, content.other_mode),
     Behaviour("mend forgotten", "overlooked what merged cleanly into something wrong", has_mends, content.mend_forgotten),
     Behaviour("line ends", "saved it with CRLF", has_hunks, content.line_ends),
     Behaviour("markers left", "committed the file just as Git left it", has_hunks, partial(content.markers, content.as_git_left_it)),
@@ -85,7 +86,7 @@ _CONTENT = (
 )  # fmt: skip
 
 _UNFINISHED = (
-    Behaviour("never started", "never started", always, courses.never_started),
+    Behaviour("never started", "never started", always, idle.never_started),
     Behaviour("aborted", "met the conflict and went back", can_abort, courses.aborted),
     Behaviour("not staged", "resolved it, and forgot to stage it", conflicts, courses.not_staged),
     Behaviour(
@@ -94,7 +95,10 @@ _UNFINISHED = (
     ),
     Behaviour("not delivered", "did not push, and deleted nothing", to_deliver, courses.not_delivered),
     Behaviour("skipped", "skipped every commit that conflicts", both(conflicts, courses.can_skip), courses.skipped),
-    Behaviour("nothing fetched", "merged without fetching", starts_unfetched, courses.nothing_fetched),
+    Behaviour("other work only", "committed something that was not asked for, and nothing else", idle.begins_at_rest, partial(idle.unrelated, idle.other_work)),
+    Behaviour("other message only", "gave a handed-out commit another message, and did nothing else", idle.begins_at_rest, partial(idle.unrelated, idle.other_message)),
+    Behaviour("pushed over", "pushed by force over another's commit", idle.can_push_over, partial(idle.unrelated, idle.pushed_over)),
+    Behaviour("nothing fetched", "merged without fetching", starts_unfetched, idle.nothing_fetched),
     Behaviour("stash kept", "forgot the stash, which Git keeps after a conflict", knot_does("stash-pop"), courses.stash_kept),
     Behaviour("stash dropped", "threw the stashed work away", knot_does("stash-pop"), courses.stash_dropped),
 )  # fmt: skip
@@ -130,6 +134,9 @@ _OTHERWISE = (
         "copied", "copied the right content, without a merge", both(is_plain_merge, takes_something),
         another_way(courses.copied, "history", "delivered"),
     ),
+    Behaviour("in parts", "merged an older commit of the branch first", both(is_plain_merge, is_local, courses.has_several_commits), courses.in_parts),
+    Behaviour("on an older base", "rebased onto an older commit than was asked", both(is_replay, is_local, courses.has_older_base), courses.on_older_base),
+    Behaviour("taken early", "took the other side's files before the merge", both(is_plain_merge, is_local, conflicts), courses.taken_early),
     Behaviour("only moved on", "let the branch move on, without a merge commit", wants_merge_commit_only, courses.only_moved_on),
     Behaviour("replay squashed", "rebased, and made one commit of it", replays_several, courses.squashed_replay),
 )  # fmt: skip

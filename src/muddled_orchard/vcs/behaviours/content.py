@@ -127,6 +127,33 @@ def with_stray_line(key: Key, step: Step) -> tuple[str, Lines]:
     return "passing-by.txt", ("Seen by the press.\n",)
 
 
+def other_mode(desk: Desk) -> Expected:
+    """Make a file executable that was not, or the other way round, in the last conflict's resolution."""
+    last = last_step(desk.key)
+
+    def meet(desk: Desk, step: Step) -> None:
+        solve(desk, step)
+        if step is last:
+            path, mode = next(plain_files(step))
+            (desk.work / path).chmod(0o644 if mode & 0o100 else 0o755)
+
+    desk.carry_out(meet)
+    return expect(desk, "rest", "rules")
+
+
+def plain_files(step: Step) -> Iterator[tuple[str, int]]:
+    """The files of the solution that take no part in a conflict, and their modes."""
+    conflicted = {conflict.path for conflict in step.meeting.conflicts}
+    for path, blob in step.solved.items():
+        if path not in conflicted | step.mended and blob.mode != LINK:
+            yield path, blob.mode
+
+
+def has_plain_files(key: Key) -> bool:
+    """Where there is such a file at the last conflict."""
+    return conflicts(key) and any(plain_files(last_step(key)))
+
+
 def _change_last(desk: Desk, changed: Callable[[Key, Step], tuple[str, Lines] | None]) -> None:
     """Solve all by the key, and change one file more in the last conflict's resolution."""
     last = last_step(desk.key)

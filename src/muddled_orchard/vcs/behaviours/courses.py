@@ -7,7 +7,9 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from muddled_orchard.core.key import Key, Step, side
+from muddled_orchard.core.meeting import STAGE
 from muddled_orchard.core.rehearsal import Expected
+from muddled_orchard.core.repository import contains
 from muddled_orchard.core.scenario import Task
 from muddled_orchard.core.tasks import source_of
 from muddled_orchard.vcs.acting import Desk, Left, knot, knots, solve
@@ -39,11 +41,6 @@ def second_try(desk: Desk) -> Expected:
     desk.begin(task)
     _abort(desk, task)
     return right(desk)
-
-
-def never_started(_: Desk) -> Expected:
-    """Nothing at all."""
-    return UNTOUCHED
 
 
 def aborted(desk: Desk) -> Expected:
@@ -263,14 +260,6 @@ def copied(desk: Desk, task: Task) -> None:
     desk.git("commit", "-q", "-m", "Bring the other work in")
 
 
-def nothing_fetched(desk: Desk) -> Expected:
-    """Merge what was fetched some time ago."""
-    task = desk.scenario.task[0]
-    desk.git("checkout", "-q", task.on)
-    desk.try_git("merge", "-q", source_of(task) or "")
-    return UNTOUCHED
-
-
 def squashed_replay(desk: Desk) -> Expected:
     """Rebase, and make one commit of it."""
     desk.carry_out()
@@ -369,6 +358,69 @@ def stash_dropped(desk: Desk) -> Expected:
 
     desk.carry_out(instead=instead)
     return expect(desk, "resolution", "rest rules")
+
+
+def in_parts(desk: Desk) -> Expected:
+    """Merge an older commit of the branch first, and the rest of it then."""
+
+    def instead(desk: Desk, task: Task) -> None:
+        _get_ready(desk, task)
+        for part in (f"{source_of(task)}~1", source_of(task) or ""):
+            desk.try_git("merge", "-q", "--no-edit", "--no-ff", part)
+            step = next(knots(desk.key))
+            if desk.unmerged() or part == source_of(task):
+                solve(desk, step)
+                desk.git("add", "--all")
+                desk.try_git("commit", "-q", "--no-edit")
+
+    desk.carry_out(instead=instead)
+    return expect(desk, may="history")
+
+
+def on_older_base(desk: Desk) -> Expected:
+    """Rebase onto an older commit than was asked."""
+
+    def instead(desk: Desk, task: Task) -> None:
+        _get_ready(desk, task)
+        desk.try_git("rebase", f"{source_of(task)}~1")
+        _replay_through(desk)
+
+    desk.carry_out(instead=instead)
+    return expect(desk, "history", "resolution rules rest delivered")
+
+
+def taken_early(desk: Desk) -> Expected:
+    """Take the other side's files before the merge, so that nothing conflicts any more."""
+
+    def instead(desk: Desk, task: Task) -> None:
+        _get_ready(desk, task)
+        step = next(knots(desk.key))
+        for conflict in step.meeting.conflicts:
+            blob = conflict.stages.get(STAGE["theirs"])
+            desk.write(conflict.path, desk.key.texts[blob.id] if blob else None, blob.mode if blob else None)
+        desk.git("add", "--all")
+        desk.try_git("commit", "-q", "-m", "Take theirs")
+        desk.try_git("merge", "-q", "--no-edit", source_of(task) or "")
+        if desk.pending:
+            desk.git("merge", "--abort")
+
+    desk.carry_out(instead=instead, mend=False)
+    # What conflicts by its place alone does so all the same, and then nothing is merged at last.
+    return expect(desk, may="resolution rest rules markers history delivered bystanders finished tidy")
+
+
+def has_several_commits(key: Key) -> bool:
+    """Where the knot task brings in a branch by a merge that has more than one commit of its own."""
+    step = next(knots(key))
+    older = key.commits[step.theirs].parents[:1]
+    return bool(older) and not contains(key.commits, step.ours, older[0])
+
+
+def has_older_base(key: Key) -> bool:
+    """Where the new base of a rebase has more than one commit that the branch lacks."""
+    step = next(knots(key))
+    older = key.commits[step.ours].parents[:1]
+    return bool(older) and rebases(step.operation) and not contains(key.commits, step.theirs, older[0])
 
 
 def can_skip(key: Key) -> bool:

@@ -1,0 +1,80 @@
+"""Processes that work side by side, and end when the process that began them does."""
+
+from __future__ import annotations
+
+import ctypes
+import gc
+import multiprocessing
+import os
+import signal
+import sys
+import threading
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from multiprocessing.context import BaseContext
+
+_DEATH_SIGNAL = 1  # PR_SET_PDEATHSIG (prctl(2))
+
+
+def context() -> BaseContext:
+    """How processes are begun: forked where that is safe, since a new one would first import everything."""
+    return multiprocessing.get_context("fork" if sys.platform == "linux" else "spawn")
+
+
+def share(work: int, jobs: int, most: int) -> int:
+    """How many pieces of work to give a process at once: at most `most`, and few enough that all have work to
+    the end."""
+    return max(1, min(most, -(-work // (4 * jobs))))
+
+
+def be_a_worker(parent: int) -> None:
+    """Prepare a process that was just begun by the process `parent`: it leaves Ctrl-C to that one, and ends
+    when that one does, however it ends."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)
+    if sys.platform == "linux":
+        ctypes.CDLL(None).prctl(_DEATH_SIGNAL, signal.SIGKILL)
+        if os.getppid() != parent:  # it was quicker
+            os._exit(1)
+    else:
+        threading.Thread(target=_watch, args=(parent,), daemon=True).start()
+
+
+def _watch(parent: int) -> None:
+    while os.getppid() == parent:
+        time.sleep(1)
+    os._exit(1)
+
+
+@contextmanager
+def begun_undisturbed() -> Iterator[None]:
+    """Begin processes and threads in here: Ctrl-C waits until it is over, and never reaches what was
+    begun."""
+    if not hasattr(signal, "pthread_sigmask"):
+        yield
+        return
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
+    try:
+        yield
+    finally:
+        signal.pthread_sigmask(signal.SIG_SETMASK, before)
+
+
+def limit_memory(most: int) -> None:
+    """Let this process have at most so many bytes, where the system can hold it to that."""
+    try:
+        import resource  # not on every system
+    except ImportError:
+        return
+    _, hard = resource.getrlimit(resource.RLIMIT_AS)
+    if hard != resource.RLIM_INFINITY:
+        most = min(most, hard)
+    resource.setrlimit(resource.RLIMIT_AS, (min(most, sys.maxsize), hard))
+
+
+def collect_seldom() -> None:
+    """Look for unreachable objects seldom: what a worker holds (modules, keys) stays, and what it reads goes
+    by itself."""
+    gc.freeze()
+    gc.set_threshold(100_000, 20, 100)

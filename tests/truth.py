@@ -1,0 +1,465 @@
+"""Random histories and choices, done with real Git, whose verdict is known by construction.
+
+Texts are made of slots that lie so far apart that each is a hunk of its own. What both sides change conflicts; the
+learner's file is put together slot by slot from their choices, so nothing of how the program reads files is used to say
+what it must find. `make truth` tries many, the tests a few; both print their seeds.
+"""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import tempfile
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from fractions import Fraction
+from pathlib import Path
+
+from hypothesis import strategies as st
+
+from muddled_orchard.core.assessment import Assessment
+from muddled_orchard.files.scenario_file import load_scenario
+from muddled_orchard.vcs.grading import grader
+from muddled_orchard.vcs.planting import plant
+from tests.conftest import LEARNER
+from tests.scenarios import HEADER
+
+WORDS = ("ours", "theirs", "base", "ours+theirs", "theirs+ours", "neither")
+CHOICES = (*WORDS, "blend", "markers")
+Lines = list[str]
+
+
+@dataclass
+class Slot:
+    """A place in a text: what it reads in the base and on each side, and what stands there at last."""
+
+    base: Lines
+    ours: Lines
+    theirs: Lines
+    now: Lines = field(default_factory=list)
+
+    @property
+    def conflicts(self) -> bool:
+        return self.ours not in (self.base, self.theirs) and self.base != self.theirs
+
+    def kept(self, word: str, label: str = "topic") -> Lines:
+        """What stands there when this is chosen."""
+        if word == "markers":
+            return ["<<<<<<< HEAD", *self.ours, "=======", *self.theirs, f">>>>>>> {label}"]
+        sides = {
+            "ours": self.ours,
+            "theirs": self.theirs,
+            "base": self.base,
+            "neither": [],
+            "blend": ["something else"],
+        }
+        return [line for part in word.split("+") for line in sides[part]]
+
+    @property
+    def merged(self) -> Lines:
+        """What Git makes of a slot that does not conflict."""
+        return self.theirs if self.ours == self.base else self.ours
+
+
+def text_of(name: str, contents: Sequence[Lines]) -> str:
+    """A text of these slots with lines between that are there once, and others that are there often."""
+    lines = [f"{name} begins"]
+    for number, content in enumerate(contents):
+        lines += [
+            f"above {number}",
+            "}",
+            f"{name} {number}",
+            "",
+            *content,
+            f"below {number}",
+            "}",
+            f"end {number}",
+            "",
+        ]
+    return "".join(f"{line}\n" for line in lines)
+
+
+@st.composite
+def slots(draw: st.DrawFn, most: int = 4) -> list[Slot]:
+    """Slots of which at least one conflicts."""
+    kinds = draw(st.lists(st.sampled_from(("both", "ours", "theirs", "same", "none")), max_size=most - 1))
+    kinds.insert(draw(st.integers(0, len(kinds))), "both")
+    found = []
+    for number, kind in enumerate(kinds):
+        base, ours, theirs, both = ([f"{word} {number} {n}" for n in range(draw(st.integers(1, 2)))] for word in ("base", "ours", "theirs", "both"))  # fmt: skip
+        by_kind = {
+            "both": (ours, theirs),
+            "ours": (ours, base),
+            "theirs": (base, theirs),
+            "same": (both, both),
+            "none": (base, base),
+        }
+        found.append(Slot(base, *by_kind[kind]))
+    return found
+
+
+@dataclass
+class Expected:
+    """What must be found. `share` is that of `resolution`; criteria that aren't named are met or skipped."""
+
+    share: Fraction | None = None
+    lost: Mapping[str, str] = field(default_factory=dict)
+    kept: Sequence[str] = ()
+    state: str = "finished"
+
+
+class Story:
+    """A scenario in the making, its practice folder, and a learner in it."""
+
+    def __init__(self) -> None:
+        self._parts: list[str] = []
+        self._begun: set[str] = set()
+        self._room = tempfile.TemporaryDirectory(prefix="truth-")
+        self.top = Path(self._room.name)
+        self.work = self.top / "planted/work"
+
+    def commit(
+        self, branch: str, message: str, files: Mapping[str, str | None], more: str = "", parent: str = "main"
+    ) -> None:
+        """A commit in the story; None deletes a file."""
+        start = f'from = "{parent}"\n' if branch != "main" and branch not in self._begun else ""
+        self._begun.add(branch)
+        texts = ", ".join(
+            f"{json.dumps(name)} = {json.dumps(text)}" for name, text in files.items() if text is not None
+        )
+        gone = [name for name, text in files.items() if text is None]
+        said = f'[[story]]\non = "{branch}"\nby = "{"maren" if branch == "main" else "tobias"}"\nmessage = "{message}"\nlabel = "{message}"\n{start}'
+        said += f"write = {{ {texts} }}\n" if texts else ""
+        said += f"remove = {json.dumps(gone)}\n" if gone else ""
+        self._parts.append(said + more)
+
+    def ask(self, task: str, answers: Sequence[str]) -> None:
+        """A task and its answers, as they stand in the file."""
+        self._parts += [f"[[task]]\n{task}", *(f"[[answer]]\n{answer}" for answer in answers)]
+
+    def plant(self) -> None:
+        file = self.top / "own.toml"
+        file.write_text(HEADER.replace("hive-notes", "own") + "\n".join(self._parts), "utf-8")
+        self._scenario = load_scenario(file)
+        plant(self._scenario, self.top / "planted", "0")
+
+    def git(self, *arguments: str, fails: bool = False) -> str:
+        done = subprocess.run(
+            ["git", *arguments], cwd=self.work, env=LEARNER, capture_output=True, text=True, check=False
+        )
+        assert fails or done.returncode == 0, (arguments, done.stdout, done.stderr)
+        return done.stdout
+
+    def write(self, files: Mapping[str, str | None]) -> None:
+        for name, text in files.items():
+            if text is None:
+                (self.work / name).unlink(missing_ok=True)
+            else:
+                (self.work / name).write_text(text, "utf-8")
+        self.git("add", "--all")
+
+    def assessment(self) -> Assessment:
+        with grader(lambda _: self._scenario) as one:
+            (found,) = one.grade([self.top / "planted"])
+        self._room.cleanup()
+        return found
+
+
+def check(story: Story, expected: Expected) -> None:
+    """Grade, and compare with what must come out."""
+    got = story.assessment()
+    verdicts = {c.id: c.outcome.verdict for c in got.criteria if c.outcome.verdict in ("partly", "missed")}
+    told = [f"{c.id}: {c.outcome.because}" for c in got.criteria]
+    wanted = dict(expected.lost)
+    if expected.share is not None and expected.share < 1:
+        wanted["resolution"] = "partly" if expected.share else "missed"
+    assert (got.state, verdicts) == (expected.state, wanted), (got.reason, told)
+    if expected.share is not None:
+        share = next(c.outcome.share for c in got.criteria if c.id == "resolution")
+        assert abs(share - float(expected.share)) < 1e-9, told
+    if expected.kept:
+        assert [hunk.kept for hunk in got.hunks] == list(expected.kept), told
+
+
+def keep(file: str, words: Sequence[str], more: str = "") -> str:
+    return f'file = "{file}"\nkeep = {json.dumps(list(words))}\n{more}'
+
+
+def _share(pairs: Sequence[tuple[str, str]]) -> Fraction:
+    return Fraction(sum(key == chosen for key, chosen in pairs), len(pairs))
+
+
+def _chosen(draw: st.DrawFn, key: str, among: Sequence[str] = CHOICES) -> str:
+    return draw(st.sampled_from((key, key, *among)))
+
+
+# -- Groups -----------------------------------------------------------------------------------------------
+
+
+@st.composite
+def merge(draw: st.DrawFn) -> tuple[Story, Expected]:
+    """One merge: choices in each hunk, markers, edits outside the hunks, modes, and the shape of the history."""
+    story, files = Story(), {f"{name}.txt": draw(slots()) for name in ("a", "b")[: draw(st.integers(1, 2))]}
+    extra = {"run.sh": "echo\n", "more.txt": "more\n"}
+
+    def texts(part: str) -> dict[str, str | None]:
+        return {name: text_of(name, [getattr(slot, part) for slot in own]) for name, own in files.items()}
+
+    story.commit("main", "Begin", {**texts("base"), **extra}, 'executable = ["run.sh"]\n')
+    # The first part of it has all that conflicts in one file, so that who merges it first meets that.
+    story.commit("topic", "First", {"first.txt": "first\n", "a.txt": texts("theirs")["a.txt"]})
+    story.commit("topic", "Theirs", {**texts("theirs"), "last.txt": "last\n"})
+    story.commit("main", "Ours", texts("ours"))
+    lost: dict[str, str] = {}
+    pairs: list[tuple[str, str]] = []
+    answers, kept = [], []
+    for name, own in files.items():
+        keys = [draw(st.sampled_from(WORDS)) for slot in own if slot.conflicts]
+        answers.append(keep(name, keys))
+        wanted = iter(keys)
+        for slot in own:
+            if slot.conflicts:
+                key = next(wanted)
+                chosen = _chosen(draw, key)
+                pairs.append((key, chosen))
+                kept.append({"markers": "unresolved"}.get(chosen, chosen))
+                slot.now = slot.kept(chosen)
+                if chosen == "markers":
+                    lost["markers"] = "missed"
+                continue
+            slot.now = slot.merged
+            what = draw(st.sampled_from(("as merged",) * 6 + ("undone", "strayed")))
+            if what == "undone" and slot.merged != slot.base:
+                slot.now, lost["rest"] = slot.base, "missed"
+            elif what == "strayed":
+                slot.now = ["strayed", *slot.merged]
+                lost.setdefault("rest", "partly")
+    story.ask('do = "merge"\non = "main"\nbring = "topic"\n', answers)
+    story.plant()
+    now = {name: text_of(name, [slot.now for slot in own]) for name, own in files.items()}
+    _merged(draw, story, now, lost)
+    return story, Expected(_share(pairs), lost, kept)
+
+
+SHAPES = ("merge",) * 5 + (
+    "parts",
+    "squash",
+    "reversed",
+    "detached",
+    "other branch",
+    "amended",
+    "two commits",
+    "older",
+    "rebase",
+)
+
+
+def _merged(
+    draw: st.DrawFn,
+    story: Story,
+    now: Mapping[str, str | None],
+    lost: dict[str, str],
+) -> None:
+    """Bring the branch in, in one of many ways."""
+    shape = draw(st.sampled_from(SHAPES))
+    if shape == "parts":
+        story.git("merge", "-q", "--no-commit", "topic~1", fails=True)
+        story.write({"a.txt": now["a.txt"]})
+        story.git("commit", "-q", "-m", "a part")
+    if shape == "detached":
+        story.git("checkout", "-q", "--detach")
+        lost |= {"history": "partly", "tidy": "partly"}
+    if shape == "other branch":
+        story.git("checkout", "-qb", "mine")
+        lost |= {"history": "partly", "tidy": "partly"}
+    if shape == "reversed":
+        story.git("checkout", "-q", "topic")
+        lost["history"] = "missed"
+    options = ["--squash"] if shape == "squash" else ["--no-commit"]
+    story.git("merge", "-q", *options, "main" if shape == "reversed" else "topic", fails=True)
+    story.write(now)
+    if shape == "squash":
+        lost["history"] = "missed"
+    if draw(st.integers(0, 7)) == 0:
+        (story.work / "run.sh").chmod(0o644)
+        story.git("add", "run.sh")
+        lost.setdefault("rest", "partly")
+    story.git("commit", "-q", "--allow-empty", "-m", "merged")
+    if shape == "amended":
+        story.git("commit", "-q", "--amend", "-m", "said otherwise")
+    if shape == "two commits":
+        story.git("commit", "-q", "--allow-empty", "-m", "nothing more")
+
+
+@st.composite
+def rebase(draw: st.DrawFn) -> tuple[Story, Expected]:
+    """A rebase of several commits, some of which conflict, each in a slot of its own or in the one before's."""
+    return _replay(draw, "rebase")
+
+
+@st.composite
+def pick(draw: st.DrawFn) -> tuple[Story, Expected]:
+    """The same for cherry-picked commits."""
+    return _replay(draw, "cherry-pick")
+
+
+def _topic(
+    story: Story, base: Sequence[Lines], follows: Sequence[bool], conflicts: Sequence[bool]
+) -> list[tuple[str, int, bool]]:
+    """The commits that are to be replayed: what they say, their slot, and whether they conflict by themselves."""
+    theirs = [list(lines) for lines in base]
+    commits = []
+    for number in range(len(base)):
+        for word, more in (("Step", ""), ("Then", " again"))[: 1 + follows[number]]:
+            theirs[number] = [f"theirs {number}{more}"]
+            files = {"a.txt": text_of("a", theirs), f"{word}{number}.txt": f"{number}\n"}
+            story.commit("topic", f"{word} {number}", files)
+            commits.append((f"{word} {number}", number, conflicts[number] and word == "Step"))
+    return commits
+
+
+def _replay(draw: st.DrawFn, do: str) -> tuple[Story, Expected]:
+    story = Story()
+    kinds = draw(st.lists(st.sampled_from(("both", "theirs")), min_size=1, max_size=3))
+    kinds[draw(st.integers(0, len(kinds) - 1))] = "both"
+    base = [[f"base {number}"] for number in range(len(kinds))]
+    ours = [[f"ours {n}"] if kind == "both" else list(base[n]) for n, kind in enumerate(kinds)]
+    story.commit("main", "Begin", {"a.txt": text_of("a", base)})
+    follows = [draw(st.integers(0, 3)) == 0 for _ in kinds]
+    commits = _topic(story, base, follows, [kind == "both" for kind in kinds])
+    story.commit("main", "Ours", {"a.txt": text_of("a", ours)})
+    keys = {n: draw(st.sampled_from(WORDS)) for n, kind in enumerate(kinds) if kind == "both"}
+    answers = [keep("a.txt", [key], f'commit = "Step {number}"\n') for number, key in keys.items()]
+    # What follows in a slot comes in by itself only where theirs was kept.
+    then = {n: draw(st.sampled_from(WORDS[:2])) for n, key in keys.items() if follows[n] and key != "theirs"}
+    answers += [keep("a.txt", [key], f'commit = "Then {number}"\n') for number, key in then.items()]
+    labels = json.dumps([message for message, _, _ in commits])
+    asked = (
+        'do = "rebase"\non = "topic"\nonto = "main"\n'
+        if do == "rebase"
+        else f'do = "cherry-pick"\non = "main"\npick = {labels}\n'
+    )
+    story.ask(asked, answers)
+    story.plant()
+    chosen = {number: _chosen(draw, key, WORDS) for number, key in keys.items()}
+    now = [list(lines) for lines in ours]
+    if do == "rebase":
+        story.git("checkout", "-q", "topic")
+        story.git("rebase", "main", fails=True)
+    else:
+        story.git("cherry-pick", *reversed([f"topic~{back}" for back in range(len(commits))]), fails=True)
+    head = "REBASE_HEAD" if do == "rebase" else "CHERRY_PICK_HEAD"
+    right = sum(chosen[number] == key for number, key in keys.items())
+    for message, number, conflicts in commits:
+        first, again = [f"theirs {number}"], [f"theirs {number} again"]
+        if conflicts:
+            now[number] = Slot([f"base {number}"], [f"ours {number}"], first).kept(chosen[number])
+        elif message.startswith("Step"):
+            now[number] = first
+        elif now[number] == first:
+            now[number] = again
+            right += number in then  # what an earlier mistake keeps from being met costs nothing
+        elif number in then:
+            word = _chosen(draw, then[number], WORDS[:2])
+            now[number] = again if word == "theirs" else now[number]
+            right += word == then[number]
+        else:  # the earlier choice makes a further conflict: it brings its change all the same
+            now[number] = [*now[number], *again]
+        if story.git("log", "-1", "--format=%s", head, "--", fails=True).strip() == message:
+            story.write({"a.txt": text_of("a", now)})
+            story.git(do, "--continue", fails=True)
+    return story, Expected(Fraction(right, len(keys) + len(then)))
+
+
+@st.composite
+def several(draw: st.DrawFn) -> tuple[Story, Expected]:
+    """Several merges into one branch, in any order, perhaps not all of them."""
+    story, count = Story(), draw(st.integers(2, 3))
+    names = [f"b{number}" for number in range(count)]
+    base = [[f"base {n}"] for n in range(count)]
+    ours = [[f"ours {n}"] for n in range(count)]
+    story.commit("main", "Begin", {"a.txt": text_of("a", base)})
+    for number, name in enumerate(names):
+        theirs = [[f"theirs {n}"] if n == number else lines for n, lines in enumerate(base)]
+        story.commit(name, f"On {name}", {"a.txt": text_of("a", theirs)})
+    story.commit("main", "Ours", {"a.txt": text_of("a", ours)})
+    keys = [draw(st.sampled_from(WORDS)) for _ in names]
+    for number, name in enumerate(names):
+        story.ask(
+            f'do = "merge"\non = "main"\nbring = "{name}"\n',
+            [keep("a.txt", [keys[number]], f"task = {number + 1}\n")],
+        )
+    story.plant()
+    order = draw(st.permutations(range(count)))
+    done = order[: draw(st.sampled_from((count, count, count - 1)))]
+    chosen = {number: _chosen(draw, keys[number], WORDS) for number in done}
+    now = [list(lines) for lines in ours]
+    for number in done:
+        story.git("merge", "-q", names[number], fails=True)
+        now[number] = Slot([f"base {number}"], [f"ours {number}"], [f"theirs {number}"]).kept(chosen[number])
+        story.write({"a.txt": text_of("a", now)})
+        story.git("commit", "-q", "-m", f"merged {names[number]}")
+    right = sum(chosen.get(number) == key for number, key in enumerate(keys))
+    lost = {}
+    if len(done) < count:
+        lost = {"finished": "partly", "history": "partly"}
+    if list(done) != sorted(done):
+        lost["history"] = "partly"
+    return story, Expected(Fraction(right, count), lost, state="finished" if len(done) == count else "open")
+
+
+@st.composite
+def paths(draw: st.DrawFn) -> tuple[Story, Expected]:
+    """Conflicts of whole paths: deleted here or there, made on both sides, binary; with modes."""
+    story = Story()
+    kinds = draw(st.lists(st.sampled_from(("gone here", "gone there", "new")), min_size=1, max_size=3))
+    start: dict[str, str | None] = {"keep.txt": "keep\n"}
+    here: dict[str, str | None] = {"here.txt": "here\n"}
+    there: dict[str, str | None] = {"there.txt": "there\n"}
+    for number, kind in enumerate(kinds):
+        name = f"f{number}.sh"
+        if kind != "new":
+            start[name] = f"base {number}\n"
+        here[name] = None if kind == "gone here" else f"ours {number}\n"
+        there[name] = None if kind == "gone there" else f"theirs {number}\n"
+    modes = [name for name in start if draw(st.booleans()) and name != "keep.txt"]
+    story.commit("main", "Begin", start, f"executable = {json.dumps(modes)}\n" if modes else "")
+    story.commit("topic", "Theirs", there)
+    story.commit("main", "Ours", here)
+    answers, now, right = [], {}, 0
+    flip: list[str] = []
+    for number, kind in enumerate(kinds):
+        name = f"f{number}.sh"
+        if kind == "new":
+            key = draw(st.sampled_from(WORDS[:2]))
+            chosen = _chosen(draw, key, ("ours", "theirs", "blend"))
+            answers.append(keep(name, [key]))
+            now[name] = {"ours": here[name], "theirs": there[name], "blend": "blend\n"}[chosen]
+        else:
+            word = "theirs" if kind == "gone here" else "ours"
+            key = draw(st.sampled_from((word, "gone")))
+            chosen = _chosen(draw, key, (word, "gone", "blend"))
+            answers.append(f'file = "{name}"\n' + ("gone = true\n" if key == "gone" else f'side = "{key}"\n'))
+            now[name] = {
+                word: (there if kind == "gone here" else here)[name],
+                "gone": None,
+                "blend": "blend\n",
+            }[chosen]
+            if chosen == word and draw(st.integers(0, 3)) == 0:
+                flip.append(name)
+                chosen = "another mode"
+        right += key == chosen
+    story.ask('do = "merge"\non = "main"\nbring = "topic"\n', answers)
+    story.plant()
+    story.git("merge", "-q", "topic", fails=True)
+    story.write(now)
+    for name in flip:
+        (story.work / name).chmod(0o644 if name in modes else 0o755)
+    story.git("add", "--all")
+    story.git("commit", "-q", "-m", "merged")
+    return story, Expected(Fraction(right, len(kinds)))
+
+
+GROUPS: dict[str, Callable[[], st.SearchStrategy[tuple[Story, Expected]]]] = {
+    "merge": merge, "rebase": rebase, "pick": pick, "several": several, "paths": paths,
+}  # fmt: skip
