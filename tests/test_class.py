@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+import os
 import shutil
 import signal
 import sqlite3
@@ -355,11 +356,14 @@ def test_the_gradebook_and_the_page_of_tests(back: Path) -> None:
 
 
 def test_stopping_keeps_what_is_done_and_says_how_to_go_on(back: Path) -> None:
-    for number in range(400):  # so many that it can't be done before it is stopped
+    for number in range(200):
         shutil.copytree(back / "done/ada", back / f"many/{number:03}", symlinks=True)
+    # Git takes so long that they can't all be graded before it is stopped.
+    (back / "git").write_text(f'#!/bin/sh\nsleep 0.2\nexec {shutil.which("git")} "$@"\n', "utf-8")
+    (back / "git").chmod(0o755)
     run = subprocess.Popen(
         [*PROGRAM, "grade", "many", "--jobs", "1"], cwd=back, stderr=subprocess.PIPE, stdout=subprocess.PIPE,
-        text=True, env=LEARNER, start_new_session=True,
+        text=True, env=LEARNER | {"PATH": f"{back}:{os.environ['PATH']}"}, start_new_session=True,
     )  # fmt: skip
     deadline = time.monotonic() + 60
     while time.monotonic() < deadline:
@@ -376,3 +380,24 @@ def test_stopping_keeps_what_is_done_and_says_how_to_go_on(back: Path) -> None:
         (kept,) = db.execute("SELECT count(*) FROM grading").fetchone()
     assert kept == int(said.split(" of ")[0].splitlines()[-1])
     assert len(graded(back / "many", "--ledger", back / "orchard.db")) == 1
+
+
+@pytest.mark.parametrize("when", [0, 1])
+def test_a_ledger_goes_on_after_a_request_to_end_anywhere_in_a_transaction(
+    when: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    ledger = Ledger(tmp_path / "orchard.db", create=True)
+    run, calls = ledger._run, iter(range(100))
+
+    def stopped(query: str, values: tuple[object, ...] = ()) -> sqlite3.Cursor:
+        done = run(query, values)
+        if next(calls) == when:  # it was carried out, and nobody hears of that any more
+            raise KeyboardInterrupt
+        return done
+
+    monkeypatch.setattr(ledger, "_run", stopped)
+    with pytest.raises(KeyboardInterrupt):
+        ledger.set("unseen", None)
+    monkeypatch.undo()
+    ledger.set("unseen", "missed")
+    assert ledger.setting("unseen") == "missed"

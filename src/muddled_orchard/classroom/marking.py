@@ -155,10 +155,12 @@ def _gathered(
                     waiting = []
             yield collected
     finally:
-        # What was graded is kept, whatever stops the rest.
-        if course.ledger is not None and waiting:
-            course.ledger.note(waiting)
-        grading.close()
+        try:
+            # What was graded is kept, whatever stops the rest.
+            if course.ledger is not None and waiting:
+                course.ledger.note(waiting)
+        finally:
+            grading.close()
 
 
 # -- What the ledger remembers ----------------------------------------------------------------------------

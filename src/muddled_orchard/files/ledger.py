@@ -100,14 +100,18 @@ class Ledger:
 
     @contextmanager
     def _transaction(self) -> Iterator[None]:
-        self._run("BEGIN IMMEDIATE")
+        self._undo()  # a request to end can come before the one that it stopped is undone
         try:
+            self._run("BEGIN IMMEDIATE")
             yield
+            self._run("COMMIT")
         except BaseException:
-            if self._db.in_transaction:
-                self._db.execute("ROLLBACK")
+            self._undo()
             raise
-        self._run("COMMIT")
+
+    def _undo(self) -> None:
+        if self._db.in_transaction:
+            self._run("ROLLBACK")
 
     def _run(self, query: str, values: Sequence[object] = ()) -> sqlite3.Cursor:
         with self._told():
