@@ -62,6 +62,12 @@ def graded(folder: Path, *more: str | Path) -> dict[str, dict[str, Any]]:
     return {submission["learner"]: submission for submission in data["submissions"]}
 
 
+@pytest.fixture(scope="session", autouse=True)
+def own_state(tmp_path_factory: pytest.TempPathFactory) -> None:
+    """What the program remembers of plantings stays out of the user's home."""
+    os.environ["XDG_STATE_HOME"] = str(tmp_path_factory.mktemp("state"))
+
+
 @pytest.fixture
 def planted(tmp_path: Path) -> Path:
     """A practice folder of the bundled first exercise."""

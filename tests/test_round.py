@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from rich.console import Console
 
 from muddled_orchard.classroom import handing_out, marking, side_by_side
-from muddled_orchard.cli import COMMANDS
+from muddled_orchard.commands.parser import COMMANDS
 from muddled_orchard.core.bounds import Bounds
 from muddled_orchard.core.places import below
 from muddled_orchard.core.roster import Learner

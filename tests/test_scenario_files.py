@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 
 from muddled_orchard.core.problems import BadInput
+from muddled_orchard.core.scenario import CRITERIA
 from muddled_orchard.files.scenario_file import load_scenario
 from tests.conftest import muddled
 from tests.scenarios import CHAIN
@@ -32,7 +33,34 @@ WRONG: dict[str, tuple[list[tuple[str, str]], list[str]]] = {
         ["3: title: expected text in quotes, found 3", "5: starts: expected a time as in",
          "37: story[2].remove: expected a list in square brackets"],
     ),
-    "a missing key is explained": ([('title = "Notes on the hives"\n', "")], ['title: "title" is missing|It says: the exercise']),
+    "a missing key is explained": (
+        [('do = "merge"\non = "main"\nbring = "east"', 'on = "main"\nbring = "east"')], ['task[1].do: "do" is missing|It says: the operation'],
+    ),
+    "an empty one": ([('title = "Notes on the hives"', 'title = " "'), ('message = "Lose some hives"', 'message = ""')],
+                     ["3: title: the title is empty", "story[4].message: message is empty"]),
+    "keys, story and points at once": (
+        [('find = "north: 3", put = "north: 4"', 'find = "nrth", put = "x"'), ("keep = [{ text", "keap = [{ text"),
+         ('has = "Maren"', 'has = "Maren"\n[points]\nrules = "none"')],
+        ["36: story[2].change[1].find: find does not occur", "81: answer[3].keap|Did you mean", "88: points.rules: expected a number"],
+    ),
+    "nothing of a broken story's consequences": (
+        [('"swarm.txt" = "call Tobias\\n"', '"swarm.txt" = 3'), ('bring = "west"', 'bring = "wset"')], ["28: story[1].write.swarm.txt: expected text in quotes"],
+    ),
+    "names that other systems don't have": (
+        [('"old.txt" = "kept', '"aux.txt" = "a"\n"a:b" = "a"\n"end." = "a"\n"Notes.txt" = "a"\n"old.txt" = "kept')],
+        ['story[1].write.aux.txt: "aux.txt" is no path for a file here: Windows has no file', 'names with ":"', "end with a dot or a blank",
+         'can\'t stand beside "notes.txt"|upper and lower case'],
+    ),
+    "files in the way": (
+        [('remove = ["old.txt"]', 'rename = { "old.txt" = "swarm.txt" }\nwrite = { "notes.txt/x" = "a" }')],
+        ['story[2].rename.old.txt: there is a file "swarm.txt" by then', 'story[2].write.notes.txt/x: "notes.txt/x" is no path for a file here: "notes.txt" is a file'],
+    ),
+    "branches": (
+        [('on = "west"\nfrom', 'on = "main/x"\nfrom'), ('bring = "west"', 'bring = "main/x"\ndelete = "main"')],
+        ['40: story[3].on: there can be no branch "main/x" beside "main"', 'task[2].delete: the branch "main" can\'t be deleted: it receives'],
+    ),
+    "a time that Git doesn't have": ([("2031-05-01", "1969-05-01")], ["5: starts: Git has no dates before 1970"]),
+    "no points": ([('has = "Maren"', 'has = "Maren"\n[points]\n' + "\n".join(f"{name} = 0" for name in CRITERIA))], ["points: all points are 0"]),
     "an unknown author, branch and file": (
         [('on = "west"\nfrom = "main"\nby = "tobias"', 'on = "west"\nfrom = "mian"\nby = "tobia"'),
          ('bring = "west"', 'bring = "wset"')],
@@ -58,7 +86,7 @@ WRONG: dict[str, tuple[list[tuple[str, str]], list[str]]] = {
         [('has = "Maren"', 'matches = "("\n[points]\nmarker = 3')],
         ["86: rule[1].matches: this is no regular expression", '88: points.marker: "marker" is no criterion|Did you mean "markers"?'],
     ),
-    "no TOML": ([('title = "Notes', 'title = Notes')], ["3: this is no valid TOML"]),
+    "no TOML": ([('title = "Notes', 'title = Notes')], ["3: this is no valid TOML: Invalid value|Text stands between straight quotes"]),
     "a value that nobody gives": ([('message = "Lose some hives"', 'message = "Lose @{count} hives"')], ['story[4].message: no value is named "count"']),
 }  # fmt: skip
 
@@ -103,3 +131,44 @@ def test_a_good_file_is_plain_data(scenario_file: Callable[[str], Path]) -> None
     assert scenario.story[1].from_ == "main"
     assert scenario.weight("resolution") == 6
     assert hash(scenario.task) == hash(load_scenario(scenario_file(CHAIN)).task)
+
+
+def test_any_line_ends_and_a_byte_order_mark_are_read(
+    scenario_file: Callable[[str], Path], tmp_path: Path
+) -> None:
+    plain = load_scenario(scenario_file(CHAIN))
+    path = tmp_path / "scenario.toml"
+    path.write_bytes(b"\xef\xbb\xbf" + CHAIN.replace("\n", "\r\n").replace(" = ", "\t=\t").encode())
+    assert load_scenario(path).story[1:] == plain.story[1:]
+    path.write_bytes(CHAIN.encode("utf-16"))
+    with pytest.raises(BadInput, match="UTF-16"):
+        load_scenario(path)
+    path.write_bytes(CHAIN.replace("Notes on", "N\xf6tes on").encode("latin-1"))
+    for command in (["survey"], ["rehearse"], ["plant"]):
+        target = [tmp_path / "x"] if command == ["plant"] else []
+        said = muddled(*command, path, *target, code=1 if command == ["survey"] else 2).stderr
+        assert "scenario.toml:3: this is no UTF-8 text (byte 0xf6)" in said
+
+
+def test_rules_markers_and_ids_are_checked_before_anybody_is_handed_anything(tmp_path: Path) -> None:
+    chain = CHAIN.replace(
+        'has = "Maren"',
+        'has = "@{who}"\n[[rule]]\nfile = "nots.txt"\nhas = "x"\n[values]\nwho = { choose = ["Max", "Mar", "M"] }',
+    )
+    chain = chain.replace('text = "south: 13"', 'text = "<<<<<<< HEAD\\nsouth: 13"')
+    (tmp_path / "press-limit.toml").write_text(chain.replace('"hive-notes"', '"press-limit"'), "utf-8")
+    said = " ".join(muddled("survey", tmp_path / "press-limit.toml", code=1).stdout.split())
+    for told in (
+        'press-limit.toml:2: id: a bundled scenario has the id "press-limit"',
+        'press-limit.toml:81: answer[3].keep[1]: the answer has a conflict marker: "<<<<<<< HEAD"',
+        'press-limit.toml:84: rule[1]: with who = "Max": the key\'s own solution breaks this rule: in swarm.txt "Max" is missing',
+        "press-limit.toml:88: rule[2].file: this rule is for nots.txt, and the key's own solution has no such file Did you mean",
+    ):
+        assert told in said
+    (tmp_path / "one.toml").write_text(CHAIN, "utf-8")
+    (tmp_path / "two.toml").write_text(CHAIN, "utf-8")
+    (tmp_path / "roster.csv").write_text("id,name\nada,Ada\n", "utf-8")
+    for command in (["survey"], ["handout", "--roster", "roster.csv", "--out", "out"]):
+        done = muddled(*command, "one.toml", "two.toml", folder=tmp_path, code=2 - (command == ["survey"]))
+        assert 'two.toml: id: the id "hive-notes" is also that of one.toml' in done.stderr
+    assert 'Did you mean "one.toml"?' in muddled("plant", "one", "x", folder=tmp_path, code=2).stderr

@@ -66,8 +66,10 @@ def test_what_is_not_covered_or_not_there_is_an_error(tmp_path: Path) -> None:
     second = CHAIN.index("[[answer]]\ntask = 1", first + 1)
     (tmp_path / "uncovered.toml").write_text(CHAIN[:first] + CHAIN[second:])
     done = muddled("survey", tmp_path / "uncovered.toml", code=1)
-    assert "the key has no answer for notes.txt, which conflicts in task 1 (contents)" in done.stdout
-    (tmp_path / "wrong.toml").write_text(CHAIN.replace('file = "old.txt"\ngone', 'file = "swarm.txt"\ngone'))
+    said = " ".join(done.stdout.split())
+    assert "uncovered.toml: the key has no answer for notes.txt, which conflicts in task 1 (contents)" in said
+    wrong = CHAIN.replace('file = "old.txt"\ngone', 'file = "swarm.txt"\ngone').replace("hive-notes", "wrong")
+    (tmp_path / "wrong.toml").write_text(wrong)
     (tmp_path / "broken.toml").write_text(CHAIN.replace('bring = "west"', 'bring = "wset"'))
     done = muddled("survey", tmp_path, code=1)
     assert "wrong.toml:75: answer[2].file: swarm.txt does not conflict in task 1" in done.stderr
@@ -78,6 +80,25 @@ def test_what_is_not_covered_or_not_there_is_an_error(tmp_path: Path) -> None:
     result = surveyed(tmp_path, code=1)
     assert len(result["surveys"]) == 1
     assert {problem["line"] for problem in result["problems"]} == {75, 65}
+
+
+def test_what_is_wanted_beyond_the_hunks_is_shown(tmp_path: Path) -> None:
+    for id_, told in (
+        ("gone-price-list", ["prices.csv merges cleanly and is to be changed all the same:", "+honey,7.80,jar", "-honey,6.90,jar"]),
+        ("quiet-breakage", ['✓ scale.py lacks "weight("', "✓ scale.py is well-formed Python", "The key says what scale.py should be"]),
+        ("there-and-back", ["It could be a fast-forward, and a merge commit is asked for."]),
+        ("squash-the-notes", ["* Squashed: Merge branch 'cloths' (main)"]),
+        ("json-comma", ['        {"name": "medlars", "price": 3.10}']),
+    ):  # fmt: skip
+        said = muddled("survey", id_).stdout
+        assert [line for line in told if line not in said] == []
+    three = CHAIN.replace(
+        'keep = ["theirs"]', 'text = """\nHives\n=======\nnorth: 4\n\none\nTWO\nthree\nfour\nsouth: 6\n"""'
+    )
+    (tmp_path / "beyond.toml").write_text(three)
+    said = muddled("survey", tmp_path / "beyond.toml").stdout
+    assert "and beyond the hunks:" in said
+    assert "-two\n      +TWO\n" in said
 
 
 def test_the_graph_can_be_drawn(tmp_path: Path) -> None:
@@ -101,10 +122,7 @@ def test_the_graph_can_be_drawn(tmp_path: Path) -> None:
 
 
 def test_a_control_is_said_to_be_one() -> None:
-    assert (
-        "is a fast-forward; that is right where it is meant as a control"
-        in muddled("survey", "just-forward").stdout
-    )
+    assert "is a fast-forward: the branches have not diverged" in muddled("survey", "just-forward").stdout
     assert "does not conflict" in muddled("survey", "same-change").stdout
 
 

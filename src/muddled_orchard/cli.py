@@ -1,49 +1,15 @@
-"""The parser. A command's module is imported only when that command runs, so `--help` is quick."""
+"""The program. A command's module is imported only when that command runs, so `--help` is quick."""
 
 from __future__ import annotations
 
-import argparse
 import importlib
+import os
 import sys
 from collections.abc import Sequence
-from typing import Any, NoReturn
 
-from muddled_orchard import __version__
+from muddled_orchard.commands.parser import COMMANDS, ROUND, WRONG_USE, parser_of, top_parser
 
-DONE, WRONG_USE = 0, 2
-
-COMMANDS = {
-    "catalogue": "list the bundled scenarios: kind of conflict, operation, difficulty",
-    "sketch": "begin a scenario file for a kind of conflict",
-    "survey": "check scenarios and show what they will do",
-    "rehearse": "act out typical learners and check that each is graded as expected",
-    "plant": "build one practice repository",
-    "handout": "pack one repository a learner, each with numbers of its own",
-    "peek": "for learners: what is pending, which side is which, what is left to do",
-    "grade": "grade one submission or a whole folder of them",
-    "ledger": "show what the course's database holds, or export it",
-    "demo": "the whole round on made-up learners, in one go",
-}
-
-ROUND = """\
-Muddled Orchard makes Git repositories whose branches conflict, and grades what learners make of them.
-  1. muddled catalogue                     the scenarios there are; muddled survey ID looks into one
-  2. muddled plant press-limit practice    a practice folder: BRIEF.md to read, work/ to work in
-  3. muddled grade practice                did they get it, where not, and why
-To see it all at once, try: muddled demo"""
-
-
-class Parser(argparse.ArgumentParser):
-    """A parser whose errors take two lines: what is wrong, and where to read on."""
-
-    def _print_message(self, message: str, file: Any = None) -> None:
-        """Write help: unlike argparse's own, it doesn't hide that nobody could take it."""
-        (file or sys.stderr).write(message)
-
-    def error(self, message: str) -> NoReturn:
-        """Leave with exit code 2."""
-        message = message[:1].upper() + message[1:]
-        self.exit(WRONG_USE, f"{message}.\n  See: {self.prog} --help\n")
+DONE = 0
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -88,18 +54,12 @@ def _guarded(given: list[str]) -> int:
     if not given:
         print(ROUND)
         return DONE
-    if given[0].startswith("-"):
-        parser, subparsers = _parser()
-        for name, what in COMMANDS.items():
-            subparsers.add_parser(name, help=what)
-        parser.parse_args(given)
-        return DONE
+    if given[0] in ("-h", "--help", "-V", "--version"):
+        top_parser().parse_args(given[:1])
     # Not at the top: what errors are made of takes longer to load than `--help` may take.
-    from muddled_orchard.core.problems import BadInput, Problem, likely
+    from muddled_orchard.core.problems import BadInput
 
     try:
-        if given[0] not in COMMANDS:
-            raise BadInput(Problem(f'there is no command "{given[0]}"', likely(given[0], COMMANDS)))
         return _run(given)
     except BadInput as bad:
         for problem in bad.problems:
@@ -114,18 +74,30 @@ def _guarded(given: list[str]) -> int:
 
 
 def _run(given: list[str]) -> int:
+    from muddled_orchard.core.problems import BadInput, Problem, likely
+
+    given = _elsewhere(given)
+    if not given:
+        print(ROUND)
+        return DONE
     command = given[0]
+    if command.startswith("-"):
+        top_parser().refuse_unknown(given)
+    if command not in COMMANDS:
+        raise BadInput(Problem(f'there is no command "{command}"', likely(command, COMMANDS)))
     module = importlib.import_module(f"muddled_orchard.commands.{command}")
-    parser, subparsers = _parser()
-    own = subparsers.add_parser(command, help=COMMANDS[command], description=module.__doc__)
-    module.add_options(own)
-    return int(module.run(parser.parse_args(given)))
+    return int(module.run(parser_of(command, module).parse_strictly(given[1:])))
 
 
-def _parser() -> tuple[Parser, argparse._SubParsersAction[Parser]]:
-    parser = Parser(prog="muddled", description=ROUND, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("--version", action="version", version=f"muddled {__version__}")
-    return parser, parser.add_subparsers(dest="command", metavar="COMMAND", title="commands")
+def _elsewhere(given: list[str]) -> list[str]:
+    """Go where `-C DIR` before a command says, and give the rest."""
+    while given and given[0].startswith("-C"):
+        place, rest = (given[0][2:], given[1:]) if given[0] != "-C" else ("".join(given[1:2]), given[2:])
+        if not place:
+            top_parser().error("-C needs a folder")
+        os.chdir(place)
+        given = rest
+    return given
 
 
 def _printable(text: str) -> str:

@@ -18,7 +18,7 @@ from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.story_files import File
 from muddled_orchard.core.variant import PLAIN
 from muddled_orchard.core.variants import Variants
-from muddled_orchard.files.catalogue import load, scenario_files
+from muddled_orchard.files.catalogue import load, scenario_files, shared_ids
 from muddled_orchard.files.checked import digest_of, scenario_text
 from muddled_orchard.files.ledger import Ledger
 from muddled_orchard.files.located import located
@@ -63,6 +63,7 @@ def exercises_in(places: Sequence[str], form: str) -> list[Exercise]:
             loaded.append((path, load(path)))
         except BadInput as bad:
             problems += bad.problems
+    problems += shared_ids(loaded)
     found = []
     with surveyor() as one:
         surveys = one.survey([scenario for _, scenario in loaded], PLAIN)

@@ -16,10 +16,20 @@ from muddled_orchard.vcs.surveying import surveyor
 
 OPERATIONS = ("merge", "rebase", "cherry-pick", "revert", "pull", "stash-pop")
 
+EXAMPLES = (
+    "muddled catalogue",
+    "muddled catalogue --operation rebase --difficulty easy",
+)
+
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """The options of `muddled catalogue`."""
-    parser.add_argument("--operation", choices=OPERATIONS, help="only scenarios that ask for this")
+    parser.add_argument(
+        "--operation",
+        metavar="WORD",
+        choices=OPERATIONS,
+        help=f"only scenarios that ask for this: {', '.join(OPERATIONS)}",
+    )
     parser.add_argument(
         "--kind", metavar="WORD", help="only those with this kind of conflict, as in modify/delete; or none"
     )

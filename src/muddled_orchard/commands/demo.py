@@ -8,7 +8,7 @@ from pathlib import Path
 from muddled_orchard.classroom.demonstration import BACK, LEARNERS, LEDGER, READ_ALOUD, hand_out, work
 from muddled_orchard.classroom.marking import Course
 from muddled_orchard.commands.grade import grade_all
-from muddled_orchard.commands.options import add_jobs
+from muddled_orchard.commands.options import add_jobs, add_quiet
 from muddled_orchard.core.bounds import Bounds
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.files.catalogue import Shelf
@@ -19,6 +19,11 @@ from muddled_orchard.reports.progress import with_progress
 from muddled_orchard.reports.terminal import console
 from muddled_orchard.vcs.behaviours import named
 
+EXAMPLES = (
+    "muddled demo",
+    "muddled demo somewhere-else",
+)
+
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """The options of `muddled demo`."""
@@ -27,7 +32,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         help="a new or an empty folder (default: %(default)s)",
     )  # fmt: skip
     add_jobs(parser)
-    parser.add_argument("--quiet", action="store_true", help="no progress")
+    add_quiet(parser, "no progress")
 
 
 def run(options: argparse.Namespace) -> int:

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from muddled_orchard.classroom.marking import Course, mark
-from muddled_orchard.commands.options import LEDGER, add_bounds, add_jobs, add_ledger, bounds_of
+from muddled_orchard.commands.options import LEDGER, add_bounds, add_jobs, add_ledger, add_quiet, bounds_of
 from muddled_orchard.core.assessment import HINTS
 from muddled_orchard.core.bounds import Bounds
 from muddled_orchard.core.collected import Collected, Finding
@@ -16,11 +16,18 @@ from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.wording import listed
 from muddled_orchard.files.catalogue import Shelf
 from muddled_orchard.files.ledger import Ledger
+from muddled_orchard.files.own_scenarios import beside
 from muddled_orchard.files.submissions import Handed, find_submissions
 from muddled_orchard.reports.progress import with_progress
 from muddled_orchard.system.output import PRIVATE, STDOUT, write_file
 
 UNREADABLE = 2
+
+EXAMPLES = (
+    "muddled grade practice",
+    "muddled grade handed-in --ledger orchard.db --csv grades.csv",
+    "muddled grade practice --for-learner --hint 2",
+)
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -54,7 +61,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--json", action="store_true", help="print the result file (JSON) instead")
     add_jobs(parser)
     add_bounds(parser)
-    parser.add_argument("--quiet", action="store_true", help="no progress, and no view of the results")
+    add_quiet(parser, "no progress, and no view of the results")
 
 
 def run(options: argparse.Namespace) -> int:
@@ -68,7 +75,7 @@ def run(options: argparse.Namespace) -> int:
     to_stdout = [options.csv == STDOUT, options.junit == STDOUT, options.json]
     if sum(to_stdout) > 1:
         raise BadInput(Problem("only one thing can go to standard output", "Name a file for the others."))
-    shelf = Shelf(options.scenarios)
+    shelf = Shelf(options.scenarios, beside(options.submissions))
     submissions = find_submissions(options.submissions)
     ledger = _ledger(options.ledger)
     try:

@@ -7,12 +7,14 @@ import sys
 from pathlib import Path
 
 from muddled_orchard.classroom.handing_out import enrol, exercises_in, make_all
-from muddled_orchard.commands.options import add_jobs, add_ledger, add_scenarios
+from muddled_orchard.commands.options import add_jobs, add_ledger, add_quiet, add_scenarios
 from muddled_orchard.core.handing import HandOut
 from muddled_orchard.files.ledger import Ledger
 from muddled_orchard.files.packing import FORMATS
 from muddled_orchard.files.roster import read_roster
 from muddled_orchard.reports.progress import with_progress
+
+EXAMPLES = ("muddled handout press-limit stale-main --roster class.csv --out out",)
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -33,7 +35,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )
     add_ledger(parser)
     add_jobs(parser)
-    parser.add_argument("--quiet", action="store_true", help="no progress; say nothing when all goes well")
+    add_quiet(parser, "no progress; say nothing when all goes well")
 
 
 def run(options: argparse.Namespace) -> int:

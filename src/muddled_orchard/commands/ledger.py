@@ -15,6 +15,11 @@ from muddled_orchard.system.output import PRIVATE, write_file
 
 BY_ITSELF_WORD = "default"
 
+EXAMPLES = (
+    "muddled ledger",
+    "muddled ledger --csv hand-outs.csv",
+)
+
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """The options of `muddled ledger`."""

@@ -17,10 +17,15 @@ def add_scenarios(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
 
 
+def add_quiet(parser: argparse.ArgumentParser, what: str) -> None:
+    """`-q`, `--quiet`."""
+    parser.add_argument("-q", "--quiet", action="store_true", help=what)
+
+
 def add_jobs(parser: argparse.ArgumentParser) -> None:
     """`--jobs N`: how many processes work side by side."""
     parser.add_argument(
-        "--jobs", metavar="N", type=_positive, default=cores(),
+        "--jobs", metavar="N", type=positive, default=cores(),
         help="how many processes work side by side (default: one a core, here %(default)s)",
     )  # fmt: skip
 
@@ -46,7 +51,7 @@ def add_bounds(parser: argparse.ArgumentParser) -> None:
         ("memory", "MIB", plain.memory >> 20, "the most memory that a worker may take"),
     ):
         said = f"{what} (default: %(default)s{' MiB' if unit == 'MIB' else ''})"
-        parser.add_argument(f"--most-{name}", metavar=unit, type=_positive, default=most, help=said)
+        parser.add_argument(f"--most-{name}", metavar=unit, type=positive, default=most, help=said)
 
 
 def bounds_of(options: argparse.Namespace) -> Bounds:
@@ -64,7 +69,8 @@ def cores() -> int:
     return len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
 
 
-def _positive(text: str) -> int:
+def positive(text: str) -> int:
+    """A whole number above 0. Raises ArgumentTypeError."""
     number = int(text) if text.isdecimal() and len(text) < 10 else 0
     if number < 1:
         raise argparse.ArgumentTypeError(f"{text} is no whole number above 0, or too large")

@@ -5,10 +5,16 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from muddled_orchard.commands.options import add_quiet
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.reports.peek_view import show_peek
 from muddled_orchard.reports.terminal import console
 from muddled_orchard.vcs.peeking import peek_at
+
+EXAMPLES = (
+    "muddled peek",
+    "muddled peek practice/work",
+)
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -16,9 +22,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "folder", metavar="DIR", type=Path, nargs="?", default=Path(), help="the repository (default: here)"
     )
-    parser.add_argument(
-        "--quiet", action="store_true", help="say nothing; the exit code is 1 while work is left"
-    )
+    add_quiet(parser, "say nothing; the exit code is 1 while work is left")
 
 
 def run(options: argparse.Namespace) -> int:

@@ -5,14 +5,21 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from muddled_orchard.commands.options import add_quiet
 from muddled_orchard.core.problems import BadInput
 from muddled_orchard.core.variant import PLAIN
-from muddled_orchard.files.catalogue import load, scenario_path
+from muddled_orchard.files.catalogue import BUNDLED, bundled_id, load, scenario_path
 from muddled_orchard.files.located import located
+from muddled_orchard.files.own_scenarios import remember
 from muddled_orchard.reports.plant_view import show_planted
 from muddled_orchard.reports.terminal import console
 from muddled_orchard.vcs.grading import check_key
 from muddled_orchard.vcs.planting import plant
+
+EXAMPLES = (
+    "muddled plant press-limit practice",
+    "muddled plant my-exercise.toml practice --variant 5c1d9a",
+)
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -22,7 +29,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--variant", metavar="CODE", default=PLAIN, help="whose version to build (default: %(default)s)"
     )
-    parser.add_argument("--quiet", action="store_true", help="say nothing when all goes well")
+    add_quiet(parser, "say nothing when all goes well")
 
 
 def run(options: argparse.Namespace) -> int:
@@ -33,7 +40,11 @@ def run(options: argparse.Namespace) -> int:
         check_key(scenario, options.variant)
         planted = plant(scenario, options.folder, options.variant)
     except BadInput as bad:
-        raise (located(bad, path) if all(problem.file is None for problem in bad.problems) else bad) from None
+        raise located(bad, path) from None
+    found_again = path.parent == BUNDLED or (
+        bundled_id(path, scenario) is None and remember(scenario.id, path)
+    )
     if not options.quiet:
-        show_planted(console(), str(options.folder), planted.scenario, planted.history)
+        named = [] if found_again else ["--scenarios", str(path)]
+        show_planted(console(), str(options.folder), planted.scenario, planted.history, named)
     return 0

@@ -7,7 +7,7 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
-from muddled_orchard.commands.options import add_jobs, add_scenarios
+from muddled_orchard.commands.options import add_jobs, add_quiet, add_scenarios, positive
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.rehearsal import Rehearsal
 from muddled_orchard.core.scenario import Scenario
@@ -20,6 +20,11 @@ from muddled_orchard.reports.terminal import console
 from muddled_orchard.vcs.grading import check_key
 from muddled_orchard.vcs.rehearsing import VARIANTS, rehearse
 
+EXAMPLES = (
+    "muddled rehearse press-limit",
+    "muddled rehearse my-exercise.toml --jobs 2",
+)
+
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """The options of `muddled rehearse`."""
@@ -31,19 +36,27 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         help="which variant to rehearse; can be repeated (default: behaviours are spread over several)",
     )
     parser.add_argument(
+        "--variants", metavar="N", type=positive, help="rehearse every behaviour in each of N variants"
+    )
+    parser.add_argument(
         "--keep", metavar="DIR", type=Path, default=Path("muddled-surprises"),
         help="where the repositories of surprises are left for a look (default: %(default)s)",
     )  # fmt: skip
     add_jobs(parser)
     parser.add_argument("--json", action="store_true", help="print JSON instead")
-    parser.add_argument("--quiet", action="store_true", help="no progress, and no view of the results")
+    add_quiet(parser, "no progress, and no view of the results")
 
 
 def run(options: argparse.Namespace) -> int:
     """Rehearse and show; 1 if there is a surprise."""
+    if options.variant and options.variants:
+        raise BadInput(Problem("--variant and --variants at once", "Name them, or say how many."))
     codes = tuple(options.variant or VARIANTS)
+    if options.variants:
+        codes = tuple(map(str, range(options.variants)))
     scenarios = _checked(options.scenarios, codes)
-    going = rehearse(scenarios, codes, options.keep, options.jobs)
+    each = bool(options.variants)
+    going = rehearse(scenarios, codes, options.keep, options.jobs, all_in_each=each)
     done = list(with_progress(going, len(scenarios), "Rehearsing", quiet=options.quiet))
     if options.json:
         sys.stdout.write(rehearsal_file(done))

@@ -6,17 +6,32 @@ import argparse
 import shutil
 from pathlib import Path
 
+from muddled_orchard.core.key import Key
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.scenario import Answer
 from muddled_orchard.core.variant import PLAIN
 from muddled_orchard.files.catalogue import bundled_ids
-from muddled_orchard.files.from_trees import WANTED, scenario_text, trees_beside
+from muddled_orchard.files.from_trees import (
+    WANTED,
+    open_conflict,
+    scenario_text,
+    trees_beside,
+    wanted_answers,
+)
 from muddled_orchard.files.scenario_file import read_scenario
 from muddled_orchard.files.sketches import sketch_kinds, sketch_text
 from muddled_orchard.reports.sketch_view import show_kinds, show_written
 from muddled_orchard.reports.terminal import console
 from muddled_orchard.system.output import write_new_file
 from muddled_orchard.vcs.surveying import surveyor
+
+_OPERATIONS = ("merge", "rebase")
+
+EXAMPLES = (
+    "muddled sketch",
+    "muddled sketch same-line my-exercise.toml",
+    "muddled sketch --from trees my-exercise.toml",
+)
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -31,24 +46,29 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--from", dest="trees", metavar="DIR", type=Path,
         help="make it of the trees DIR/base, DIR/ours and DIR/theirs, answers of DIR/wanted; "
-        "the kind is then merge or rebase",
+        "the kind is then merge (which need not be said) or rebase",
     )  # fmt: skip
 
 
 def run(options: argparse.Namespace) -> int:
     """List the kinds, or write a file."""
-    if options.kind is None:
+    kind, file = options.kind, options.file
+    if options.trees is not None and file is None and kind is not None and kind not in _OPERATIONS:
+        kind, file = "merge", Path(kind)
+    if kind is None:
+        if options.trees is not None:
+            raise BadInput(Problem("where to?", "Name a file: muddled sketch --from DIR my-exercise.toml"))
         show_kinds(console(), sketch_kinds(), bundled_ids())
         return 0
-    if options.file is None:
-        raise BadInput(Problem("where to?", f"Name a file: muddled sketch {options.kind} my-exercise.toml"))
+    if file is None:
+        raise BadInput(Problem("where to?", f"Name a file: muddled sketch {kind} my-exercise.toml"))
     if options.trees is None:
-        write_new_file(options.file, sketch_text(options.kind, options.file).encode())
-    elif options.kind in ("merge", "rebase"):
-        _from_trees(options.trees, options.file, options.kind)
+        write_new_file(file, sketch_text(kind, file).encode())
+        show_written(console(), str(file))
+    elif kind in _OPERATIONS:
+        _from_trees(options.trees, file, kind)
     else:
-        raise BadInput(Problem(f'with --from the kind is merge or rebase, not "{options.kind}"'))
-    show_written(console(), str(options.file))
+        raise BadInput(Problem(f'with --from the kind is merge or rebase, not "{kind}"'))
     return 0
 
 
@@ -58,31 +78,31 @@ def _from_trees(folder: Path, file: Path, operation: str) -> None:
         raise BadInput(
             Problem("this file exists already", "Name a new one; nothing was written.", file=str(file))
         )
-    copied = not (file.parent / file.stem).exists()
+    there_already = (file.parent / file.stem).exists()
     trees = trees_beside(folder, file)
-    copied = copied and trees == file.stem
+    copied = file.parent / trees if not there_already and trees == file.stem else None
     try:
-        scenario, problems = read_scenario(scenario_text(file, trees, operation, ()), file.parent)
+        scenario, problems = read_scenario(
+            scenario_text(file, trees, operation, (), ()), file.parent, file.stem
+        )
         if scenario is None or problems:
             raise BadInput([problem.at(str(folder), None) for problem in problems])
         with surveyor() as one:
             (found,) = one.survey([scenario], PLAIN)
         if isinstance(found, BadInput):
             raise found
-        paths = [c.path for step in found.key.steps for c in step.meeting.conflicts]
-        answers = (
-            tuple(_wanted(folder / WANTED, path) for path in paths) if (folder / WANTED).is_dir() else ()
-        )
-        write_new_file(file, scenario_text(file, trees, operation, answers).encode())
+        answers, kept, open_ = _answers(found.key, folder / WANTED)
+        write_new_file(file, scenario_text(file, trees, operation, answers, open_).encode())
     except BaseException:
-        if copied:
-            shutil.rmtree(file.parent / trees, ignore_errors=True)
+        if copied is not None:
+            shutil.rmtree(copied, ignore_errors=True)
         raise
+    show_written(console(), str(file), copied=str(copied or ""), open_=len(open_), kept=kept)
 
 
-def _wanted(folder: Path, path: str) -> Answer:
-    why = "Say here why; it is shown after grading."
-    place = folder / path
-    if not place.is_file():
-        return Answer(file=path, gone=True, why=why)
-    return Answer(file=path, text=place.read_bytes().decode("utf-8", "replace"), why=why)
+def _answers(key: Key, wanted: Path) -> tuple[list[Answer], list[str], list[str]]:
+    """The key's answers, files that stay as Git merges them, and conflicts without an answer."""
+    answers, kept = wanted_answers(key, wanted) if wanted.is_dir() else ([], [])
+    answered = {answer.file for answer in answers}
+    conflicts = [conflict for step in key.steps for conflict in step.meeting.conflicts]
+    return answers, kept, [open_conflict(one) for one in conflicts if one.path not in answered]

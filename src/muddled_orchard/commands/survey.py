@@ -4,20 +4,28 @@ from __future__ import annotations
 
 import argparse
 import sys
+from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 
-from muddled_orchard.commands.options import add_scenarios
+from muddled_orchard.commands.options import add_quiet, add_scenarios
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.survey import Survey
 from muddled_orchard.core.variant import PLAIN
-from muddled_orchard.files.catalogue import scenario_files
+from muddled_orchard.files.catalogue import bundled_id, scenario_files, shared_ids
 from muddled_orchard.files.located import located
 from muddled_orchard.files.scenario_file import load_scenario
 from muddled_orchard.reports.survey_json import survey_file
 from muddled_orchard.reports.survey_view import show_survey, show_table
 from muddled_orchard.reports.terminal import console
 from muddled_orchard.vcs.surveying import surveyor
+
+EXAMPLES = (
+    "muddled survey press-limit",
+    "muddled survey my-exercise.toml",
+    "muddled survey press-limit --picture graph.png",
+)
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -30,7 +38,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--picture", metavar="FILE", type=Path, help="draw the graph of one scenario (.png, .svg)"
     )
-    parser.add_argument("--quiet", action="store_true", help="only the errors")
+    add_quiet(parser, "only the errors")
 
 
 def run(options: argparse.Namespace) -> int:
@@ -47,6 +55,7 @@ def run(options: argparse.Namespace) -> int:
             loaded[path] = load_scenario(path)
         except BadInput as bad:
             problems += bad.problems
+    problems += shared_ids(loaded.items())
     with surveyor() as one:
         found: dict[Path, Survey] = {}
         for path, result in zip(loaded, one.survey(list(loaded.values()), options.variant), strict=True):
@@ -55,25 +64,29 @@ def run(options: argparse.Namespace) -> int:
             else:
                 found[path] = result
         weak = one.weak_values([(loaded[path], survey.key) for path, survey in found.items()])
-        for path, told in zip(found, weak, strict=True):
-            problems += located(BadInput(told), path).problems if told else ()
+        for (path, survey), told in zip(found.items(), weak, strict=True):
+            found[path] = _with_all_errors(survey, path, [*told, bundled_id(path, loaded[path])])
         if options.picture is not None and found:
             _draw(next(iter(found.values())), options.picture)
+        in_full = not options.quiet and len(files) == 1 and bool(found)
         if options.json:
             sys.stdout.write(survey_file(list(found.values()), problems))
-        elif not options.quiet and len(files) == 1 and found:
+        elif in_full:
             (survey,) = found.values()
             graphs = [one.graph(survey.key, solved=solved) for solved in (False, True)]
             show_survey(console(), survey, *graphs)
         elif not options.quiet and len(files) > 1:
             show_table(console(), {path.stem: found.get(path) for path in files})
+    problems += [problem for survey in found.values() for problem in survey.errors if not in_full]
     for problem in problems:
         print(problem, file=sys.stderr)
-    if len(files) > 1 or options.quiet:
-        for path, survey in found.items():
-            for problem in survey.errors:
-                print(problem.at(str(path), None), file=sys.stderr)
     return 1 if problems or any(survey.errors for survey in found.values()) else 0
+
+
+def _with_all_errors(survey: Survey, path: Path, more: Sequence[Problem | None]) -> Survey:
+    """The survey with further errors, each with its line."""
+    errors = [*survey.errors, *(problem for problem in more if problem is not None)]
+    return replace(survey, errors=located(BadInput(errors), path).problems if errors else ())
 
 
 def _draw(survey: Survey, file: Path) -> None:

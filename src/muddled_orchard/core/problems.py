@@ -36,6 +36,10 @@ class Problem:
         """The same problem, placed in a file."""
         return replace(self, file=file, line=line)
 
+    def moved(self, key: KeyPath) -> Problem:
+        """The same problem, at another key."""
+        return replace(self, key=key)
+
     def __str__(self) -> str:
         place = ":".join(str(part) for part in (self.file, self.line) if part is not None)
         said = ": ".join(part for part in (place, self.key_text, self.what) if part)

@@ -37,7 +37,8 @@ class Expected:
     """What a behaviour must get. A criterion that isn't named must be met or skipped.
 
     `lost` are the criteria that must cost points, `may` those that may, and of `some` at least one must.
-    An untouched submission must have no points at all.
+    `or_open`: that nothing was attempted is as true, since nothing of what was asked came in. An untouched
+    submission must have no points at all.
     """
 
     state: State = "finished"
@@ -45,6 +46,7 @@ class Expected:
     may: frozenset[str] = frozenset()
     some: frozenset[str] = frozenset()
     kept: tuple[Kept, ...] = ()
+    or_open: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -128,6 +130,8 @@ def _in_words(place: _Place) -> str:
 
 def surprises(behaviour: str, expected: Expected, got: Assessment) -> Iterator[str]:
     """Every point in which a verdict is not the expected one, each as a sentence."""
+    if expected.or_open and got.state == "open":
+        return
     if got.state != expected.state:
         reason = f": {got.reason}" if got.reason else ""
         yield f"its state is {got.state}{reason}; {expected.state} was to be expected"

@@ -39,6 +39,17 @@ def broken(rule: Rule, data: bytes | None) -> Failure | None:
     return _remembered(rule, data) if data is None or len(data) < _SMALL else _broken(rule, data)
 
 
+def rule_in_words(rule: Rule) -> str:
+    """What a rule asks of its file: `has "limit = 70"`."""
+    if rule.parses is not None:
+        return f"is well-formed {rule.parses.upper() if rule.parses != 'python' else 'Python'}"
+    if rule.once is not None:
+        return f'has "{_brief(rule.once)}" exactly once'
+    if rule.matches is not None:
+        return f"matches {_brief(rule.matches)}"
+    return f'has "{_brief(rule.has)}"' if rule.has is not None else f'lacks "{_brief(rule.lacks or "")}"'
+
+
 def _broken(rule: Rule, data: bytes | None) -> Failure | None:
     if data is None:
         return None if rule.lacks is not None else ("the file is missing", None)

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any, ClassVar, Literal
 
 # Read by the validator of the files layer; plain data, so that the core needs no validator itself.
@@ -38,6 +38,9 @@ WEIGHTS: Mapping[str, float] = {
     "tidy": 1,
     "delivered": 2,
 }
+
+FIRST_DAY = datetime(2031, 4, 2, 7, 30, tzinfo=UTC)
+"""When a story begins whose file does not say."""
 
 Operation = Literal["merge", "rebase", "cherry-pick", "revert", "pull", "stash-pop"]
 # The keys of each operation: those that it needs, and those that it may have.
@@ -105,10 +108,11 @@ class Entry:
     """The branch that the commit is made on; `origin/main` is a commit that only the remote has."""
     from_: str | None = None
     """For a branch that is seen for the first time: the branch that it grows from."""
-    by: str
-    """Who makes the commit: a name from `[cast]`."""
-    message: str
-    """The commit message."""
+    by: str = ""
+    """Who makes the commit: a name from `[cast]` (default: its only member; without a cast, one for each
+    branch)."""
+    message: str = ""
+    """The commit message (default: what the edit does)."""
     label: str | None = None
     """A name for this commit."""
     write: Mapping[str, str] = field(default_factory=dict)
@@ -142,8 +146,8 @@ class Task:
     __pydantic_config__: ClassVar[Any] = SHAPE
     do: Operation
     """The operation."""
-    on: str
-    """The branch that is checked out and receives the result."""
+    on: str = ""
+    """The branch that is checked out and receives the result (default: the story's first branch)."""
     bring: str | None = None
     """merge: the branch that is merged into it."""
     fast_forward: Literal["never", "allowed", "only"] | None = None
@@ -256,20 +260,21 @@ class Scenario:
     """A whole exercise: what happened before, what is asked, and what counts as solved."""
 
     __pydantic_config__: ClassVar[Any] = SHAPE
-    format: Literal[1]
+    format: Literal[1] = 1
     """The version of this format."""
-    id: str
-    """The exercise's name in commits, files and results: a-z, 0-9 and hyphens."""
-    title: str
-    """The exercise's name for people."""
-    brief: str
-    """Markdown for the learner: what happened, what is wanted. Never the answer."""
-    starts: datetime
-    """The time of the first commit, with its time zone."""
+    id: str = ""
+    """The exercise's name in commits, files and results: a-z, 0-9 and hyphens (default: the file's name)."""
+    title: str = ""
+    """The exercise's name for people (default: the id with blanks)."""
+    brief: str = ""
+    """Markdown for the learner: what happened, what is wanted. Never the answer (default: the tasks in
+    words)."""
+    starts: datetime = FIRST_DAY
+    """The time of the first commit, with its time zone (default: a spring morning in 2031)."""
     minutes: int = 10
     """How many minutes lie between one commit and the next."""
-    cast: Mapping[str, str]
-    """The authors of the commits: short name and `Name <address>`."""
+    cast: Mapping[str, str] = field(default_factory=dict)
+    """The authors of the commits: short name and `Name <address>` (default: one of ours for each branch)."""
     values: Mapping[str, Value] = field(default_factory=dict)
     """What differs from learner to learner; used in texts as `@{name}`."""
     story: tuple[Entry, ...]

@@ -15,7 +15,7 @@ from muddled_orchard.core.tasks import task_misfits
 REMOTE = "origin/"
 
 _CAST = re.compile(r"(?P<name>[^<>\n]*[^<>\s])\s+<(?P<email>[^<>\s]+)>")
-_BRANCH = re.compile(r"(?!-)[A-Za-z0-9._/-]+")
+_NO_BRANCH = re.compile(r"[\x00-\x20\x7f~^:?*\[\\]|\.\.|@\{|\.\Z|\A\Z")
 
 
 def unroll(scenario: Scenario, code: str) -> History:
@@ -149,6 +149,10 @@ class _Story:
                 Problem(f'there is no branch "{entry.on}" to stash on', likely(entry.on, tips), (*key, "on"))
             )
             return self._some()
+        if other := next((name for name in tips if _within(entry.on, name) or _within(name, entry.on)), ""):
+            hint = "Git keeps branches like files in folders: one name must not begin another."
+            what = f'there can be no branch "{entry.on}" beside "{other}"'
+            self.problems.append(Problem(what, hint, (*key, "on")))
         if entry.from_ is None:
             if tips:
                 self.problems.append(
@@ -214,6 +218,10 @@ class _Story:
         return (parents[0], other), tree
 
 
+def _within(branch: str, other: str) -> bool:
+    return branch.startswith(f"{other}/")
+
+
 def _misfits(scenario: Scenario) -> Iterator[Problem]:
     """What can be said without playing the story."""
     if not re.fullmatch(r"[a-z0-9]+(-[a-z0-9]+)*", scenario.id):
@@ -221,22 +229,23 @@ def _misfits(scenario: Scenario) -> Iterator[Problem]:
     if scenario.starts.tzinfo is None:
         hint = "Write it as in 2031-04-02T07:30:00+00:00."
         yield Problem("the time has no time zone", hint, ("starts",))
+    elif scenario.starts.timestamp() < 0:
+        yield Problem("Git has no dates before 1970", "Let the story begin later.", ("starts",))
     if scenario.minutes < 0:
         yield Problem("commits can't go back in time", "Use 0 or more minutes.", ("minutes",))
     for short, said in scenario.cast.items():
         if not _CAST.fullmatch(said):
             yield Problem(f'"{said}" is no author', 'Write "Name <name@orchard.example>".', ("cast", short))
     if not scenario.story:
-        yield Problem("the story has no commits", "Add a [[story]] entry with on, by, message and write.")
+        hint = "Add a [[story]] entry with on and write."
+        yield Problem("the story has no commits", hint, ("story",))
     if not scenario.task:
-        yield Problem("there is nothing to do", "Add a [[task]] with do, on and bring.")
+        yield Problem("there is nothing to do", "Add a [[task]] with do and bring.", ("task",))
     labels: set[str] = set()
     for number, entry in enumerate(scenario.story):
         key: KeyPath = ("story", number)
         if entry.by not in scenario.cast:
             yield Problem(f'"{entry.by}" is not in the cast', likely(entry.by, scenario.cast), (*key, "by"))
-        if not entry.message.strip():
-            yield Problem("the commit message is empty", "Say what the commit does.", (*key, "message"))
         if entry.label is not None and entry.label in labels:
             hint = "A label is unique."
             yield Problem(f'two commits are labelled "{entry.label}"', hint, (*key, "label"))
@@ -244,11 +253,10 @@ def _misfits(scenario: Scenario) -> Iterator[Problem]:
 
 
 def is_branch_name(name: str) -> bool:
-    """Whether Git takes it (`git check-ref-format --branch`), and every file system besides."""
-    parts = name.split("/")
+    """Whether Git takes it, by the rules of `git check-ref-format --branch`."""
     return (
-        _BRANCH.fullmatch(name) is not None
-        and name != "HEAD"
-        and ".." not in name
-        and all(part and not part.startswith(".") and not part.endswith((".", ".lock")) for part in parts)
+        not _NO_BRANCH.search(name)
+        and name not in ("HEAD", "@")
+        and not name.startswith("-")
+        and all(part and not part.startswith(".") and not part.endswith(".lock") for part in name.split("/"))
     )

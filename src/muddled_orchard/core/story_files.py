@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import binascii
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
@@ -31,20 +32,27 @@ def tree_after(entry: Entry, key: KeyPath, before: Files, problems: list[Problem
     What does not fit is added to `problems`, and left out. `key` is the entry's place in the file.
     """
     tree = {} if entry.take is not None else dict(before)
+    new_names: dict[str, KeyPath] = {}
     for old, new in entry.rename.items():
         where: KeyPath = (*key, "rename", old)
         if old not in tree:
             problems.append(_missing(old, entry, tree, where))
-        elif _may_stand(new, tree, where, problems):
+        elif new in tree:
+            hint = "Remove it in an earlier commit, or choose another name."
+            problems.append(Problem(f'there is a file "{new}" by then', hint, where))
+        else:
             tree[new] = tree.pop(old)
+            new_names[new] = where
     for number, path in enumerate(entry.remove):
         if tree.pop(path, None) is None:
             problems.append(_missing(path, entry, tree, (*key, "remove", number)))
     for path, file in _whole_files(entry, key, problems):
         kind = next(name for name in ("write", "binary", "link") if path in getattr(entry, name))
-        if _may_stand(path, tree, (*key, kind, path), problems):
-            old_mode = tree[path].mode if path in tree and kind == "write" else file.mode
-            tree[path] = File(EXECUTABLE if old_mode == EXECUTABLE else file.mode, file.data)
+        if path not in tree:
+            new_names[path] = (*key, kind, path)
+        old_mode = tree[path].mode if path in tree and kind == "write" else file.mode
+        tree[path] = File(EXECUTABLE if old_mode == EXECUTABLE else file.mode, file.data)
+    _leave_out_impossible(tree, new_names, problems)
     for number, change in enumerate(entry.change):
         if change.file not in tree:
             problems.append(_missing(change.file, entry, tree, (*key, "change", number, "file")))
@@ -93,18 +101,47 @@ def _whole_files(entry: Entry, key: KeyPath, problems: list[Problem]) -> list[tu
     return found
 
 
-def _may_stand(path: str, tree: Files, where: KeyPath, problems: list[Problem]) -> bool:
-    """Whether a file can have this name in a tree; says why not."""
-    beside = next(
-        (other for other in tree if other.startswith(path + "/") or path.startswith(other + "/")), None
-    )
-    if complaint := bad_path(path):
-        problems.append(Problem(f'"{path}" is no path for a file: {complaint}', key=where))
-    elif beside is not None:
-        problems.append(Problem(f'"{path}" can\'t stand beside "{beside}"', key=where))
-    else:
-        return True
-    return False
+def _leave_out_impossible(
+    tree: dict[str, File], new_names: Mapping[str, KeyPath], problems: list[Problem]
+) -> None:
+    """Take new files out of a tree that can't have their names there; says why."""
+    if not new_names:
+        return
+    there: dict[str, str] = {}
+    for path in tree:
+        if path not in new_names:
+            there |= {name.casefold(): name for name in _with_folders(path)}
+    for path, where in new_names.items():
+        if path not in tree:  # it was renamed and then removed
+            continue
+        complaint = bad_path(path)
+        hint = ""
+        own = _with_folders(path)
+        other = there.get(own[-1].casefold())
+        if not complaint and other is not None:
+            complaint, hint = f'it can\'t stand beside "{other.rstrip("/")}"', _TWO_CASES
+        for folder in own[:-1] if not complaint else ():
+            if (file := there.get(folder.rstrip("/").casefold())) is not None:
+                complaint = f'"{file}" is a file'
+            elif there.get(folder.casefold(), folder) != folder:
+                complaint = f'it can\'t stand beside "{there[folder.casefold()]}"'
+                hint = _TWO_CASES
+        if not complaint and own[-1].casefold() + "/" in there:
+            complaint = "it is a folder"
+        if complaint:
+            problems.append(Problem(f'"{path}" is no path for a file here: {complaint}', hint, where))
+            del tree[path]
+        else:
+            there |= {name.casefold(): name for name in own}
+
+
+_TWO_CASES = "On many systems upper and lower case make no difference in names."
+
+
+def _with_folders(path: str) -> list[str]:
+    """A file's path after those of the folders that it lies in: `a/`, `a/b/`, `a/b/c`."""
+    parts = path.split("/")
+    return [*("/".join(parts[:number]) + "/" for number in range(1, len(parts))), path]
 
 
 def bad_path(path: str) -> str:
@@ -116,7 +153,18 @@ def bad_path(path: str) -> str:
         return "it must not leave its folder"
     if any(part.lower() == ".git" for part in parts):
         return ".git belongs to Git"
+    for part in parts:
+        if _RESERVED.fullmatch(part.split(".")[0]):
+            return f'Windows has no file "{part}"'
+        if found := _NOT_ON_WINDOWS.search(part):
+            return f'Windows has no names with "{found[0]}"'
+        if part.endswith((".", " ")):
+            return "Windows has no names that end with a dot or a blank"
     return ""
+
+
+_RESERVED = re.compile(r"con|prn|aux|nul|(com|lpt)[1-9]", re.IGNORECASE)
+_NOT_ON_WINDOWS = re.compile(r'[<>:"|?*]')
 
 
 def _edited(text: str, change: Change, key: KeyPath, problems: list[Problem]) -> str:

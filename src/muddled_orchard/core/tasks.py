@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 
 from muddled_orchard.core.history import History
 from muddled_orchard.core.problems import KeyPath, Problem, likely
@@ -57,22 +57,22 @@ def side_names(task: Task, replayed: str | None = None) -> tuple[str, str]:
     return f"ours ({task.on})", f"theirs ({source})"
 
 
-def in_words(task: Task) -> str:
-    """What is asked, in a few words: `merge night-shift into main`."""
-    source = source_of(task)
+def in_words(task: Task, name: Callable[[str], str] = str) -> str:
+    """What is asked, in a few words: `merge night-shift into main`. `name` writes a branch's name."""
+    on, source = name(task.on), name(source_of(task) or "")
     said = {
-        "merge": f"merge {source} into {task.on}",
-        "rebase": f"rebase {task.on} onto {source}",
-        "cherry-pick": f"cherry-pick {listed(task.pick or ())} onto {task.on}",
-        "revert": f"revert {task.undo} on {task.on}",
-        "pull": f"pull {source} into {task.on}, by {task.by}",
-        "stash-pop": f"pop the stash on {task.on}",
+        "merge": f"merge {source} into {on}",
+        "rebase": f"rebase {on} onto {source}",
+        "cherry-pick": f"cherry-pick {listed(task.pick or ())} onto {on}",
+        "revert": f"revert {task.undo} on {on}",
+        "pull": f"pull {source} into {on}, by {task.by}",
+        "stash-pop": f"pop the stash on {on}",
     }[task.do]
     if task.squash:
         said += ", squashed"
     if task.fast_forward in ("never", "only"):
         said += ", with a merge commit" if task.fast_forward == "never" else ", by fast-forward"
-    said += f", delete {task.delete}" if task.delete else ""
+    said += f", delete {name(task.delete)}" if task.delete else ""
     return said + (", push" if task.push else "")
 
 
@@ -104,6 +104,9 @@ def task_misfits(scenario: Scenario, history: History) -> Iterator[Problem]:
         if task.delete is not None and task.delete not in history.tips:
             hint = likely(task.delete, history.tips)
             yield Problem(f'there is no branch "{task.delete}"', hint, (*key, "delete"))
+        if task.delete is not None and (needed := _needed(task.delete, scenario.task[number:])):
+            what = f'the branch "{task.delete}" can\'t be deleted: {needed}'
+            yield Problem(what, "Delete another one, or in a later task.", (*key, "delete"))
     if scenario.start.on is not None and scenario.start.on not in history.tips:
         hint = likely(scenario.start.on, history.tips)
         yield Problem(f'there is no branch "{scenario.start.on}"', hint, ("start", "on"))
@@ -117,6 +120,14 @@ def task_misfits(scenario: Scenario, history: History) -> Iterator[Problem]:
         if answer.commit is not None and answer.commit not in labels:
             hint = likely(answer.commit, labels)
             yield Problem(f'no commit is labelled "{answer.commit}"', hint, ("answer", number, "commit"))
+
+
+def _needed(branch: str, tasks: Sequence[Task]) -> str:
+    """Why a branch is still needed when the first of these tasks is done, or nothing."""
+    if tasks[0].on == branch:
+        return "it receives the result"
+    later = any(branch in (task.on, task.bring, task.onto) for task in tasks[1:])
+    return "a later task needs it" if later else ""
 
 
 def _has(task: Task, key: str) -> bool:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import shlex
+from collections.abc import Iterable, Sequence
 
 
 def brief(text: str, most: int = 60) -> str:
@@ -53,3 +54,13 @@ def have(number: int) -> str:
 def all_of(number: int) -> str:
     """`Both`, `All 3`: the beginning of a sentence about several."""
     return "Both" if number == 2 else f"All {number}"
+
+
+def command(*words: str) -> str:
+    """A command as a person types it, each word quoted where the shell asks for that."""
+    return shlex.join(words)
+
+
+def paths(names: Iterable[str]) -> list[str]:
+    """Paths as arguments of a command: one that begins with a hyphen is no option."""
+    return [f"./{name}" if name.startswith("-") else name for name in names]

@@ -5,11 +5,13 @@ from __future__ import annotations
 import glob
 import re
 from collections.abc import Iterable, Iterator
+from itertools import islice
 from pathlib import Path
 
 from muddled_orchard.core.problems import BadInput, Problem, likely
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.files.checked import scenario_of_toml
+from muddled_orchard.files.own_scenarios import OwnScenarios
 from muddled_orchard.files.taken import with_taken_folders
 
 BUNDLED = Path(__file__).parent.parent / "catalogue"
@@ -33,11 +35,10 @@ def scenario_path(named: str) -> Path:
         return bundled
     if path.is_dir():
         raise BadInput(Problem("this is a folder, one scenario is needed", "Name a file in it.", file=named))
-    raise BadInput(
-        Problem(
-            f'there is no scenario "{named}": no such file, and none is bundled', likely(named, bundled_ids())
-        )
-    )
+    what = f'there is no scenario "{named}": no such file, and none is bundled'
+    beside = path.with_name(f"{path.name}.toml")
+    hint = f'Did you mean "{beside}"?' if beside.is_file() else likely(named, bundled_ids())
+    raise BadInput(Problem(what, hint))
 
 
 def scenario_files(places: Iterable[str]) -> Iterator[Path]:
@@ -75,39 +76,56 @@ def _is_scenario(path: Path, top: Path) -> bool:
 def load(path: Path) -> Scenario:
     """The scenario of a file; BadInput has all that is wrong with it. Bundled ones are known to be right."""
     if path.parent == BUNDLED:
-        return with_taken_folders(scenario_of_toml(path.read_text("utf-8")), path.parent, [])
+        return with_taken_folders(scenario_of_toml(path.read_text("utf-8"), path.stem), path.parent, [])
     from muddled_orchard.files.scenario_file import load_scenario  # the validator takes long to start
 
     return load_scenario(path)
 
 
+def shared_ids(loaded: Iterable[tuple[Path, Scenario]]) -> Iterator[Problem]:
+    """Scenarios whose id another one before them has."""
+    known: dict[str, Path] = {}
+    for path, scenario in loaded:
+        other = known.setdefault(scenario.id, path)
+        if other != path:
+            what, hint = (
+                f'the id "{scenario.id}" is also that of {other}',
+                "An id is unique: change one of them.",
+            )
+            yield Problem(what, hint, ("id",), file=str(path))
+
+
+def bundled_id(path: Path, scenario: Scenario) -> Problem | None:
+    """What is wrong with a scenario of one's own that has the id of a bundled one."""
+    if scenario.id not in bundled_ids() or path.resolve().parent == BUNDLED.resolve():
+        return None
+    hint = "Change it: what is planted from this file would be taken for the bundled exercise."
+    return Problem(f'a bundled scenario has the id "{scenario.id}"', hint, ("id",))
+
+
 class Shelf:
-    """Scenarios by id: those of the given places first, then the bundled ones.
+    """Scenarios by id: those of the given places first, then the bundled ones, then those of the user's own
+    that can be found.
 
     A given file with problems raises BadInput at once. Two given files with the same id do too.
     """
 
-    def __init__(self, places: Iterable[str] = ()) -> None:
+    def __init__(self, places: Iterable[str] = (), own: OwnScenarios | None = None) -> None:
+        self._own = own
         self._known: dict[str, tuple[Path, Scenario]] = {}
-        for path in scenario_files(places):
-            scenario = load(path)
-            other = self._known.get(scenario.id)
-            if other is not None and other[0] != path:
-                raise BadInput(
-                    Problem(
-                        f'the id "{scenario.id}" is also that of {other[0]}',
-                        "An id is unique: change one of them.",
-                        ("id",),
-                        file=str(path),
-                    )
-                )
-            self._known[scenario.id] = (path, scenario)
+        loaded = {path: load(path) for path in scenario_files(places)}
+        if problems := list(shared_ids(loaded.items())):
+            raise BadInput(problems)
+        self._known |= {scenario.id: (path, scenario) for path, scenario in loaded.items()}
 
     def find(self, id_: str) -> Scenario | None:
-        """The scenario of this id, or None."""
+        """The scenario of this id, or None. Raises BadInput where a file of the user's own is at fault."""
         if id_ not in self._known and id_ in bundled_ids():
             path = BUNDLED / f"{id_}.toml"
             self._known[id_] = (path, load(path))
+        elif id_ not in self._known and self._own is not None:
+            for path in islice(self._own.files(id_), 1):
+                self._known[id_] = (path, load(path))
         return self._known[id_][1] if id_ in self._known else None
 
     def given(self, id_: str) -> Scenario | None:

@@ -18,12 +18,16 @@ from typing import Any
 import msgspec
 
 from muddled_orchard.core.assessment import Assessment
+from muddled_orchard.core.defaults import completed
 from muddled_orchard.core.scenario import Scenario
 
 
 class Damaged(Exception):
     """A text is not what was written here."""
 
+
+# Written even where they are as by default: they had none at first, and a text stays the same for ever.
+_ALWAYS = frozenset({"format", "starts"})
 
 _ENCODER = msgspec.json.Encoder()
 _DECODER = msgspec.json.Decoder(Assessment)
@@ -45,9 +49,9 @@ def scenario_of(text: str) -> Scenario:
         return _scenario(json.loads(text))
 
 
-def scenario_of_toml(text: str) -> Scenario:
-    """The scenario of a file that is known to be right."""
-    return _scenario(tomllib.loads(text))
+def scenario_of_toml(text: str, name: str) -> Scenario:
+    """The scenario of a file that is known to be right; `name` is the file's, without its suffix."""
+    return completed(_scenario(tomllib.loads(text)), name)
 
 
 def _scenario(data: dict[str, Any]) -> Scenario:
@@ -88,7 +92,7 @@ def _plain(part: Any) -> Any:
         return {
             item.name.rstrip("_"): _plain(value)
             for item in fields(part)
-            if (value := getattr(part, item.name)) != _default(item)
+            if (value := getattr(part, item.name)) != _default(item) or item.name in _ALWAYS
         }
     if isinstance(part, dict):
         return {name: _plain(value) for name, value in part.items()}

@@ -4,18 +4,28 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Mapping, Sequence
-from datetime import UTC, datetime
 from pathlib import Path
+from typing import Literal
 
 import tomlkit
 from tomlkit.items import AoT
 
+from muddled_orchard.core.defaults import id_for
+from muddled_orchard.core.key import Key
+from muddled_orchard.core.meeting import STAGE, Conflict
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.scenario import Answer
-from muddled_orchard.files.sketches import id_for
+from muddled_orchard.core.wording import counted
 
 TREES = ("base", "ours", "theirs")
 WANTED = "wanted"
+
+
+_HOW_TO_ANSWER = (
+    "# Still to be written: what is right where the sides conflict. Take the # away below, and say it with",
+    "# one word a hunk in keep: ours, theirs, ours+theirs, theirs+ours, base, neither, or other lines as in",
+    '# { text = "..." }. In place of keep there may be text (the whole file), side, or gone = true.',
+)
 
 
 def trees_beside(folder: Path, file: Path) -> str:
@@ -41,53 +51,101 @@ def trees_beside(folder: Path, file: Path) -> str:
     return file.stem
 
 
-def scenario_text(file: Path, trees: str, operation: str, answers: tuple[Answer, ...]) -> str:
-    """The scenario file: ours on `main`, theirs on `side`, merged or rebased."""
+def scenario_text(
+    file: Path, trees: str, operation: str, answers: Sequence[Answer], open_: Sequence[str]
+) -> str:
+    """The scenario file: ours on `main`, theirs on `side`, merged or rebased. `open_` are the beginnings of
+    answers that are still to be written; the file ends with them."""
     document = tomlkit.document()
     document.add(tomlkit.comment("Made from trees; say in title, brief and why what it is about."))
-    document.add("format", tomlkit.item(1))
-    document.add("id", tomlkit.item(id_for(file)))
-    document.add("title", tomlkit.item(file.stem.replace("-", " ").capitalize()))
+    document.add("title", tomlkit.item(id_for(file.stem).replace("-", " ").capitalize()))
     asked = "Rebase `side` onto `main`." if operation == "rebase" else "Merge `side` into `main`."
     document.add("brief", tomlkit.string(f"{asked} Say here who is right, and about what.\n", multiline=True))
-    document.add("starts", tomlkit.item(datetime(2031, 4, 2, 7, 30, tzinfo=UTC)))
-    document.add("minutes", tomlkit.item(10))
-    cast = tomlkit.table()
-    cast.add("maren", "Maren Quill <maren@orchard.example>")
-    cast.add("tobias", "Tobias Fenn <tobias@orchard.example>")
-    document.add("cast", cast)
     story = [
-        {"on": "main", "by": "maren", "message": "Begin", "take": f"{trees}/base"},
-        {
-            "on": "side",
-            "from": "main",
-            "by": "tobias",
-            "message": "Work on side",
-            "label": "work",
-            "take": f"{trees}/theirs",
-        },
-        {"on": "main", "by": "maren", "message": "Work on main", "take": f"{trees}/ours"},
+        {"on": "main", "message": "Begin", "take": f"{trees}/base"},
+        {"on": "side", "from": "main", "message": "Work on side", "label": "work", "take": f"{trees}/theirs"},
+        {"on": "main", "message": "Work on main", "take": f"{trees}/ours"},
     ]
     document.add("story", _tables(story))
     task = (
         {"do": "rebase", "on": "side", "onto": "main"}
         if operation == "rebase"
-        else {"do": "merge", "on": "main", "bring": "side"}
+        else {"do": "merge", "bring": "side"}
     )
     document.add("task", _tables([task]))
     if answers:
         document.add("answer", _tables([_answer(answer) for answer in answers]))
-    return tomlkit.dumps(document)
+    text = tomlkit.dumps(document)
+    return text + _still_to_be_written(open_) if open_ else text
+
+
+def _still_to_be_written(conflicts: Sequence[str]) -> str:
+    lines = ["", *_HOW_TO_ANSWER]
+    for conflict in conflicts:
+        lines += ["#", "# [[answer]]", *(f"# {line}" for line in conflict.split("\n"))]
+        lines += ['# why = "Say here why; it is shown after grading."']
+    return "\n".join(lines) + "\n"
+
+
+def wanted_answers(key: Key, wanted: Path) -> tuple[list[Answer], list[str]]:
+    """The answers that make a merge come out as the tree in `wanted`, and the files that stay all the same as
+    Git merges them."""
+    answers: list[Answer] = []
+    kept: list[str] = []
+    for step in key.steps:
+        conflicts = {conflict.path: conflict for conflict in step.meeting.conflicts}
+        there = {path.relative_to(wanted).as_posix() for path in wanted.rglob("*") if not path.is_dir()}
+        for path in sorted({*there, *step.meeting.tree, *conflicts}):
+            data = (wanted / path).read_bytes() if (wanted / path).is_file() else None
+            conflict = conflicts.get(path)
+            if (
+                conflict is None
+                and path in step.meeting.tree
+                and data == key.texts.get(step.meeting.tree[path].id)
+            ):
+                continue
+            answer = _answer_for(path, data, conflict, key)
+            if answer is not None and (conflict is not None or answer.text is not None):
+                answers.append(answer)
+            elif conflict is None:
+                kept.append(path)
+    return answers, kept
+
+
+def _answer_for(path: str, data: bytes | None, conflict: Conflict | None, key: Key) -> Answer | None:
+    why = "Say here why; it is shown after grading."
+    if data is None:
+        return Answer(file=path, gone=True, why=why)
+    stages = conflict.stages if conflict is not None and conflict.merged is None else {}
+    sides: tuple[Literal["ours", "theirs", "base"], ...] = ("ours", "theirs", "base")
+    for side in sides:
+        if STAGE[side] in stages and key.texts.get(stages[STAGE[side]].id) == data:
+            return Answer(file=path, side=side, why=why)
+    try:
+        return Answer(file=path, text=data.decode("utf-8"), why=why)
+    except UnicodeDecodeError:
+        return None
+
+
+def open_conflict(conflict: Conflict) -> str:
+    """The beginning of an answer for a conflict: its file, what Git calls it, and as many words as hunks."""
+    hunks = len(conflict.merged.hunks) if conflict.merged else 0
+    about = f"{conflict.kind}, {counted(hunks, 'hunk')}" if hunks else conflict.kind
+    file = tomlkit.item(conflict.path).as_string()
+    words = ", ".join(['"..."'] * hunks)
+    choice = f"keep = [{words}]" if hunks else 'side = "..."'
+    return f"file = {file}    # {about}\n{choice}"
 
 
 def _answer(answer: Answer) -> dict[str, object]:
-    if answer.text is None:
-        return {"file": answer.file, "gone": True, "why": answer.why}
-    return {
-        "file": answer.file,
-        "text": tomlkit.string(answer.text, multiline=True),
-        "why": answer.why,
-    }
+    said: dict[str, object] = {"file": answer.file}
+    if answer.text is not None:
+        said["text"] = tomlkit.string(answer.text, multiline=True)
+    elif answer.side is not None:
+        said["side"] = answer.side
+    else:
+        said["gone"] = True
+    return {**said, "why": answer.why}
 
 
 def _tables(rows: Sequence[Mapping[str, object]]) -> AoT:

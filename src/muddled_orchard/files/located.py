@@ -5,14 +5,18 @@ from __future__ import annotations
 from pathlib import Path
 
 from muddled_orchard.core.problems import BadInput
+from muddled_orchard.files.toml_text import text_of
 
 
 def located(bad: BadInput, path: Path, text: str | None = None) -> BadInput:
-    """The same problems, each with the file and the line of its key."""
+    """The same problems, each with the file and the line of its key; those that name a file stay."""
+    if all(problem.file is not None for problem in bad.problems):
+        return bad
     from muddled_orchard.files.toml_lines import line_of  # the parser behind it is only for bad news
 
-    content = path.read_text(encoding="utf-8") if text is None else text
+    content = text_of(path) if text is None else text
     placed = [
-        problem.at(str(path), problem.line or line_of(content, problem.key)) for problem in bad.problems
+        problem if problem.file else problem.at(str(path), problem.line or line_of(content, problem.key))
+        for problem in bad.problems
     ]
     return BadInput(sorted(placed, key=lambda problem: problem.line or 0))

@@ -5,7 +5,6 @@ from __future__ import annotations
 import functools
 import json
 import re
-import tomllib
 from collections.abc import Iterator, Mapping
 from dataclasses import fields
 from pathlib import Path
@@ -13,6 +12,7 @@ from typing import Any
 
 import pydantic
 
+from muddled_orchard.core.defaults import completed
 from muddled_orchard.core.problems import BadInput, KeyPath, Problem, likely
 from muddled_orchard.core.rules import bad_pattern
 from muddled_orchard.core.scenario import (
@@ -32,7 +32,9 @@ from muddled_orchard.core.scenario import (
 from muddled_orchard.core.story import unroll
 from muddled_orchard.core.variant import PLAIN, variant_of
 from muddled_orchard.files.located import located
+from muddled_orchard.files.sound_part import sound_part
 from muddled_orchard.files.taken import with_taken_folders
+from muddled_orchard.files.toml_text import parsed, text_of
 
 # Which class a key's table belongs to, the numbers of list elements left out.
 _TABLES: Mapping[tuple[str, ...], type] = {
@@ -85,43 +87,56 @@ def scenario_schema() -> dict[str, Any]:
 
 def load_scenario(path: Path) -> Scenario:
     """Read and check a scenario. Raises BadInput with every problem, each with file, line and key."""
-    try:
-        text = path.read_text(encoding="utf-8")
-    except UnicodeDecodeError as error:
-        raise BadInput(Problem("this is no UTF-8 text", "Save it as UTF-8.", file=str(path))) from error
-    except OSError as error:
-        raise BadInput(Problem(f"can't be read: {error.strerror}", file=str(path))) from None
-    scenario, problems = read_scenario(text, path.parent)
+    text = text_of(path)
+    scenario, problems = read_scenario(text, path.parent, path.stem)
     if problems:
         raise located(BadInput(problems), path, text)
     assert scenario is not None  # noqa: S101 - without problems there is one
     return scenario
 
 
-def read_scenario(text: str, folder: Path | None = None) -> tuple[Scenario | None, list[Problem]]:
+def read_scenario(
+    text: str, folder: Path | None = None, name: str = ""
+) -> tuple[Scenario | None, list[Problem]]:
     """A scenario's text as data, and everything wrong with it (keys, but lines only for broken TOML).
 
-    `folder` is where the folders lie that its story takes whole trees from.
+    `folder` is where the folders lie that its story takes whole trees from, `name` the file's name without
+    its suffix.
     """
     try:
-        data = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        found = re.search(r"at line (\d+)", str(error))
-        said = re.sub(r"\s*\(at .*\)$", "", str(error))
-        return None, [Problem(f"this is no valid TOML: {said}", line=int(found[1]) if found else None)]
-    problems: list[Problem] = []
+        data = parsed(text)
+    except BadInput as bad:
+        return None, list(bad.problems)
+    problems = list(_words_problems(data))
     try:
-        # Strict JSON mode takes lists for tuples and tables for dataclasses, and converts nothing else.
-        scenario = _adapter().validate_json(json.dumps(data, default=str), strict=True)
+        return _checked(_shaped(data), folder, name, problems), problems
     except pydantic.ValidationError as error:
-        return None, [*_shape_problems(error), *_words_problems(data)]
-    problems = [*_words_problems(data), *_meaning_problems(scenario)]
-    scenario = with_taken_folders(scenario, folder, problems)
+        problems = [*_shape_problems(error), *problems]
+        part = sound_part(data, [_key(detail["loc"]) for detail in error.errors()])
     try:
+        rest: list[Problem] = []
+        _checked(_shaped(part.data), folder, name, rest)
+        problems += part.told(rest)
+    except pydantic.ValidationError:
+        pass  # one thing at a time
+    return None, problems
+
+
+def _shaped(data: Mapping[str, Any]) -> Scenario:
+    # Strict JSON mode takes lists for tuples and tables for dataclasses, and converts nothing else.
+    return _adapter().validate_json(json.dumps(data, default=str), strict=True)
+
+
+def _checked(shaped: Scenario, folder: Path | None, name: str, problems: list[Problem]) -> Scenario:
+    """A scenario with what its file leaves out; everything that doesn't fit is added to `problems`."""
+    problems += _meaning_problems(shaped)
+    try:
+        scenario = with_taken_folders(completed(shaped, name), folder, problems)
         unroll(variant_of(scenario, PLAIN), PLAIN)
     except BadInput as bad:
         problems += bad.problems
-    return scenario, problems
+        return shaped
+    return scenario
 
 
 def _shape_problems(error: pydantic.ValidationError) -> Iterator[Problem]:
@@ -188,6 +203,16 @@ def _documentation(key: KeyPath) -> str:
 
 def _words_problems(data: Mapping[str, Any]) -> Iterator[Problem]:
     """Words that can be checked even where a file's shape is wrong, so that they are told in the same go."""
+    for key in ("id", "title", "brief"):
+        if isinstance(data.get(key), str) and not data[key].strip():
+            yield Problem(f"the {key} is empty", "Write one, or leave the key out.", (key,))
+    for table, keys in (("story", ("on", "by", "message")), ("task", ("on",))):
+        entries = data.get(table)
+        for number, entry in enumerate(entries if isinstance(entries, list) else []):
+            for key in keys:
+                said = entry.get(key) if isinstance(entry, dict) else None
+                if isinstance(said, str) and not said.strip():
+                    yield Problem(f"{key} is empty", "Say it, or leave the key out.", (table, number, key))
     answers = data.get("answer")
     for number, answer in enumerate(answers if isinstance(answers, list) else []):
         keep = answer.get("keep") if isinstance(answer, dict) else None
@@ -203,6 +228,8 @@ def _meaning_problems(scenario: Scenario) -> Iterator[Problem]:
             yield Problem(f'"{name}" is no criterion', likely(name, CRITERIA), ("points", name))
         elif weight < 0:
             yield Problem("points can't be negative", key=("points", name))
+    if not any(scenario.weight(name) for name in CRITERIA):
+        yield Problem("all points are 0: nothing can be earned", "Leave some as they are.", ("points",))
     for number, rule in enumerate(scenario.rule):
         if complaint := bad_pattern(rule):
             yield Problem(f"this is no regular expression: {complaint}", key=("rule", number, "matches"))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
+from muddled_orchard.core.defaults import id_for
 from muddled_orchard.core.problems import BadInput, Problem, likely
 from muddled_orchard.files.catalogue import BUNDLED, bundled_ids
 
@@ -34,9 +35,4 @@ def sketch_text(kind: str, file: Path) -> str:
         close = likely(kind, known)
         hint = close if close.startswith("Did") else "muddled sketch alone lists the kinds."
         raise BadInput(Problem(f'there is no kind "{kind}"', hint))
-    return re.sub(r'^id = ".*?"', f'id = "{id_for(file)}"', text, count=1, flags=re.MULTILINE)
-
-
-def id_for(file: Path) -> str:
-    """The file's name as an exercise's id."""
-    return re.sub(r"[^a-z0-9]+", "-", file.stem.lower()).strip("-") or "exercise"
+    return re.sub(r'^id = ".*?"', f'id = "{id_for(file.stem)}"', text, count=1, flags=re.MULTILINE)

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from rich.console import Console
 from rich.text import Text
 
 from muddled_orchard.core.history import History
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.tasks import in_words
-from muddled_orchard.core.wording import counted, listed
+from muddled_orchard.core.wording import command, counted, listed, paths
 from muddled_orchard.reports.terminal import printable
 
 
-def show_planted(on: Console, folder: str, scenario: Scenario, history: History) -> None:
-    """The folder, what is in it, and what comes next."""
+def show_planted(
+    on: Console, folder: str, scenario: Scenario, history: History, named: Sequence[str] = ()
+) -> None:
+    """The folder, what is in it, and what comes next; `named` says to the grader where the scenario is."""
+    then = command("muddled", "grade", *paths([folder]), *named)
     folder = printable(folder, on)
     on.print(Text.assemble(("Planted ", "good"), (printable(scenario.title, on), "strong"), f" in {folder}"))
     on.print()
@@ -29,4 +34,4 @@ def show_planted(on: Console, folder: str, scenario: Scenario, history: History)
     for task in scenario.task:
         on.print(Text(f"  {in_words(task)}"))
     on.print()
-    on.print(Text(f"Then: muddled grade {folder}", style="strong"))
+    on.print(Text(f"Then: {printable(then, on)}", style="strong"), soft_wrap=True)

@@ -10,6 +10,7 @@ from rich.table import Table
 from rich.text import Text
 
 from muddled_orchard.core.rehearsal import Acted, Rehearsal
+from muddled_orchard.core.variant import PLAIN
 from muddled_orchard.core.wording import counted, listed
 from muddled_orchard.reports.terminal import STYLES, printable, sign
 
@@ -43,15 +44,28 @@ def show_surprises(on: Console, rehearsals: Sequence[Rehearsal]) -> None:
         return
     head = f"{sign(on, 'missed')} {counted(len(found), 'surprise')} among {acted} learners acted out:"
     on.print(Text(head, style="bad"))
+    causes: dict[tuple[str, str], list[Acted]] = {}
     for rehearsal, one in found:
-        name = f"{rehearsal.exercise}, {one.behaviour}" if len(rehearsals) > 1 else one.behaviour
-        name += f", variant {one.variant}" if len(rehearsal.variants) > 1 else ""
-        on.print(Padding(Text(f"{printable(name, on)} ({printable(one.said, on)})", style="strong"), (0, 2)))
         for surprise in one.surprises:
-            on.print(Padding(Text(printable(surprise, on)), (0, 4)))
-        if one.repository:
-            kept = f"to look at: {printable(one.repository, on)}"
-            on.print(Padding(Text(kept, style="faint", no_wrap=True, overflow="fold"), (0, 4)))
+            causes.setdefault((rehearsal.exercise, surprise), []).append(one)
+    for (exercise, surprise), those in causes.items():
+        _cause(on, f"{exercise}: {surprise}" if len(rehearsals) > 1 else surprise, those)
+
+
+def _cause(on: Console, said: str, acted: Sequence[Acted]) -> None:
+    """One surprise, with everybody who met it."""
+    on.print(Padding(Text(printable(said, on), style="strong"), (0, 2)))
+    first = acted[0]
+    variants = {one.variant for one in acted}
+    where = f", variant {first.variant}" if len(variants) == 1 and first.variant != PLAIN else ""
+    if len(acted) == 1:
+        who = f"{first.behaviour} ({first.said}){where}"
+    else:
+        who = f"{counted(len(acted), 'learner')}{where}: {', '.join(one.behaviour for one in acted)}"
+    on.print(Padding(Text(printable(who, on)), (0, 4)))
+    if first.repository:
+        kept = f"to look at: {printable(first.repository, on)}"
+        on.print(Padding(Text(kept, style="faint", no_wrap=True, overflow="fold"), (0, 4)))
 
 
 def _matrix(on: Console, rehearsal: Rehearsal) -> Table:

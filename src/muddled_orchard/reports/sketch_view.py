@@ -8,6 +8,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
+from muddled_orchard.core.wording import command, counted, have, listed, paths
 from muddled_orchard.reports.terminal import printable
 
 
@@ -24,8 +25,17 @@ def show_kinds(on: Console, kinds: Mapping[str, str], bundled: Sequence[str]) ->
     on.print(Text("Then: muddled sketch KIND my-exercise.toml"))
 
 
-def show_written(on: Console, file: str) -> None:
-    """Where it is and what comes next."""
-    name = printable(file, on)
-    on.print(Text.assemble(("Wrote ", "good"), name))
-    on.print(Text(f"Edit it, then: muddled survey {name}"))
+def show_written(on: Console, file: str, copied: str = "", open_: int = 0, kept: Sequence[str] = ()) -> None:
+    """Where it is and what comes next: `copied` is where trees were copied to, `open_` counts the conflicts
+    without an answer, `kept` are files that stay as Git merges them."""
+    on.print(Text.assemble(("Wrote ", "good"), printable(file, on)))
+    if copied:
+        on.print(Text(f"The trees were copied to {printable(copied, on)}/, which belongs to it."))
+    if kept:
+        said = f"Whatever wanted/ says, this stays as Git merges it: {listed(list(kept))}."
+        on.print(Text(f"! {printable(said, on)}", style="doubt"))
+    if open_:
+        what = f"{counted(open_, 'conflict')} {have(open_)} no answer yet; the file ends with beginnings."
+        on.print(Text(f"! {what}", style="doubt"))
+    then = command("muddled", "survey", *paths([file]))
+    on.print(Text(f"Edit it, then: {printable(then, on)}"), soft_wrap=True)

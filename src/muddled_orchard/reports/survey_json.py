@@ -9,7 +9,8 @@ from typing import Any
 from muddled_orchard.core.key import Key, Step
 from muddled_orchard.core.meeting import Conflict
 from muddled_orchard.core.problems import Problem
-from muddled_orchard.core.survey import Survey
+from muddled_orchard.core.rules import rule_in_words
+from muddled_orchard.core.survey import Survey, outside_changes
 from muddled_orchard.core.tasks import in_words
 
 
@@ -24,7 +25,14 @@ def survey_file(surveys: Sequence[Survey], problems: Sequence[Problem]) -> str:
 
 def _whole(survey: Survey) -> dict[str, Any]:
     errors = [_problem(error) for error in survey.errors]
-    return {**summary(survey), "tasks": _tasks(survey.key), "errors": errors, "remarks": list(survey.remarks)}
+    rules = [{"file": rule.file, "asks": rule_in_words(rule)} for rule in survey.key.scenario.rule]
+    return {
+        **summary(survey),
+        "tasks": _tasks(survey.key),
+        "rules": rules,
+        "errors": errors,
+        "remarks": list(survey.remarks),
+    }
 
 
 def catalogue_file(surveys: Sequence[Survey]) -> str:
@@ -80,11 +88,12 @@ def _step(key: Key, step: Step) -> dict[str, Any]:
         "label": step.label,
         "ours": step.ours_name,
         "theirs": step.theirs_name,
-        "conflicts": [_conflict(step, conflict) for conflict in step.meeting.conflicts],
+        "conflicts": [_conflict(key, step, conflict) for conflict in step.meeting.conflicts],
+        "mended": {path: outside_changes(key, step, path) for path in sorted(step.mended)},
     }
 
 
-def _conflict(step: Step, conflict: Conflict) -> dict[str, Any]:
+def _conflict(key: Key, step: Step, conflict: Conflict) -> dict[str, Any]:
     accepted = step.accepted.get(conflict.path, ())
     hunks = conflict.merged.hunks if conflict.merged else ()
     return {
@@ -93,6 +102,7 @@ def _conflict(step: Step, conflict: Conflict) -> dict[str, Any]:
         "stages": {
             str(stage): {"mode": f"{blob.mode:06o}", "id": blob.id} for stage, blob in conflict.stages.items()
         },
+        "beyond_hunks": outside_changes(key, step, conflict.path),
         "accepted": [["gone"] if way.gone else list(way.words) for way in accepted],
         "hunks": [
             {

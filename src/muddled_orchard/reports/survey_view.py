@@ -10,16 +10,18 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from muddled_orchard.core.key import Accepted, Key, Step
+from muddled_orchard.core.key import AS_WRITTEN, Accepted, Key, Step
 from muddled_orchard.core.meeting import Conflict, Hunk
-from muddled_orchard.core.survey import Survey, becomes_empty
+from muddled_orchard.core.rules import rule_in_words
+from muddled_orchard.core.survey import Survey, as_fast_forward, becomes_empty, outside_changes, rules_against
 from muddled_orchard.core.tasks import in_words
 from muddled_orchard.core.texts import Lines, is_binary
-from muddled_orchard.core.wording import counted
+from muddled_orchard.core.wording import counted, listed
 from muddled_orchard.reports.terminal import printable, sign, speaks_unicode
 
 _LEVEL_STYLES = {"none": "faint", "easy": "good", "medium": "doubt", "hard": "bad"}
 _MOST_LINES = 14
+_MOST_CHANGES = 40
 
 
 def show_survey(on: Console, survey: Survey, before: Sequence[str], after: Sequence[str]) -> None:
@@ -38,20 +40,46 @@ def show_survey(on: Console, survey: Survey, before: Sequence[str], after: Seque
         for step in (step for step in key.steps if step.task == number):
             _step(on, key, step)
     _graph(on, "After a right solution", after)
+    if scenario.rule:
+        _rules(on, survey)
     on.print()
     for remark in survey.remarks:
-        on.print(Text(f"! {printable(remark, on)}", style="doubt"))
+        _item(on, "!", remark, "doubt")
     for problem in survey.errors:
-        on.print(Text(f"{sign(on, 'missed')} {printable(problem.what, on)}", style="bad"))
-        on.print(Text(f"  {problem.hint}"))
+        _item(on, sign(on, "missed"), str(problem).split("\n")[0], "bad")
+        if problem.hint:
+            _item(on, " ", problem.hint, "default")
     if not survey.errors:
-        covered = sum(len(step.meeting.conflicts) for step in key.steps)
-        said = (
-            f"The key covers {'the conflict' if covered == 1 else f'all {covered} conflicts'}."
-            if covered
-            else "Nothing conflicts."
-        )
-        on.print(Text(f"{sign(on, 'met')} {said}", style="good"))
+        _item(on, sign(on, "met"), f"{_covered(key)}.", "good")
+
+
+def _item(on: Console, mark: str, said: str, style: str) -> None:
+    """A sentence behind a sign, its further lines below its first word."""
+    grid = Table.grid(padding=(0, 1, 0, 0))
+    grid.add_row(Text(mark, style=style), Text(printable(said, on), style=style))
+    on.print(grid)
+
+
+def _covered(key: Key) -> str:
+    """What the key is good for."""
+    conflicts = sum(len(step.meeting.conflicts) for step in key.steps)
+    mended = sorted({path for step in key.steps for path in step.mended})
+    said = (
+        [f"covers {'the conflict' if conflicts == 1 else f'all {conflicts} conflicts'}"] if conflicts else []
+    )
+    said += [f"says what {listed(mended)} should be, where Git sees no conflict"] if mended else []
+    return f"The key {' and '.join(said)}" if said else "Nothing conflicts, and the key asks for nothing else"
+
+
+def _rules(on: Console, survey: Survey) -> None:
+    """The scenario's own rules, each with what it says of the key's solution."""
+    on.print()
+    on.print(Text("Rules, on the key's solution", style="strong"))
+    broken = {problem.key[1] for problem in rules_against(survey.key)}
+    for number, rule in enumerate(survey.key.scenario.rule):
+        bad = number in broken
+        mark = sign(on, "missed" if bad else "met")
+        _item(on, f"  {mark}", f"{rule.file} {rule_in_words(rule)}", "bad" if bad else "good")
 
 
 def _graph(on: Console, title: str, lines: Sequence[str]) -> None:
@@ -69,14 +97,16 @@ def _step(on: Console, key: Key, step: Step) -> None:
         empty = ", nothing is left of it" if becomes_empty(key, step) else ""
         on.print(Text(f'  "{printable(subject, on)}"{label}{outcome}{empty}'))
     elif not step.meeting.conflicts:
-        on.print(Text("  no conflict" if not step.fast_forward else "  a fast-forward"))
+        said = f"It {as_fast_forward(step.operation)}." if step.fast_forward else "no conflict"
+        on.print(Text(f"  {said}"))
     for path in sorted(step.mended):
         said = (
             "merges cleanly and is to be changed all the same"
             if path in step.meeting.tree
             else "is to be made"
         )
-        on.print(Text(f"  {printable(path, on)} {said}"))
+        on.print(Text(f"  {printable(path, on)} {said}:"))
+        _changes(on, outside_changes(key, step, path))
     for conflict in step.meeting.conflicts:
         _conflict(on, key, step, conflict)
 
@@ -89,12 +119,35 @@ def _conflict(on: Console, key: Key, step: Step, conflict: Conflict) -> None:
     on.print(Text.assemble("  ", (printable(conflict.path, on), "strong"), f"  {conflict.kind}{size}"))
     if not hunks:
         rows = [_side(key, conflict, stage) for stage in (1, 2, 3)]
-        _beside(on, step, rows, words_of(accepted, None))
+        _beside(on, step, rows)
+        _accepted(on, accepted, None)
     for number, hunk in enumerate(hunks):
         title = f"hunk {number + 1}" if len(hunks) > 1 else ""
-        _beside(on, step, [hunk.base, hunk.ours, hunk.theirs], words_of(accepted, number), title, hunk)
+        _beside(on, step, [hunk.base, hunk.ours, hunk.theirs], title, hunk)
+        _accepted(on, accepted, number)
+    if len(hunks) > 1 and len(accepted) > 1:
+        _ways(on, accepted)
+    if changes := outside_changes(key, step, conflict.path):
+        on.print(Text("    and beyond the hunks:"))
+        _changes(on, changes)
     for why in dict.fromkeys(way.why for way in accepted if way.why):
         on.print(Padding(Text(f"Why: {printable(why.strip(), on)}"), (0, 0, 0, 4)))
+
+
+def _ways(on: Console, accepted: Sequence[Accepted]) -> None:
+    """Alternatives for a file of several hunks: each is right as a whole, and not hunk by hunk."""
+    on.print(Text("    each of these as a whole:"))
+    for number, way in enumerate(accepted, start=1):
+        words = [words_of([way], hunk) for hunk in range(max(1, len(way.words)))]
+        _item(on, f"    {number}.", ", ".join(words), "good")
+
+
+def _changes(on: Console, lines: Sequence[str]) -> None:
+    styles = {"+": "good", "-": "bad", "@": "faint"}
+    for line in lines[:_MOST_CHANGES]:
+        on.print(Text(f"      {printable(line, on)}", style=styles.get(line[:1], "default")))
+    if len(lines) > _MOST_CHANGES:
+        on.print(Text(f"      ... {counted(len(lines) - _MOST_CHANGES, 'more line')}", style="faint"))
 
 
 def _side(key: Key, conflict: Conflict, stage: int) -> Lines | None:
@@ -115,7 +168,6 @@ def _beside(
     on: Console,
     step: Step,
     sides: Sequence[Lines | None],
-    words: str,
     title: str = "",
     hunk: Hunk | None = None,
 ) -> None:
@@ -133,7 +185,23 @@ def _beside(
     if title:
         on.print(Text(f"    {title}", style="faint"))
     on.print(Padding(table, (0, 0, 0, 4)))
-    on.print(Text(f"    accepted: {printable(words, on)}", style="good" if words != "nothing" else "bad"))
+
+
+def _accepted(on: Console, accepted: Sequence[Accepted], hunk: int | None) -> None:
+    """What the key accepts for a hunk, or for a whole path: in words, or as the lines that it wants."""
+    long = [way for way in accepted if hunk is not None and _is_long(way, hunk)]
+    words = words_of([way for way in accepted if way not in long], hunk) if len(long) < len(accepted) else ""
+    said = words or ("" if long else "nothing")
+    on.print(Text(f"    accepted: {printable(said, on)}", style="good" if accepted else "bad"))
+    for number, way in enumerate(long):
+        if words or number:
+            on.print(Text("    or", style="good"))
+        for line in way.choices[hunk or 0]:
+            on.print(Text(f"      {printable(line.rstrip(), on)}", style="good"))
+
+
+def _is_long(way: Accepted, hunk: int) -> bool:
+    return hunk < len(way.choices) and way.words[hunk] == AS_WRITTEN and len(way.choices[hunk]) > 1
 
 
 def _block(on: Console, side: Lines | None) -> Text:
@@ -155,7 +223,7 @@ def words_of(accepted: Sequence[Accepted], hunk: int | None) -> str:
             words.append("gone")
         elif hunk is None or hunk >= len(way.words):
             words.append(" ".join(way.words))
-        elif way.words[hunk] == "as written in the key":
+        elif way.words[hunk] == AS_WRITTEN:
             words.append("/".join(line.strip() for line in way.choices[hunk]) or "nothing left")
         else:
             words.append(way.words[hunk])

@@ -186,8 +186,8 @@ class Desk:
         """Push and delete, where that is asked."""
         if task.push:
             self.try_git("push", "-q", "origin", task.on)
-        if task.delete:
-            self.try_git("branch", "-d", task.delete)
+        if task.delete and not self.try_git("branch", "-d", task.delete):
+            self.try_git("branch", "-D", task.delete)  # as Git proposes where it isn't merged
 
     def _mend(self, number: int) -> None:
         """What the key changes in a result that Git merged cleanly."""

@@ -141,7 +141,11 @@ class Grader:
             hand_out = submission.hand_out
             if hand_out is None or hand_out in self._keys or hand_out in wanted:
                 continue
-            scenario = self._find(hand_out.exercise)
+            try:
+                scenario = self._find(hand_out.exercise)
+            except BadInput as bad:
+                self._keys[hand_out] = bad
+                continue
             if scenario is not None:
                 wanted[hand_out] = scenario
         self._keys.update(zip(wanted, self._keys_of(list(wanted.items())), strict=True))
@@ -162,11 +166,14 @@ class Grader:
         if key is None:
             raise Unreadable(
                 f'no scenario "{brief(submission.hand_out.exercise)}" is known here; '
-                "name its file with --scenarios"
+                "name its file with --scenarios FILE"
             )
         if isinstance(key, BadInput):
             # A learner can write any variant into a commit; that must not cost the others their marks.
-            variant, problem = brief(submission.hand_out.variant), brief(key.problems[0].what, 200)
+            variant, first = brief(submission.hand_out.variant), key.problems[0]
+            if first.file is not None:
+                raise Unreadable(f"its scenario has a mistake: {brief(str(first), 200)}")
+            problem = brief(first.what, 200)
             raise Unreadable(f'the exercise can\'t be built for its variant "{variant}": {problem}')
         submission.key = key
         submission.evidence = as_handed_out(submission.reader.evidence(key.commits, key.texts), key)

@@ -158,7 +158,7 @@ def _merge(workshop: Workshop, draft: _Draft, number: int, task: Task) -> _Playi
         draft.tips[task.on] = theirs
     else:
         parents = (ours,) if task.squash else (ours, theirs)
-        said = f"Merge branch '{source_of(task)}'"
+        said = f"{'Squashed: ' if task.squash else ''}Merge branch '{source_of(task)}'"
         draft.tips[task.on] = _solution(workshop.objects, draft, step.solved, parents, said, None)
 
 

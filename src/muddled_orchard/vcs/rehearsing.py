@@ -10,6 +10,7 @@ import os
 import shutil
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -47,13 +48,13 @@ VARIANTS = (PLAIN, "1", "2")
 
 
 def rehearse(
-    scenarios: Sequence[Scenario], codes: Sequence[str], keep: Path, jobs: int
+    scenarios: Sequence[Scenario], codes: Sequence[str], keep: Path, jobs: int, *, all_in_each: bool = False
 ) -> Iterator[Rehearsal]:
-    """Rehearse each scenario, in order, a portion of the behaviours in each of these variants.
+    """Rehearse each scenario, in order, a portion of the behaviours in each of these variants (`all_in_each`:
+    all behaviours in each).
 
-    Raises BadInput where there is no key for one.
-
-    The repository of a surprise is left in `keep`/SCENARIO/BEHAVIOUR, which is made only then.
+    Raises BadInput where there is no key for one. The repository of a surprise is left in
+    `keep`/SCENARIO/BEHAVIOUR, which is made only then; what an earlier rehearsal left there goes.
     """
     with (
         temporary_folder() as folder,
@@ -67,8 +68,13 @@ def rehearse(
             # Without values all variants are alike.
             own = codes if scenario.values else codes[:1]
             key = make_key(workshop, scenario, own[0])
-            starts = range(0, len(behaviours_for(key)), PORTION)
-            pieces = [_Piece(scenario, own[n % len(own)], start, keep) for n, start in enumerate(starts)]
+            behaviours = behaviours_for(key)
+            _forget(keep / scenario.id, behaviours)
+            starts = range(0, len(behaviours), PORTION)
+            if all_in_each:
+                pieces = [_Piece(scenario, code, start, keep) for code in own for start in starts]
+            else:
+                pieces = [_Piece(scenario, own[n % len(own)], start, keep) for n, start in enumerate(starts)]
             with begun_undisturbed():
                 begun.append((key, [pool.submit(_rehearsed, piece) for piece in pieces]))
         for key, futures in begun:
@@ -81,6 +87,19 @@ def rehearse(
                 acted=acted,
                 hunks=model.hunks,
             )
+
+
+def _forget(folder: Path, behaviours: Sequence[Behaviour]) -> None:
+    """Remove what an earlier rehearsal left of these behaviours, and the folder when it is empty then."""
+    for behaviour in behaviours:
+        shutil.rmtree(folder / _file_name(behaviour), ignore_errors=True)
+    for empty in (folder, folder.parent):
+        with suppress(OSError):
+            empty.rmdir()
+
+
+def _file_name(behaviour: Behaviour) -> str:
+    return behaviour.name.replace("/", "_").replace(" ", "-")
 
 
 def _rehearsed(piece: _Piece) -> list[Acted]:
@@ -121,7 +140,7 @@ def _compared(
         found = tuple(surprises(behaviour.name, expected, got))
     kept = None
     if found:
-        target = piece.keep / piece.scenario.id / behaviour.name.replace("/", "_").replace(" ", "-")
+        target = piece.keep / piece.scenario.id / _file_name(behaviour)
         shutil.rmtree(target, ignore_errors=True)
         shutil.copytree(folder, target, symlinks=True)
         kept = str(target)

@@ -9,7 +9,7 @@ from pathlib import Path
 from muddled_orchard.core.key import Key
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.scenario import Scenario
-from muddled_orchard.core.survey import Survey, shape, survey
+from muddled_orchard.core.survey import Survey, rules_against, shape, survey
 from muddled_orchard.core.variant import PLAIN, Form, corners, values_of
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs import git
@@ -52,6 +52,13 @@ class Surveyor:
                 hint = "A value must not make both sides alike, or join or part their hunks."
                 what = f"{said} other conflicts are met than otherwise"
                 found[number].append(Problem(what, hint, ("values", name)))
+            else:
+                plainly = {problem.key for problem in rules_against(key)}
+                found[number] += [
+                    Problem(f"{said}: {problem.what}", problem.hint, problem.key)
+                    for problem in rules_against(other)
+                    if problem.key not in plainly
+                ]
         return found
 
     def graph(self, key: Key, *, solved: bool) -> list[str]:

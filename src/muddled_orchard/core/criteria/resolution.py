@@ -222,7 +222,9 @@ def _wanted(case: Case, conflict: ConflictCase) -> str | None:
 
 
 def _kept_path(case: Case, task: TaskCase, conflict: ConflictCase) -> str:
-    if conflict.conflict.path in case.evidence.unmerged and task.result.in_working_tree:
+    # Whoever deletes what Git has left there has chosen, staged or not.
+    deleted = conflict.blob is None and conflict.conflict.path in task.step.meeting.tree
+    if conflict.conflict.path in case.evidence.unmerged and task.result.in_working_tree and not deleted:
         return "unresolved"
     if conflict.blob is None:
         return "gone"

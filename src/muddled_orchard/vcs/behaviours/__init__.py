@@ -183,6 +183,7 @@ def behaviours_for(key: Key) -> list[Behaviour]:
             if text not in taken:
                 taken.add(text)
                 where = f"{conflict.path} {number}" + (f" in {step.label}" if step.label else "")
+                where += f", task {step.task}" if len(key.scenario.task) > 1 else ""
                 at = (step.task, step.commit)
                 act = partial(content.one_hunk, conflict.path, number, at, word)
                 said = f"kept {word} in hunk {number} of {conflict.path}, all else right"

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from muddled_orchard.core.key import Key, Step
 from muddled_orchard.core.rehearsal import Expected
+from muddled_orchard.core.repository import contains
 from muddled_orchard.core.scenario import Task
 from muddled_orchard.core.tasks import source_of
 from muddled_orchard.vcs.acting import Desk, asks_merge_commit, hunks_of, knot, knots
@@ -179,23 +180,47 @@ def expect(desk: Desk, lost: str = "", may: str = "", **more: object) -> Expecte
         perhaps |= {"history", "delivered"}
     if knot(desk.key) < len(desk.scenario.task) and losing:
         perhaps |= {"finished", "history", "delivered", "bystanders", "tidy"}
+    again = brought_again(desk.key)
+    if again:  # a later task brings in what this one was to bring
+        perhaps |= (losing - {"resolution"}) | {"rest"}
+        losing &= {"resolution"}
     if not to_deliver(desk.key):
         losing.discard("delivered")
     some = {"resolution", "rest"} if log.outside else set()
     expected = Expected(
         lost=frozenset(losing), may=frozenset(perhaps), some=frozenset(some), kept=tuple(log.kept)
     )
-    return replace(expected, **more)  # type: ignore[arg-type]
+    return replace(expected, **{"or_open": again or _only_deleted(desk), **more})  # type: ignore[arg-type]
 
 
 def as_handed_out(desk: Desk) -> bool:
     """Whether every branch stands where it stood, and nothing is pending or changed."""
-    refs = {ref: id_ for id_, ref in map(str.split, desk.git("show-ref", "--heads").splitlines())}
+    refs = _heads(desk)
     heads = {ref: tip for ref, tip in desk.key.refs.items() if ref.startswith("refs/heads/")}
     # Whether a stash that was dropped is missed can't be seen in any of that.
     stashed = bool(desk.key.history.stashes)
     clean = "nothing to commit" in desk.git("status") and not desk.pending
     return refs == heads and not stashed and clean and desk.git("branch", "--show-current") != ""
+
+
+def brought_again(key: Key) -> bool:
+    """Where a later task merges a branch that has in it what the knot's task is to bring in."""
+    number = knot(key)
+    tips = {step.task: step.theirs for step in key.steps}
+    own = tips.get(number)
+    return own is not None and any(
+        contains(key.commits, theirs, own) for task, theirs in tips.items() if task > number
+    )
+
+
+def _heads(desk: Desk) -> dict[str, str]:
+    return {ref: id_ for id_, ref in map(str.split, desk.git("show-ref", "--heads").splitlines())}
+
+
+def _only_deleted(desk: Desk) -> bool:
+    """Whether the branches that are left stand where they stood: all that was done is that some are gone."""
+    refs = _heads(desk)
+    return bool(refs) and refs.items() <= desk.key.refs.items() and not desk.key.history.stashes
 
 
 def unfinished(desk: Desk, lost: str = "", may: str = "") -> Expected:
