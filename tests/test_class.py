@@ -356,10 +356,12 @@ def test_the_gradebook_and_the_page_of_tests(back: Path) -> None:
 
 
 def test_stopping_keeps_what_is_done_and_says_how_to_go_on(back: Path) -> None:
+    # Git has to be asked about each portion, and takes so long that it is stopped before the last one.
+    work = back / "done/dot/press-limit/work"
+    shell(work, "git reset -q --hard; echo more >>README.md; git commit -qam Mine;" + RIGHT)
     for number in range(200):
-        shutil.copytree(back / "done/ada", back / f"many/{number:03}", symlinks=True)
-    # Git takes so long that they can't all be graded before it is stopped.
-    (back / "git").write_text(f'#!/bin/sh\nsleep 0.2\nexec {shutil.which("git")} "$@"\n', "utf-8")
+        shutil.copytree(back / "done/dot", back / f"many/{number:03}", symlinks=True)
+    (back / "git").write_text(f'#!/bin/sh\nsleep 0.5\nexec {shutil.which("git")} "$@"\n', "utf-8")
     (back / "git").chmod(0o755)
     run = subprocess.Popen(
         [*PROGRAM, "grade", "many", "--jobs", "1"], cwd=back, stderr=subprocess.PIPE, stdout=subprocess.PIPE,
@@ -378,7 +380,7 @@ def test_stopping_keeps_what_is_done_and_says_how_to_go_on(back: Path) -> None:
     assert "Traceback" not in said
     with sqlite3.connect(back / "orchard.db") as db:
         (kept,) = db.execute("SELECT count(*) FROM grading").fetchone()
-    assert kept == int(said.split(" of ")[0].splitlines()[-1])
+    assert f"\n{kept} of 200 were graded" in f"\n{said}"
     assert len(graded(back / "many", "--ledger", back / "orchard.db")) == 1
 
 

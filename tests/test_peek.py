@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import re
+import subprocess
 from dataclasses import dataclass, field
 from pathlib import Path
 
 import pytest
 
-from tests.conftest import muddled, shell
+from muddled_orchard.cli import main
+from muddled_orchard.files.catalogue import bundled_ids
+from tests.conftest import LEARNER, muddled, shell
 
 MERGE = "git merge -q night-shift >/dev/null || true\n"
 THEIRS = "sed -i -e '/^<<<<<<</,/^=======/d' -e '/^>>>>>>>/d' press.toml\n"
@@ -25,7 +29,22 @@ class Case:
 
 
 CASES = {
-    "nothing begun": Case("true", ("Nothing is pending on main", "Nothing is left to do here"), code=0),
+    "nothing begun": Case("true", ("Nothing is pending on main", "main does not have the commits of night-shift yet", "git merge night-shift to begin")),
+    "an aborted start": Case(MERGE + "git merge --abort", ("does not have the commits of night-shift yet; what was begun was given up", "git merge night-shift")),
+    "a failed pull": Case("git pull -q 2>/dev/null || true", ("main does not have the commits of origin/main yet", "git pull --no-rebase origin main"), exercise="pull-by-merge"),
+    "nothing fetched": Case("true", ("git fetch origin to get what the others have pushed", "git merge origin/main"), exercise="stale-main"),
+    "not pushed": Case(
+        "git merge -q main >/dev/null || true; sed -i -e '/^=======/,/^>>>>>>>/d' -e '/^<<<<<<</d' rota.txt; git commit -qam x; git switch -q main; git merge -q --no-ff --no-edit winter-rota",
+        ("main is not pushed yet", "git push origin main", "winter-rota is still there"), exercise="there-and-back", silent=("does not have",),
+    ),
+    "not deleted": Case(
+        "git merge -q main >/dev/null || true; sed -i -e '/^=======/,/^>>>>>>>/d' -e '/^<<<<<<</d' rota.txt; git commit -qam x; git switch -q main; git merge -q --no-ff --no-edit winter-rota; git push -q origin main",
+        ("winter-rota is still there", "git branch -d winter-rota"), exercise="there-and-back", silent=("not pushed",),
+    ),
+    "an open bisect": Case(MERGE + THEIRS + "git commit -qam x; git bisect start >/dev/null; git bisect bad >/dev/null; git bisect good HEAD^^ >/dev/null", ("a git bisect is open", "git bisect reset"), silent=("git switch",)),
+    "a patch applied": Case("git format-patch -q main..night-shift -o ..; git am -q ../*.patch >/dev/null 2>&1 || true", ("middle of applying a patch", "git am --continue", "git am --abort")),
+    "renamed on both sides": Case("git merge -q names >/dev/null 2>&1 || true", ("deleted or renamed on both sides", "git rm"), exercise="renamed-twice"),
+    "a copy that doesn't know": Case(MERGE + THEIRS + "git commit -qam x; rm -r .git/muddled", ("Nothing is pending or left lying about", "compare it with your brief"), code=0),
     "a merge at its conflict": Case(
         MERGE,
         ("middle of a merge on main", "ours is main", "theirs is night-shift", "press.toml unmerged: changed on both sides",
@@ -47,8 +66,7 @@ CASES = {
     "a backup file left": Case(MERGE + THEIRS + "git commit -qam x; touch press.toml.orig", ("a backup file", "rm press.toml.orig")),
     "a backup file committed": Case(MERGE + THEIRS + "touch x.orig; git add .; git commit -qm x", ("a backup file that was committed",)),
     "detached": Case("git checkout -q --detach", ("on no branch (HEAD is detached)", "belongs to no branch", "git switch")),
-    "changed by hand": Case("echo >>README.md", ("README.md changed, not staged", "git restore FILE")),
-    "aborted": Case(MERGE + "git merge --abort", ("Nothing is left to do here",), code=0),
+    "changed by hand": Case("echo >>README.md", ("README.md changed, not staged", "git restore README.md to undo it")),
     "a squash": Case("git merge -q --squash night-shift >/dev/null || true\n", ("middle of a squash merge", "git reset --merge")),
     "a file deleted by one": Case(
         "git merge -q honey >/dev/null || true", ("prices-old.csv unmerged: deleted or renamed by ours, changed by theirs", "git rm prices-old.csv to let it go"),
@@ -95,3 +113,54 @@ def test_peek_finds_its_repository_and_runs_nothing_of_it(planted: Path, tmp_pat
     assert "there is no Git repository here" in muddled("peek", tmp_path, code=2).stderr
     assert "there is no such folder" in muddled("peek", tmp_path / "nowhere", code=2).stderr
     assert muddled("peek", planted, "--quiet", code=1).stdout == ""
+
+
+LOST = {**LEARNER, "GIT_EDITOR": 'sh -c \'test -s "$1" && grep -q "^[^#]" "$1" || echo Done >"$1"\' -'}
+
+
+def next_commands(said: str) -> list[str]:
+    """What stands below Next, without what stands in the place of a command before it."""
+    below = re.split(r"\n(?!  )", said.partition("\nNext:\n")[2])[0]
+    return [line.strip() for line in below.splitlines() if not line.startswith("    ")]
+
+
+def typed_alone(line: str) -> str:
+    """A command without the words on it."""
+    return re.split(r"  (?=to |then|when|if )", line)[0]
+
+
+@pytest.mark.parametrize("exercise", bundled_ids())
+def test_whoever_types_what_peek_says_comes_to_the_end(
+    exercise: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """From a folder below, until nothing is left: every command works where the learner stands."""
+    main(["plant", exercise, str(tmp_path / "ilse ä"), "--quiet"])
+    work = tmp_path / "ilse ä/work"
+    (work / "be low").mkdir()
+    (work / "be low/note").touch()  # Git takes empty folders away
+    monkeypatch.chdir(work / "be low")
+    monkeypatch.setenv("COLUMNS", "100")
+    for _ in range(30):
+        code = main(["peek"])
+        said = capsys.readouterr().out
+        if code == 0:
+            break
+        commands = next_commands(said)
+        assert commands, said
+        for line in commands:
+            if line.startswith("(edit)"):
+                take_markers_out(work)
+                continue
+            ran = subprocess.run(
+                ["sh", "-c", typed_alone(line)], capture_output=True, text=True, check=False, env=LOST
+            )
+            began = "git add" not in line and "CONFLICT" in ran.stdout + ran.stderr
+            assert ran.returncode == 0 or began, (line, ran.stdout, ran.stderr, said)
+    assert code == 0, said
+
+
+def take_markers_out(work: Path) -> None:
+    """What a learner does who keeps both sides everywhere."""
+    for path in work.rglob("*"):
+        if path.is_file() and ".git" not in path.parts and b"<<<<<<<" in path.read_bytes():
+            path.write_bytes(re.sub(rb"(?m)^(<<<<<<<|=======|>>>>>>>)( .*)?\r?\n", b"", path.read_bytes()))

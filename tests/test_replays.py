@@ -269,7 +269,7 @@ WRONG_STORIES = {
     ),
     'message = "Three"\nwrite = { "f" = "3\\n" }': (
         'message = "Three"\nmerge = "work"\nwrite = { "f/x" = "3\\n" }',
-        '"f/x" can\'t stand beside "f"',
+        '"f/x" is no path for a file here: "f" is a file',
     ),
 }
 

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import argparse
+import os
+import sys
 from pathlib import Path
 
 from muddled_orchard.commands.options import add_quiet
 from muddled_orchard.core.problems import BadInput, Problem
+from muddled_orchard.core.wording import command, paths
+from muddled_orchard.reports.peek_json import peek_file
 from muddled_orchard.reports.peek_view import show_peek
 from muddled_orchard.reports.terminal import console
 from muddled_orchard.vcs.peeking import peek_at
@@ -22,6 +26,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "folder", metavar="DIR", type=Path, nargs="?", default=Path(), help="the repository (default: here)"
     )
+    parser.add_argument("--json", action="store_true", help="print JSON instead")
     add_quiet(parser, "say nothing; the exit code is 1 while work is left")
 
 
@@ -30,7 +35,19 @@ def run(options: argparse.Namespace) -> int:
     folder: Path = options.folder
     if not folder.is_dir():
         raise BadInput(Problem("there is no such folder", "Check the path.", file=str(folder)))
-    found = peek_at(folder)
-    if not options.quiet:
-        show_peek(console(), found)
+    found, top = peek_at(folder)
+    if options.json:
+        sys.stdout.write(peek_file(found))
+    elif not options.quiet:
+        show_peek(console(), found, from_here(top))
     return 0 if found.done else 1
+
+
+def from_here(top: Path) -> tuple[list[str], str]:
+    """How commands are typed where the user stands: what goes to a repository first, if it lies elsewhere,
+    and what its paths begin with there."""
+    here = Path.cwd()
+    way = os.path.relpath(top.resolve(), here)
+    if here.is_relative_to(top.resolve()):
+        return [], "" if way == "." else f"{way}/"
+    return [command("cd", *paths([way]))], ""

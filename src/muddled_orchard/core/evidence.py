@@ -13,7 +13,7 @@ from muddled_orchard.core.repository import Commit, Tree
 class Pending:
     """An operation that was begun and neither finished nor aborted.
 
-    `kind` is `merge`, `squash`, `rebase`, `cherry-pick` or `revert`; `brings` the commits that it
+    `kind` is `merge`, `squash`, `rebase`, `am`, `cherry-pick` or `revert`; `brings` the commits that it
     brings in (MERGE_HEAD, CHERRY_PICK_HEAD, ...), empty where Git writes none. Of a rebase: `number` is the
     step at hand of `total`, `branch` the branch that is rebased, `onto` its new base.
     """
@@ -55,8 +55,8 @@ class Evidence:
     `origin.git` beside the repository behind which there is all that they name, None where that was not
     handed in; `remote_parents` are the parents of commits there that were not handed out. `ignored` are the
     paths in it that the repository's own ignore rules cover. `commits_alone`: it came as a bundle, which
-    shows neither a working tree nor what is pending. `meetings` are those that the learner really had
-    where they differ from the key's, by (ours, theirs).
+    shows neither a working tree nor what is pending. `bisecting`: a `git bisect` was begun. `meetings` are
+    those that the learner really had where they differ from the key's, by (ours, theirs).
     """
 
     head: str | None
@@ -73,6 +73,7 @@ class Evidence:
     remote: Mapping[str, str] | None = None
     remote_parents: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     commits_alone: bool = False
+    bisecting: bool = False
     meetings: Mapping[tuple[str, str], Meeting] = field(default_factory=dict)
 
     def branch(self, name: str) -> str | None:

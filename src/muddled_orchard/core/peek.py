@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
+from muddled_orchard.core.asked import Asked, ToDo, Words, still_to_do
 from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.meeting import Blob
 from muddled_orchard.core.readings import markers_outside
@@ -13,6 +14,7 @@ from muddled_orchard.core.wording import listed
 from muddled_orchard.core.worktree import is_backup, uncommitted
 
 _DOING = {
+    "am": "applying a patch",
     "merge": "a merge",
     "squash": "a squash merge",
     "rebase": "a rebase",
@@ -20,20 +22,22 @@ _DOING = {
     "revert": "a revert",
     "stash-pop": "bringing stashed work back",
 }
-_GO_ON = {
-    "merge": "git commit",
-    "squash": "git commit",
-    "rebase": "git rebase --continue",
-    "cherry-pick": "git cherry-pick --continue",
-    "revert": "git revert --continue",
+_GO_ON: Mapping[str, Words] = {
+    "merge": ("git", "commit"),
+    "squash": ("git", "commit"),
+    "rebase": ("git", "rebase", "--continue"),
+    "am": ("git", "am", "--continue"),
+    "cherry-pick": ("git", "cherry-pick", "--continue"),
+    "revert": ("git", "revert", "--continue"),
 }
-_BACK = {
-    "merge": "git merge --abort",
-    "squash": "git reset --merge",
-    "rebase": "git rebase --abort",
-    "cherry-pick": "git cherry-pick --abort",
-    "revert": "git revert --abort",
-    "stash-pop": "git reset --merge (the stash is still there)",
+_BACK: Mapping[str, Words] = {
+    "merge": ("git", "merge", "--abort"),
+    "squash": ("git", "reset", "--merge"),
+    "rebase": ("git", "rebase", "--abort"),
+    "am": ("git", "am", "--abort"),
+    "cherry-pick": ("git", "cherry-pick", "--abort"),
+    "revert": ("git", "revert", "--abort"),
+    "stash-pop": ("git", "reset", "--merge"),
 }
 _UNMERGED = {
     (1, 2, 3): "changed on both sides",
@@ -56,17 +60,29 @@ class Left:
     work: bool = True
 
 
+@dataclass(frozen=True, slots=True)
+class Next:
+    """Something to type: a command, word by word (none where files are to be edited), and a few words on it.
+    `instead`: it stands in the place of the one before it."""
+
+    command: Words
+    why: str
+    instead: bool = False
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Peek:
     """`doing` is what is going on, `ours` and `theirs` who the sides are (empty where nothing meets),
-    `left` what is to be done, `commands` the next commands with a word on each, `back` the way back."""
+    `left` what is to be done, `commands` what to type next, `back` the way back. `knows_tasks`: whether the
+    repository says what was asked."""
 
     doing: str
     ours: str = ""
     theirs: str = ""
     left: tuple[Left, ...] = ()
-    commands: tuple[tuple[str, str], ...] = ()
-    back: str = ""
+    commands: tuple[Next, ...] = ()
+    back: Words = ()
+    knows_tasks: bool = True
 
     @property
     def done(self) -> bool:
@@ -74,19 +90,36 @@ class Peek:
         return not any(item.work for item in self.left)
 
 
-def peek(evidence: Evidence) -> Peek:
-    """Look at a repository; its evidence must hold the commit that is checked out."""
+def peek(evidence: Evidence, asked: Asked | None) -> Peek:
+    """Look at a repository; its evidence must hold the whole history. `asked` is what its hand-out says."""
     kind = evidence.pending.kind if evidence.pending else "stash-pop" if evidence.unmerged else ""
     ours, theirs = _sides(evidence, kind)
-    left = tuple(_left(evidence, kind))
+    tasks = tuple(still_to_do(asked, evidence)) if asked is not None else ()
+    pops = kind == "" and asked is not None and any(task.do == "stash-pop" for task in asked.tasks)
+    popped = pops and bool(evidence.stashes) and _differs(evidence)
+    left = [*_left(evidence, kind, is_work=not pops)]
+    if not kind and not popped:
+        left += [Left(f"{todo.task}: {todo.missing}", "") for todo in tasks]
+    if popped:
+        left.append(Left("there is still work in the stash: after a conflict Git keeps it", ""))
+    elif evidence.stashes and not any(todo.pops for todo in tasks):
+        left.append(Left("there is work in the stash (git stash list)", "", work=False))
     return Peek(
         doing=_doing(evidence, kind),
         ours=ours,
         theirs=theirs,
-        left=left,
-        commands=tuple(_commands(evidence, kind, left)),
-        back=_BACK.get(kind, ""),
+        left=tuple(left),
+        commands=tuple(_commands(evidence, kind, left, () if kind else tasks, popped=popped)),
+        back=_BACK.get(kind, ()),
+        knows_tasks=asked is not None,
     )
+
+
+def _differs(evidence: Evidence) -> bool:
+    """Whether there is uncommitted work, or work committed since the stash was made."""
+    head = evidence.commits.get(evidence.head_commit or "")
+    changed = any(one.how != "untracked" for one in uncommitted(evidence, head.tree if head else {}, {}))
+    return changed or any(move.what.startswith("commit") for move in evidence.reflog)
 
 
 def _doing(evidence: Evidence, kind: str) -> str:
@@ -133,7 +166,8 @@ def _named(evidence: Evidence, id_: str | None) -> str:
     return names[0].split("/", 2)[2] if names else (id_ or "another commit")[:7]
 
 
-def _left(evidence: Evidence, kind: str) -> Iterator[Left]:
+def _left(evidence: Evidence, kind: str, *, is_work: bool) -> Iterator[Left]:
+    """What the repository itself shows; `is_work`: whether uncommitted changes are something left to do."""
     stages: dict[str, list[int]] = {}
     for entry in evidence.index:
         if entry.stage:
@@ -144,22 +178,22 @@ def _left(evidence: Evidence, kind: str) -> Iterator[Left]:
     head = evidence.commits.get(evidence.head_commit or "")
     for change in uncommitted(evidence, head.tree if head else {}, {}):
         if change.how == "staged":
-            yield Left("staged, not committed", change.path)
+            yield Left("staged, not committed", change.path, work=is_work)
         elif change.how == "unstaged":
-            yield Left("changed, not staged", change.path)
+            yield Left("changed, not staged", change.path, work=is_work)
         elif change.how == "untracked" and is_backup(change.path):
             yield Left("a backup file that an editor or merge tool left", change.path)
         elif change.how == "untracked":
             yield Left("untracked", change.path, work=False)
     if kind in _GO_ON and not stages:
         yield Left("everything is merged; the operation is not completed yet", "")
-    if evidence.head is None and not kind:
+    if evidence.bisecting:
+        yield Left("a git bisect is open", "")
+    elif evidence.head is None and not kind:
         yield Left("HEAD is detached: what you commit here belongs to no branch", "")
     for path in sorted(head.tree if head else {}):
         if is_backup(path):
             yield Left("a backup file that was committed", path)
-    if evidence.stashes:
-        yield Left("there is work in the stash (git stash list)", "", work=False)
 
 
 def _markers(evidence: Evidence) -> Iterator[Left]:
@@ -197,39 +231,73 @@ def _lines(texts: Mapping[str, bytes], blob: Blob) -> Lines:
     return lines_of(data) if by_lines(data) else ()
 
 
-def _commands(evidence: Evidence, kind: str, left: tuple[Left, ...]) -> Iterator[tuple[str, str]]:
-    unmerged = evidence.unmerged
-    markers = [item for item in left if item.what.startswith("conflict marker:")]
-    if unmerged:
-        gone = [item.where for item in left if "deleted or renamed" in item.what]
-        if markers:
-            yield "(edit)", "keep what is right in each place, and take the marker lines out"
-        for path in gone:
-            yield f"git add {path}", "to keep the file, or"
-            yield f"git rm {path}", "to let it go"
-        others = [path for path in unmerged if path not in gone]
-        if others:
-            yield f"git add {' '.join(others[:6])}", "when a file is as it should be"
-    elif markers:
-        yield "(edit)", "take the marker lines out"
-        names = list(dict.fromkeys(item.where.rpartition(", line")[0] for item in markers))
-        yield f"git add {' '.join(names[:6])}", "to stage what you mended"
+def _commands(
+    evidence: Evidence, kind: str, left: Sequence[Left], tasks: Sequence[ToDo], *, popped: bool
+) -> Iterator[Next]:
+    marked = list(dict.fromkeys(item.where.rpartition(", line")[0] for item in left if _is_marker(item)))
+    if evidence.unmerged:
+        yield from _resolve(evidence, marked)
+    elif marked:
+        yield Next((), "take the marker lines out")
+        yield Next(("git", "add", "--", *marked), "to stage what you mended")
     if kind in _GO_ON:
-        yield _GO_ON[kind], "to complete it" if not unmerged else "then, to complete it"
-    elif (
-        any(item.what in ("staged, not committed", "changed, not staged") for item in left)
-        and kind != "stash-pop"
+        yield Next(_GO_ON[kind], "then, to complete it" if evidence.unmerged else "to complete it")
+        return
+    if kind == "stash-pop" or popped:
+        yield Next(("git", "stash", "drop"), "when all of it is here")
+        if popped:
+            yield Next(("git", "stash", "pop"), "if it is not", instead=True)
+        return
+    yield from _at_rest(evidence, left, marked)
+    for command, why in tasks[0].commands if tasks else ():
+        yield Next(command, why)
+
+
+def _is_marker(item: Left) -> bool:
+    return item.what.startswith("conflict marker") and ", staged" not in item.what.split(":")[0]
+
+
+def _resolve(evidence: Evidence, marked: Sequence[str]) -> Iterator[Next]:
+    """How to get rid of unmerged paths."""
+    stages: dict[str, set[int]] = {}
+    for entry in evidence.index:
+        if entry.stage:
+            stages.setdefault(entry.path, set()).add(entry.stage)
+    there = evidence.working or {}
+    if marked:
+        yield Next((), "keep what is right in each place, and take the marker lines out")
+    both = [path for path, found in sorted(stages.items()) if {2, 3} <= found and path in there]
+    if both:
+        yield Next(("git", "add", "--", *both), "when a file is as it should be")
+    for path in (path for path in sorted(stages) if path not in both):
+        if path in there:
+            yield Next(("git", "add", "--", path), "to keep the file")
+        yield Next(("git", "rm", "--", path), "to let it go", instead=path in there)
+
+
+def _at_rest(evidence: Evidence, left: Sequence[Left], marked: Sequence[str]) -> Iterator[Next]:
+    """What to do where no operation is under way."""
+    backups = [item.where for item in left if item.what.startswith("a backup file that an editor")]
+    if backups:
+        yield Next(("rm", "--", *backups), "if you don't need it any more")
+    committed = [item.where for item in left if item.what == "a backup file that was committed"]
+    if committed:
+        yield Next(("git", "rm", "--", *committed), "to take it out of what is committed")
+    changed = [item.where for item in left if item.work and item.what == "changed, not staged"]
+    changed = [path for path in changed if path not in marked]
+    if changed:
+        yield Next(("git", "add", "--", *changed), "to stage it")
+        yield Next(("git", "restore", "--", *changed), "to undo it", instead=True)
+    if (
+        changed
+        or marked
+        or committed
+        or any(item.work and item.what == "staged, not committed" for item in left)
     ):
-        changed = [item.where for item in left if item.what == "changed, not staged"]
-        if changed and not markers:
-            yield f"git add {' '.join(changed[:6])}", "to stage it (git restore FILE to undo it)"
-        yield "git commit", "to commit what is staged"
+        yield Next(("git", "commit"), "to commit what is staged")
+    if evidence.bisecting:
+        yield Next(("git", "bisect", "reset"), "to end it, and be where you began")
     elif evidence.head is None:
         branches = [name.split("/", 2)[2] for name in evidence.refs if name.startswith("refs/heads/")]
-        yield (
-            f"git switch {branches[0] if branches else 'BRANCH'}",
-            f"to be on a branch again ({listed(branches)})",
-        )
-    for item in left:
-        if item.what.startswith("a backup file that an editor"):
-            yield f"rm {item.where}", "if you don't need it any more"
+        if branches:
+            yield Next(("git", "switch", branches[0]), f"to be on a branch again ({listed(branches)})")

@@ -130,7 +130,7 @@ def _in_words(place: _Place) -> str:
 
 def surprises(behaviour: str, expected: Expected, got: Assessment) -> Iterator[str]:
     """Every point in which a verdict is not the expected one, each as a sentence."""
-    if expected.or_open and got.state == "open":
+    if expected.or_open and got.state == "open" != expected.state:
         return
     if got.state != expected.state:
         reason = f": {got.reason}" if got.reason else ""

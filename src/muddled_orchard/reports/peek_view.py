@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from rich.console import Console
-from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from muddled_orchard.core.peek import Peek
+from muddled_orchard.core.asked import Words
+from muddled_orchard.core.peek import Left, Next, Peek
+from muddled_orchard.core.wording import command
 from muddled_orchard.reports.terminal import printable, shortened, sign
 
 _MOST = 24
 
 
-def show_peek(on: Console, peek: Peek) -> None:
-    """What is going on, who is who, what is left, what to type next."""
+def show_peek(on: Console, peek: Peek, standing: tuple[Sequence[str], str] = ((), "")) -> None:
+    """What is going on, who is who, what is left, what to type next. `standing`: the commands that lead to
+    the repository, and what its paths begin with where the learner stands."""
     on.print(Text(printable(peek.doing, on), style="strong"))
     if peek.ours:
         on.print()
@@ -25,23 +29,72 @@ def show_peek(on: Console, peek: Peek) -> None:
     if peek.left:
         on.print()
         on.print(Text("Left to do:" if not peek.done else "Worth knowing:", style="strong"))
-        table = Table.grid(padding=(0, 2, 0, 0))
-        for item in peek.left[:_MOST]:
-            style = "bad" if item.work else "faint"
-            mark = sign(on, "missed" if item.work else "skipped")
-            where = shortened(printable(item.where, on), on.width // 2)
-            table.add_row(Text(f"  {mark} {where}", style=style), Text(printable(item.what, on)))
-        on.print(table)
-        if len(peek.left) > _MOST:
-            on.print(Text(f"    and {len(peek.left) - _MOST} more"))
+        _left(on, peek.left)
     on.print()
     if peek.done:
-        on.print(Text(f"{sign(on, 'met')} Nothing is left to do here.", style="good"))
+        said = (
+            "Nothing is left to do here." if peek.knows_tasks else "Nothing is pending or left lying about."
+        )
+        on.print(Text(f"{sign(on, 'met')} {said}", style="good"))
+        if not peek.knows_tasks:
+            on.print(Text("  What was asked doesn't stand in this copy: compare it with your brief."))
         return
     on.print(Text("Next:", style="strong"))
-    table = Table.grid(padding=(0, 2, 0, 0))
-    for command, why in peek.commands:
-        table.add_row(Text(printable(command, on), style="strong"), Text(printable(why, on)))
-    on.print(Padding(table, (0, 0, 0, 2)))
+    ways, prefix = standing
+    for way in ways:
+        on.print(Text(f"  {printable(way, on)}", style="strong"), soft_wrap=True)
+    for item in peek.commands:
+        _next(on, item, prefix)
     if peek.back:
-        on.print(Text(f"The way back, to how it was before: {peek.back}"))
+        kept = " (the stash is still there)" if "reset" in peek.back and "stash" in peek.doing else ""
+        on.print(Text(f"The way back, to how it was before{kept}:"))
+        on.print(Text(f"  {command(*peek.back)}"))
+
+
+def _left(on: Console, left: Sequence[Left]) -> None:
+    table = Table.grid(padding=(0, 2, 0, 0))
+    for item in [item for item in left if item.where][:_MOST]:
+        where = shortened(printable(item.where, on), on.width // 2)
+        table.add_row(
+            Text(f"  {_mark(on, item)} {where}", style=_style(item)), Text(printable(item.what, on))
+        )
+    if table.row_count:
+        on.print(table)
+    if (more := sum(bool(item.where) for item in left) - _MOST) > 0:
+        on.print(Text(f"    and {more} more"))
+    for item in (item for item in left if not item.where):
+        grid = Table.grid(padding=(0, 1, 0, 0))
+        grid.add_row(Text(f"  {_mark(on, item)}", style=_style(item)), Text(printable(item.what, on)))
+        on.print(grid)
+
+
+def _mark(on: Console, item: Left) -> str:
+    return sign(on, "missed" if item.work else "skipped")
+
+
+def _style(item: Left) -> str:
+    return "bad" if item.work else "faint"
+
+
+def _typed(words: Words, prefix: str) -> list[str]:
+    """The words of a command where paths begin so; the -- before them only where it is needed."""
+    if "--" not in words:
+        return list(words)
+    at = words.index("--")
+    paths = [prefix + path for path in words[at + 1 :]]
+    return [*words[:at], *(["--"] if any(path.startswith("-") for path in paths) else []), *paths]
+
+
+def _next(on: Console, item: Next, prefix: str) -> None:
+    """A command as it is typed where the learner stands, and why; a long one has the reason below it."""
+    if not item.command:
+        on.print(Text(f"  (edit) {item.why}"))
+        return
+    typed = command(*_typed(item.command, prefix))
+    line = Text.assemble("    or: " if item.instead else "  ", (printable(typed, on), "strong"))
+    why = Text(f"  {printable(item.why, on)}")
+    if len(line) + len(why) <= on.width:
+        on.print(line + why)
+    else:
+        on.print(line, soft_wrap=True)
+        on.print(Text.assemble("      ", why))

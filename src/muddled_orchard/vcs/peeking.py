@@ -13,9 +13,9 @@ from muddled_orchard.vcs.quarantine import Unreadable, find_repository, take_ove
 from muddled_orchard.vcs.read import Reader
 
 
-def peek_at(folder: Path) -> Peek:
-    """Where the learner stands whose repository this folder is, or lies in. Raises BadInput where there
-    is none, or where it can't be read."""
+def peek_at(folder: Path) -> tuple[Peek, Path]:
+    """Where the learner stands whose repository this folder is, or lies in; and the top of its working tree.
+    Raises BadInput where there is none, or where it can't be read."""
     try:
         for place in (folder, *folder.resolve().parents):
             disk = DiskPlace(place)
@@ -27,6 +27,8 @@ def peek_at(folder: Path) -> Peek:
                 Problem("there is no Git repository here", "Go into work/ and try again.", file=str(folder))
             )
         with temporary_folder() as room:
-            return peek(Reader(take_over(disk, found, room / "peek")).evidence((), {}))
+            reader = Reader(take_over(disk, found, room / "peek"))
+            top = place if found.worktree is None else place / found.worktree
+            return peek(reader.evidence((), {}), reader.asked()), top
     except (Unreadable, Exceeded) as problem:
         raise BadInput(Problem(f"it can't be read: {problem}", file=str(folder))) from None

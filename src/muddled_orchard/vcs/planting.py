@@ -7,6 +7,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
+from muddled_orchard.core.asked import ASKED, asked_by
 from muddled_orchard.core.history import History
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.scenario import Scenario
@@ -14,9 +15,10 @@ from muddled_orchard.core.story_files import LINK, File
 from muddled_orchard.core.variants import Variants
 from muddled_orchard.system.output import umask, write_all
 from muddled_orchard.system.temporary import folder_in_the_making, remove_left_over, settle, temporary_folder
+from muddled_orchard.vcs.asked_file import asked_file
 from muddled_orchard.vcs.index import index_file, read_index
 from muddled_orchard.vcs.operations import stop_at_conflict
-from muddled_orchard.vcs.practice import WORK, practice_files
+from muddled_orchard.vcs.practice import PLAIN, WORK, practice_files
 
 BRIEF = "BRIEF.md"
 
@@ -37,6 +39,7 @@ def practice_of(variants: Variants, code: str) -> Practice:
     variant = variants.of(code)
     varied, history = variant.scenario, variant.history
     files, ids = practice_files(history, {task.delete for task in varied.task if task.delete})
+    files[f"{WORK}/.git/{ASKED}"] = File(PLAIN, asked_file(asked_by(varied, history, ids)))
     if varied.start.stopped:
         with temporary_folder() as room:
             write_files(room, files)

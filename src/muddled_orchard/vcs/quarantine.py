@@ -13,6 +13,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+from muddled_orchard.core.asked import ASKED
 from muddled_orchard.core.bounds import (
     LARGEST_INDEX,
     LARGEST_PACKED_REFS,
@@ -40,7 +41,9 @@ STATE_FILES = (
     "REBASE_HEAD",
     "SQUASH_MSG",
     *(f"rebase-merge/{name}" for name in ("msgnum", "end", "head-name", "onto")),
-    *(f"rebase-apply/{name}" for name in ("next", "last", "head-name", "onto")),
+    *(f"rebase-apply/{name}" for name in ("next", "last", "head-name", "onto", "applying")),
+    "BISECT_START",
+    ASKED,
 )
 STATE_FOLDERS = ("rebase-merge", "rebase-apply", "sequencer")
 

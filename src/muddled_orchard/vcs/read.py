@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 import pygit2
 
+from muddled_orchard.core.asked import ASKED, Asked
 from muddled_orchard.core.bounds import (
     LARGEST_IGNORE_FILE,
     LARGEST_OBJECT,
@@ -31,6 +32,7 @@ from muddled_orchard.core.parsing import (
 from muddled_orchard.core.places import Below, Entry, Place, below, is_noise
 from muddled_orchard.core.repository import Commit
 from muddled_orchard.core.wording import brief
+from muddled_orchard.vcs.asked_file import read_asked
 from muddled_orchard.vcs.index import BadIndex, read_index
 from muddled_orchard.vcs.isolation import isolate
 from muddled_orchard.vcs.quarantine import Quarantine, Unreadable
@@ -95,6 +97,10 @@ class Reader:
         if not self._refs and self._head_commit is None:
             raise Unreadable("the repository is damaged: no branch of it leads to a commit")
 
+    def asked(self) -> Asked | None:
+        """What its hand-out says is asked, for its owner: nothing that a grader goes by."""
+        return read_asked(self._files.get(ASKED, b""))
+
     def hand_out(self, known: Mapping[str, HandOut]) -> HandOut | None:
         """What this is: `known` tells it of handed-out commits, else the trailers of the first commit say it.
         None where there are none.
@@ -153,6 +159,7 @@ class Reader:
             remote=remote,
             remote_parents=parents,
             commits_alone=self._commits_alone,
+            bisecting="BISECT_START" in self._files,
             stashes=max(stashes, int("refs/stash" in self._refs)),
         )
 
@@ -287,7 +294,8 @@ class Reader:
 
         number, total = (int(said(name)) if re.fullmatch("[0-9]{1,9}", said(name)) else 0 for name in names)
         branch = said("head-name").removeprefix(_HEADS)
-        return Pending("rebase", brings, number, total, branch, said("onto"))
+        kind = "am" if "rebase-apply/applying" in self._files else "rebase"
+        return Pending(kind, brings, number, total, branch, said("onto"))
 
     def _index(self) -> list[IndexEntry]:
         data = self._files.get("index", b"")

@@ -11,6 +11,7 @@ _KINDS = {
     "merge": "The merge was begun but never completed",
     "squash": "A squash merge was begun and its result never committed",
     "rebase": "A rebase is still in progress",
+    "am": "Applying a patch (git am) is still in progress",
     "cherry-pick": "A cherry-pick is still in progress",
     "revert": "A revert is still in progress",
     "stash-pop": "The stash was popped, and its conflict is still there",

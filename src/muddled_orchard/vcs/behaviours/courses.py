@@ -82,9 +82,11 @@ def stopped_at(step_number: int, desk: Desk) -> Expected:
 def not_staged(desk: Desk) -> Expected:
     """Resolve the last conflict and forget it."""
     _leave_last(desk, staged=False)
-    whole = any(conflict.merged is None for conflict in last_step(desk.key).meeting.conflicts)
-    # Of a path without hunks only staging tells that it was decided.
-    return unfinished(desk, may="resolution rest tidy" if whole else "")
+    last = last_step(desk.key)
+    whole = any(conflict.merged is None for conflict in last.meeting.conflicts)
+    # Of a path without hunks, and of a new file, only staging tells that it was decided.
+    unseen = whole or not last.mended <= last.meeting.tree.keys()
+    return unfinished(desk, may="resolution rest tidy" if unseen else "")
 
 
 def not_committed(desk: Desk) -> Expected:

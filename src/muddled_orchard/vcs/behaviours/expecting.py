@@ -218,9 +218,10 @@ def _heads(desk: Desk) -> dict[str, str]:
 
 
 def _only_deleted(desk: Desk) -> bool:
-    """Whether the branches that are left stand where they stood: all that was done is that some are gone."""
-    refs = _heads(desk)
-    return bool(refs) and refs.items() <= desk.key.refs.items() and not desk.key.history.stashes
+    """Whether nothing but this was done: branches are gone that were to be deleted."""
+    heads = {ref: tip for ref, tip in desk.key.refs.items() if ref.startswith("refs/heads/")}
+    clean = "nothing to commit" in desk.git("status")
+    return _heads(desk).items() < heads.items() and clean and not desk.key.history.stashes
 
 
 def unfinished(desk: Desk, lost: str = "", may: str = "") -> Expected:

@@ -1,0 +1,27 @@
+"""Where a learner stands, as JSON."""
+
+from __future__ import annotations
+
+import json
+
+from muddled_orchard.core.peek import Peek
+
+
+def peek_file(peek: Peek) -> str:
+    """One object: what is going on, what is left, what to type (as lists of words, with paths from the top of
+    the working tree)."""
+    data = {
+        "format": 1,
+        "done": peek.done,
+        "doing": peek.doing,
+        "ours": peek.ours,
+        "theirs": peek.theirs,
+        "knows_tasks": peek.knows_tasks,
+        "left": [{"where": item.where, "what": item.what, "work": item.work} for item in peek.left],
+        "next": [
+            {"command": list(item.command), "why": item.why, "instead": item.instead}
+            for item in peek.commands
+        ],
+        "back": list(peek.back),
+    }
+    return json.dumps(data, ensure_ascii=False, indent=1).encode("utf-8", "backslashreplace").decode() + "\n"

@@ -1,0 +1,24 @@
+"""What a hand-out asks, as a file in its repository."""
+
+from __future__ import annotations
+
+import msgspec
+
+from muddled_orchard.core.asked import Asked, labels_of
+
+
+def asked_file(asked: Asked) -> bytes:
+    """The content of the file."""
+    data = msgspec.to_builtins(asked)
+    data["tasks"] = [{key: said for key, said in task.items() if said} for task in data["tasks"]]
+    return msgspec.json.format(msgspec.json.encode({"format": 1, **data}), indent=1) + b"\n"
+
+
+def read_asked(data: bytes) -> Asked | None:
+    """What a file says; None where it is none of ours."""
+    try:
+        asked = msgspec.json.decode(data, type=Asked)
+    except (msgspec.MsgspecError, ValueError, RecursionError):
+        return None
+    named = {label for task in asked.tasks for label in labels_of(task)}
+    return asked if named <= asked.commits.keys() else None
