@@ -336,14 +336,14 @@ def test_the_gradebook_and_the_page_of_tests(back: Path) -> None:
     }
     assert found == {
         "'=cmd": ("'=cmd", "0", "0.0", "unreadable", ""),
-        "ada": ("Ada Quince", "18.0", "100.0", "finished", "6.0"),
-        "bo": ("Bo Medlar", "12.0", "66.7", "finished", "0.0"),
-        "cyd": ("Cyd Sloe", "18.0", "100.0", "finished", "6.0"),
+        "ada": ("Ada Quince", "26.0", "100.0", "finished", "14.0"),
+        "bo": ("Bo Medlar", "12.0", "46.2", "finished", "0.0"),
+        "cyd": ("Cyd Sloe", "26.0", "100.0", "finished", "14.0"),
         "dot": ("Dot Damson", "0", "0", "missing", ""),
     }
     suites = ET.parse(back / "grades.xml").getroot()  # noqa: S314 - it is our own
     assert (suites.get("failures"), suites.get("errors"), suites.get("skipped")) == ("1", "1", "3")
-    assert any("0 of 6 points" in failure.get("message", "") for failure in suites.iter("failure"))
+    assert any("0 of 14 points" in failure.get("message", "") for failure in suites.iter("failure"))
     muddled("ledger", "--csv", "hand-outs.csv", folder=back)
     assert (
         (back / "hand-outs.csv")

@@ -137,25 +137,25 @@ AS_GIVEN: dict[str, Any] = {
 @pytest.mark.parametrize(
     ("evidence", "state", "expected", "points"),
     [
-        (submitted(), "finished", {}, 18),
+        (submitted(), "finished", {}, 26),
         (submitted(OURS), "finished", {"resolution": "missed", "rest": "missed"}, 8),
         (submitted(OURS.replace("keep 1", "keep 9")), "finished", {"resolution": "missed"}, 12),
-        (submitted(MERGED + "c\n"), "finished", {"rest": "partly"}, 16),
-        (submitted(MERGED.replace("\n", "  \r\n")), "finished", {}, 18),
-        (submitted(parents=("ours",)), "finished", {"history": "missed"}, 16),
-        (submitted(parents=("theirs", "ours")), "finished", {"history": "missed"}, 16),
-        (submitted(parents=("ours", "theirs"), head=None), "finished", {"tidy": "partly"}, 17.5),
-        (submitted(refs={**HANDED_OUT, "refs/heads/main": "merge", "refs/heads/side": "merge"}), "finished", {"bystanders": "partly"}, 17.5),
-        (submitted(working={"f": blob(MERGED), "f.orig": blob("x")}), "finished", {"tidy": "partly"}, 17.5),
-        (submitted(stashes=1), "finished", {"tidy": "partly"}, 17.5),
-        (submitted(working=None, index=()), "finished", {}, 18),
+        (submitted(MERGED + "c\n"), "finished", {"rest": "partly"}, 24),
+        (submitted(MERGED.replace("\n", "  \r\n")), "finished", {}, 26),
+        (submitted(parents=("ours",)), "finished", {"history": "missed"}, 24),
+        (submitted(parents=("theirs", "ours")), "finished", {"history": "missed"}, 24),
+        (submitted(parents=("ours", "theirs"), head=None), "finished", {"tidy": "partly"}, 25.5),
+        (submitted(refs={**HANDED_OUT, "refs/heads/main": "merge", "refs/heads/side": "merge"}), "finished", {"bystanders": "partly"}, 25.5),
+        (submitted(working={"f": blob(MERGED), "f.orig": blob("x")}), "finished", {"tidy": "partly"}, 25.5),
+        (submitted(stashes=1), "finished", {"tidy": "partly"}, 25.5),
+        (submitted(working=None, index=()), "finished", {}, 26),
         (submitted(**AS_GIVEN), "untouched", dict.fromkeys(("finished", "markers", "history", "resolution", "rest", "bystanders", "tidy"), "missed"), 0),
-        (submitted(**{**AS_GIVEN, "pending": Pending("merge", ("theirs",)), "working": {"f": blob(MERGED)}}), "open", {"finished": "missed", "history": "missed"}, 14),
+        (submitted(**{**AS_GIVEN, "pending": Pending("merge", ("theirs",)), "working": {"f": blob(MERGED)}}), "open", {"finished": "missed", "history": "missed"}, 22),
     ],
 )  # fmt: skip
 def test_a_merge(evidence: Evidence, state: str, expected: dict[str, str], points: float) -> None:
     found = assess(evidence, key())
-    assert (found.state, lacking(found), found.points, found.possible) == (state, expected, points, 18)
+    assert (found.state, lacking(found), found.points, found.possible) == (state, expected, points, 26)
 
 
 def test_what_was_kept_is_named_with_its_branch() -> None:

@@ -242,4 +242,4 @@ def test_the_readme_leads_from_pip_to_a_graded_result(tmp_path: Path) -> None:
         )
         assert done.returncode == ("merge night" in command), done.stderr
         said = done.stdout
-    assert "Got it: 16 of 16 points" in said
+    assert "Got it: 24 of 24 points" in said

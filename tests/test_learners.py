@@ -421,7 +421,7 @@ def test_every_kind_of_conflict(name: str, kinds: dict[str, dict[str, Any]]) -> 
     missed = [hunk["file"] for hunk in kinds[name]["hunks"] if hunk["outcome"] == "missed"]
     assert missed == wrong.split()
     resolution = kinds[name]["criteria"]["resolution"]
-    assert resolution["points"] == pytest.approx(6 * (7 - len(missed)) / 7, abs=0.01)
+    assert resolution["points"] == pytest.approx(14 * (7 - len(missed)) / 7, abs=0.01)
     assert [
         kinds[name]["criteria"][id_]["outcome"] for id_ in ("finished", "markers", "history", "rest")
     ] == ["met"] * 4

@@ -2,18 +2,26 @@
 
 from __future__ import annotations
 
-import json
 import re
 from pathlib import Path
 
 import pytest
 
-from muddled_orchard.core.assessment import Assessment, CriterionResult, HunkResult, met, missed, unreadable
+from muddled_orchard.core.assessment import (
+    HINTS,
+    Assessment,
+    CriterionResult,
+    HunkResult,
+    met,
+    missed,
+    unreadable,
+)
 from muddled_orchard.core.criteria import JUDGES
+from muddled_orchard.core.hints import for_learner
 from muddled_orchard.core.rehearsal import Expected, Kept, Rehearsal, surprises
 from muddled_orchard.core.scenario import CRITERIA
-from muddled_orchard.files.catalogue import BUNDLED, Shelf, bundled_ids
-from muddled_orchard.vcs.rehearsing import rehearse
+from muddled_orchard.files.catalogue import Shelf, bundled_ids
+from muddled_orchard.vcs.rehearsing import VARIANTS, rehearse
 from tests.conftest import muddled, shell
 from tests.scenarios import SMALL
 
@@ -29,28 +37,48 @@ EXAMPLES = re.findall(
 )  # fmt: skip
 
 
+def given_away(assessment: Assessment) -> list[str]:
+    """The key's lines and reasons that a learner is told who has not got it."""
+    wrong = [hunk for hunk in assessment.hunks if hunk.outcome == "missed"]
+    secret = {
+        line.strip() for hunk in wrong for line in (hunk.wanted or "").splitlines() if len(line.strip()) > 3
+    }
+    secret |= {hunk.why.strip() for hunk in wrong if hunk.why.strip()}
+    secret |= {f"wanted: {word}" for hunk in wrong for word in hunk.accepted}
+    said = "\n".join(
+        criterion.outcome.because
+        for strength in HINTS
+        for criterion in for_learner(assessment, strength).criteria
+        if criterion.outcome.verdict != "met"
+    )
+    return [line for line in secret if line in said]
+
+
 def test_the_whole_catalogue_is_rehearsed_without_a_surprise(tmp_path: Path) -> None:
-    data = json.loads(muddled("rehearse", BUNDLED, "--json", folder=tmp_path).stdout)
-    assert sorted(one["exercise"] for one in data["rehearsals"]) == bundled_ids()
-    acted = [behaviour for one in data["rehearsals"] for behaviour in one["behaviours"]]
-    assert [behaviour for behaviour in acted if behaviour["surprises"]] == []
-    assert not (tmp_path / "muddled-surprises").exists()
+    shelf = Shelf()
+    scenarios = [scenario for id_ in bundled_ids() if (scenario := shelf.find(id_)) is not None]
+    rehearsals = list(rehearse(scenarios, VARIANTS, tmp_path / "surprises", 2))
+    assert [one.exercise for one in rehearsals] == bundled_ids()
+    acted = [one for rehearsal in rehearsals for one in rehearsal.acted]
+    assert [one for one in acted if one.surprises] == []
+    assert not (tmp_path / "surprises").exists()
     assert len(acted) > 1_100
     # Each behaviour is met by at least one scenario, and each criterion is lost by somebody.
-    assert len({behaviour["behaviour"] for behaviour in acted}) > 70
+    assert len({one.behaviour for one in acted}) > 70
     assert len(EXAMPLES) > 40
-    lost = {
-        id_ for behaviour in acted for id_, verdict in behaviour["criteria"].items() if verdict == "missed"
-    }
+    lost = {c.id for one in acted for c in one.assessment.criteria if c.outcome.verdict == "missed"}
     assert lost == set(CRITERIA)
     for exercise, behaviour, criterion, outcome in EXAMPLES:
-        got = next(
-            b for r in data["rehearsals"] if r["exercise"] == exercise for b in r["behaviours"] if b["behaviour"] == behaviour
-        )  # fmt: skip
-        assert got["criteria"][criterion] == outcome, (exercise, behaviour, criterion)
-    for one in data["rehearsals"]:
-        assert one["cannot_tell"]["conflicts"] == [], one["exercise"]
-        assert "resolution" not in one["cannot_tell"]["criteria"], one["exercise"]
+        (got,) = [
+            c for r in rehearsals if r.exercise == exercise for one in r.acted if one.behaviour == behaviour
+            for c in one.assessment.criteria if c.id == criterion
+        ]  # fmt: skip
+        assert got.outcome.verdict == outcome, (exercise, behaviour, criterion)
+    for rehearsal in rehearsals:
+        assert rehearsal.undistinguished == (), rehearsal.exercise
+        assert "resolution" not in rehearsal.blind, rehearsal.exercise
+        for one in rehearsal.acted:
+            assert given_away(one.assessment) == [], (rehearsal.exercise, one.behaviour)
 
 
 def test_a_rule_that_the_solution_breaks_is_a_surprise(tmp_path: Path) -> None:

@@ -129,7 +129,7 @@ def test_a_good_file_is_plain_data(scenario_file: Callable[[str], Path]) -> None
     scenario = load_scenario(scenario_file(CHAIN))
     assert [task.bring for task in scenario.task] == ["east", "west"]
     assert scenario.story[1].from_ == "main"
-    assert scenario.weight("resolution") == 6
+    assert scenario.weight("resolution") == 14
     assert hash(scenario.task) == hash(load_scenario(scenario_file(CHAIN)).task)
 
 

@@ -40,9 +40,9 @@ TRICKS: dict[str, tuple[str, str, str, float, str]] = {
     "the plain variant": ("muddled plant press-limit own --quiet; cd own/work\n" + RIGHT, "own", "not theirs", 0, "was not handed out to"),
     "a wholly new history": (NO_HISTORY, "press-limit", "unreadable", 0, "not those of this scenario"),
     "main rewritten from the first commit": (FROM_THE_FIRST, "press-limit", "finished", 56, "1 conflict was never met"),
-    "origin left out": ("cd pull-by-merge/work\n" + PULL, "pull-by-merge/work", "finished", 88.9, "hand in the whole folder"),
+    "origin left out": ("cd pull-by-merge/work\n" + PULL, "pull-by-merge/work", "finished", 92.3, "hand in the whole folder"),
     "a ref written into origin by hand": (
-        "cd pull-by-merge/work\n" + PULL + "git rev-parse HEAD >../origin.git/refs/heads/main\n", "pull-by-merge", "finished", 88.9, "it was not pushed",
+        "cd pull-by-merge/work\n" + PULL + "git rev-parse HEAD >../origin.git/refs/heads/main\n", "pull-by-merge", "finished", 92.3, "it was not pushed",
     ),
     "pushed over a colleague's work": (
         "cd pull-by-merge/work; git push -qf origin main\n", "pull-by-merge", "open", 0, "main was overwritten at origin",
@@ -120,7 +120,7 @@ def test_what_a_bundle_hides_can_be_made_to_count(
 
     assert percent() == 100
     muddled("ledger", "--unseen", "missed", folder=top)
-    assert percent() == pytest.approx(100 * 15 / 18, abs=0.1)
+    assert percent() == pytest.approx(100 * 23 / 26, abs=0.1)
     muddled("ledger", "--unseen", "default", folder=top)
     assert percent() == 100
     shell(work, "rm left.orig")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import sys
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from muddled_orchard.classroom.marking import Course, mark
@@ -12,6 +13,7 @@ from muddled_orchard.commands.options import LEDGER, add_bounds, add_jobs, add_l
 from muddled_orchard.core.assessment import HINTS
 from muddled_orchard.core.bounds import Bounds
 from muddled_orchard.core.collected import Collected, Finding
+from muddled_orchard.core.hints import for_learner
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.wording import listed
 from muddled_orchard.files.catalogue import Shelf
@@ -48,11 +50,13 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--pass-mark", metavar="PERCENT", type=float, help="exit with 1 if anybody is below this"
     )
     parser.add_argument(
-        "--for-learner", action="store_true", help="feedback to try again with: it leaves out what is wanted"
+        "--for-learner",
+        action="store_true",
+        help="feedback to try again with: every output leaves out what is wanted",
     )
     parser.add_argument(
         "--hint", type=int, choices=HINTS,
-        help="how much --for-learner gives away (default: 1, where to look)",
+        help="with --for-learner: 1 where to look (default), 2 what is wrong there, 3 how to find out",
     )  # fmt: skip
     parser.add_argument(
         "--csv", metavar="FILE", type=Path, help="write a gradebook (CSV); - is standard output"
@@ -68,8 +72,6 @@ def run(options: argparse.Namespace) -> int:
     """Grade, write files, show."""
     if options.pass_mark is not None and not 0 <= options.pass_mark <= 100:
         raise BadInput(Problem(f"--pass-mark {options.pass_mark:g} is no percentage", "Give 0 to 100."))
-    if options.for_learner and options.json:
-        raise BadInput(Problem("the result file says what is wanted", "Use --for-learner without --json."))
     if options.hint and not options.for_learner:
         raise BadInput(Problem("--hint goes with --for-learner"))
     to_stdout = [options.csv == STDOUT, options.junit == STDOUT, options.json]
@@ -87,18 +89,24 @@ def run(options: argparse.Namespace) -> int:
     finally:
         if ledger is not None:
             ledger.close()
-    _write(options, course, results)
+    strength = options.hint or HINTS[0]
+    told = results
+    # What is wanted, and what the pile shows, stays with the course.
+    if options.for_learner:
+        told = [replace(one, assessment=for_learner(one.assessment, strength)) for one in results]
+        findings = ()
+    _write(options, course, told)
     # What shows results is loaded when there are some: the class comes first.
     if options.json:
         from muddled_orchard.reports.grade_json import result_file
 
-        sys.stdout.write(result_file(results, findings))
-    elif options.for_learner and not any(to_stdout):
+        sys.stdout.write(result_file(told, findings))
+    elif options.for_learner and not options.quiet and not any(to_stdout):
         from muddled_orchard.reports.learner_view import show_for_learner
         from muddled_orchard.reports.terminal import console
 
         for result in results:
-            show_for_learner(console(), result, options.hint or HINTS[0])
+            show_for_learner(console(), result, strength)
     elif not options.quiet and not any(to_stdout):
         show(results, findings)
     code = exit_code(results, options.pass_mark)

@@ -82,8 +82,9 @@ class HunkResult:
     The three sides and what was `left` are texts for people; None where the path does not exist.
     `ours_name` and `theirs_name` tell who they are here. `line` is where it lies in the learner's file,
     `renamed` that file's name where the learner gave it a new one, `left_at` where it lies if one of the
-    sides had it there. `subject` is that of the commit that was replayed. `together` are whole answers, a
-    word a hunk, where the key accepts several and not every mixture of them.
+    sides had it there. `look` are Git's commands that show what the sides did there. `subject` is that of the
+    commit that was replayed. `together` are whole answers, a word a hunk, where the key accepts several and
+    not every mixture of them.
     """
 
     task: int
@@ -106,6 +107,7 @@ class HunkResult:
     left_at: str | None = None
     subject: str | None = None
     step: int = 0
+    look: tuple[str, ...] = ()
     together: tuple[tuple[str, ...], ...] = ()
 
 

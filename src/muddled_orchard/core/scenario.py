@@ -31,7 +31,7 @@ WEIGHTS: Mapping[str, float] = {
     "finished": 2,
     "markers": 2,
     "history": 2,
-    "resolution": 6,
+    "resolution": 14,
     "rest": 2,
     "rules": 2,
     "bystanders": 1,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from typing import Literal
 
 from muddled_orchard.core.assessment import Assessment
 from muddled_orchard.core.wording import be, counted, was
@@ -20,6 +21,22 @@ def nothing_done(assessment: Assessment) -> str | None:
     idle = assessment.state == "untouched" or (assessment.state == "open" and assessment.points == 0)
     said = Counter(c.outcome.because for c in assessment.criteria if c.outcome.verdict == "missed")
     return said.most_common(1)[0][0] if idle and said else None
+
+
+Standing = Literal["got it", "almost", "not yet", "not started", "unreadable"]
+
+
+def standing(assessment: Assessment) -> Standing:
+    """How it stands in two words. `got it`: everything that was assessed is met. `almost`: every conflict is
+    resolved as accepted, and something else is not right. `not started`: nothing was attempted. `not yet`:
+    all else."""
+    if assessment.state == "unreadable":
+        return "unreadable"
+    if nothing_done(assessment):
+        return "not started" if assessment.state == "untouched" else "not yet"
+    if got_it(assessment):
+        return "got it"
+    return "almost" if conflicts_are_right(assessment) else "not yet"
 
 
 def conflicts_are_right(assessment: Assessment) -> bool:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
 from statistics import median
 
 from rich.console import Console, Group, RenderableType
@@ -12,7 +13,8 @@ from rich.text import Text
 
 from muddled_orchard.core.assessment import Assessment, CriterionResult, HunkResult
 from muddled_orchard.core.collected import Collected, Finding
-from muddled_orchard.core.summary import conflicts_are_right, got_it, nothing_done, summary
+from muddled_orchard.core.hints import reasons
+from muddled_orchard.core.summary import Standing, got_it, nothing_done, standing, summary
 from muddled_orchard.core.wording import brief, counted
 from muddled_orchard.reports.terminal import STYLES, printable, shortened, sign, speaks_unicode
 
@@ -48,6 +50,8 @@ def show_one(on: Console, result: Collected) -> None:
         places = ", ".join(f"{hunk.file}{f' hunk {hunk.hunk}' if hunk.hunk else ''}" for hunk in good)
         on.print(Text(f"{sign(on, 'met')} Resolved as accepted: {printable(places, on)}", style="good"))
     _ids(on, assessment, "met", "Met")
+    if got_it(assessment):
+        show_reasons(on, assessment)
     for criterion in assessment.criteria:
         if criterion.outcome.verdict == "skipped":
             said = f"{sign(on, 'skipped')} {criterion.id} was skipped: {criterion.outcome.because}"
@@ -59,34 +63,50 @@ def show_one(on: Console, result: Collected) -> None:
         on.print(Text(f"? Needs a look: {printable(doubt, on)}.", style="doubt"))
 
 
+def show_reasons(on: Console, assessment: Assessment) -> None:
+    """Why it is right, for those who have got it."""
+    for reason in reasons(assessment):
+        on.print(Text(f"  Why: {printable(reason, on)}"))
+
+
 def heading(on: Console, result: Collected) -> Text:
     """Whose it is, and which exercise."""
     assessment = result.assessment
     name = f"{result.name} ({result.learner})" if result.name != result.learner else result.learner
     said = Text(printable(name, on), style="strong")
     if assessment.exercise:
-        said.append(f"  {printable(assessment.title, on)}", style="default")
-        said.append(f"  ({assessment.exercise}, variant {printable(assessment.variant, on)})", style="faint")
+        title = printable(assessment.title, on)
+        # A title that only repeats the id is no title.
+        alike = title.casefold().replace(" ", "-") == assessment.exercise
+        said.append(f"  {assessment.exercise if alike else title}", style="default")
+        about = "" if alike else f"{assessment.exercise}, "
+        said.append(f"  ({about}variant {printable(assessment.variant, on)})", style="faint")
     return said
 
 
+_WORDS: Mapping[Standing, tuple[str, str]] = {
+    "got it": ("Got it", "met"),
+    "almost": ("Almost", "partly"),
+    "not yet": ("Not yet", "missed"),
+    "not started": ("Not started", "missed"),
+    "unreadable": ("Can't be read", "unreadable"),
+}
+"""How a standing is said, and the verdict whose sign and colour it has."""
+
+
 def verdict(on: Console, assessment: Assessment) -> Text:
+    """The standing with the points, and how it went in a sentence."""
     score = (
         f"{_number(assessment.points)} of {_number(assessment.possible)} points ({assessment.percent:g} %)"
     )
-    if assessment.state == "unreadable":
-        return Text(
-            f"{sign(on, 'unreadable')} Can't be read: {printable(assessment.reason, on)}.", style="bad"
-        )
-    if reason := nothing_done(assessment):
-        word = "Not started" if assessment.state == "untouched" else "Not yet"
-        return Text(f"{sign(on, 'missed')} {word}: {score}. {printable(reason, on)}", style="bad")
-    if got_it(assessment):
-        return Text(f"{sign(on, 'met')} Got it: {score}.", style="good")
-    word, verdict, style = (
-        ("Almost", "partly", "doubt") if conflicts_are_right(assessment) else ("Not yet", "missed", "bad")
-    )
-    return Text(f"{sign(on, verdict)} {word}: {score}. {summary(assessment)}", style=style)
+    where = standing(assessment)
+    word, mark = _WORDS[where]
+    head = f"{sign(on, mark)} {word}"
+    if where == "unreadable":
+        return Text(f"{head}: {printable(assessment.reason, on)}.", style="bad")
+    reason = nothing_done(assessment) or ("" if where == "got it" else summary(assessment))
+    said = f" {printable(reason, on)}" if reason else ""
+    return Text(f"{head}: {score}.{said}", style=STYLES[mark])
 
 
 def _criteria(on: Console, criteria: Sequence[CriterionResult]) -> Table:
@@ -195,17 +215,7 @@ def show_findings(on: Console, findings: Sequence[Finding]) -> None:
 
 def _row(on: Console, result: Collected, several: bool) -> list[Text]:
     assessment = result.assessment
-    verdict = (
-        "unreadable"
-        if assessment.state == "unreadable"
-        else "missed"
-        if not result.counts
-        else "met"
-        if got_it(assessment)
-        else "partly"
-        if assessment.percent >= 50
-        else "missed"
-    )
+    verdict = _WORDS[standing(assessment)][1] if result.counts else "missed"
     style = STYLES[verdict]
     name = shortened(printable(result.learner, on), max(12, on.width // 4))
     row = [Text(f"{sign(on, verdict)} {name}", style=style)]
@@ -250,10 +260,8 @@ def _summary(results: Sequence[Collected]) -> str:
     read = [one.assessment for one in results if one.assessment.state != "unreadable" and one.counts]
     others = sum(not one.counts for one in results)
     parts = [counted(len(results), "submission")]
-    parts.append(f"{sum(map(got_it, read))} got it")
-    for state in ("open", "untouched"):
-        count = sum(assessment.state == state for assessment in read)
-        parts += [f"{count} {state}"] if count else []
+    stands = Counter(map(standing, read))
+    parts += [f"{stands[word]} {word}" for word in _WORDS if stands[word] or word == "got it"]
     if len(read) + others < len(results):
         parts.append(f"{len(results) - len(read) - others} unreadable")
     parts += [f"{others} not theirs"] if others else []

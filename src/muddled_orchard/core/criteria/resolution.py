@@ -9,6 +9,7 @@ from typing import Literal
 from muddled_orchard.core.assessment import HunkResult, Outcome, Place, partly, skipped
 from muddled_orchard.core.carrying import size_of
 from muddled_orchard.core.case import MOST_SHOWN, Case, ConflictCase, TaskCase, short
+from muddled_orchard.core.hints import look_for
 from muddled_orchard.core.key import Accepted
 from muddled_orchard.core.meeting import STAGE
 from muddled_orchard.core.readings import HunkReading
@@ -152,8 +153,15 @@ def _of_hunk(case: Case, task: TaskCase, step: int, conflict: ConflictCase, hunk
         left_at=conflict.left_at,
         subject=_subject(case, task),
         step=step,
+        look=_look(task, conflict),
         together=_together(conflict),
     )
+
+
+def _look(task: TaskCase, conflict: ConflictCase) -> tuple[str, ...]:
+    """How a learner finds out what the sides did."""
+    file = conflict.renamed or conflict.conflict.path
+    return tuple(look_for(task.task.do, file, task.result.ours, task.result.theirs, task.step.commit))
 
 
 def _subject(case: Case, task: TaskCase) -> str | None:
@@ -200,6 +208,7 @@ def _of_path(case: Case, task: TaskCase, step: int, conflict: ConflictCase) -> H
         left_at=conflict.left_at,
         subject=_subject(case, task),
         step=step,
+        look=_look(task, conflict),
         together=_together(conflict),
     )
 
