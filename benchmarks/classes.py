@@ -167,7 +167,7 @@ def _mixed(top: Path, size: int) -> None:
 
 def _memory(top: Path) -> None:
     """What the parent grows by, and the largest worker."""
-    submissions = find_submissions([top / "back"])
+    submissions = find_submissions([top / "back"]).handed
     list(mark(submissions[:2], Course(Shelf()), Bounds(), CORES))  # what is loaded once doesn't grow
     before = _resident()
     results = list(mark(submissions, Course(Shelf()), Bounds(), CORES))

@@ -9,6 +9,7 @@ import shutil
 import signal
 import sqlite3
 import subprocess
+import sys
 import time
 import xml.etree.ElementTree as ET
 from pathlib import Path
@@ -33,6 +34,7 @@ WRONG = RIGHT.replace(
 ROSTERS: dict[str, tuple[bytes, list[str], str]] = {
     "plain": (ROSTER.encode(), ["ada", "bo", "cyd", "dot"], ""),
     "with a byte order mark and semicolons": ("﻿ID;Name\nada;Ada, of the mill\n".encode(), ["ada"], ""),
+    "other headings, and tabs": (b"First name\tSurname\tUsername\tGroup\nAda\tQuince\taq\tred\n", ["aq"], ""),
     "quotes and blank lines": (b'name,id\n"Quince, Ada",ada\n\n,bo\n', ["ada", "bo"], ""),
     "empty": (b"", [], '1: there is no column "id"'),
     "no name": (b"id,nmae\nada,Ada\n", [], '1: there is no column "name"\n  Did you mean "nmae"?'),
@@ -55,7 +57,7 @@ def test_rosters(name: str, tmp_path: Path) -> None:
             read_roster(tmp_path / "roster.csv")
         assert f"roster.csv:{says}" in str(caught.value) or f"roster.csv: {says}" in str(caught.value)
     else:
-        assert [learner.id for learner in read_roster(tmp_path / "roster.csv")] == ids
+        assert [learner.id for learner in read_roster(tmp_path / "roster.csv").learners] == ids
 
 
 @pytest.fixture(scope="module")
@@ -403,3 +405,49 @@ def test_a_ledger_goes_on_after_a_request_to_end_anywhere_in_a_transaction(
     monkeypatch.undo()
     ledger.set("unseen", "missed")
     assert ledger.setting("unseen") == "missed"
+
+
+def test_columns_of_a_roster_are_named_or_guessed_and_come_out_again(tmp_path: Path) -> None:
+    (tmp_path / "r.csv").write_text(
+        "First name,Surname,Login,Group\nAda,Quince,aq,red\nBo,Medlar,bm,blue\n", "utf-8"
+    )
+    rest = ("press-limit", "quiet-merge", "--roster", "r.csv", "--out", "out", "--quiet")
+    said = muddled("handout", *rest, folder=tmp_path).stderr
+    assert 'took the column "Login" for the id and "First name Surname" for the name' in said
+    shell(tmp_path, "rm out/*/bm.tar.gz")
+    rows = list(csv.DictReader(muddled("grade", "out", "--csv", "-", folder=tmp_path).stdout.splitlines()))
+    assert [(row["id"], row["name"], row["state"], row["Group"]) for row in rows] == [
+        ("aq", "Ada Quince", "untouched", "red"), ("aq", "Ada Quince", "untouched", "red"),
+        ("bm", "Bo Medlar", "missing", "blue"), ("bm", "Bo Medlar", "missing", "blue"),
+    ]  # fmt: skip
+    wide = muddled("grade", "out", "--csv", "-", "--wide", folder=tmp_path).stdout
+    assert wide == "id,name,press-limit,quiet-merge,Group\naq,Ada Quince,0.0,0.0,red\nbm,Bo Medlar,0,0,blue\n"
+    for which, says in (
+        ("id=Logn", 'r.csv:1: there is no column "Logn"\n  Did you mean "Login"?'),
+        ("Login", "--roster-columns Login can't be read"),
+    ):
+        assert says in muddled("handout", *rest, "--roster-columns", which, folder=tmp_path, code=2).stderr
+    (tmp_path / "orchard.db").unlink()
+    shell(tmp_path, "rm -r out")
+    assert muddled("handout", *rest, "--roster-columns", "id=Login,name=Group", folder=tmp_path).stderr == ""
+
+
+def test_an_export_of_a_platform_is_read_as_a_pile(back: Path) -> None:
+    """A folder for each, with a number behind the name; pages and empty folders are passed over and told."""
+    pile = back / "export"
+    for who, what in (("Ada Quince_104_file_", "ada"), ("Bo Medlar_105_file_", "bo")):
+        (pile / who).mkdir(parents=True)
+        shell(back / "done" / what, f"tar czf '{pile / who}/work.tar.gz' .")
+    (pile / "Cyd Sloe_106_online").mkdir()
+    (pile / "Cyd Sloe_106_online/text.html").write_text("<p>I have nothing.</p>", "utf-8")
+    (pile / "index.html").touch()
+    (pile / "Dot Damson_107_file_").mkdir()
+    shell(back, f"cd export && {sys.executable} -m zipfile -c ../export.zip *")
+    for named in ("export", "export.zip"):
+        data = json.loads(muddled("grade", named, "--json", folder=back).stdout)
+        assert {one["learner"]: one["percent"] for one in data["submissions"]} == {"ada": 100.0, "bo": 46.2}
+        assert {one["submission"] for one in data["submissions"]} == {
+            f"{named}/Ada Quince_104_file_/work.tar.gz", f"{named}/Bo Medlar_105_file_/work.tar.gz",
+        }  # fmt: skip
+        told = {one["kind"]: one["said"] for one in data["class"]}
+        assert told["passed over"] == "2 pages and 1 empty entry were passed over"

@@ -39,6 +39,7 @@ def test_the_result_file_is_as_its_schema_says(tmp_path: Path) -> None:
     schema = json.loads((DOCS / "result.schema.json").read_text("utf-8"))
     muddled("demo", folder=tmp_path)
     (tmp_path / "muddled-demo/handed-in/empty").mkdir()
+    (tmp_path / "muddled-demo/handed-in/empty/note.txt").touch()
     rest = ("--ledger", "muddled-demo/orchard.db", "--json")
     result = json.loads(muddled("grade", "muddled-demo/handed-in", *rest, folder=tmp_path).stdout)
     jsonschema.validate(result, schema)

@@ -74,7 +74,7 @@ def test_the_whole_catalogue_goes_out_and_comes_back(tmp_path: Path) -> None:
         named("right").act(Desk(place / "work", key, "bo"))
         (back / f"{one.exercise}.zip").write_bytes(pack(dict(read_files(place)), one.exercise, "zip"))
     course = marking.Course(shelf, ledger)
-    results = list(marking.mark(find_submissions([back]), course, Bounds(), 2))
+    results = list(marking.mark(find_submissions([back]).handed, course, Bounds(), 2))
     ledger.close()
     marks = {(one.learner, one.assessment.exercise): one.assessment for one in results}
     assert len(marks) == 2 * len(bundled_ids())

@@ -70,7 +70,7 @@ def hand_out(folder: Path, jobs: int) -> list[HandOut]:
     ledger = Ledger(folder / LEDGER, create=True)
     try:
         ledger.secret(SECRET)
-        wanted = enrol(ledger, exercises, read_roster(folder / ROSTER), folder / OUT)
+        wanted = enrol(ledger, exercises, read_roster(folder / ROSTER).learners, folder / OUT)
         for portion in make_all(exercises, wanted, folder / OUT, jobs):
             ledger.record(portion)
         return sorted(ledger.hand_outs(), key=lambda one: list(LEARNERS).index(one.learner))

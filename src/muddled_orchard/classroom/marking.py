@@ -8,7 +8,7 @@ from itertools import chain
 from pathlib import Path
 
 from muddled_orchard import __version__
-from muddled_orchard.core.assessment import Assessment
+from muddled_orchard.core.assessment import Assessment, unreadable
 from muddled_orchard.core.bounds import Bounds
 from muddled_orchard.core.collected import Collected, Finding, findings
 from muddled_orchard.core.handing import Grading, HandOut
@@ -86,7 +86,7 @@ class Course:
         learner = owner or handed.name
         known = self.roster.get(learner)
         return Collected(
-            submission=str(handed.path),
+            submission=handed.place,
             learner=learner,
             name=known.name if known else learner,
             known=owner is not None,
@@ -108,6 +108,9 @@ def mark(
 
     def fresh() -> Iterator[Path]:
         for one in handed:
+            if one.refused:
+                looked_up.append(("", unreadable(one.refused)))
+                continue
             digest = fingerprint(one.path, bounds) if course.ledger else ""
             looked_up.append((digest, None if again else _remembered(course, digest)))
             if looked_up[-1][1] is None:
@@ -147,7 +150,8 @@ def _gathered(
         for number, one in enumerate(handed):
             digest, known = looked_up[number]
             text = next(grading) if known is None else ""
-            collected = course.collected(one, known or assessment_of(text), remembered=known is not None)
+            remembered = known is not None and not one.refused
+            collected = course.collected(one, known or assessment_of(text), remembered=remembered)
             if known is None and course.ledger is not None:
                 waiting.append(_written(collected, text, digest, course))
                 if len(waiting) >= _NOTED_AT_ONCE:

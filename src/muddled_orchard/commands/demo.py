@@ -48,7 +48,7 @@ def run(options: argparse.Namespace) -> int:
     ledger = Ledger(folder / LEDGER)
     try:
         course = Course(Shelf(), ledger)
-        submissions = find_submissions([folder / BACK])
+        submissions = find_submissions([folder / BACK]).handed
         results = grade_all(submissions, course, Bounds(), options.jobs, quiet=options.quiet)
         findings = course.findings(results)
     finally:

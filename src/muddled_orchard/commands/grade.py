@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import argparse
 import sys
+import tempfile
 from collections.abc import Sequence
+from contextlib import ExitStack
 from dataclasses import replace
 from pathlib import Path
 
+from muddled_orchard.classroom.fetching import fetched, is_url
 from muddled_orchard.classroom.marking import Course, mark
 from muddled_orchard.commands.options import LEDGER, add_bounds, add_jobs, add_ledger, add_quiet, bounds_of
 from muddled_orchard.core.assessment import HINTS
 from muddled_orchard.core.bounds import Bounds
-from muddled_orchard.core.collected import Collected, Finding
+from muddled_orchard.core.collected import Collected, Finding, passed_over
 from muddled_orchard.core.hints import for_learner
 from muddled_orchard.core.problems import BadInput, Problem
 from muddled_orchard.core.wording import listed
@@ -22,6 +25,7 @@ from muddled_orchard.files.own_scenarios import beside
 from muddled_orchard.files.submissions import Handed, find_submissions
 from muddled_orchard.reports.progress import with_progress
 from muddled_orchard.system.output import PRIVATE, STDOUT, write_file
+from muddled_orchard.system.temporary import temporary_folder
 
 UNREADABLE = 2
 
@@ -35,8 +39,9 @@ EXAMPLES = (
 def add_options(parser: argparse.ArgumentParser) -> None:
     """The options of `muddled grade`."""
     parser.add_argument(
-        "submissions", metavar="SUBMISSION", nargs="+", type=Path,
-        help="a practice folder, a repository, an archive, a bundle, or a folder full of these",
+        "submissions", metavar="SUBMISSION", nargs="+",
+        help="a practice folder, a repository (also its URL), an archive, a bundle, or a folder or zip file"
+        " full of these",
     )  # fmt: skip
     parser.add_argument(
         "--scenarios", metavar="PATH", action="append", default=[],
@@ -61,7 +66,14 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--csv", metavar="FILE", type=Path, help="write a gradebook (CSV); - is standard output"
     )
+    parser.add_argument(
+        "--wide", action="store_true", help="with --csv: a row a learner, a column with points an exercise"
+    )
     parser.add_argument("--junit", metavar="FILE", type=Path, help="write JUnit XML; - is standard output")
+    parser.add_argument(
+        "--annotations", metavar="FILE", type=Path,
+        help="write FILE:LINE: messages as compilers do; - is standard output",
+    )  # fmt: skip
     parser.add_argument("--json", action="store_true", help="print the result file (JSON) instead")
     add_jobs(parser)
     add_bounds(parser)
@@ -74,21 +86,30 @@ def run(options: argparse.Namespace) -> int:
         raise BadInput(Problem(f"--pass-mark {options.pass_mark:g} is no percentage", "Give 0 to 100."))
     if options.hint and not options.for_learner:
         raise BadInput(Problem("--hint goes with --for-learner"))
-    to_stdout = [options.csv == STDOUT, options.junit == STDOUT, options.json]
+    if options.wide and options.csv is None:
+        raise BadInput(Problem("--wide goes with --csv FILE"))
+    to_stdout = [file == STDOUT for file in (options.csv, options.junit, options.annotations)]
+    to_stdout.append(options.json)
     if sum(to_stdout) > 1:
         raise BadInput(Problem("only one thing can go to standard output", "Name a file for the others."))
-    shelf = Shelf(options.scenarios, beside(options.submissions))
-    submissions = find_submissions(options.submissions)
-    ledger = _ledger(options.ledger)
-    try:
+    urls = [named for named in options.submissions if is_url(named)]
+    places = [Path(named) for named in options.submissions if not is_url(named)]
+    shelf = Shelf(options.scenarios, beside(places))
+    bounds = bounds_of(options)
+    with ExitStack() as rooms:
+        pile = find_submissions(places, lambda: rooms.enter_context(temporary_folder()), bounds)
+        if urls:
+            room = rooms.enter_context(temporary_folder())
+            pile = replace(pile, handed=(*pile.handed, *(_fetched(url, room, bounds) for url in urls)))
+        ledger = _ledger(options.ledger)
+        if ledger is not None:
+            rooms.callback(ledger.close)
         course = Course(shelf, ledger)
         results = grade_all(
-            submissions, course, bounds_of(options), options.jobs, again=options.again, quiet=options.quiet
+            pile.handed, course, bounds, options.jobs, again=options.again, quiet=options.quiet
         )
         findings = course.findings(results) if len(results) > 1 or ledger else ()
-    finally:
-        if ledger is not None:
-            ledger.close()
+        findings = (*findings, *passed_over(pile.pages, pile.empty))
     strength = options.hint or HINTS[0]
     told = results
     # What is wanted, and what the pile shows, stays with the course.
@@ -122,6 +143,12 @@ def _ledger(named: Path | None) -> Ledger | None:
     return Ledger(named or Path(LEDGER))
 
 
+def _fetched(url: str, room: Path, bounds: Bounds) -> Handed:
+    """A submission from a server, in a folder of its own: two may have one name."""
+    own = Path(tempfile.mkdtemp(dir=room))
+    return fetched(url, own, bounds)
+
+
 def grade_all(
     submissions: Sequence[Handed],
     course: Course,
@@ -150,14 +177,19 @@ def grade_all(
 
 def _write(options: argparse.Namespace, course: Course, results: Sequence[Collected]) -> None:
     if options.csv is not None:
-        from muddled_orchard.reports.gradebook import gradebook
+        from muddled_orchard.reports.gradebook import gradebook, wide_gradebook
 
-        text = gradebook(results, course.hand_outs, course.roster)
+        write = wide_gradebook if options.wide else gradebook
+        text = write(results, course.hand_outs, course.roster)
         write_file(options.csv, text.encode("utf-8", "backslashreplace"), PRIVATE)
     if options.junit is not None:
         from muddled_orchard.reports.junit import junit_file
 
         write_file(options.junit, junit_file(results))
+    if options.annotations is not None:
+        from muddled_orchard.reports.annotations import annotation_file
+
+        write_file(options.annotations, annotation_file(results).encode("utf-8", "backslashreplace"))
 
 
 def show(results: Sequence[Collected], findings: Sequence[Finding] = ()) -> None:

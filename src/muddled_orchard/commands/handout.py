@@ -9,9 +9,10 @@ from pathlib import Path
 from muddled_orchard.classroom.handing_out import enrol, exercises_in, make_all
 from muddled_orchard.commands.options import add_jobs, add_ledger, add_quiet, add_scenarios
 from muddled_orchard.core.handing import HandOut
+from muddled_orchard.core.roster import Columns
 from muddled_orchard.files.ledger import Ledger
 from muddled_orchard.files.packing import FORMATS
-from muddled_orchard.files.roster import read_roster
+from muddled_orchard.files.roster import columns_from, read_roster
 from muddled_orchard.reports.progress import with_progress
 
 EXAMPLES = ("muddled handout press-limit stale-main --roster class.csv --out out",)
@@ -22,6 +23,9 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     add_scenarios(parser)
     parser.add_argument(
         "--roster", metavar="FILE", type=Path, required=True, help="CSV with the columns id and name"
+    )
+    parser.add_argument(
+        "--roster-columns", metavar="WHICH", help='which columns of it: id=Username,name="Full name"'
     )
     parser.add_argument(
         "--out",
@@ -40,7 +44,11 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Check everything first, then hand out; what is there already stays as it is."""
-    learners = read_roster(options.roster)
+    named = columns_from(options.roster_columns) if options.roster_columns else {}
+    roster = read_roster(options.roster, named)
+    learners = roster.learners
+    if roster.columns.guessed:
+        _tell_guess(options.roster, roster.columns)
     exercises = exercises_in(options.scenarios, options.pack)
     ledger = Ledger(options.ledger, create=True)
     try:
@@ -68,3 +76,10 @@ def run(options: argparse.Namespace) -> int:
         titles = [exercise.scenario.title for exercise in exercises]
         show_handed_out(console(), titles, learners, made, ready, str(options.out), str(options.ledger))
     return 0
+
+
+def _tell_guess(file: Path, columns: Columns) -> None:
+    """Which columns were taken that nobody named; on stderr, since it may be wrong."""
+    name = f' and "{" ".join(columns.name)}" for the name' if columns.name else ""
+    print(f'{file}: took the column "{columns.id}" for the id{name}.', file=sys.stderr)
+    print("  Others are named with --roster-columns id=COLUMN,name=COLUMN.", file=sys.stderr)

@@ -64,6 +64,16 @@ def findings(
     yield from _shared(readable)
 
 
+def passed_over(pages: int, empty: int) -> Iterator[Finding]:
+    """That things lay in a pile which are nobody's submission, where there were any."""
+    said = [counted(pages, "page")] if pages else []
+    said += ["1 empty entry" if empty == 1 else f"{empty} empty entries"] if empty else []
+    if said:
+        yield Finding(
+            "passed over", f"{listed(said)} {'was' if pages + empty == 1 else 'were'} passed over", ()
+        )
+
+
 def best_attempts(collected: Sequence[Collected]) -> list[Collected]:
     """One submission for each learner and exercise: that with the most points, of equals the last. What
     doesn't count is left out."""

@@ -41,6 +41,38 @@ def misfits(rows: Sequence[tuple[int, Learner]]) -> Iterator[Problem]:
             yield Problem(f'the id "{learner.id}" is also in line {before}', "An id is unique.", line=line)
 
 
+@dataclass(frozen=True, slots=True)
+class Columns:
+    """Which columns of a roster hold the id and the name; several make a name together. `guessed`: nobody
+    said so, and they are called otherwise."""
+
+    id: str
+    name: tuple[str, ...]
+    guessed: bool = False
+
+
+# How other programs head these columns, the likeliest first; upper and lower case don't matter.
+_IDS = (
+    "id", "username", "user name", "login", "login id", "user id", "student id", "id number",
+    "student number", "email", "email address", "e-mail",
+)  # fmt: skip
+_NAMES = (
+    ("name",), ("full name",), ("student",), ("student name",), ("display name",),
+    ("first name", "last name"), ("first name", "surname"), ("given name", "family name"),
+)  # fmt: skip
+
+
+def columns_in(heading: Sequence[str]) -> Columns | None:
+    """The columns of the id and the name, or what is likeliest to be them; None where nothing is an id."""
+    there = {name.casefold(): name for name in reversed(heading)}
+    id_ = next((there[name] for name in _IDS if name in there), None)
+    name = next((tuple(there[one] for one in names) for names in _NAMES if set(names) <= there.keys()), ())
+    if id_ is None:
+        return None
+    plain = id_.casefold() == "id" and (not name or tuple(map(str.casefold, name)) == ("name",))
+    return Columns(id_, name, not plain)
+
+
 def variant_code(secret: bytes, exercise: str, learner: str) -> str:
     """A learner's variant of an exercise: a keyed hash, so that nobody can tell it from the name."""
     said = f"{exercise}\n{learner}".encode()

@@ -115,7 +115,7 @@ def _placed(members: Iterator[_Member], bounds: Bounds) -> MemoryPlace:
             raise Exceeded(f"the archive has more than {bounds.entries:,} entries")
         if size > bounds.size:
             raise Exceeded(f"unpacked it is larger than {in_mib(bounds.size)}")
-        path = _clean(name)
+        path = clean(name)
         if path:
             place.add(path, kind, data, executable=executable)
         if place.folders > bounds.entries:
@@ -123,7 +123,7 @@ def _placed(members: Iterator[_Member], bounds: Bounds) -> MemoryPlace:
     return place
 
 
-def _clean(name: str) -> str:
+def clean(name: str) -> str:
     """A member's path below the archive's top; raises Exceeded where it leads out of it."""
     parts = name.split("/")
     if _ODD.isdisjoint(parts) and len(parts) < _DEEPEST and "\\" not in name and ":" not in name:
@@ -342,7 +342,7 @@ class _View(io.RawIOBase):
 
 def _zip_members(file: BinaryIO, packed: int, bounds: Bounds) -> Iterator[_Member]:
     limit = min(bounds.size, max(bounds.free, bounds.ratio * packed))
-    _refuse_many(file, bounds)
+    refuse_many(file, bounds)
     too_large = Exceeded(f"unpacked it is larger than {in_mib(limit)}, far more than its size lets expect")
     with zipfile.ZipFile(file) as archive:
         if sum(member.file_size for member in archive.infolist()) > limit:
@@ -368,7 +368,7 @@ def _zip_members(file: BinaryIO, packed: int, bounds: Bounds) -> Iterator[_Membe
             yield member.filename, kind, b"".join(parts), bool(mode & stat.S_IXUSR)
 
 
-def _refuse_many(file: BinaryIO, bounds: Bounds) -> None:
+def refuse_many(file: BinaryIO, bounds: Bounds) -> None:
     """Raise Exceeded where a zip file has too many entries: zipfile makes a record of each before it can be
     asked. Each begins with a sign of four bytes that hardly ever occurs elsewhere."""
     count = 0

@@ -37,6 +37,12 @@ def junit_file(collected: Iterable[Collected]) -> bytes:
 def _case(suite: str, criterion: CriterionResult) -> TestCase:
     case = TestCase(criterion.id, suite)
     outcome = criterion.outcome
+    # Pages of continuous integration lead from a failure to its file and line.
+    place = next((place for place in outcome.where if place.file), None)
+    if place is not None and place.file is not None:
+        case._elem.set("file", printable(place.file))
+        if place.line is not None:
+            case._elem.set("line", str(place.line))
     because = printable(outcome.because)
     if outcome.verdict == "skipped":
         case.result = [Skipped(because)]

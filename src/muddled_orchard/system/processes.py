@@ -73,6 +73,17 @@ def limit_memory(most: int) -> None:
     resource.setrlimit(resource.RLIMIT_AS, (min(most, sys.maxsize), hard))
 
 
+def limit_files_and_memory(largest: int, memory: int) -> None:
+    """The same for a program that is about to begin, which also may write no file larger than `largest`
+    bytes."""
+    limit_memory(memory)
+    try:
+        import resource
+    except ImportError:
+        return
+    resource.setrlimit(resource.RLIMIT_FSIZE, (largest, largest))
+
+
 def collect_seldom() -> None:
     """Look for unreachable objects seldom: what a worker holds (modules, keys) stays, and what it reads goes
     by itself."""

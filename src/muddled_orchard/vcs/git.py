@@ -12,7 +12,8 @@ from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 
 from muddled_orchard.core.problems import BadInput, Problem
-from muddled_orchard.core.wording import brief
+from muddled_orchard.core.wording import brief, counted
+from muddled_orchard.system.processes import limit_files_and_memory
 
 OLDEST = (2, 38)
 """The first version with `git merge-tree --write-tree`."""
@@ -22,6 +23,7 @@ class GitFailed(BadInput):
     """A call of `git` ended in an error; the message is Git's own."""
 
     def __init__(self, said: str) -> None:
+        self.said = said
         super().__init__(
             Problem(f"git failed: {brief(said, 300)}", "Is this the right git, and is it sound?")
         )
@@ -136,3 +138,32 @@ def merge_trees(gitdir: Path, pairs: Iterable[tuple[str, str]], *, diff3: bool) 
         given="".join(f"{ours} {theirs}\n" for ours, theirs in pairs).encode(),
         more={"GIT_DIR": str(gitdir)},
     )
+
+
+def clone_bare(url: str, target: Path, *, seconds: float, size: int, memory: int) -> None:
+    """Fetch what a repository elsewhere has into a new bare one, within bounds: without the user's
+    configuration, helpers, prompts and templates, and with no protocol that runs a program.
+
+    Raises GitFailed with Git's own words, or with the bound that was met.
+    """
+    more = {
+        "GIT_ALLOW_PROTOCOL": "file:git:http:https:ssh",
+        "GIT_ASKPASS": "true",
+        "GIT_SSH_COMMAND": "ssh -oBatchMode=yes",
+        "HOME": os.environ.get(
+            "HOME", os.devnull
+        ),  # where ssh keeps its keys; Git itself reads nothing there
+    }
+    settings = ["-c", "credential.helper=", "-c", "core.hooksPath=/dev/null", "-c", "fetch.unpackLimit=1"]
+    words = ["git", *settings, "clone", "-q", "--bare", "--template=", "--", url, str(target)]
+    try:
+        done = subprocess.run(
+            words, cwd=target.parent, capture_output=True, env=environment() | more, check=False,
+            stdin=subprocess.DEVNULL, timeout=seconds, start_new_session=True,
+            preexec_fn=functools.partial(limit_files_and_memory, size, memory),
+        )  # fmt: skip
+    except subprocess.TimeoutExpired:
+        raise GitFailed(f"fetching it took more than {counted(round(seconds), 'second')}") from None
+    if done.returncode:
+        said = done.stderr.decode(errors="replace").replace(url, "it").strip()
+        raise GitFailed(said.rsplit("fatal: ", 1)[-1] or "it can't be fetched, or is larger than it may be")

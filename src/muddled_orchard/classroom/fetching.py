@@ -1,0 +1,30 @@
+"""Submissions that lie on a server: fetched by real Git, within bounds, and then read as any other."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+from muddled_orchard.core.bounds import Bounds
+from muddled_orchard.files.submissions import Handed
+from muddled_orchard.vcs import git
+
+_URL = re.compile(r"(file|git|https?|ssh)://.+")
+_SECRET = re.compile(r"(?<=://)[^/@]+@")
+
+
+def is_url(named: str) -> bool:
+    """Whether this names a repository on a server, and no file."""
+    return _URL.fullmatch(named) is not None
+
+
+def fetched(url: str, folder: Path, bounds: Bounds) -> Handed:
+    """A submission with what a repository has now, in a folder; it is refused where that can't be had."""
+    shown = _SECRET.sub("", url)
+    name = url.rstrip("/").rsplit("/", 1)[-1].removesuffix(".git") or shown
+    target = folder / f"{name}.git"
+    try:
+        git.clone_bare(url, target, seconds=bounds.seconds, size=bounds.size, memory=bounds.memory)
+    except git.GitFailed as failed:
+        return Handed(target, name, shown, refused=_SECRET.sub("", failed.said))
+    return Handed(target, name, shown)
