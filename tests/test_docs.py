@@ -7,7 +7,9 @@ import re
 from pathlib import Path
 
 import jsonschema
+import pytest
 
+from muddled_orchard.reports.outputs import OUTPUTS, output_schema
 from tests.conftest import muddled, shell
 
 DOCS = Path(__file__).parent.parent / "docs"
@@ -36,7 +38,7 @@ def test_the_scenario_on_the_page_works_and_its_errors_are_those_on_the_page(tmp
 
 
 def test_the_result_file_is_as_its_schema_says(tmp_path: Path) -> None:
-    schema = json.loads((DOCS / "result.schema.json").read_text("utf-8"))
+    schema = json.loads((DOCS / "schemas/grade.json").read_text("utf-8"))
     muddled("demo", folder=tmp_path)
     (tmp_path / "muddled-demo/handed-in/empty").mkdir()
     (tmp_path / "muddled-demo/handed-in/empty/note.txt").touch()
@@ -50,3 +52,30 @@ def test_the_result_file_is_as_its_schema_says(tmp_path: Path) -> None:
     (found,) = [one for one in result["submissions"] if one["submission"] == suvi["submission"]]
     assert json.loads(example)["class"] == [one for one in result["class"] if one["kind"] == "missing"]
     assert {**found, "criteria": [c for c in found["criteria"] if c["id"] == "resolution"]} == suvi
+
+
+def test_every_json_output_is_as_its_schema_says(tmp_path: Path) -> None:
+    schemas = {path.stem: json.loads(path.read_text("utf-8")) for path in (DOCS / "schemas").glob("*.json")}
+    assert schemas == {name: json.loads(json.dumps(output_schema(name))) for name in OUTPUTS}, (
+        "make them anew with scripts/schema"
+    )
+    (tmp_path / "roster.csv").write_text("id,name,group\nada,Ada,red\n", "utf-8")
+    (tmp_path / "bad.toml").write_text("titel = 3\n", "utf-8")
+    muddled(
+        "handout", "there-and-back", "--roster", "roster.csv", "--out", "before", "--quiet", folder=tmp_path
+    )
+    for command, code in (
+        (["catalogue"], 0),
+        (["survey", "bad.toml", "rebase-four", "gone-price-list"], 1),
+        (["rehearse", "quiet-merge"], 0),
+        (["plant", "stale-main", "practice"], 0),
+        (["handout", "press-limit", "--roster", "roster.csv", "--out", "out"], 0),
+        (["peek", "practice"], 1),
+        (["grade", "out", "practice", "--for-learner"], 0),
+        (["ledger"], 0),
+    ):
+        data = json.loads(muddled(*command, "--json", folder=tmp_path, code=code).stdout)
+        jsonschema.validate(data, schemas[command[0]])
+        assert data["format"] == 1
+    with pytest.raises(jsonschema.ValidationError):
+        jsonschema.validate({**data, "more": 1}, schemas["ledger"])

@@ -39,6 +39,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )
     add_ledger(parser)
     add_jobs(parser)
+    parser.add_argument("--json", action="store_true", help="print what was handed out as JSON instead")
     add_quiet(parser, "no progress; say nothing when all goes well")
 
 
@@ -65,14 +66,18 @@ def run(options: argparse.Namespace) -> int:
             raise
     finally:
         ledger.close()
-    if not options.quiet:
-        # What shows it is loaded when there is something to show.
+    order = [learner.id for learner in learners]
+    made.sort(key=lambda one: (one.exercise, order.index(one.learner)))
+    ready = len(learners) * len(exercises) - len(made)
+    # What shows it is loaded when there is something to show.
+    if options.json:
+        from muddled_orchard.reports.handout_json import handout_file
+
+        sys.stdout.write(handout_file(str(options.ledger), len(learners), ready, made))
+    elif not options.quiet:
         from muddled_orchard.reports.handout_view import show_handed_out
         from muddled_orchard.reports.terminal import console
 
-        order = [learner.id for learner in learners]
-        made.sort(key=lambda one: (one.exercise, order.index(one.learner)))
-        ready = len(learners) * len(exercises) - len(made)
         titles = [exercise.scenario.title for exercise in exercises]
         show_handed_out(console(), titles, learners, made, ready, str(options.out), str(options.ledger))
     return 0

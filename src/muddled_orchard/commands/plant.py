@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import argparse
+import sys
 from pathlib import Path
 
 from muddled_orchard.commands.options import add_quiet
 from muddled_orchard.core.problems import BadInput
 from muddled_orchard.core.variant import PLAIN
+from muddled_orchard.core.wording import paths
 from muddled_orchard.files.catalogue import BUNDLED, bundled_id, load, scenario_path
 from muddled_orchard.files.located import located
 from muddled_orchard.files.own_scenarios import remember
+from muddled_orchard.reports.handout_json import plant_file
 from muddled_orchard.reports.plant_view import show_planted
 from muddled_orchard.reports.terminal import console
 from muddled_orchard.vcs.grading import check_key
@@ -29,6 +32,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--variant", metavar="CODE", default=PLAIN, help="whose version to build (default: %(default)s)"
     )
+    parser.add_argument("--json", action="store_true", help="print what was planted as JSON instead")
     add_quiet(parser, "say nothing when all goes well")
 
 
@@ -44,7 +48,12 @@ def run(options: argparse.Namespace) -> int:
     found_again = path.parent == BUNDLED or (
         bundled_id(path, scenario) is None and remember(scenario.id, path)
     )
-    if not options.quiet:
-        named = [] if found_again else ["--scenarios", str(path)]
-        show_planted(console(), str(options.folder), planted.scenario, planted.history, named)
+    named = [] if found_again else ["--scenarios", str(path)]
+    then = ["muddled", "grade", *paths([str(options.folder)]), *named]
+    if options.json:
+        ids = dict(planted.ids)
+        told = plant_file(str(options.folder), planted.scenario, options.variant, planted.history, ids, then)
+        sys.stdout.write(told)
+    elif not options.quiet:
+        show_planted(console(), str(options.folder), planted.scenario, planted.history, then)
     return 0

@@ -1,27 +1,28 @@
-"""The result file: stable keys, described by docs/result.schema.json."""
+"""The result file: stable keys, described by docs/schemas/grade.json."""
 
 from __future__ import annotations
 
 import json
 from collections.abc import Iterable
-from typing import Any
 
 from muddled_orchard.core.assessment import Assessment, CriterionResult, HunkResult
 from muddled_orchard.core.collected import Collected, Finding
-
-FORMAT = 1
+from muddled_orchard.reports.outputs import CriterionOut, FindingOut, HunkOut, ResultFile, SubmissionOut
 
 
 def result_file(results: Iterable[Collected], findings: Iterable[Finding] = ()) -> str:
     """The whole result file as text, UTF-8 safe, with a final newline."""
-    told = [{"kind": one.kind, "said": one.said, "submissions": list(one.submissions)} for one in findings]
-    data = {"format": FORMAT, "submissions": [_submission(result) for result in results], "class": told}
+    told: list[FindingOut] = [
+        {"kind": one.kind, "said": one.said, "submissions": list(one.submissions)} for one in findings
+    ]
+    submissions = [_submission(result) for result in results]
+    data: ResultFile = {"format": 1, "submissions": submissions, "class": told}
     text = json.dumps(data, ensure_ascii=False, indent=1)
     # A name may hold bytes that are no UTF-8; in JSON they are told, not passed on.
     return text.encode("utf-8", "backslashreplace").decode() + "\n"
 
 
-def _submission(result: Collected) -> dict[str, Any]:
+def _submission(result: Collected) -> SubmissionOut:
     assessment: Assessment = result.assessment
     return {
         "submission": result.submission,
@@ -42,7 +43,7 @@ def _submission(result: Collected) -> dict[str, Any]:
     }
 
 
-def _criterion(criterion: CriterionResult) -> dict[str, Any]:
+def _criterion(criterion: CriterionResult) -> CriterionOut:
     return {
         "id": criterion.id,
         "outcome": criterion.outcome.verdict,
@@ -56,7 +57,7 @@ def _criterion(criterion: CriterionResult) -> dict[str, Any]:
     }
 
 
-def _hunk(hunk: HunkResult) -> dict[str, Any]:
+def _hunk(hunk: HunkResult) -> HunkOut:
     return {
         "task": hunk.task,
         "commit": hunk.commit,

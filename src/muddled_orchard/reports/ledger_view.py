@@ -5,9 +5,7 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import asdict
 from statistics import median
-from typing import Any
 
 from rich.console import Console
 from rich.table import Table
@@ -17,6 +15,8 @@ from muddled_orchard.core.handing import Grading, HandOut
 from muddled_orchard.core.roster import Learner
 from muddled_orchard.core.wording import counted
 from muddled_orchard.reports.gradebook import cell
+from muddled_orchard.reports.handout_json import hand_out_out
+from muddled_orchard.reports.outputs import LedgerFile
 from muddled_orchard.reports.terminal import printable
 
 TABLES = ("hand-outs", "gradings", "learners")
@@ -124,13 +124,19 @@ def _rows(
 
 def as_json(
     learners: Mapping[str, Learner], hand_outs: Sequence[HandOut], gradings: Sequence[Grading]
-) -> dict[str, Any]:
+) -> LedgerFile:
     """Everything but the secret and the results in full."""
-    people = [{"id": one.id, "name": one.name, **one.more} for one in learners.values()]
-    marks = [{key: value for key, value in asdict(one).items() if key != "result"} for one in gradings]
     return {
         "format": 1,
-        "learners": people,
-        "hand_outs": [asdict(one) for one in hand_outs],
-        "gradings": marks,
-    }
+        "learners": [{"id": one.id, "name": one.name, **one.more} for one in learners.values()],
+        "hand_outs": [hand_out_out(one) for one in hand_outs],
+        "gradings": [
+            {
+                "graded": one.graded, "submission": one.submission, "fingerprint": one.fingerprint,
+                "version": one.version, "scenario": one.scenario, "exercise": one.exercise,
+                "variant": one.variant, "learner": one.learner, "state": one.state, "points": one.points,
+                "possible": one.possible,
+            }
+            for one in gradings
+        ],
+    }  # fmt: skip

@@ -5,12 +5,13 @@ from __future__ import annotations
 import json
 
 from muddled_orchard.core.peek import Peek
+from muddled_orchard.reports.outputs import PeekFile
 
 
 def peek_file(peek: Peek) -> str:
     """One object: what is going on, what is left, what to type (as lists of words, with paths from the top of
     the working tree)."""
-    data = {
+    data: PeekFile = {
         "format": 1,
         "done": peek.done,
         "doing": peek.doing,

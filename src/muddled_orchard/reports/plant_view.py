@@ -10,15 +10,12 @@ from rich.text import Text
 from muddled_orchard.core.history import History
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.tasks import in_words
-from muddled_orchard.core.wording import command, counted, listed, paths
+from muddled_orchard.core.wording import command, counted, listed
 from muddled_orchard.reports.terminal import printable
 
 
-def show_planted(
-    on: Console, folder: str, scenario: Scenario, history: History, named: Sequence[str] = ()
-) -> None:
-    """The folder, what is in it, and what comes next; `named` says to the grader where the scenario is."""
-    then = command("muddled", "grade", *paths([folder]), *named)
+def show_planted(on: Console, folder: str, scenario: Scenario, history: History, then: Sequence[str]) -> None:
+    """The folder, what is in it, and what comes next: `then` is the command that grades it."""
     folder = printable(folder, on)
     on.print(Text.assemble(("Planted ", "good"), (printable(scenario.title, on), "strong"), f" in {folder}"))
     on.print()
@@ -34,4 +31,4 @@ def show_planted(
     for task in scenario.task:
         on.print(Text(f"  {in_words(task)}"))
     on.print()
-    on.print(Text(f"Then: {printable(then, on)}", style="strong"), soft_wrap=True)
+    on.print(Text(f"Then: {printable(command(*then), on)}", style="strong"), soft_wrap=True)

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from typing import Any
 
 from muddled_orchard.core.rehearsal import Acted, Rehearsal
+from muddled_orchard.reports.outputs import BehaviourOut, RehearsalFile, RehearsalOut
 
 
 def rehearsal_file(rehearsals: Sequence[Rehearsal]) -> str:
     """All rehearsals: `{"format": 1, "rehearsals": [...]}`."""
-    data = {"format": 1, "rehearsals": [_rehearsal(rehearsal) for rehearsal in rehearsals]}
+    data: RehearsalFile = {"format": 1, "rehearsals": [_rehearsal(rehearsal) for rehearsal in rehearsals]}
     return json.dumps(data, indent=2, ensure_ascii=False) + "\n"
 
 
-def _rehearsal(rehearsal: Rehearsal) -> dict[str, Any]:
+def _rehearsal(rehearsal: Rehearsal) -> RehearsalOut:
     return {
         "exercise": rehearsal.exercise,
         "title": rehearsal.title,
@@ -27,7 +27,7 @@ def _rehearsal(rehearsal: Rehearsal) -> dict[str, Any]:
     }
 
 
-def _acted(one: Acted) -> dict[str, Any]:
+def _acted(one: Acted) -> BehaviourOut:
     assessment = one.assessment
     return {
         "behaviour": one.behaviour,

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from typing import Any
 
 from muddled_orchard.core.key import Key, Step
 from muddled_orchard.core.meeting import Conflict
@@ -12,20 +11,34 @@ from muddled_orchard.core.problems import Problem
 from muddled_orchard.core.rules import rule_in_words
 from muddled_orchard.core.survey import Survey, outside_changes
 from muddled_orchard.core.tasks import in_words
+from muddled_orchard.reports.outputs import (
+    CatalogueFile,
+    ConflictOut,
+    ProblemOut,
+    RuleOut,
+    StepOut,
+    SummaryOut,
+    SurveyFile,
+    SurveyOut,
+    TaskOut,
+)
 
 
 def survey_file(surveys: Sequence[Survey], problems: Sequence[Problem]) -> str:
     """All surveys and the problems of files that could not be surveyed."""
-    data = {
+    data: SurveyFile = {
+        "format": 1,
         "surveys": [_whole(survey) for survey in surveys],
         "problems": [_problem(problem) for problem in problems],
     }
     return _text(data)
 
 
-def _whole(survey: Survey) -> dict[str, Any]:
+def _whole(survey: Survey) -> SurveyOut:
     errors = [_problem(error) for error in survey.errors]
-    rules = [{"file": rule.file, "asks": rule_in_words(rule)} for rule in survey.key.scenario.rule]
+    rules: list[RuleOut] = [
+        {"file": rule.file, "asks": rule_in_words(rule)} for rule in survey.key.scenario.rule
+    ]
     return {
         **summary(survey),
         "tasks": _tasks(survey.key),
@@ -37,10 +50,11 @@ def _whole(survey: Survey) -> dict[str, Any]:
 
 def catalogue_file(surveys: Sequence[Survey]) -> str:
     """The catalogue: `{"scenarios": [...]}`."""
-    return _text({"scenarios": [summary(survey) for survey in surveys]})
+    data: CatalogueFile = {"format": 1, "scenarios": [summary(survey) for survey in surveys]}
+    return _text(data)
 
 
-def summary(survey: Survey) -> dict[str, Any]:
+def summary(survey: Survey) -> SummaryOut:
     """What a list shows of a scenario."""
     return {
         "id": survey.key.scenario.id,
@@ -61,7 +75,7 @@ def _text(data: object) -> str:
     return text.encode("utf-8", "backslashreplace").decode() + "\n"
 
 
-def _problem(problem: Problem) -> dict[str, Any]:
+def _problem(problem: Problem) -> ProblemOut:
     return {
         "file": problem.file,
         "line": problem.line,
@@ -71,7 +85,7 @@ def _problem(problem: Problem) -> dict[str, Any]:
     }
 
 
-def _tasks(key: Key) -> list[dict[str, Any]]:
+def _tasks(key: Key) -> list[TaskOut]:
     return [
         {
             "task": number,
@@ -82,7 +96,7 @@ def _tasks(key: Key) -> list[dict[str, Any]]:
     ]
 
 
-def _step(key: Key, step: Step) -> dict[str, Any]:
+def _step(key: Key, step: Step) -> StepOut:
     return {
         "commit": key.commits[step.commit].subject if step.commit else None,
         "label": step.label,
@@ -93,7 +107,7 @@ def _step(key: Key, step: Step) -> dict[str, Any]:
     }
 
 
-def _conflict(key: Key, step: Step, conflict: Conflict) -> dict[str, Any]:
+def _conflict(key: Key, step: Step, conflict: Conflict) -> ConflictOut:
     accepted = step.accepted.get(conflict.path, ())
     hunks = conflict.merged.hunks if conflict.merged else ()
     return {

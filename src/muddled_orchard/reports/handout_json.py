@@ -1,0 +1,60 @@
+"""What was planted or handed out, as JSON."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+
+from muddled_orchard.core.handing import HandOut
+from muddled_orchard.core.history import History
+from muddled_orchard.core.scenario import Scenario
+from muddled_orchard.core.tasks import in_words
+from muddled_orchard.reports.outputs import HandOutFile, HandOutOut, PlantFile
+
+
+def plant_file(
+    folder: str, scenario: Scenario, variant: str, history: History, ids: dict[int, str], grade: Sequence[str]
+) -> str:
+    """A practice folder; `ids` are the commits' by place, `grade` is the command that grades it."""
+    data: PlantFile = {
+        "format": 1,
+        "folder": folder,
+        "exercise": scenario.id,
+        "title": scenario.title,
+        "variant": variant,
+        "branches": {name: ids[number] for name, number in history.tips.items()},
+        "checked_out": history.checked_out,
+        "tasks": [in_words(task) for task in scenario.task],
+        "grade": list(grade),
+    }
+    return _text(data)
+
+
+def handout_file(ledger: str, learners: int, ready: int, made: Sequence[HandOut]) -> str:
+    """A run of handing out: what was made, and how much was there before."""
+    data: HandOutFile = {
+        "format": 1,
+        "ledger": ledger,
+        "learners": learners,
+        "ready": ready,
+        "hand_outs": [hand_out_out(one) for one in made],
+    }
+    return _text(data)
+
+
+def hand_out_out(one: HandOut) -> HandOutOut:
+    """What one learner got."""
+    return {
+        "exercise": one.exercise,
+        "learner": one.learner,
+        "variant": one.variant,
+        "scenario": one.scenario,
+        "first_commit": one.first_commit,
+        "tips": dict(one.tips),
+        "file": one.file,
+        "made": one.made,
+    }
+
+
+def _text(data: object) -> str:
+    return json.dumps(data, ensure_ascii=False, indent=1).encode("utf-8", "backslashreplace").decode() + "\n"
