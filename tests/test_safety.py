@@ -335,7 +335,7 @@ def test_names_need_not_be_utf_8(planted: Path) -> None:
     (top / "roster.csv").write_text("id,name\nada,Ada\n", "utf-8")
     muddled("handout", "press-limit", "--roster", "roster.csv", "--out", "out", folder=top)
     shell(planted / "work", RIGHT + "echo x >$'f\\xff\\nile'; git add .; git commit -qm $'Gr\\xfc\\xdfe'")
-    shell(top, "mkdir in; mv ilse $'in/ils\\xff'; mkdir $'in/\\xfe'")
+    shell(top, "mkdir in; mv ilse $'in/ils\\xff'; mkdir $'in/\\xfe'; touch $'in/\\xfe/x'")
     arguments = ("grade", "in", "--csv", "g.csv", "--junit", "g.xml")
     for more in ((), ("--json",), ("--again",)):
         said = muddled(*arguments, *more, folder=top).stdout
