@@ -452,3 +452,27 @@ def test_an_export_of_a_platform_is_read_as_a_pile(back: Path) -> None:
         }  # fmt: skip
         told = {one["kind"]: one["said"] for one in data["class"]}
         assert told["passed over"] == "2 pages and 1 empty entry were passed over"
+
+
+def test_people_can_be_forgotten_and_made_numbers(back: Path) -> None:
+    shell(back, "cp -r done/ada done/more")
+    muddled("grade", "done", "--quiet", folder=back)
+    muddled("plant", "quiet-merge", "foreign", "--quiet", folder=back)
+    muddled("grade", "foreign", "--quiet", folder=back)
+    told = muddled("ledger", folder=back).stdout
+    assert "quiet-merge" not in told
+    assert "1 submission is not of this course" in told
+    assert 'Did you mean "ada"?' in muddled("ledger", "--forget", "adaa", folder=back, code=2).stderr
+    assert (
+        "Deleted ada: the hand-outs, and 2 gradings"
+        in muddled("ledger", "--forget", "ada", folder=back).stdout
+    )
+    left = json.loads(muddled("ledger", "--json", folder=back).stdout)
+    assert {one["learner"] for one in left["hand_outs"]} == {"bo", "cyd", "dot"}
+    assert b"Ada Quince" not in (back / "orchard.db").read_bytes()
+    assert "3 learners became numbers" in muddled("ledger", "--anonymous", folder=back).stdout
+    kept = (back / "orchard.db").read_bytes()
+    assert not any(name in kept for name in (b"Bo Medlar", b"Sloe", b"done/", b".tar.gz", b"secret"))
+    left = json.loads(muddled("ledger", "--json", folder=back).stdout)
+    assert {one["learner"] for one in left["hand_outs"]} == {f"learner-000{n}" for n in (1, 2, 3)}
+    assert [one["points"] for one in left["gradings"] if one["learner"]] == [12.0, 26.0, 4.0]

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from muddled_orchard.commands.options import add_ledger
 from muddled_orchard.core.unseen import UNSEEN
+from muddled_orchard.core.wording import counted
 from muddled_orchard.files.ledger import Ledger
 from muddled_orchard.reports.ledger_view import TABLES, as_csv, as_json, show_ledger
 from muddled_orchard.reports.terminal import console
@@ -18,6 +19,7 @@ BY_ITSELF_WORD = "default"
 EXAMPLES = (
     "muddled ledger",
     "muddled ledger --csv hand-outs.csv",
+    "muddled ledger --forget ada",
 )
 
 
@@ -34,6 +36,10 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         help="set for the course what is earned where a submission can't show it, as a bundle can't: "
         f"nothing (missed), or it isn't counted (skipped); {BY_ITSELF_WORD} is missed for delivered alone",
     )
+    parser.add_argument("--forget", metavar="LEARNER", help="delete one person with all that is kept of them")
+    parser.add_argument(
+        "--anonymous", action="store_true", help="replace all ids and names by numbers, for good"
+    )
     parser.add_argument("--json", action="store_true", help="print everything as JSON instead")
 
 
@@ -43,6 +49,14 @@ def run(options: argparse.Namespace) -> int:
     try:
         if options.unseen is not None:
             ledger.set("unseen", None if options.unseen == BY_ITSELF_WORD else options.unseen)
+            return 0
+        if options.forget is not None:
+            gone = counted(ledger.forget(options.forget), "grading")
+            print(f"Deleted {options.forget}: the hand-outs, and {gone}. Copies of the file still have them.")
+            return 0
+        if options.anonymous:
+            count = counted(ledger.make_anonymous(), "learner")
+            print(f"{count} became numbers. Who is who can't be told from this file any more.")
             return 0
         if options.json:
             print(json.dumps(as_json(ledger.learners(), ledger.hand_outs(), ledger.gradings()), indent=1))

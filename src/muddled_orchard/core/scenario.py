@@ -269,6 +269,8 @@ class Scenario:
     brief: str = ""
     """Markdown for the learner: what happened, what is wanted. Never the answer (default: the tasks in
     words)."""
+    language: str = "en"
+    """The language of title and brief, as in HTML: `de`, `pt-BR`."""
     starts: datetime = FIRST_DAY
     """The time of the first commit, with its time zone (default: a spring morning in 2031)."""
     minutes: int = 10

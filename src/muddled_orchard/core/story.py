@@ -226,6 +226,9 @@ def _misfits(scenario: Scenario) -> Iterator[Problem]:
     """What can be said without playing the story."""
     if not re.fullmatch(r"[a-z0-9]+(-[a-z0-9]+)*", scenario.id):
         yield Problem(f'"{scenario.id}" is no id', "Use a-z, 0-9 and hyphens, as in press-limit.", ("id",))
+    if not re.fullmatch(r"[A-Za-z]{2,8}(-[A-Za-z0-9]{1,8})*", scenario.language):
+        hint = "Write it as in de or pt-BR."
+        yield Problem(f'"{scenario.language}" is no language', hint, ("language",))
     if scenario.starts.tzinfo is None:
         hint = "Write it as in 2031-04-02T07:30:00+00:00."
         yield Problem("the time has no time zone", hint, ("starts",))

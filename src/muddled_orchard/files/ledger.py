@@ -18,7 +18,7 @@ from pathlib import Path
 from typing import Any
 
 from muddled_orchard.core.handing import Grading, HandOut
-from muddled_orchard.core.problems import BadInput, Problem
+from muddled_orchard.core.problems import BadInput, Problem, likely
 from muddled_orchard.core.roster import Learner
 from muddled_orchard.system.output import make_private
 
@@ -264,6 +264,44 @@ class Ledger:
         rows = self._rows("SELECT * FROM grading ORDER BY id")
         with self._told():
             return [_grading(row) for row in rows]
+
+    # -- Privacy --------------------------------------------------------------------------------------
+
+    def forget(self, learner: str) -> int:
+        """Delete a learner with all that is kept of them; how many gradings went. Raises BadInput where there
+        is no such learner."""
+        if learner not in self.learners():
+            what = f'there is no learner "{learner}"'
+            raise BadInput(Problem(what, likely(learner, self.learners()), file=str(self.path)))
+        with self._transaction():
+            # Gradings of another's variant that came under this name say no learner, but where they lay.
+            gone = self._run("DELETE FROM grading WHERE learner = ?", (learner,)).rowcount
+            self._run("DELETE FROM hand_out WHERE learner = ?", (learner,))
+            self._run("DELETE FROM learner WHERE id = ?", (learner,))
+        self._leave_nothing()
+        return gone
+
+    def make_anonymous(self) -> int:
+        """Replace everybody's id and name by a number, for good; how many there were. What gradings say in
+        full, and where submissions lay, goes as well: it may name people."""
+        numbers = {id_: f"learner-{number:04}" for number, id_ in enumerate(self.learners(), start=1)}
+        with self._transaction():
+            self._run("PRAGMA defer_foreign_keys = ON")
+            for id_, name in numbers.items():
+                self._run("UPDATE learner SET id = ?, name = ?, more = '{}' WHERE id = ?", (name, name, id_))
+                self._run("UPDATE hand_out SET learner = ?, file = '' WHERE learner = ?", (name, id_))
+                self._run("UPDATE grading SET learner = ? WHERE learner = ?", (name, id_))
+            self._run("UPDATE grading SET submission = 'submission-' || id, fingerprint = '', result = ''")
+            # With it anybody could work out from a name which variant is whose.
+            self._run("DELETE FROM course WHERE key = 'secret'")
+        self._leave_nothing()
+        return len(numbers)
+
+    def _leave_nothing(self) -> None:
+        """Make sure that what was deleted is in no free page of the file either."""
+        self._run("PRAGMA wal_checkpoint(TRUNCATE)")
+        self._run("VACUUM")
+        self._run("PRAGMA wal_checkpoint(TRUNCATE)")
 
 
 def _words(text: str) -> dict[str, str]:

@@ -35,7 +35,7 @@ class SoundPart:
                 continue  # it is not all gone in the file
             if "task" in self.places and problem.key[-1:] == ("task",):
                 continue
-            if self.whole or name in ("story", "id", "minutes", "cast", "points"):
+            if self.whole or name in ("story", "id", "language", "minutes", "cast", "points"):
                 found.append(problem.moved(self._former(problem.key)))
         return found
 

@@ -36,15 +36,16 @@ def brief_markdown(scenario: Scenario) -> str:
 
 def brief_page(scenario: Scenario, graph: Graph) -> str:
     """The same as a page that stands alone; `graph` is what is handed out."""
-    return _page(scenario.title.strip(), scenario.brief, scenario.id, graph)
+    return _page(scenario.title.strip(), scenario.brief, scenario.id, scenario.language, graph)
 
 
 @functools.lru_cache(
     maxsize=512
 )  # variants with the same values share their page, and nearly all their brief
-def _page(title: str, brief: str, id_: str, graph: Graph) -> str:
+def _page(title: str, brief: str, id_: str, language: str, graph: Graph) -> str:
     return _template().render(
         title=title,
+        language=language,
         brief=_rendered(brief),
         graph=Markup(graph_svg(graph)),  # noqa: S704 - every text in it is escaped there
         told=told(graph),

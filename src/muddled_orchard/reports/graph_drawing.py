@@ -1,7 +1,7 @@
 """A commit graph as lines, dots and words in one plane: the one way to lay it out, whatever it is drawn on.
 
-Time goes from left to right, a lane for each branch. A line changes its lane between two columns, where no words
-stand.
+Time goes from left to right, a lane for each branch. A line changes its lane between two columns, where no
+words stand.
 """
 
 from __future__ import annotations
@@ -29,7 +29,7 @@ Kind = Literal["branch", "head", "subject", "author"]
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """A line from a commit to one that grew from it: straight to `bend[0]`, a curve to `bend[3]`, straight on."""
+    """A line from a commit to one that grew from it, straight but for the curve of `bend`."""
 
     begin: Point
     bend: tuple[Point, Point, Point, Point]
@@ -71,19 +71,14 @@ class Drawing:
 @functools.lru_cache(maxsize=512)  # a class shares most of its graphs
 def drawing(graph: Graph) -> Drawing:
     """Lay a graph out."""
-    lanes = range(max(1, len(graph.lanes)))
-    above = [
-        max((len(node.branches) for node in graph.nodes if node.lane == lane), default=0) for lane in lanes
-    ]
-    below = [
-        max((len(wrapped(node.subject)) + 1 for node in graph.nodes if node.lane == lane), default=1)
-        for lane in lanes
-    ]
-    heights = [_OVER + LINE * up + _UNDER + LINE * down for up, down in zip(above, below, strict=True)]
-    tops = [
-        _TOP / 2 + sum(heights[:lane]) + (_OVER + LINE * above[lane] if above[lane] else DOT * 2)
-        for lane in lanes
-    ]
+    above, below = [0] * max(1, len(graph.lanes)), [1] * max(1, len(graph.lanes))
+    for node in graph.nodes:
+        above[node.lane] = max(above[node.lane], len(node.branches))
+        below[node.lane] = max(below[node.lane], len(wrapped(node.subject)) + 1)
+    tops, height = [], _TOP / 2
+    for up, down in zip(above, below, strict=True):
+        tops.append(height + (_OVER + LINE * up if up else 2 * DOT))
+        height = tops[-1] + _UNDER + LINE * down
     at = {node.id: (float(_LEFT + STEP * node.place), float(tops[node.lane])) for node in graph.nodes}
     nodes = {node.id: node for node in graph.nodes}
     lines = [
@@ -93,7 +88,7 @@ def drawing(graph: Graph) -> Drawing:
     ]
     return Drawing(
         width=2 * _LEFT + STEP * max(0, len(graph.nodes) - 1),
-        height=_TOP / 2 + sum(heights),
+        height=height,
         lines=tuple(lines),
         dots=tuple(Dot(at[node.id], node.lane, node.new) for node in graph.nodes),
         words=tuple(words for node in graph.nodes for words in _words(node, *at[node.id])),
@@ -101,7 +96,7 @@ def drawing(graph: Graph) -> Drawing:
 
 
 def _line(old: Point, new: Point, older: Node, newer: Node, *, merged: bool) -> Line:
-    """Along the lane that is empty there: a new branch leaves at once, a merged one comes in at the last moment."""
+    """Along the lane that is empty there: a new branch leaves at once, a merged one comes in at last."""
     leaves = newer.lane > older.lane
     middle = old[0] + STEP / 2 if leaves else new[0] - STEP / 2
     begin, end = (middle - _BEND, old[1]), (middle + _BEND, new[1])

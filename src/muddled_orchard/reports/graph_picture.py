@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import textwrap
 from pathlib import Path
 
 import matplotlib as mpl
@@ -13,14 +12,15 @@ from matplotlib.patches import PathPatch
 from matplotlib.path import Path as Curve
 from matplotlib.patheffects import withStroke
 
-from muddled_orchard.core.graph import Graph, Node
+from muddled_orchard.core.graph import Graph
 from muddled_orchard.core.problems import BadInput, Problem
+from muddled_orchard.reports.graph_drawing import COLOURS, Drawing, drawing
 from muddled_orchard.system.output import write_file
 
 FORMATS = (".png", ".svg")
 
-_LANES = ("#47692f", "#a8492f", "#2f6286", "#84661a", "#704572", "#3d7a71", "#6b6b6b")
 _INK, _FAINT, _PAPER = "#26262b", "#77736b", "#fbfaf6"
+_WIDTH, _MARGIN, _HEADING = 1240, 20, 34  # of 1280 pixels
 
 
 def draw(title: str, before: Graph, after: Graph, file: Path) -> None:
@@ -29,83 +29,53 @@ def draw(title: str, before: Graph, after: Graph, file: Path) -> None:
         raise BadInput(
             Problem(f'"{file.name}" is no name for a picture', "End it in .png or .svg.", file=str(file))
         )
-    if not file.parent.is_dir():
-        raise BadInput(Problem("can't be written: there is no such folder", file=str(file)))
     mpl.rcParams["font.family"] = "DejaVu Sans"
     mpl.rcParams["svg.hashsalt"] = "muddled"
-    lanes = [max(1, len(graph.lanes)) for graph in (before, after)]
-    figure = Figure(figsize=(12.8, 2.2 + 1.5 * sum(lanes)), facecolor=_PAPER)
-    axes = figure.subplots(2, 1, gridspec_kw={"height_ratios": [lane + 0.6 for lane in lanes]})
-    figure.suptitle(title, x=0.02, ha="left", fontsize=16, color=_INK, weight="bold")
-    for place, name, graph in zip(
-        axes, ("Handed out", "After a right solution"), (before, after), strict=True
-    ):
-        _panel(place, name, graph)
-    figure.tight_layout(rect=(0.0, 0.0, 1.0, 0.98))
+    drawings = [drawing(before), drawing(after)]
+    # Long stories are drawn smaller, so that they fit a slide.
+    scale = min(1.0, _WIDTH / max(one.width for one in drawings))
+    heights = [one.height * scale for one in drawings]
+    whole = 60 + sum(heights) + 2 * _HEADING
+    figure = Figure(figsize=(12.8, whole / 100), facecolor=_PAPER)
+    figure.text(_MARGIN / 1280, 1 - 34 / whole, title, fontsize=16, color=_INK, weight="bold")
+    top = 60.0
+    for name, one, height in zip(("Handed out", "After a right solution"), drawings, heights, strict=True):
+        figure.text(_MARGIN / 1280, 1 - (top + 14) / whole, name, fontsize=12, color=_FAINT)
+        top += _HEADING + height
+        axes = figure.add_axes((_MARGIN / 1280, 1 - top / whole, one.width * scale / 1280, height / whole))
+        _panel(axes, one, scale)
     form = file.suffix.lower().removeprefix(".")
     drawn = io.BytesIO()
     figure.savefig(drawn, format=form, dpi=100, metadata={"Date": None} if form == "svg" else None)
     write_file(file, drawn.getvalue())
 
 
-def _panel(axes: Axes, name: str, graph: Graph) -> None:
-    axes.set_title(name, loc="left", fontsize=12, color=_FAINT)
+def _panel(axes: Axes, drawn: Drawing, scale: float) -> None:
     axes.set_axis_off()
-    axes.set_facecolor(_PAPER)
-    count = max(len(graph.nodes), 4)
-    axes.set_xlim(-0.6, count - 0.4)
-    axes.set_ylim(len(graph.lanes) - 0.35, -0.6)
-    at = {node.id: node for node in graph.nodes}
-    for node in graph.nodes:
-        for number, parent in enumerate(node.parents):
-            _edge(axes, at[parent], node, dashed=number > 0)
-    size = 9 if count <= 9 else 8 if count <= 12 else 7
-    for node in graph.nodes:
-        _commit(axes, node, size, width=max(9, 130 // count))
-
-
-def _edge(axes: Axes, old: Node, new: Node, *, dashed: bool) -> None:
-    middle = (old.place + new.place) / 2 if dashed else old.place + 0.5
-    points = [(old.place, old.lane), (middle, old.lane), (middle, new.lane), (new.place, new.lane)]
-    curve = Curve(points, [Curve.MOVETO, Curve.CURVE4, Curve.CURVE4, Curve.CURVE4])
-    lane = old.lane if dashed else new.lane
-    axes.add_patch(
-        PathPatch(curve, fill=False, lw=2, color=_colour(lane), linestyle="--" if dashed else "-", zorder=1)
-    )
-
-
-def _commit(axes: Axes, node: Node, size: float, width: int) -> None:
-    colour = _colour(node.lane)
-    axes.plot(
-        node.place, node.lane, "o", markersize=15, markerfacecolor=_PAPER if node.new else colour,
-        markeredgecolor=colour, markeredgewidth=2.5, zorder=2,
-    )  # fmt: skip
-    halo = [withStroke(linewidth=3, foreground=_PAPER)]  # so that lines pass behind the words
-    subject = textwrap.fill(textwrap.shorten(node.subject, width * 3, placeholder=" ..."), width)
-    axes.annotate(
-        subject, (node.place, node.lane), (0, 13), textcoords="offset points", ha="center", va="bottom",
-        fontsize=size, color=_INK, path_effects=halo,
-    )  # fmt: skip
-    axes.annotate(
-        node.author, (node.place, node.lane), (0, -13), textcoords="offset points", ha="center", va="top",
-        fontsize=size - 1, color=_FAINT, path_effects=halo,
-    )  # fmt: skip
-    for number, name in enumerate(node.branches):
-        head = node.head and number == 0
-        axes.annotate(
-            f"HEAD, {name}" if head else name,
-            (node.place, node.lane),
-            (0, -36 - 20 * number),
-            textcoords="offset points",
-            ha="center",
-            va="center",
-            fontsize=size + 0.5,
-            color="white" if head else colour,
-            weight="bold",
-            bbox={"boxstyle": "round,pad=0.3", "facecolor": colour if head else _PAPER, "edgecolor": colour},
-            zorder=3,
+    axes.set_xlim(0, drawn.width)
+    axes.set_ylim(drawn.height, 0)
+    for line in drawn.lines:
+        points = [line.begin, *line.bend, line.end]
+        codes = [Curve.MOVETO, Curve.LINETO, Curve.CURVE4, Curve.CURVE4, Curve.CURVE4, Curve.LINETO]
+        style = "--" if line.merged else "-"
+        axes.add_patch(
+            PathPatch(Curve(points, codes), fill=False, lw=2, color=_colour(line.lane), linestyle=style)
         )
+    for dot in drawn.dots:
+        colour = _colour(dot.lane)
+        axes.plot(
+            *dot.at, "o", markersize=11 * scale, markerfacecolor=_PAPER if dot.new else colour,
+            markeredgecolor=colour, markeredgewidth=2.5, zorder=3,
+        )  # fmt: skip
+    halo = [withStroke(linewidth=3, foreground=_PAPER)]  # so that lines pass behind the words
+    for words in drawn.words:
+        branch = words.kind in ("branch", "head")
+        colour = {"subject": _INK, "author": _FAINT}.get(words.kind, _colour(words.lane))
+        axes.text(
+            *words.at, words.text, ha="center", fontsize=9.5 * scale, color=colour, path_effects=halo,
+            weight="bold" if branch else "normal", zorder=4,
+        )  # fmt: skip
 
 
 def _colour(lane: int) -> str:
-    return _LANES[lane % len(_LANES)]
+    return COLOURS[lane % len(COLOURS)]

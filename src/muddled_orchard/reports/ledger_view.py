@@ -13,7 +13,7 @@ from rich.text import Text
 
 from muddled_orchard.core.handing import Grading, HandOut
 from muddled_orchard.core.roster import Learner
-from muddled_orchard.core.wording import counted
+from muddled_orchard.core.wording import be, counted
 from muddled_orchard.reports.gradebook import cell
 from muddled_orchard.reports.handout_json import hand_out_out
 from muddled_orchard.reports.outputs import LedgerFile
@@ -42,20 +42,26 @@ def show_ledger(
         table.add_column(name, justify="right", no_wrap=True)
     table.add_column("last graded", no_wrap=True)
     for exercise in dict.fromkeys(
-        (*(one.exercise for one in hand_outs), *(one.exercise for one in gradings))
+        (*(one.exercise for one in hand_outs), *(one.exercise for one in gradings if not hand_outs))
     ):
         if exercise:
             table.add_row(*_row(exercise, hand_outs, gradings))
     on.print(table)
-    lost = sum(one.state == "unreadable" for one in gradings)
-    if lost:
+    lost = len({one.submission for one in gradings if one.state == "unreadable"})
+    foreign = {one.submission for one in gradings if hand_outs and one.exercise and one.learner is None}
+    if lost or foreign:
         on.print()
-        on.print(Text(f"! {counted(lost, 'grading')} found nothing that could be read.", style="doubt"))
+    if lost:
+        on.print(Text(f"! In {counted(lost, 'submission')} nothing could be read.", style="doubt"))
+    if foreign:
+        said = f"{counted(len(foreign), 'submission')} {be(len(foreign))} not of this course"
+        on.print(Text(f"! {said}, and not in these figures.", style="doubt"))
 
 
 def _row(exercise: str, hand_outs: Sequence[HandOut], gradings: Sequence[Grading]) -> list[str]:
     given = {one.learner for one in hand_outs if one.exercise == exercise}
     graded = [one for one in gradings if one.exercise == exercise and one.state != "unreadable"]
+    graded = [one for one in graded if one.learner is not None] if given else graded
     best: dict[str, float] = {}
     for one in graded:
         learner = one.learner or one.submission

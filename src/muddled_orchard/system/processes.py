@@ -11,7 +11,7 @@ import sys
 import threading
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from multiprocessing.context import BaseContext
 
 _DEATH_SIGNAL = 1  # PR_SET_PDEATHSIG (prctl(2))
@@ -70,7 +70,8 @@ def limit_memory(most: int) -> None:
     _, hard = resource.getrlimit(resource.RLIMIT_AS)
     if hard != resource.RLIM_INFINITY:
         most = min(most, hard)
-    resource.setrlimit(resource.RLIMIT_AS, (min(most, sys.maxsize), hard))
+    with suppress(ValueError, OSError):  # macOS takes no such limit
+        resource.setrlimit(resource.RLIMIT_AS, (min(most, sys.maxsize), hard))
 
 
 def limit_files_and_memory(largest: int, memory: int) -> None:

@@ -70,11 +70,22 @@ def _kind(mode: int) -> Kind:
     return "link" if stat.S_ISLNK(mode) else "other"
 
 
+_HOW = os.O_RDONLY
+for _name in ("O_NOFOLLOW", "O_NONBLOCK", "O_BINARY"):  # not every system has each
+    _HOW |= getattr(os, _name, 0)
+
+
 def read_plain_file(path: str, most: int) -> bytes | None:
     """The content of a plain file of at most `most` bytes; None for a link, a pipe, a device, a larger
     file, and what isn't there. Nothing is followed or waited for."""
     try:
-        descriptor = os.open(path, os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_NONBLOCK", 0))
+        how = (
+            os.O_RDONLY
+            | getattr(os, "O_NOFOLLOW", 0)
+            | getattr(os, "O_NONBLOCK", 0)
+            | getattr(os, "O_BINARY", 0)
+        )
+        descriptor = os.open(path, how)
     except (OSError, ValueError):
         return None
     try:

@@ -90,7 +90,8 @@ def write_files(folder: Path, files: Mapping[str, File]) -> None:
         if file.mode == LINK:
             os.symlink(file.data, os.fsencode(target))  # noqa: PTH211
             continue
-        descriptor = os.open(target, os.O_WRONLY | os.O_CREAT | os.O_EXCL, file.mode & 0o777)
+        how = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0)
+        descriptor = os.open(target, how, file.mode & 0o777)
         try:
             write_all(descriptor, file.data)
         finally:
