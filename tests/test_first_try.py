@@ -39,8 +39,9 @@ RIGHT = "git merge -q night 2>&1 || git checkout -q --theirs . ; git commit -qam
 
 def typed(said: str, folder: Path) -> str:
     """Type every command that the program printed, as it stands there, and give what they said."""
-    commands = re.findall(r"(?:^|: )(muddled .*)$", said, re.MULTILINE)
+    commands = re.findall(r"(?:^ *|: )(muddled .*)$", said, re.MULTILINE)
     assert commands, said
+    commands = [command.replace("FOLDER", "back") for command in commands]
     return "".join(muddled(*shlex.split(command)[1:], folder=folder).stdout for command in commands)
 
 
@@ -243,3 +244,32 @@ def test_the_readme_leads_from_pip_to_a_graded_result(tmp_path: Path) -> None:
         assert done.returncode == ("merge night" in command), done.stderr
         said = done.stdout
     assert "Got it: 24 of 24 points" in said
+
+
+def test_every_command_that_is_printed_works_when_typed(tmp_path: Path) -> None:
+    said = muddled("sketch", "same-line", "my file.toml", folder=tmp_path).stdout
+    assert "The key covers the conflict" in typed(said, tmp_path)
+    (tmp_path / "roster.csv").write_text("id,name\nada,Ada\n", "utf-8")
+    (tmp_path / "back").mkdir()
+    said = muddled(
+        "handout",
+        "press-limit",
+        "--roster",
+        "roster.csv",
+        "--out",
+        "o u t",
+        "--ledger",
+        "the course.db",
+        folder=tmp_path,
+    ).stdout
+    shutil.copy(tmp_path / "o u t/press-limit/ada.tar.gz", tmp_path / "back")
+    assert "Not started" in typed(said, tmp_path)
+    said = muddled("demo", "a demo", folder=tmp_path).stdout
+    told = typed(said.partition("Try next")[2], tmp_path)
+    assert "30 submissions" in told
+    assert (tmp_path / "my-turn/work").is_dir()
+    piped = subprocess.run(
+        [sys.executable, "-m", "muddled_orchard", "handout", "press-limit", "--roster", "-", "--out", "piped", "--ledger", "p.db"],
+        cwd=tmp_path, input="id,name\nbo,Bo\n", capture_output=True, text=True, check=False,
+    )  # fmt: skip
+    assert (piped.returncode, (tmp_path / "piped/press-limit/bo.tar.gz").is_file()) == (0, True)

@@ -22,7 +22,11 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     """The options of `muddled handout`."""
     add_scenarios(parser)
     parser.add_argument(
-        "--roster", metavar="FILE", type=Path, required=True, help="CSV with the columns id and name"
+        "--roster",
+        metavar="FILE",
+        type=Path,
+        required=True,
+        help="CSV with an id and a name for each; - is standard input",
     )
     parser.add_argument(
         "--roster-columns", metavar="WHICH", help='which columns of it: id=Username,name="Full name"'

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import argparse
-import json
+import sys
 from pathlib import Path
 
 from muddled_orchard.commands.options import add_ledger
 from muddled_orchard.core.unseen import UNSEEN
 from muddled_orchard.core.wording import counted
 from muddled_orchard.files.ledger import Ledger
+from muddled_orchard.reports.json_text import json_text
 from muddled_orchard.reports.ledger_view import TABLES, as_csv, as_json, show_ledger
 from muddled_orchard.reports.terminal import console
 from muddled_orchard.system.output import PRIVATE, write_file
@@ -59,7 +60,7 @@ def run(options: argparse.Namespace) -> int:
             print(f"{count} became numbers. Who is who can't be told from this file any more.")
             return 0
         if options.json:
-            print(json.dumps(as_json(ledger.learners(), ledger.hand_outs(), ledger.gradings()), indent=1))
+            sys.stdout.write(json_text(as_json(ledger.learners(), ledger.hand_outs(), ledger.gradings())))
         elif options.csv is not None:
             text = as_csv(options.table, ledger.learners(), ledger.hand_outs(), ledger.gradings())
             write_file(options.csv, text.encode("utf-8", "backslashreplace"), PRIVATE)

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import csv
 import io
+import sys
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
 from muddled_orchard.core.problems import BadInput, Problem, likely
 from muddled_orchard.core.roster import Columns, Learner, columns_in, misfits
+
+STDIN = Path("-")
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,13 +34,14 @@ def columns_from(said: str) -> dict[str, str]:
 
 
 def read_roster(path: Path, named: Mapping[str, str] | None = None) -> Roster:
-    """The learners of a file; `named` says which columns hold the `id` and the `name`.
+    """The learners of a file, or of standard input (`-`); `named` says which columns hold the `id` and the
+    `name`.
 
     It is UTF-8, with or without a byte order mark, with commas, semicolons or tabs. Raises BadInput with all
     problems, each with its line.
     """
     try:
-        data = path.read_bytes()
+        data = sys.stdin.buffer.read() if path == STDIN else path.read_bytes()
     except OSError as error:
         raise BadInput(Problem(f"can't be read: {error.strerror}", file=str(path))) from None
     try:

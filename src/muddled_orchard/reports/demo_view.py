@@ -8,6 +8,7 @@ from rich.console import Console
 from rich.text import Text
 
 from muddled_orchard.core.collected import Collected, Finding
+from muddled_orchard.core.wording import command, paths
 from muddled_orchard.reports.grade_view import show_many, show_one
 from muddled_orchard.reports.terminal import printable
 
@@ -37,13 +38,15 @@ def show_demo(
     _heading(on, f"4. What {read_aloud} gets to hear")
     show_one(on, chosen)
     _heading(on, "Try next")
-    for command in (
-        f"muddled grade {place}/handed-in/suvi.tar.gz",
-        f"muddled grade {place}/handed-in --ledger {place}/orchard.db --csv grades.csv",
-        f"muddled ledger --ledger {place}/orchard.db",
-        "muddled plant press-limit my-turn",
+    (top,) = paths([folder])
+    ledger = f"{top}/orchard.db"
+    for words in (
+        ("grade", f"{top}/handed-in/suvi.tar.gz"),
+        ("grade", f"{top}/handed-in", "--ledger", ledger, "--csv", "grades.csv"),
+        ("ledger", "--ledger", ledger),
+        ("plant", "press-limit", "my-turn"),
     ):
-        on.print(Text(f"   {command}"))
+        on.print(Text(f"   {printable(command('muddled', *words), on)}"), soft_wrap=True)
 
 
 def _heading(on: Console, text: str) -> None:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterable
 
 from muddled_orchard.core.assessment import Assessment, CriterionResult, HunkResult
 from muddled_orchard.core.collected import Collected, Finding
+from muddled_orchard.reports.json_text import json_text
 from muddled_orchard.reports.outputs import CriterionOut, FindingOut, HunkOut, ResultFile, SubmissionOut
 
 
@@ -17,9 +17,7 @@ def result_file(results: Iterable[Collected], findings: Iterable[Finding] = ()) 
     ]
     submissions = [_submission(result) for result in results]
     data: ResultFile = {"format": 1, "submissions": submissions, "class": told}
-    text = json.dumps(data, ensure_ascii=False, indent=1)
-    # A name may hold bytes that are no UTF-8; in JSON they are told, not passed on.
-    return text.encode("utf-8", "backslashreplace").decode() + "\n"
+    return json_text(data)
 
 
 def _submission(result: Collected) -> SubmissionOut:

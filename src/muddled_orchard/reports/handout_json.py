@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 
 from muddled_orchard.core.handing import HandOut
 from muddled_orchard.core.history import History
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.tasks import in_words
+from muddled_orchard.reports.json_text import json_text
 from muddled_orchard.reports.outputs import HandOutFile, HandOutOut, PlantFile
 
 
@@ -27,7 +27,7 @@ def plant_file(
         "tasks": [in_words(task) for task in scenario.task],
         "grade": list(grade),
     }
-    return _text(data)
+    return json_text(data)
 
 
 def handout_file(ledger: str, learners: int, ready: int, made: Sequence[HandOut]) -> str:
@@ -39,7 +39,7 @@ def handout_file(ledger: str, learners: int, ready: int, made: Sequence[HandOut]
         "ready": ready,
         "hand_outs": [hand_out_out(one) for one in made],
     }
-    return _text(data)
+    return json_text(data)
 
 
 def hand_out_out(one: HandOut) -> HandOutOut:
@@ -54,7 +54,3 @@ def hand_out_out(one: HandOut) -> HandOutOut:
         "file": one.file,
         "made": one.made,
     }
-
-
-def _text(data: object) -> str:
-    return json.dumps(data, ensure_ascii=False, indent=1).encode("utf-8", "backslashreplace").decode() + "\n"

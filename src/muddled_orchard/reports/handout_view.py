@@ -10,7 +10,7 @@ from rich.text import Text
 
 from muddled_orchard.core.handing import HandOut
 from muddled_orchard.core.roster import Learner
-from muddled_orchard.core.wording import counted
+from muddled_orchard.core.wording import command, counted, paths
 from muddled_orchard.reports.terminal import printable, shortened, sign
 
 _MOST_ROWS = 8
@@ -45,4 +45,5 @@ def show_handed_out(
     on.print()
     on.print(Text(f"Written down in {printable(ledger, on)}: keep it, it alone knows who has which variant."))
     on.print(Text("When work comes back, put it all in one folder, under any names:"))
-    on.print(Text(f"   muddled grade FOLDER --ledger {printable(ledger, on)}"))
+    then = command("muddled", "grade", "FOLDER", "--ledger", *paths([ledger]))
+    on.print(Text(f"   {printable(then, on)}"), soft_wrap=True)

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import json
-
 from muddled_orchard.core.peek import Peek
+from muddled_orchard.reports.json_text import json_text
 from muddled_orchard.reports.outputs import PeekFile
 
 
@@ -25,4 +24,4 @@ def peek_file(peek: Peek) -> str:
         ],
         "back": list(peek.back),
     }
-    return json.dumps(data, ensure_ascii=False, indent=1).encode("utf-8", "backslashreplace").decode() + "\n"
+    return json_text(data)

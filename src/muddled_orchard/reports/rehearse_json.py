@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 
 from muddled_orchard.core.rehearsal import Acted, Rehearsal
+from muddled_orchard.reports.json_text import json_text
 from muddled_orchard.reports.outputs import BehaviourOut, RehearsalFile, RehearsalOut
 
 
 def rehearsal_file(rehearsals: Sequence[Rehearsal]) -> str:
     """All rehearsals: `{"format": 1, "rehearsals": [...]}`."""
     data: RehearsalFile = {"format": 1, "rehearsals": [_rehearsal(rehearsal) for rehearsal in rehearsals]}
-    return json.dumps(data, indent=2, ensure_ascii=False) + "\n"
+    return json_text(data)
 
 
 def _rehearsal(rehearsal: Rehearsal) -> RehearsalOut:

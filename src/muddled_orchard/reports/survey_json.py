@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Sequence
 
 from muddled_orchard.core.key import Key, Step
@@ -11,6 +10,7 @@ from muddled_orchard.core.problems import Problem
 from muddled_orchard.core.rules import rule_in_words
 from muddled_orchard.core.survey import Survey, outside_changes
 from muddled_orchard.core.tasks import in_words
+from muddled_orchard.reports.json_text import json_text
 from muddled_orchard.reports.outputs import (
     CatalogueFile,
     ConflictOut,
@@ -31,7 +31,7 @@ def survey_file(surveys: Sequence[Survey], problems: Sequence[Problem]) -> str:
         "surveys": [_whole(survey) for survey in surveys],
         "problems": [_problem(problem) for problem in problems],
     }
-    return _text(data)
+    return json_text(data)
 
 
 def _whole(survey: Survey) -> SurveyOut:
@@ -51,7 +51,7 @@ def _whole(survey: Survey) -> SurveyOut:
 def catalogue_file(surveys: Sequence[Survey]) -> str:
     """The catalogue: `{"scenarios": [...]}`."""
     data: CatalogueFile = {"format": 1, "scenarios": [summary(survey) for survey in surveys]}
-    return _text(data)
+    return json_text(data)
 
 
 def summary(survey: Survey) -> SummaryOut:
@@ -68,11 +68,6 @@ def summary(survey: Survey) -> SummaryOut:
             "reasons": [{"points": points, "why": why} for points, why in survey.difficulty.reasons],
         },
     }
-
-
-def _text(data: object) -> str:
-    text = json.dumps(data, ensure_ascii=False, indent=1)
-    return text.encode("utf-8", "backslashreplace").decode() + "\n"
 
 
 def _problem(problem: Problem) -> ProblemOut:
