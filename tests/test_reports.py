@@ -173,7 +173,7 @@ def test_a_ledger_is_shown_and_exported() -> None:
     said = " ".join(out.getvalue().split())
     assert "2 learners, 2 hand-outs, 3 gradings." in said
     assert "press 2 1 75 % 1 2031-05-01 08:00" in said
-    assert "1 grading found nothing that could be read" in said
+    assert "In 1 submission nothing could be read" in said
     heads = {table: as_csv(table, ROSTER, GIVEN, MARKS).splitlines()[0].split(",")[0] for table in TABLES}
     assert heads == {"hand-outs": "exercise", "gradings": "graded", "learners": "id"}
     assert "bo,Bo Medlar," in as_csv("learners", ROSTER, GIVEN, MARKS)

@@ -80,7 +80,10 @@ def test_the_whole_catalogue_goes_out_and_comes_back(tmp_path: Path) -> None:
     assert len(marks) == 2 * len(bundled_ids())
     for (learner, exercise), assessment in marks.items():
         state = "untouched" if learner == "ada" else "finished"
-        assert (assessment.state, assessment.percent) == (state, 0 if learner == "ada" else 100), exercise
+        assert (assessment.state, assessment.percent) == (state, 0 if learner == "ada" else 100), (
+            exercise,
+            assessment.reason,
+        )
         assert assessment.needs_a_look == (), exercise
 
 
