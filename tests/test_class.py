@@ -12,12 +12,15 @@ import subprocess
 import sys
 import time
 import xml.etree.ElementTree as ET
+import zipfile
 from pathlib import Path
 from typing import Any
 
 import pytest
 
+from muddled_orchard.core.bounds import Bounds
 from muddled_orchard.core.problems import BadInput
+from muddled_orchard.files.export import spread
 from muddled_orchard.files.ledger import MIGRATIONS, Ledger
 from muddled_orchard.files.roster import read_roster
 from tests.conftest import LEARNER, PROGRAM, graded, muddled, shell
@@ -476,3 +479,36 @@ def test_people_can_be_forgotten_and_made_numbers(back: Path) -> None:
     left = json.loads(muddled("ledger", "--json", folder=back).stdout)
     assert {one["learner"] for one in left["hand_outs"]} == {f"learner-000{n}" for n in (1, 2, 3)}
     assert [one["points"] for one in left["gradings"] if one["learner"]] == [12.0, 26.0, 4.0]
+
+
+def test_an_export_stays_within_bounds_and_its_folder(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    places = iter(tmp_path / f"spread{number}" for number in range(9))
+
+    def folder() -> Path:
+        place = next(places)
+        place.mkdir()
+        return place
+
+    def packed(members: dict[str, bytes], link: str = "") -> Path:
+        with zipfile.ZipFile(tmp_path / "pile.zip", "w", zipfile.ZIP_DEFLATED) as archive:
+            for name, data in members.items():
+                archive.writestr(name, data)
+            if link:
+                about = zipfile.ZipInfo(link)
+                about.external_attr = 0o120777 << 16
+                archive.writestr(about, "/etc")
+        return tmp_path / "pile.zip"
+
+    two = {"a/work.tar.gz": b"x", "b/work.tar.gz": b"y"}
+    assert spread(packed({"../a/x.zip": b"x"}), folder, Bounds()) is None
+    place = spread(packed({**two, "c/y": b"z" * 2_000_000}, link="c/z"), folder, Bounds(size=1_000_000))
+    assert place is not None
+    assert ((place / "c/y").stat().st_size, (place / "c/z").is_symlink()) == (0, True)
+    inside = spread(packed({**two, "c/z/passwd": b"x"}, link="c/z"), folder, Bounds())
+    assert inside is not None
+    assert not (inside / "c/z").is_symlink()
+    monkeypatch.setattr("muddled_orchard.files.export._LARGEST", 1000)
+    with pytest.raises(BadInput, match="Unpack it yourself"):
+        spread(packed({**two, "c/y": b"z" * 2_000}), folder, Bounds())

@@ -19,7 +19,7 @@ ENDINGS = (".tar.gz", ".tar.xz", ".tgz", ".txz", ".tar", ".zip", ".bundle")
 _CHUNK = 1 << 18
 _LONGEST_LINK = 4096
 _MOST_ENTRIES = 200_000
-_LARGEST = 8 << 30
+_LARGEST = 2 << 30
 """The most that all submissions of one archive may unpack to, in bytes."""
 
 
@@ -68,8 +68,13 @@ def _depth(paths: Sequence[Sequence[str]]) -> int | None:
 def _spread(
     archive: zipfile.ZipFile, members: Sequence[zipfile.ZipInfo], depth: int, place: Path, bounds: Bounds
 ) -> Path:
-    if sum(member.file_size for member in members) > _LARGEST:
-        raise BadInput(Problem(f"unpacked it is larger than {in_mib(_LARGEST)}", "Unpack it yourself."))
+    packed = sum(member.compress_size for member in members)
+    most = min(_LARGEST, max(bounds.size, bounds.free, bounds.ratio * packed))
+    if sum(member.file_size for member in members) > most:
+        hint = "Unpack it yourself, and name the folder."
+        raise BadInput(
+            Problem(f"unpacked it is larger than {in_mib(most)}", hint, file=str(archive.filename))
+        )
     sizes: Counter[str] = Counter()
     links = []
     for member in members:
