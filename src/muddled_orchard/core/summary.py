@@ -62,6 +62,7 @@ def summary(assessment: Assessment) -> str:
         parts.append(f"{what} {was(assessment.unmet)} never met")
     if not parts:
         met = verdicts.get("resolution") == "met"
-        return f"{far}, and every conflict is resolved as accepted." if met else f"{far}."
+        joint = "and" if far == "It is finished" else "but"
+        return f"{far}, {joint} every conflict is resolved as accepted." if met else f"{far}."
     joint = ", but" if assessment.state == "finished" and far == "It is finished" else ", and"
     return f"{far}{joint} {', and '.join(parts)}."
