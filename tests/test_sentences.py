@@ -39,7 +39,7 @@ SUMMARIES = {
     "It was handed in with conflict markers in it, and 1 conflict is not resolved as accepted.": got(
         wrong=1, markers="missed", resolution="missed"
     ),
-    "It was handed in with conflict markers in it, and every conflict is resolved as accepted.": got(
+    "It was handed in with conflict markers in it, but every conflict is resolved as accepted.": got(
         markers="missed", resolution="met"
     ),
 }
