@@ -41,6 +41,7 @@ CASES = {
         "git merge -q main >/dev/null || true; sed -i -e '/^=======/,/^>>>>>>>/d' -e '/^<<<<<<</d' rota.txt; git commit -qam x; git switch -q main; git merge -q --no-ff --no-edit winter-rota; git push -q origin main",
         ("winter-rota is still there", "git branch -d winter-rota"), exercise="there-and-back", silent=("not pushed",),
     ),
+    "a squash not begun": Case("true", ("main has no new commit for it", "git merge --squash cloths"), exercise="squash-the-notes"),
     "an open bisect": Case(MERGE + THEIRS + "git commit -qam x; git bisect start >/dev/null; git bisect bad >/dev/null; git bisect good HEAD^^ >/dev/null", ("a git bisect is open", "git bisect reset"), silent=("git switch",)),
     "a patch applied": Case("git format-patch -q main..night-shift -o ..; git am -q ../*.patch >/dev/null 2>&1 || true", ("middle of applying a patch", "git am --continue", "git am --abort")),
     "renamed on both sides": Case("git merge -q names >/dev/null 2>&1 || true", ("deleted or renamed on both sides", "git rm"), exercise="renamed-twice"),

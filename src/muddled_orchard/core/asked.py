@@ -5,7 +5,7 @@ It says no more than the brief: operations, branches, commits. It knows no answe
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from muddled_orchard.core.course import aborted
@@ -17,6 +17,8 @@ from muddled_orchard.core.tasks import in_words, is_rebase, source_of
 
 ASKED = "muddled/asked.json"
 """Where it lies in a repository's `.git`."""
+
+_LONGEST = 1000
 
 Words = tuple[str, ...]
 """A command, word by word."""
@@ -87,8 +89,8 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
     given_up = "; what was begun was given up" if evidence.pending is None and aborted(evidence) else ""
     for number, task in enumerate(asked.tasks):
         said = in_words(_seen(task, asked))
-        moved = {before.on for before in asked.tasks[:number]}
-        if missing := _missing(task, asked, evidence, moved):
+        before = [earlier.on for earlier in asked.tasks[:number]]
+        if missing := _missing(task, asked, evidence, before):
             commands = (*_switch(task, evidence), *_begin(task, asked, evidence))
             pops = task.do == "stash-pop"
             yield ToDo(task=said, missing=missing + given_up, commands=commands, pops=pops)
@@ -107,9 +109,9 @@ def _seen(task: Task, asked: Asked) -> Task:
     return _relabelled(task, {label: f'"{commit.subject}"' for label, commit in asked.commits.items()})
 
 
-def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Collection[str]) -> str:
+def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str]) -> str:
     """What of the operation itself can't be seen, in a few words; nothing where it is there. `moved` are the
-    branches that earlier tasks move on."""
+    branches that earlier tasks move on, each as often as they do."""
     tip = evidence.branch(task.on)
     if tip is None:
         to_go = any(other.delete == task.on for other in asked.tasks)
@@ -118,7 +120,9 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Collection[str
     if task.do == "stash-pop":
         return "it is still in the stash" if evidence.stashes >= asked.stashes else ""
     if task.squash:
-        return f"{task.on} has nothing new" if tip == asked.tips.get(task.on) else ""
+        # What was squashed names no branch: there is one more commit than before.
+        new = len(_own_line(tip, asked.tips.get(task.on), evidence))
+        return "" if new > moved.count(task.on) else f"{task.on} has no new commit for it"
     if source is not None:
         other = evidence.branch(source) if source in moved else asked.tips.get(source)
         if other is None or contains(evidence.commits, tip, other):
@@ -133,6 +137,16 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Collection[str
     wanted = [asked.commits[label] for label in task.pick or ()]
     lacking = [one for one in wanted if (one.author, one.subject) not in new]
     return f'{task.on} has no copy of "{lacking[0].subject}" yet' if lacking else ""
+
+
+def _own_line(tip: str, start: str | None, evidence: Evidence) -> list[str]:
+    """The commits that a branch got since it was handed out, by first parents."""
+    found: list[str] = []
+    at: str | None = tip
+    while at is not None and at != start and at in evidence.commits and len(found) < _LONGEST:
+        found.append(at)
+        at = next(iter(evidence.commits[at].parents), None)
+    return found
 
 
 def _new_commits(tip: str, start: str | None, evidence: Evidence) -> set[tuple[str, str]]:
