@@ -121,8 +121,8 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
         return "it is still in the stash" if evidence.stashes >= asked.stashes else ""
     if task.squash:
         # What was squashed names no branch: there is one more commit than before.
-        new = len(_own_line(tip, asked.tips.get(task.on), evidence))
-        return "" if new > moved.count(task.on) else f"{task.on} has no new commit for it"
+        count = len(_own_line(tip, asked.tips.get(task.on), evidence))
+        return "" if count > moved.count(task.on) else f"{task.on} has no new commit for it"
     if source is not None:
         other = evidence.branch(source) if source in moved else asked.tips.get(source)
         if other is None or contains(evidence.commits, tip, other):
