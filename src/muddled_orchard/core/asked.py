@@ -11,7 +11,7 @@ from dataclasses import dataclass, field, replace
 from muddled_orchard.core.course import aborted
 from muddled_orchard.core.evidence import Evidence
 from muddled_orchard.core.history import History
-from muddled_orchard.core.repository import ancestry, contains
+from muddled_orchard.core.repository import Commit, ancestry, contains
 from muddled_orchard.core.scenario import Scenario, Task
 from muddled_orchard.core.tasks import in_words, is_rebase, source_of
 
@@ -131,12 +131,13 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
         return f"{task.on} {how} {source} yet"
     new = _new_commits(tip, asked.tips.get(task.on), evidence)
     if task.undo is not None:
-        undone = asked.commits[task.undo].subject
-        done = any(undone in subject for _, subject in new)
-        return "" if done else f"{task.on} has no commit that undoes it"
+        undone = asked.commits[task.undo]
+        done = any(undone.subject in one.message or undone.id in one.message for one in new)
+        return "" if done else f"no commit of {task.on} says yet that it undoes it"
+    said = {(one.author, one.subject) for one in new}
     wanted = [asked.commits[label] for label in task.pick or ()]
-    lacking = [one for one in wanted if (one.author, one.subject) not in new]
-    return f'{task.on} has no copy of "{lacking[0].subject}" yet' if lacking else ""
+    lacking = [one for one in wanted if (one.author, one.subject) not in said]
+    return f'no commit of {task.on} says "{lacking[0].subject}" yet' if lacking else ""
 
 
 def _own_line(tip: str, start: str | None, evidence: Evidence) -> list[str]:
@@ -149,14 +150,10 @@ def _own_line(tip: str, start: str | None, evidence: Evidence) -> list[str]:
     return found
 
 
-def _new_commits(tip: str, start: str | None, evidence: Evidence) -> set[tuple[str, str]]:
-    """Author and subject of each commit that a branch has and did not have."""
+def _new_commits(tip: str, start: str | None, evidence: Evidence) -> list[Commit]:
+    """The commits that a branch has and did not have."""
     before = {commit.id for commit in ancestry(evidence.commits, start)} if start else set()
-    return {
-        (commit.author, commit.subject)
-        for commit in ancestry(evidence.commits, tip)
-        if commit.id not in before
-    }
+    return [commit for commit in ancestry(evidence.commits, tip) if commit.id not in before]
 
 
 def _switch(task: Task, evidence: Evidence) -> Iterator[tuple[Words, str]]:
