@@ -13,6 +13,7 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from multiprocessing.context import BaseContext
+from pathlib import Path
 
 _DEATH_SIGNAL = 1  # PR_SET_PDEATHSIG (prctl(2))
 
@@ -62,16 +63,27 @@ def begun_undisturbed() -> Iterator[None]:
 
 
 def limit_memory(most: int) -> None:
-    """Let this process have at most so many bytes, where the system can hold it to that."""
+    """Let this process have at most so many bytes more than it has, where the system can hold it to that."""
     try:
         import resource  # not on every system
     except ImportError:
         return
     _, hard = resource.getrlimit(resource.RLIMIT_AS)
+    most += _held()
     if hard != resource.RLIM_INFINITY:
         most = min(most, hard)
     with suppress(ValueError, OSError):  # macOS takes no such limit
         resource.setrlimit(resource.RLIMIT_AS, (min(most, sys.maxsize), hard))
+
+
+def _held() -> int:
+    """How much address space this process has, in bytes; a worker begins with what its parent had loaded, and
+    libraries answer strangely where nothing is left."""
+    try:
+        pages = Path("/proc/self/statm").read_text("ascii").split()[0]
+        return int(pages) * os.sysconf("SC_PAGE_SIZE")
+    except (OSError, ValueError):  # not every system tells
+        return 0
 
 
 def limit_files_and_memory(largest: int, memory: int) -> None:
