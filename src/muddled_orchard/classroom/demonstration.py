@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+import tarfile
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -87,7 +88,10 @@ def work(folder: Path, given: list[HandOut]) -> Iterator[str]:
         for one in given:
             _, behaviour, form = LEARNERS[one.learner]
             place = desks / one.learner
-            shutil.unpack_archive(folder / OUT / one.file, place)
+            with tarfile.open(folder / OUT / one.file) as packed:
+                # It is our own; early versions of Python know no filters.
+                packed.extraction_filter = getattr(tarfile, "tar_filter", None)
+                packed.extractall(place)  # noqa: S202
             top = place / EXERCISE
             key = make_key(workshop, exercise.scenario, one.variant)
             named(behaviour).act(Desk(top / "work", key, one.learner))
