@@ -378,6 +378,8 @@ def test_stopping_keeps_what_is_done_and_says_how_to_go_on(back: Path) -> None:
     run = subprocess.Popen(
         [*PROGRAM, "grade", "many", "--jobs", "1"], cwd=back, stderr=subprocess.PIPE, stdout=subprocess.PIPE,
         text=True, env=LEARNER | path, start_new_session=True,
+        # A shell's background jobs ignore it, and so would this one.
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),  # noqa: PLW1509
     )  # fmt: skip
     deadline = time.monotonic() + 60
     while time.monotonic() < deadline:
