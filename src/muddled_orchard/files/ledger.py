@@ -11,7 +11,7 @@ from __future__ import annotations
 import json
 import secrets
 import sqlite3
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
@@ -117,7 +117,7 @@ class Ledger:
         with self._told():
             return self._db.execute(query, values)
 
-    def _run_many(self, query: str, rows: Sequence[Sequence[object]]) -> None:
+    def _run_many(self, query: str, rows: Sequence[Sequence[object] | Mapping[str, object]]) -> None:
         with self._told():
             self._db.executemany(query, rows)
 
@@ -235,20 +235,18 @@ class Ledger:
         with self._transaction():
             self._run_many(
                 """
-                INSERT INTO grading SELECT NULL, ?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12
+                INSERT INTO grading SELECT
+                    NULL, :graded, :submission, :fingerprint, :version, :scenario, :exercise, :variant, :learner, :state,
+                    :points, :possible, :result
                 WHERE NOT EXISTS (
                     SELECT 1 FROM grading WHERE id = (
-                        SELECT max(id) FROM grading WHERE fingerprint = ?3 AND version = ?4 AND submission =
-                        ?2
-                    ) AND scenario = ?5 AND result = ?12
+                        SELECT max(id) FROM grading
+                        WHERE fingerprint = :fingerprint AND version = :version AND submission = :submission
+                    ) AND scenario = :scenario AND result = :result
                 )
                 """,
-                [
-                    (_now(), one.submission, one.fingerprint, one.version, one.scenario, one.exercise, one.variant,
-                     one.learner, one.state, one.points, one.possible, one.result)
-                    for one in graded
-                ],
-            )  # fmt: skip
+                [{**{name: getattr(one, name) for name in _GRADING}, "graded": _now()} for one in graded],
+            )
 
     def graded(self, fingerprint: str, version: str) -> Grading | None:
         """The newest grading of a submission with this content by this version, if there is one."""
@@ -309,13 +307,16 @@ def _words(text: str) -> dict[str, str]:
     return {str(name): str(value) for name, value in found.items()}
 
 
+_GRADING = ("graded", "submission", "fingerprint", "version", "scenario", "exercise", "variant", "learner", "state",
+            "points", "possible", "result")  # fmt: skip
+"""The columns of a grading, behind its id."""
+
+
 def _grading(row: tuple[Any, ...]) -> Grading:
-    names = ("graded", "submission", "fingerprint", "version", "scenario", "exercise", "variant", "learner", "state",
-             "points", "possible", "result")  # fmt: skip
-    said = dict(zip(names, row[1:], strict=True))
+    said = dict(zip(_GRADING, row[1:], strict=True))
     numbers = ("points", "possible")
     if not all(
-        isinstance(said[name], (float if name in numbers else str)) for name in names if name != "learner"
+        isinstance(said[name], (float if name in numbers else str)) for name in _GRADING if name != "learner"
     ):
         raise ValueError
     return Grading(**said)
