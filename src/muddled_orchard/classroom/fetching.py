@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import tempfile
 from pathlib import Path
 
 from muddled_orchard.core.bounds import Bounds
@@ -19,10 +20,11 @@ def is_url(named: str) -> bool:
 
 
 def fetched(url: str, folder: Path, bounds: Bounds) -> Handed:
-    """A submission with what a repository has now, in a folder; it is refused where that can't be had."""
+    """A submission with what a repository has now, in a folder of its own below another, since two may have
+    one name. It is refused where it can't be had."""
     shown = _SECRET.sub("", url)
     name = url.rstrip("/").rsplit("/", 1)[-1].removesuffix(".git") or shown
-    target = folder / f"{name}.git"
+    target = Path(tempfile.mkdtemp(dir=folder)) / f"{name}.git"
     try:
         git.clone_bare(url, target, seconds=bounds.seconds, size=bounds.size, memory=bounds.memory)
     except git.GitFailed as failed:

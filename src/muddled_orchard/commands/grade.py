@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import sys
-import tempfile
 from collections.abc import Sequence
 from contextlib import ExitStack
 from dataclasses import replace
@@ -100,7 +99,7 @@ def run(options: argparse.Namespace) -> int:
         pile = find_submissions(places, lambda: rooms.enter_context(temporary_folder()), bounds)
         if urls:
             room = rooms.enter_context(temporary_folder())
-            pile = replace(pile, handed=(*pile.handed, *(_fetched(url, room, bounds) for url in urls)))
+            pile = replace(pile, handed=(*pile.handed, *(fetched(url, room, bounds) for url in urls)))
         ledger = _ledger(options.ledger)
         if ledger is not None:
             rooms.callback(ledger.close)
@@ -141,12 +140,6 @@ def _ledger(named: Path | None) -> Ledger | None:
     if named is None and not Path(LEDGER).is_file():
         return None
     return Ledger(named or Path(LEDGER))
-
-
-def _fetched(url: str, room: Path, bounds: Bounds) -> Handed:
-    """A submission from a server, in a folder of its own: two may have one name."""
-    own = Path(tempfile.mkdtemp(dir=room))
-    return fetched(url, own, bounds)
 
 
 def grade_all(

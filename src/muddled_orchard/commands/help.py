@@ -6,7 +6,7 @@ import argparse
 import sys
 from pathlib import Path
 
-from muddled_orchard.commands.parser import COMMANDS, Parser, whole_parser
+from muddled_orchard.commands.parser import COMMANDS, Parser, commands_of, whole_parser
 from muddled_orchard.core.problems import BadInput, Problem, likely
 from muddled_orchard.system.output import write_file
 
@@ -43,20 +43,15 @@ def run(options: argparse.Namespace) -> int:
         for name, text in _manual(whole).items():
             write_file(options.manual / name, text.encode())
     elif options.about is not None:
-        sys.stdout.write(_commands(whole)[options.about].format_help())
+        sys.stdout.write(commands_of(whole)[options.about].format_help())
     else:
         sys.stdout.write(whole.format_help())
     return 0
-
-
-def _commands(whole: Parser) -> dict[str, Parser]:
-    (commands,) = (action for action in whole._actions if isinstance(action, argparse._SubParsersAction))
-    return dict(commands.choices)
 
 
 def _manual(whole: Parser) -> dict[str, str]:
     """A page for the program and one for each command, by file name."""
     from argparse_manpage.manpage import Manpage
 
-    pages = {"muddled.1": whole, **{f"muddled-{name}.1": one for name, one in _commands(whole).items()}}
+    pages = {"muddled.1": whole, **{f"muddled-{name}.1": one for name, one in commands_of(whole).items()}}
     return {name: str(Manpage(parser, format="single-commands-section")) for name, parser in pages.items()}

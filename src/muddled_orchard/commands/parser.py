@@ -87,12 +87,17 @@ def _help_format(prog: str) -> argparse.HelpFormatter:
 def whole_parser() -> Parser:
     """The parser with all commands and their options, for those who describe it. Loads every command."""
     parser = top_parser()
-    (commands,) = (action for action in parser._actions if isinstance(action, argparse._SubParsersAction))
-    for name in COMMANDS:
+    for name, own in commands_of(parser).items():
         module = importlib.import_module(f"muddled_orchard.commands.{name}")
-        module.add_options(commands.choices[name])
-        commands.choices[name].description, commands.choices[name].epilog = _about(module).values()
+        module.add_options(own)
+        own.description, own.epilog = _about(module).values()
     return parser
+
+
+def commands_of(parser: Parser) -> dict[str, Parser]:
+    """The parsers of the commands in the program's, by name."""
+    (commands,) = (action for action in parser._actions if isinstance(action, argparse._SubParsersAction))
+    return dict(commands.choices)
 
 
 def parser_of(command: str, module: Any) -> Parser:

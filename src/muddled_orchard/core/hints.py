@@ -8,7 +8,7 @@ with Git's own commands.
 from __future__ import annotations
 
 import difflib
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from muddled_orchard.core.assessment import Assessment, CriterionResult, HunkResult
@@ -191,15 +191,3 @@ def _did(base: str | None, side: str | None) -> str:
         if count
     ]
     return listed(said) if said else "left it as it was"
-
-
-def look_for(do: str, file: str, ours: str, theirs: str, replayed: str | None) -> Iterator[str]:
-    """Git's commands that show what the sides of a conflict did to a file, and why: `ours` and `theirs` are
-    the commits that met, `replayed` the one that a replay was about."""
-    if do == "stash-pop":
-        yield command("git", "log", "-p", "-3", "--", file)
-    elif replayed is None:
-        yield command("git", "log", "-p", f"{ours[:10]}...{theirs[:10]}", "--", file)
-    else:
-        yield command("git", "show", replayed[:10], "--", file)
-        yield command("git", "log", "-p", "-3", ours[:10], "--", file)

@@ -66,5 +66,4 @@ def likely(word: str, known: Iterable[str]) -> str:
         return f'Did you mean "{close[0]}"?'
     if not known:
         return ""
-    shown = ", ".join(known[:12]) + (", ..." if len(known) > 12 else "")
-    return f"There is: {shown}."
+    return f"There is: {', '.join(known[:12])}{', ...' if len(known) > 12 else '.'}"

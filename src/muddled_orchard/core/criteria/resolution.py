@@ -9,12 +9,11 @@ from typing import Literal
 from muddled_orchard.core.assessment import HunkResult, Outcome, Place, partly, skipped
 from muddled_orchard.core.carrying import size_of
 from muddled_orchard.core.case import MOST_SHOWN, Case, ConflictCase, TaskCase, short
-from muddled_orchard.core.hints import look_for
 from muddled_orchard.core.key import Accepted
 from muddled_orchard.core.meeting import STAGE
 from muddled_orchard.core.readings import HunkReading
 from muddled_orchard.core.texts import Lines, alike
-from muddled_orchard.core.wording import all_of, brief, counted, cut, was
+from muddled_orchard.core.wording import all_of, brief, command, counted, cut, was
 
 
 def judge(case: Case) -> Outcome:
@@ -153,15 +152,21 @@ def _of_hunk(case: Case, task: TaskCase, step: int, conflict: ConflictCase, hunk
         left_at=conflict.left_at,
         subject=_subject(case, task),
         step=step,
-        look=_look(task, conflict),
+        look=tuple(_look(task, conflict)),
         together=_together(conflict),
     )
 
 
-def _look(task: TaskCase, conflict: ConflictCase) -> tuple[str, ...]:
-    """How a learner finds out what the sides did."""
-    file = conflict.renamed or conflict.conflict.path
-    return tuple(look_for(task.task.do, file, task.result.ours, task.result.theirs, task.step.commit))
+def _look(task: TaskCase, conflict: ConflictCase) -> Iterator[str]:
+    """Git's commands that show a learner what the sides of a conflict did to a file, and why."""
+    file, ours, replayed = conflict.renamed or conflict.conflict.path, task.result.ours[:10], task.step.commit
+    if task.task.do == "stash-pop":
+        yield command("git", "log", "-p", "-3", "--", file)
+    elif replayed is None:
+        yield command("git", "log", "-p", f"{ours}...{task.result.theirs[:10]}", "--", file)
+    else:
+        yield command("git", "show", replayed[:10], "--", file)
+        yield command("git", "log", "-p", "-3", ours, "--", file)
 
 
 def _subject(case: Case, task: TaskCase) -> str | None:
@@ -208,7 +213,7 @@ def _of_path(case: Case, task: TaskCase, step: int, conflict: ConflictCase) -> H
         left_at=conflict.left_at,
         subject=_subject(case, task),
         step=step,
-        look=_look(task, conflict),
+        look=tuple(_look(task, conflict)),
         together=_together(conflict),
     )
 
