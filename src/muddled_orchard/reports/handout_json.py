@@ -9,7 +9,7 @@ from muddled_orchard.core.history import History
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.tasks import in_words
 from muddled_orchard.reports.json_text import json_text
-from muddled_orchard.reports.outputs import HandOutFile, HandOutOut, PlantFile
+from muddled_orchard.reports.outputs import HandOutFile, PlantFile
 
 
 def plant_file(
@@ -37,20 +37,6 @@ def handout_file(ledger: str, learners: int, ready: int, made: Sequence[HandOut]
         "ledger": ledger,
         "learners": learners,
         "ready": ready,
-        "hand_outs": [hand_out_out(one) for one in made],
+        "hand_outs": list(made),
     }
     return json_text(data)
-
-
-def hand_out_out(one: HandOut) -> HandOutOut:
-    """What one learner got."""
-    return {
-        "exercise": one.exercise,
-        "learner": one.learner,
-        "variant": one.variant,
-        "scenario": one.scenario,
-        "first_commit": one.first_commit,
-        "tips": dict(one.tips),
-        "file": one.file,
-        "made": one.made,
-    }

@@ -15,7 +15,6 @@ from muddled_orchard.core.handing import Grading, HandOut
 from muddled_orchard.core.roster import Learner
 from muddled_orchard.core.wording import be, counted
 from muddled_orchard.reports.gradebook import cell
-from muddled_orchard.reports.handout_json import hand_out_out
 from muddled_orchard.reports.outputs import LedgerFile
 from muddled_orchard.reports.terminal import printable
 
@@ -135,7 +134,7 @@ def as_json(
     return {
         "format": 1,
         "learners": [{"id": one.id, "name": one.name, **one.more} for one in learners.values()],
-        "hand_outs": [hand_out_out(one) for one in hand_outs],
+        "hand_outs": list(hand_outs),
         "gradings": [
             {
                 "graded": one.graded, "submission": one.submission, "fingerprint": one.fingerprint,

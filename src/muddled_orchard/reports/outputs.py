@@ -8,6 +8,7 @@ from typing import Annotated, Literal, NotRequired, TypedDict
 from msgspec import Meta
 
 from muddled_orchard.core.difficulty import LEVELS
+from muddled_orchard.core.handing import HandOut
 from muddled_orchard.core.scenario import CRITERIA
 
 Number = Annotated[float, Meta(ge=0)]
@@ -277,19 +278,6 @@ class PlantFile(TypedDict):
     grade: Annotated[list[str], _about("The command that grades it, word by word.")]
 
 
-class HandOutOut(TypedDict):
-    """What one learner was handed out."""
-
-    exercise: str
-    learner: str
-    variant: str
-    scenario: str
-    first_commit: str
-    tips: dict[str, str]
-    file: str
-    made: str
-
-
 class HandOutFile(TypedDict):
     """What `muddled handout --json` prints."""
 
@@ -297,7 +285,7 @@ class HandOutFile(TypedDict):
     ledger: str
     learners: int
     ready: Annotated[int, _about("How many were there before.")]
-    hand_outs: Annotated[list[HandOutOut], _about("Those that were made now.")]
+    hand_outs: Annotated[list[HandOut], _about("Those that were made now.")]
 
 
 class GradingOut(TypedDict):
@@ -321,7 +309,7 @@ class LedgerFile(TypedDict):
 
     format: Literal[1]
     learners: list[dict[str, str]]
-    hand_outs: list[HandOutOut]
+    hand_outs: list[HandOut]
     gradings: list[GradingOut]
 
 
