@@ -21,7 +21,7 @@ from functools import partial
 from pathlib import Path
 
 from benchmarks.measuring import EXERCISE, HERE, WAYS, material_of, timed
-from muddled_orchard.classroom.marking import Course, mark
+from muddled_orchard.classroom.marking import Course, marked
 from muddled_orchard.core.bounds import Bounds
 from muddled_orchard.files.catalogue import Shelf
 from muddled_orchard.files.ledger import Ledger
@@ -168,9 +168,11 @@ def _mixed(top: Path, size: int) -> None:
 def _memory(top: Path) -> None:
     """What the parent grows by, and the largest worker."""
     submissions = find_submissions([top / "back"]).handed
-    list(mark(submissions[:2], Course(Shelf()), Bounds(), CORES))  # what is loaded once doesn't grow
+    with marked(submissions[:2], Course(Shelf()), Bounds(), CORES) as going:
+        list(going)  # what is loaded once doesn't grow
     before = _resident()
-    results = list(mark(submissions, Course(Shelf()), Bounds(), CORES))
+    with marked(submissions, Course(Shelf()), Bounds(), CORES) as going:
+        results = list(going)
     grown = (_resident() - before) / len(results)
     worker = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
     print(

@@ -6,11 +6,16 @@ import json
 import os
 import subprocess
 import sys
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
 import pytest
+
+from muddled_orchard.classroom.marking import Course, marked
+from muddled_orchard.core.bounds import Bounds
+from muddled_orchard.core.collected import Collected
+from muddled_orchard.files.submissions import Handed
 
 PROGRAM = [sys.executable, "-m", "muddled_orchard"]
 
@@ -60,6 +65,12 @@ def graded(folder: Path, *more: str | Path) -> dict[str, dict[str, Any]]:
     for submission in data["submissions"]:
         submission["criteria"] = {criterion["id"]: criterion for criterion in submission["criteria"]}
     return {submission["learner"]: submission for submission in data["submissions"]}
+
+
+def all_marked(handed: Sequence[Handed], course: Course, bounds: Bounds, jobs: int) -> list[Collected]:
+    """Submissions graded in processes of their own, without the program around it."""
+    with marked(handed, course, bounds, jobs) as going:
+        return list(going)
 
 
 @pytest.fixture(scope="session", autouse=True)

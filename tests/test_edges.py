@@ -18,7 +18,8 @@ from pathlib import Path
 
 import pytest
 
-from muddled_orchard.classroom import marking, side_by_side
+from muddled_orchard.classroom import side_by_side
+from muddled_orchard.classroom.marking import Course
 from muddled_orchard.core import bounds as limits
 from muddled_orchard.core.bounds import Bounds, Exceeded
 from muddled_orchard.core.key import Accepted
@@ -37,7 +38,7 @@ from muddled_orchard.system.output import write_file, write_new_file
 from muddled_orchard.vcs import objects
 from muddled_orchard.vcs.disk import DiskPlace
 from muddled_orchard.vcs.objects import ForeignObjects
-from tests.conftest import PROGRAM, muddled, shell
+from tests.conftest import PROGRAM, all_marked, muddled, shell
 from tests.test_verdicts import MERGE, scenario, write
 
 
@@ -180,7 +181,7 @@ def test_a_worker_that_fails_alone_is_not_tried_again(planted: Path, monkeypatch
         os._exit(3)
 
     monkeypatch.setattr(side_by_side, "opened", opened)
-    (found,) = marking.mark([Handed(planted, "ilse")], marking.Course(Shelf()), Bounds(), 1)
+    (found,) = all_marked([Handed(planted, "ilse")], Course(Shelf()), Bounds(), 1)
     assert found.assessment.reason == "reading it took the grader down; a person has to look"
     assert (planted / "tries").read_text() == "."
 
@@ -205,7 +206,7 @@ def test_whatever_leaves_a_worker_costs_its_submission_alone(
     monkeypatch.setattr(side_by_side, "opened", opened)
     handed = [Handed(planted.parent / name, name) for name in ("ilse", "odd", "two")]
     shell(planted.parent, "cp -r ilse odd; cp -r ilse two")
-    found = list(marking.mark(handed, marking.Course(Shelf()), Bounds(), 1))
+    found = all_marked(handed, Course(Shelf()), Bounds(), 1)
     assert [one.assessment.state for one in found] == ["untouched", "unreadable", "untouched"]
 
 
@@ -444,4 +445,28 @@ def test_a_request_to_end_is_not_lost_while_python_cleans_up() -> None:
     done = subprocess.run(
         [sys.executable, "-c", ASKED_IN_PASSING], capture_output=True, text=True, check=True
     )
+    assert (done.stdout, done.stderr) == ("143\n", "")
+
+
+STOPPED_BEFORE_THE_FIRST_RESULT = """
+import os, signal, time
+from pathlib import Path
+from muddled_orchard.classroom import handing_out
+from muddled_orchard.system.stopping import Stopped, stoppable
+
+handing_out._portion_made = lambda *_: time.sleep(60)
+pieces = [handing_out.Piece(0, f"l{number}", "0") for number in range(200)]
+try:
+    with stoppable(), handing_out.made([], pieces, Path("out"), 2):
+        os.kill(os.getpid(), signal.SIGTERM)
+except Stopped as stopped:
+    print(stopped.code)
+"""
+
+
+def test_a_run_that_is_stopped_does_no_more_of_its_work() -> None:
+    done = subprocess.run(
+        [sys.executable, "-c", STOPPED_BEFORE_THE_FIRST_RESULT],
+        capture_output=True, text=True, check=True, timeout=40,
+    )  # fmt: skip
     assert (done.stdout, done.stderr) == ("143\n", "")

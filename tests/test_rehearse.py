@@ -21,7 +21,7 @@ from muddled_orchard.core.hints import for_learner
 from muddled_orchard.core.rehearsal import Expected, Kept, Rehearsal, surprises
 from muddled_orchard.core.scenario import CRITERIA
 from muddled_orchard.files.catalogue import Shelf, bundled_ids
-from muddled_orchard.vcs.rehearsing import VARIANTS, rehearse
+from muddled_orchard.vcs.rehearsing import VARIANTS, rehearsed
 from tests.conftest import muddled, shell
 from tests.scenarios import SMALL
 
@@ -57,7 +57,8 @@ def given_away(assessment: Assessment) -> list[str]:
 def test_the_whole_catalogue_is_rehearsed_without_a_surprise(tmp_path: Path) -> None:
     shelf = Shelf()
     scenarios = [scenario for id_ in bundled_ids() if (scenario := shelf.find(id_)) is not None]
-    rehearsals = list(rehearse(scenarios, VARIANTS, tmp_path / "surprises", 2))
+    with rehearsed(scenarios, VARIANTS, tmp_path / "surprises", 2) as going:
+        rehearsals = list(going)
     assert [one.exercise for one in rehearsals] == bundled_ids()
     acted = [one for rehearsal in rehearsals for one in rehearsal.acted]
     assert [one for one in acted if one.surprises] == []
@@ -156,11 +157,11 @@ def test_a_right_solution_must_not_need_a_look() -> None:
     assert list(surprises("right", Expected(), result())) == ["it needs a look: odd"]
 
 
-def rehearsed(id_: str, folder: Path) -> Rehearsal:
+def rehearsed_alone(id_: str, folder: Path) -> Rehearsal:
     scenario = Shelf().find(id_)
     assert scenario is not None
-    (rehearsal,) = rehearse([scenario], ["0"], folder / "kept", 2)
-    return rehearsal
+    with rehearsed([scenario], ["0"], folder / "kept", 2) as (rehearsal,):
+        return rehearsal
 
 
 @pytest.mark.parametrize("criterion", [id_ for id_ in JUDGES if id_ not in ("rules", "delivered")])
@@ -168,7 +169,7 @@ def test_a_grader_that_goes_blind_is_noticed(
     criterion: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setitem(JUDGES, criterion, lambda _: met("All is well."))
-    rehearsal = rehearsed("press-limit", tmp_path)
+    rehearsal = rehearsed_alone("press-limit", tmp_path)
     told = [surprise for one in rehearsal.surprising for surprise in one.surprises]
     assert any(f"{criterion} is met, though it should cost points" in surprise for surprise in told)
     assert criterion in rehearsal.blind
@@ -179,7 +180,7 @@ def test_a_grader_that_finds_fault_everywhere_is_noticed(
     criterion: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setitem(JUDGES, criterion, lambda _: missed("All is lost."))
-    rehearsal = rehearsed("rebase-one", tmp_path)
+    rehearsal = rehearsed_alone("rebase-one", tmp_path)
     right = next(one for one in rehearsal.acted if one.behaviour == "right")
     assert right.surprises == (f"{criterion} is missed, though it should be met: All is lost.",)
     assert right.repository is not None

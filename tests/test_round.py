@@ -16,7 +16,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from rich.console import Console
 
-from muddled_orchard.classroom import handing_out, marking, side_by_side
+from muddled_orchard.classroom import handing_out
+from muddled_orchard.classroom.marking import Course
 from muddled_orchard.commands.parser import COMMANDS
 from muddled_orchard.core.bounds import Bounds
 from muddled_orchard.core.places import below
@@ -29,23 +30,25 @@ from muddled_orchard.files.packing import pack
 from muddled_orchard.files.submissions import Handed, find_submissions
 from muddled_orchard.files.unpacking import unpacked_bytes
 from muddled_orchard.reports import bar, progress
+from muddled_orchard.system import workers
 from muddled_orchard.vcs.acting import Desk
 from muddled_orchard.vcs.behaviours import named
 from muddled_orchard.vcs.keymaking import make_key
 from muddled_orchard.vcs.planting import read_files
 from muddled_orchard.vcs.workshop import Workshop
-from tests.conftest import muddled, shell
+from tests.conftest import all_marked, muddled, shell
 
 ROSTER = [Learner("ada", "Ada Quince"), Learner("bo", "Bo Medlar")]
 
 
 def handed_out(top: Path, exercises: list[str], *, form: str = "tar.gz", jobs: int = 2) -> Ledger:
     """Hand exercises out to two learners."""
-    made = handing_out.exercises_in(exercises, form)
+    checked = handing_out.exercises_in(exercises, form)
     ledger = Ledger(top / "orchard.db", create=True)
-    wanted = handing_out.enrol(ledger, made, ROSTER, top / "out")
-    for portion in handing_out.make_all(made, wanted, top / "out", jobs):
-        ledger.record(portion)
+    wanted = handing_out.enrol(ledger, checked, ROSTER, top / "out")
+    with handing_out.made(checked, wanted, top / "out", jobs) as portions:
+        for portion in portions:
+            ledger.record(portion)
     return ledger
 
 
@@ -73,8 +76,8 @@ def test_the_whole_catalogue_goes_out_and_comes_back(tmp_path: Path) -> None:
         assert one.first_commit in key.handed_out
         named("right").act(Desk(place / "work", key, "bo"))
         (back / f"{one.exercise}.zip").write_bytes(pack(dict(read_files(place)), one.exercise, "zip"))
-    course = marking.Course(shelf, ledger)
-    results = list(marking.mark(find_submissions([back]).handed, course, Bounds(), 2))
+    course = Course(shelf, ledger)
+    results = all_marked(find_submissions([back]).handed, course, Bounds(), 2)
     ledger.close()
     marks = {(one.learner, one.assessment.exercise): one.assessment for one in results}
     assert len(marks) == 2 * len(bundled_ids())
@@ -89,15 +92,14 @@ def test_the_whole_catalogue_goes_out_and_comes_back(tmp_path: Path) -> None:
 
 def test_processes_that_are_not_forked_do_the_same(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     handed_out(tmp_path, ["press-limit"], jobs=1).close()
-    for module in (handing_out, side_by_side):
-        monkeypatch.setattr(module, "context", lambda: multiprocessing.get_context("spawn"))
+    monkeypatch.setattr(workers, "context", lambda: multiprocessing.get_context("spawn"))
     monkeypatch.setattr(handing_out, "MOST_AT_ONCE", 1)
     shutil.copytree(tmp_path / "out", tmp_path / "before")
     shutil.rmtree(tmp_path / "out")
     ledger = handed_out(tmp_path, ["press-limit"])
     assert shell(tmp_path, "diff -r before out") == ""
     handed = [Handed(path, path.name) for path in sorted((tmp_path / "out/press-limit").iterdir())]
-    results = list(marking.mark(handed, marking.Course(Shelf(), ledger), Bounds(), 2))
+    results = all_marked(handed, Course(Shelf(), ledger), Bounds(), 2)
     ledger.close()
     assert [(one.learner, one.assessment.state) for one in results] == [
         ("ada", "untouched"),
@@ -208,7 +210,7 @@ def test_bundles(name: str, planted: Path) -> None:
         "sed -i -e '/^<<<<<<</,/^=======/d' -e '/^>>>>>>>/d' press.toml; git commit -qam merged\n"
         + BUNDLES[name],
     )
-    (one,) = marking.mark([Handed(planted / "x.bundle", "x")], marking.Course(Shelf()), Bounds(), 1)
+    (one,) = all_marked([Handed(planted / "x.bundle", "x")], Course(Shelf()), Bounds(), 1)
     lacking = {c.id for c in one.assessment.criteria if c.outcome.verdict in ("partly", "missed")}
     # Branches that were left out of a bundle can't be told from deleted ones.
     assert lacking == ({"bystanders"} if name == "main alone" else set())

@@ -19,7 +19,8 @@ from typing import Any
 
 import pytest
 
-from muddled_orchard.classroom import marking, side_by_side
+from muddled_orchard.classroom import side_by_side
+from muddled_orchard.classroom.marking import Course
 from muddled_orchard.core.assess import assess
 from muddled_orchard.core.bounds import Bounds
 from muddled_orchard.core.places import Place
@@ -27,7 +28,7 @@ from muddled_orchard.files.catalogue import BUNDLED, Shelf
 from muddled_orchard.files.submissions import Handed
 from muddled_orchard.vcs import grading
 from muddled_orchard.vcs.disk import DiskPlace
-from tests.conftest import graded, muddled, shell
+from tests.conftest import all_marked, graded, muddled, shell
 
 RIGHT = (
     "git merge -q night-shift >/dev/null || true\n"
@@ -287,7 +288,7 @@ def test_a_worker_that_fails_costs_its_submission_alone(
 
     really_opened = side_by_side.opened
     monkeypatch.setattr(side_by_side, "opened", opened)
-    found = list(marking.mark(handed, marking.Course(Shelf()), Bounds(seconds=1), 2))
+    found = all_marked(handed, Course(Shelf()), Bounds(seconds=1), 2)
     assert [one.assessment.percent for one in found] == [100, 0, 100]
     assert says in found[1].assessment.reason
 

@@ -7,7 +7,7 @@ import tarfile
 from collections.abc import Iterator
 from pathlib import Path
 
-from muddled_orchard.classroom.handing_out import Exercise, enrol, exercises_in, make_all
+from muddled_orchard.classroom.handing_out import Exercise, enrol, exercises_in, made
 from muddled_orchard.core.handing import HandOut
 from muddled_orchard.files.ledger import Ledger
 from muddled_orchard.files.packing import pack
@@ -72,8 +72,9 @@ def hand_out(folder: Path, jobs: int) -> list[HandOut]:
     try:
         ledger.secret(SECRET)
         wanted = enrol(ledger, exercises, read_roster(folder / ROSTER).learners, folder / OUT)
-        for portion in make_all(exercises, wanted, folder / OUT, jobs):
-            ledger.record(portion)
+        with made(exercises, wanted, folder / OUT, jobs) as portions:
+            for portion in portions:
+                ledger.record(portion)
         return sorted(ledger.hand_outs(), key=lambda one: list(LEARNERS).index(one.learner))
     finally:
         ledger.close()

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-import os
-from collections.abc import Iterator, Sequence
-from concurrent.futures import Future, ProcessPoolExecutor, as_completed
-from concurrent.futures.process import BrokenProcessPool
+import functools
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import Future, as_completed
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+
+from pebble import ProcessExpired
 
 from muddled_orchard.core.graph import Graph, handed_out, retold
 from muddled_orchard.core.handing import HandOut
@@ -25,8 +27,9 @@ from muddled_orchard.files.located import located
 from muddled_orchard.files.packing import pack
 from muddled_orchard.reports.brief_page import BRIEF, PAGE, brief_markdown, brief_page
 from muddled_orchard.system.output import write_file
-from muddled_orchard.system.processes import be_a_worker, begun_undisturbed, context, share
+from muddled_orchard.system.processes import share
 from muddled_orchard.system.temporary import remove_left_over
+from muddled_orchard.system.workers import workers
 from muddled_orchard.vcs.planting import practice_of, put_in_place
 from muddled_orchard.vcs.surveying import surveyor
 
@@ -119,53 +122,40 @@ def _refuse_changed(exercises: Sequence[Exercise], before: Sequence[HandOut]) ->
             raise BadInput(Problem(f"{id_} was changed after it had been handed out", hint))
 
 
-def make_all(
+@contextmanager
+def made(
     exercises: Sequence[Exercise], wanted: Sequence[Piece], out: Path, jobs: int
-) -> Iterator[list[HandOut]]:
-    """Make the archives, a portion at a time, on several cores where it pays."""
+) -> Iterator[Iterator[list[HandOut]]]:
+    """Make the archives, a portion at a time, on several cores where it pays; what is not made when this is
+    left is not made."""
     for exercise in exercises:
         remove_left_over(out / exercise.scenario.id)
     jobs = max(1, min(jobs, len(wanted) // MOST_AT_ONCE))
     size = share(len(wanted), jobs, MOST_AT_ONCE)
     portions = [wanted[start : start + size] for start in range(0, len(wanted), size)]
     if jobs < 2:
-        return (_made(exercises, portion, out) for portion in portions)
+        yield (_portion_made(exercises, out, portion) for portion in portions)
+        return
     for exercise in exercises:  # the page's template is made ready once, and not in every process
         brief_page(exercise.key.scenario, exercise.graph)
-    # Begun here and not at the first result: nothing else may be running in threads by then.
-    with begun_undisturbed():
-        pool = ProcessPoolExecutor(
-            jobs, mp_context=context(), initializer=_prepare, initargs=(os.getpid(), list(exercises), out)
-        )
-        futures = [pool.submit(_portion, portion) for portion in portions]
-    return _gathered(pool, futures)
+    with workers(jobs, _maker, exercises, out) as pool:
+        yield _as_made([pool.submit(portion) for portion in portions])
 
 
-def _gathered(pool: ProcessPoolExecutor, futures: list[Future[list[HandOut]]]) -> Iterator[list[HandOut]]:
+def _as_made(futures: Sequence[Future[list[HandOut]]]) -> Iterator[list[HandOut]]:
     try:
         for future in as_completed(futures):
             yield future.result()
-    except BrokenProcessPool:
+    except ProcessExpired:
         hint = "What was handed out is written down; the same command goes on from there."
         raise BadInput(Problem("a process that was packing ended unexpectedly", hint)) from None
-    finally:
-        pool.shutdown(wait=True, cancel_futures=True)
 
 
-_shared: tuple[list[Exercise], Path]
+def _maker(exercises: Sequence[Exercise], out: Path) -> Callable[[Sequence[Piece]], list[HandOut]]:
+    return functools.partial(_portion_made, exercises, out)
 
 
-def _prepare(parent: int, exercises: list[Exercise], out: Path) -> None:
-    global _shared  # noqa: PLW0603 - what a worker is given once
-    be_a_worker(parent)
-    _shared = (exercises, out)
-
-
-def _portion(portion: Sequence[Piece]) -> list[HandOut]:
-    return _made(_shared[0], portion, _shared[1])
-
-
-def _made(exercises: Sequence[Exercise], portion: Sequence[Piece], out: Path) -> list[HandOut]:
+def _portion_made(exercises: Sequence[Exercise], out: Path, portion: Sequence[Piece]) -> list[HandOut]:
     return [_hand_out(exercises[piece.exercise], piece, out) for piece in portion]
 
 

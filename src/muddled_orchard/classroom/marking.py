@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Generator, Iterator, Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import AbstractContextManager, contextmanager, nullcontext
 from dataclasses import dataclass, field
 from itertools import chain
 from pathlib import Path
@@ -100,10 +101,12 @@ class Course:
         return tuple(findings(collected, self.hand_outs, self.roster))
 
 
-def mark(
+@contextmanager
+def marked(
     handed: Sequence[Handed], course: Course, bounds: Bounds, jobs: int, *, again: bool = False
-) -> Iterator[Collected]:
-    """Grade submissions, in order. What the ledger has graded before, as it is now, is taken from there."""
+) -> Iterator[Iterator[Collected]]:
+    """Grade submissions, in order. What the ledger has graded before, as it is now, is taken from there; what
+    was graded afresh when this is left is written down, whatever stops the rest."""
     looked_up: list[_LookedUp] = []
 
     def fresh() -> Iterator[Path]:
@@ -116,55 +119,50 @@ def mark(
             if looked_up[-1][1] is None:
                 yield one.path
 
-    return _gathered(handed, looked_up, _graded(fresh(), len(handed), course, bounds, jobs), course)
+    waiting: list[Grading] = []
+    with _graded(fresh(), len(handed), course, bounds, jobs) as grading:
+        try:
+            yield _gathered(handed, looked_up, grading, course, waiting)
+        finally:
+            if course.ledger is not None and waiting:
+                course.ledger.note(waiting)
 
 
 def _graded(
     paths: Iterator[Path], most: int, course: Course, bounds: Bounds, jobs: int
-) -> Generator[str, None, None]:
+) -> AbstractContextManager[Iterator[str]]:
     first = next(paths, None)
     if first is None:
-        return _nothing()
+        return nullcontext(iter(()))
     from muddled_orchard.classroom.side_by_side import graded  # what is behind it takes long to load
 
     # The workers begin with the first; the parent looks the others up meanwhile.
     return graded(chain([first], paths), most, course.scenarios.find, bounds, jobs, course.commits)
 
 
-def _nothing() -> Generator[str, None, None]:
-    yield from ()
-
-
 def _gathered(
     handed: Sequence[Handed],
     looked_up: Sequence[_LookedUp],
-    grading: Generator[str, None, None],
+    grading: Iterator[str],
     course: Course,
+    waiting: list[Grading],
 ) -> Iterator[Collected]:
-    """Put remembered and fresh gradings in order, and write the fresh ones down portion by portion.
+    """Put remembered and fresh gradings in order, and write the fresh ones down portion by portion: `waiting`
+    holds those that are still to be written.
 
     `looked_up` reaches to the first fresh one; asking `grading` for that looks up the others.
     """
-    waiting: list[Grading] = []
-    try:
-        for number, one in enumerate(handed):
-            digest, known = looked_up[number]
-            text = next(grading) if known is None else ""
-            remembered = known is not None and not one.refused
-            collected = course.collected(one, known or assessment_of(text), remembered=remembered)
-            if known is None and course.ledger is not None:
-                waiting.append(_written(collected, text, digest, course))
-                if len(waiting) >= _NOTED_AT_ONCE:
-                    course.ledger.note(waiting)
-                    waiting = []
-            yield collected
-    finally:
-        try:
-            # What was graded is kept, whatever stops the rest.
-            if course.ledger is not None and waiting:
+    for number, one in enumerate(handed):
+        digest, known = looked_up[number]
+        text = next(grading) if known is None else ""
+        remembered = known is not None and not one.refused
+        collected = course.collected(one, known or assessment_of(text), remembered=remembered)
+        if known is None and course.ledger is not None:
+            waiting.append(_written(collected, text, digest, course))
+            if len(waiting) >= _NOTED_AT_ONCE:
                 course.ledger.note(waiting)
-        finally:
-            grading.close()
+                waiting.clear()
+        yield collected
 
 
 # -- What the ledger remembers ----------------------------------------------------------------------------

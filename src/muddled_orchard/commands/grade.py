@@ -10,7 +10,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from muddled_orchard.classroom.fetching import fetched, is_url
-from muddled_orchard.classroom.marking import Course, mark
+from muddled_orchard.classroom.marking import Course, marked
 from muddled_orchard.commands.options import LEDGER, add_bounds, add_jobs, add_ledger, add_quiet, bounds_of
 from muddled_orchard.core.assessment import HINTS
 from muddled_orchard.core.bounds import Bounds
@@ -152,11 +152,11 @@ def grade_all(
     quiet: bool,
 ) -> list[Collected]:
     """Grade with progress. Whoever stops it is told how to go on."""
-    going = mark(submissions, course, bounds, jobs, again=again)
     results: list[Collected] = []
     try:
-        for one in with_progress(going, len(submissions), "Grading", quiet=quiet):
-            results.append(one)
+        with marked(submissions, course, bounds, jobs, again=again) as going:
+            for one in with_progress(going, len(submissions), "Grading", quiet=quiet):
+                results.append(one)
     except KeyboardInterrupt:
         kept = (
             "they are in the ledger: the same command goes on from there"

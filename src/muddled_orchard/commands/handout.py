@@ -6,7 +6,7 @@ import argparse
 import sys
 from pathlib import Path
 
-from muddled_orchard.classroom.handing_out import enrol, exercises_in, make_all
+from muddled_orchard.classroom.handing_out import enrol, exercises_in, made
 from muddled_orchard.commands.options import add_jobs, add_ledger, add_quiet, add_scenarios
 from muddled_orchard.core.handing import HandOut
 from muddled_orchard.core.roster import Columns
@@ -58,32 +58,34 @@ def run(options: argparse.Namespace) -> int:
     ledger = Ledger(options.ledger, create=True)
     try:
         wanted = enrol(ledger, exercises, learners, options.out)
-        making = make_all(exercises, wanted, options.out, options.jobs)
-        made: list[HandOut] = []
+        done: list[HandOut] = []
         try:
-            for portion in with_progress(making, len(wanted), "Handing out", quiet=options.quiet, size=len):
-                ledger.record(portion)
-                made += portion
+            with made(exercises, wanted, options.out, options.jobs) as portions:
+                for portion in with_progress(
+                    portions, len(wanted), "Handing out", quiet=options.quiet, size=len
+                ):
+                    ledger.record(portion)
+                    done += portion
         except KeyboardInterrupt:
-            said = f"{len(made)} of {len(wanted)} were handed out and written down"
+            said = f"{len(done)} of {len(wanted)} were handed out and written down"
             print(f"{said}; the same command goes on from there.", file=sys.stderr)
             raise
     finally:
         ledger.close()
     order = [learner.id for learner in learners]
-    made.sort(key=lambda one: (one.exercise, order.index(one.learner)))
-    ready = len(learners) * len(exercises) - len(made)
+    done.sort(key=lambda one: (one.exercise, order.index(one.learner)))
+    ready = len(learners) * len(exercises) - len(done)
     # What shows it is loaded when there is something to show.
     if options.json:
         from muddled_orchard.reports.handout_json import handout_file
 
-        sys.stdout.write(handout_file(str(options.ledger), len(learners), ready, made))
+        sys.stdout.write(handout_file(str(options.ledger), len(learners), ready, done))
     elif not options.quiet:
         from muddled_orchard.reports.handout_view import show_handed_out
         from muddled_orchard.reports.terminal import console
 
         titles = [exercise.scenario.title for exercise in exercises]
-        show_handed_out(console(), titles, learners, made, ready, str(options.out), str(options.ledger))
+        show_handed_out(console(), titles, learners, done, ready, str(options.out), str(options.ledger))
     return 0
 
 

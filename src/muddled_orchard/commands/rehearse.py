@@ -18,7 +18,7 @@ from muddled_orchard.reports.rehearse_json import rehearsal_file
 from muddled_orchard.reports.rehearse_view import show_rehearsal, show_rehearsals
 from muddled_orchard.reports.terminal import console
 from muddled_orchard.vcs.grading import check_key
-from muddled_orchard.vcs.rehearsing import VARIANTS, rehearse
+from muddled_orchard.vcs.rehearsing import VARIANTS, rehearsed
 
 EXAMPLES = (
     "muddled rehearse press-limit",
@@ -56,8 +56,8 @@ def run(options: argparse.Namespace) -> int:
         codes = tuple(map(str, range(options.variants)))
     scenarios = _checked(options.scenarios, codes)
     each = bool(options.variants)
-    going = rehearse(scenarios, codes, options.keep, options.jobs, all_in_each=each)
-    done = list(with_progress(going, len(scenarios), "Rehearsing", quiet=options.quiet))
+    with rehearsed(scenarios, codes, options.keep, options.jobs, all_in_each=each) as going:
+        done = list(with_progress(going, len(scenarios), "Rehearsing", quiet=options.quiet))
     if options.json:
         sys.stdout.write(rehearsal_file(done))
     elif not options.quiet:

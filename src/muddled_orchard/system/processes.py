@@ -30,10 +30,13 @@ def share(work: int, jobs: int, most: int) -> int:
 
 
 def be_a_worker(parent: int) -> None:
-    """Prepare a process that was just begun by the process `parent`: it leaves Ctrl-C to that one, and ends
-    when that one does, however it ends."""
+    """Prepare a process that was just begun by the process `parent`: it leaves Ctrl-C and a closed terminal
+    to that one, and ends when that one does, however it ends."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     signal.signal(signal.SIGTERM, signal.SIG_DFL)
+    if hasattr(signal, "pthread_sigmask"):
+        signal.signal(signal.SIGHUP, signal.SIG_IGN)
+        signal.pthread_sigmask(signal.SIG_UNBLOCK, {signal.SIGTERM})  # it begins with them held back
     if sys.platform == "linux":
         ctypes.CDLL(None).prctl(_DEATH_SIGNAL, signal.SIGKILL)
         if os.getppid() != parent:  # it was quicker
@@ -50,12 +53,12 @@ def _watch(parent: int) -> None:
 
 @contextmanager
 def begun_undisturbed() -> Iterator[None]:
-    """Begin processes and threads in here: Ctrl-C waits until it is over, and never reaches what was
-    begun."""
+    """Begin processes and threads in here: Ctrl-C and requests to end wait until it is over, and never find
+    something half begun."""
     if not hasattr(signal, "pthread_sigmask"):
         yield
         return
-    before = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT})
+    before = signal.pthread_sigmask(signal.SIG_BLOCK, {signal.SIGINT, signal.SIGTERM, signal.SIGHUP})
     try:
         yield
     finally:

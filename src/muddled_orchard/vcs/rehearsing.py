@@ -6,11 +6,10 @@ plants, acts out and grades in a folder of its own.
 
 from __future__ import annotations
 
-import os
 import shutil
-from collections.abc import Iterator, Sequence
-from concurrent.futures import Future, ProcessPoolExecutor
-from contextlib import suppress
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import Future
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -19,8 +18,8 @@ from muddled_orchard.core.key import Key
 from muddled_orchard.core.rehearsal import RIGHT, Acted, Expected, Rehearsal, surprises
 from muddled_orchard.core.scenario import Scenario
 from muddled_orchard.core.variant import PLAIN
-from muddled_orchard.system.processes import be_a_worker, begun_undisturbed, context
 from muddled_orchard.system.temporary import temporary_folder
+from muddled_orchard.system.workers import Workers, workers
 from muddled_orchard.vcs.acting import Desk
 from muddled_orchard.vcs.behaviours import Behaviour, behaviours_for
 from muddled_orchard.vcs.git import GitFailed
@@ -47,46 +46,55 @@ VARIANTS = (PLAIN, "1", "2")
 """The variants that behaviours are spread over where none is asked for."""
 
 
-def rehearse(
+@contextmanager
+def rehearsed(
     scenarios: Sequence[Scenario], codes: Sequence[str], keep: Path, jobs: int, *, all_in_each: bool = False
-) -> Iterator[Rehearsal]:
+) -> Iterator[Iterator[Rehearsal]]:
     """Rehearse each scenario, in order, a portion of the behaviours in each of these variants (`all_in_each`:
     all behaviours in each).
 
     Raises BadInput where there is no key for one. The repository of a surprise is left in
     `keep`/SCENARIO/BEHAVIOUR, which is made only then; what an earlier rehearsal left there goes.
     """
-    with (
-        temporary_folder() as folder,
-        ProcessPoolExecutor(
-            jobs, mp_context=context(), initializer=be_a_worker, initargs=(os.getpid(),)
-        ) as pool,
-    ):
-        workshop = Workshop(folder / "workshop.git")
-        begun: list[tuple[Key, list[Future[list[Acted]]]]] = []
-        for scenario in scenarios:
-            # Without values all variants are alike.
-            own = codes if scenario.values else codes[:1]
-            key = make_key(workshop, scenario, own[0])
-            behaviours = behaviours_for(key)
-            _forget(keep / scenario.id, behaviours)
-            starts = range(0, len(behaviours), PORTION)
-            if all_in_each:
-                pieces = [_Piece(scenario, code, start, keep) for code in own for start in starts]
-            else:
-                pieces = [_Piece(scenario, own[n % len(own)], start, keep) for n, start in enumerate(starts)]
-            with begun_undisturbed():
-                begun.append((key, [pool.submit(_rehearsed, piece) for piece in pieces]))
-        for key, futures in begun:
-            acted = tuple(one for future in futures for one in future.result())
-            model = next(one.assessment for one in acted if one.behaviour == RIGHT)
-            yield Rehearsal(
-                exercise=key.scenario.id,
-                title=key.scenario.title,
-                variants=tuple(dict.fromkeys(one.variant for one in acted)),
-                acted=acted,
-                hunks=model.hunks,
-            )
+    with temporary_folder() as folder, workers(jobs, _acts) as pool:
+        yield _in_order(scenarios, codes, keep, Workshop(folder / "workshop.git"), pool, all_in_each)
+
+
+def _acts() -> Callable[[_Piece], list[Acted]]:
+    return _acted_and_graded
+
+
+def _in_order(
+    scenarios: Sequence[Scenario],
+    codes: Sequence[str],
+    keep: Path,
+    workshop: Workshop,
+    pool: Workers[_Piece, list[Acted]],
+    all_in_each: bool,
+) -> Iterator[Rehearsal]:
+    begun: list[tuple[Key, list[Future[list[Acted]]]]] = []
+    for scenario in scenarios:
+        # Without values all variants are alike.
+        own = codes if scenario.values else codes[:1]
+        key = make_key(workshop, scenario, own[0])
+        behaviours = behaviours_for(key)
+        _forget(keep / scenario.id, behaviours)
+        starts = range(0, len(behaviours), PORTION)
+        if all_in_each:
+            pieces = [_Piece(scenario, code, start, keep) for code in own for start in starts]
+        else:
+            pieces = [_Piece(scenario, own[n % len(own)], start, keep) for n, start in enumerate(starts)]
+        begun.append((key, [pool.submit(piece) for piece in pieces]))
+    for key, futures in begun:
+        acted = tuple(one for future in futures for one in future.result())
+        model = next(one.assessment for one in acted if one.behaviour == RIGHT)
+        yield Rehearsal(
+            exercise=key.scenario.id,
+            title=key.scenario.title,
+            variants=tuple(dict.fromkeys(one.variant for one in acted)),
+            acted=acted,
+            hunks=model.hunks,
+        )
 
 
 def _forget(folder: Path, behaviours: Sequence[Behaviour]) -> None:
@@ -102,7 +110,7 @@ def _file_name(behaviour: Behaviour) -> str:
     return behaviour.name.replace("/", "_").replace(" ", "-")
 
 
-def _rehearsed(piece: _Piece) -> list[Acted]:
+def _acted_and_graded(piece: _Piece) -> list[Acted]:
     """Act and grade one portion, in a process of its own."""
     scenario = piece.scenario
     with temporary_folder() as folder:
