@@ -16,6 +16,7 @@ from muddled_orchard.classroom.marking import Course, marked
 from muddled_orchard.core.bounds import Bounds
 from muddled_orchard.core.collected import Collected
 from muddled_orchard.files.submissions import Handed
+from tests import program
 
 PROGRAM = [sys.executable, "-m", "muddled_orchard"]
 
@@ -35,15 +36,16 @@ LEARNER = {
 def muddled(
     *arguments: str | Path, folder: Path | None = None, code: int = 0, more: Mapping[str, str] | None = None
 ) -> subprocess.CompletedProcess[str]:
-    """Run the program, expect an exit code, and never a traceback."""
-    done = subprocess.run(
-        [*PROGRAM, *map(str, arguments)],
-        cwd=folder,
-        capture_output=True,
-        text=True,
-        check=False,
-        env={**os.environ, "NO_COLOR": "1", "COLUMNS": "100", **(more or {})},
-    )
+    """Run the program, expect an exit code, and never a traceback; it starts anew where `more` has variables
+    that are read when Python starts."""
+    environment = {**os.environ, "NO_COLOR": "1", "COLUMNS": "100", **(more or {})}
+    words = [*map(str, arguments)]
+    if any(name.startswith(("PYTHON", "LC_", "TZ")) for name in more or {}):
+        done = subprocess.run(
+            [*PROGRAM, *words], cwd=folder, capture_output=True, text=True, check=False, env=environment
+        )
+    else:
+        done = program.run(words, folder, environment)
     assert done.returncode == code, f"exit {done.returncode}: {done.stdout}{done.stderr}"
     assert "Traceback" not in done.stderr
     return done

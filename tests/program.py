@@ -1,0 +1,83 @@
+"""The program, run in processes that are forked from one which has loaded it already.
+
+Starting Python and loading what a command needs takes longer than most commands do. Whatever is about starting
+and stopping itself is tested with `PROGRAM`, as it is installed.
+"""
+
+from __future__ import annotations
+
+import functools
+import importlib
+import json
+import os
+import subprocess
+import sys
+import tempfile
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+
+def run(
+    arguments: Sequence[str], folder: Path | None, environment: Mapping[str, str]
+) -> subprocess.CompletedProcess[str]:
+    """Run `muddled` with arguments in a folder, as `subprocess.run` would."""
+    with tempfile.TemporaryFile("w+") as out, tempfile.TemporaryFile("w+") as err:
+        asked = {
+            "arguments": arguments,
+            "folder": str(folder or Path.cwd()),
+            "environment": dict(environment),
+            "streams": [f"/proc/{os.getpid()}/fd/{stream.fileno()}" for stream in (out, err)],
+        }
+        code = _ask(asked)
+        out.seek(0)
+        err.seek(0)
+        return subprocess.CompletedProcess(["muddled", *arguments], code, out.read(), err.read())
+
+
+@functools.cache
+def _server() -> subprocess.Popen[str]:
+    return subprocess.Popen(
+        [sys.executable, "-m", "tests.program"],
+        stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, cwd=Path(__file__).parent.parent,
+    )  # fmt: skip
+
+
+def _ask(asked: dict[str, Any]) -> int:
+    server = _server()
+    assert server.stdin is not None
+    assert server.stdout is not None
+    print(json.dumps(asked), file=server.stdin, flush=True)
+    return int(server.stdout.readline())
+
+
+def _serve() -> None:
+    """Load everything, then run what each line on standard input asks for, and answer with the exit code."""
+    from muddled_orchard.commands.parser import COMMANDS
+
+    for name in COMMANDS:
+        importlib.import_module(f"muddled_orchard.commands.{name}")
+    for line in sys.stdin:
+        child = os.fork()
+        if not child:
+            _run(**json.loads(line))
+        _, status = os.waitpid(child, 0)
+        print(os.waitstatus_to_exitcode(status), flush=True)
+
+
+def _run(arguments: list[str], folder: str, environment: dict[str, str], streams: list[str]) -> None:
+    from muddled_orchard.cli import main
+
+    for number, stream in enumerate((os.devnull, *streams)):
+        opened = os.open(stream, os.O_RDWR)
+        os.dup2(opened, number)
+        os.close(opened)
+    os.chdir(folder)
+    os.environ.clear()
+    os.environ.update(environment)
+    sys.argv = ["muddled", *arguments]
+    raise SystemExit(main())
+
+
+if __name__ == "__main__":
+    _serve()
