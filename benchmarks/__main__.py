@@ -17,19 +17,19 @@ from functools import partial
 from pathlib import Path
 
 from benchmarks.measuring import EXERCISE, HERE, WAYS, material_of, timed
-from muddled_orchard.core.alignment import Gap, align
-from muddled_orchard.core.assess import assess
-from muddled_orchard.core.evidence import Evidence
-from muddled_orchard.core.variant import PLAIN
-from muddled_orchard.files.catalogue import Shelf, bundled_ids
-from muddled_orchard.vcs import git
-from muddled_orchard.vcs.acting import Desk
-from muddled_orchard.vcs.behaviours import named
+from muddled_orchard.core.exercise.values import PLAIN
+from muddled_orchard.core.grading.assess import assess
+from muddled_orchard.core.merging.alignment import Gap, align
+from muddled_orchard.core.submission.evidence import Evidence
+from muddled_orchard.files.scenarios.catalogue import Shelf, bundled_ids
+from muddled_orchard.rehearsal.behaviours import named
+from muddled_orchard.rehearsal.session import Desk
+from muddled_orchard.vcs.ask import git
+from muddled_orchard.vcs.ask.keymaking import make_key
+from muddled_orchard.vcs.ask.scratch import Workshop
+from muddled_orchard.vcs.ask.surveying import Surveyor
 from muddled_orchard.vcs.grading import grader
-from muddled_orchard.vcs.keymaking import make_key
 from muddled_orchard.vcs.planting import plant
-from muddled_orchard.vcs.surveying import Surveyor
-from muddled_orchard.vcs.workshop import Workshop
 
 TURNS = 4
 

@@ -22,17 +22,17 @@ from pathlib import Path
 
 from benchmarks.measuring import EXERCISE, HERE, WAYS, material_of, timed
 from muddled_orchard.classroom.marking import Course, marked
-from muddled_orchard.core.bounds import Bounds
-from muddled_orchard.files.catalogue import Shelf
-from muddled_orchard.files.ledger import Ledger
-from muddled_orchard.files.packing import pack
-from muddled_orchard.files.submissions import find_submissions
+from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.files.archives.packing import pack
+from muddled_orchard.files.archives.submissions import find_submissions
+from muddled_orchard.files.course.ledger import Ledger
+from muddled_orchard.files.scenarios.catalogue import Shelf
+from muddled_orchard.rehearsal.behaviours import named
+from muddled_orchard.rehearsal.session import Desk
 from muddled_orchard.system.output import write_file
-from muddled_orchard.vcs.acting import Desk
-from muddled_orchard.vcs.behaviours import named
-from muddled_orchard.vcs.keymaking import make_key
+from muddled_orchard.vcs.ask.keymaking import make_key
+from muddled_orchard.vcs.ask.scratch import Workshop
 from muddled_orchard.vcs.planting import read_files
-from muddled_orchard.vcs.workshop import Workshop
 
 CORES = len(os.sched_getaffinity(0))
 BY_HAND = 200

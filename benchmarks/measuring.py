@@ -7,7 +7,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from muddled_orchard.files.catalogue import Shelf
+from muddled_orchard.files.scenarios.catalogue import Shelf
 from muddled_orchard.vcs.planting import plant
 
 HERE = Path(__file__).parent

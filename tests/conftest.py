@@ -13,9 +13,9 @@ from typing import Any
 import pytest
 
 from muddled_orchard.classroom.marking import Course, marked
-from muddled_orchard.core.bounds import Bounds
-from muddled_orchard.core.collected import Collected
-from muddled_orchard.files.submissions import Handed
+from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.course.findings import Collected
+from muddled_orchard.files.archives.submissions import Handed
 from tests import program
 
 PROGRAM = [sys.executable, "-m", "muddled_orchard"]

@@ -8,12 +8,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from muddled_orchard.core.alignment import Gap, align
-from muddled_orchard.core.key import Accepted, side, split
-from muddled_orchard.core.meeting import Hunk, MergedText
-from muddled_orchard.core.readings import read_file
-from muddled_orchard.core.scenario import KEEP_WORDS
-from muddled_orchard.core.texts import Lines, lines_of
+from muddled_orchard.core.exercise.scenario import KEEP_WORDS
+from muddled_orchard.core.git.lines import Lines, lines_of
+from muddled_orchard.core.grading.readings import read_file
+from muddled_orchard.core.key.answer_key import Accepted, side, split
+from muddled_orchard.core.merging.alignment import Gap, align
+from muddled_orchard.core.merging.conflict import Hunk, MergedText
 
 LINE = st.sampled_from(("apple\n", "pear\n", "plum\n", "\n", "}\n"))
 LINES = st.lists(LINE, max_size=4).map(tuple)

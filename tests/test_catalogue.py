@@ -8,17 +8,17 @@ from pathlib import Path
 
 import pytest
 
-from muddled_orchard.core.key import Step
-from muddled_orchard.core.tasks import source_of
-from muddled_orchard.core.variant import PLAIN
-from muddled_orchard.files.catalogue import Shelf, bundled_ids
-from muddled_orchard.files.scenario_file import load_scenario
-from muddled_orchard.files.sketches import SKETCHES
-from muddled_orchard.vcs.acting import Desk, solve
+from muddled_orchard.core.exercise.tasks import source_of
+from muddled_orchard.core.exercise.values import PLAIN
+from muddled_orchard.core.key.answer_key import Step
+from muddled_orchard.files.scenarios.catalogue import Shelf, bundled_ids
+from muddled_orchard.files.scenarios.scenario_file import load_scenario
+from muddled_orchard.files.scenarios.sketches import SKETCHES
+from muddled_orchard.rehearsal.session import Desk, solve
+from muddled_orchard.vcs.ask.keymaking import make_key
+from muddled_orchard.vcs.ask.scratch import Workshop
 from muddled_orchard.vcs.grading import grader
-from muddled_orchard.vcs.keymaking import make_key
 from muddled_orchard.vcs.planting import plant
-from muddled_orchard.vcs.workshop import Workshop
 from tests.conftest import muddled, shell
 from tests.test_prediction import is_hunk, shown
 

@@ -18,11 +18,11 @@ from typing import Any
 
 import pytest
 
-from muddled_orchard.core.bounds import Bounds
-from muddled_orchard.core.problems import BadInput
-from muddled_orchard.files.export import spread
-from muddled_orchard.files.ledger import MIGRATIONS, Ledger
-from muddled_orchard.files.roster import read_roster
+from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.base.problems import BadInput
+from muddled_orchard.files.archives.export import spread
+from muddled_orchard.files.course.ledger import MIGRATIONS, Ledger
+from muddled_orchard.files.course.roster import read_roster
 from tests.conftest import LEARNER, PROGRAM, graded, muddled, shell
 
 ROSTER = "id,name,group\nada,Ada Quince,red\nbo,Bo Medlar,red\ncyd,Cyd Sloe,blue\ndot,Dot Damson,blue\n"
@@ -517,6 +517,6 @@ def test_an_export_stays_within_bounds_and_its_folder(
     inside = spread(packed({**two, "c/z/passwd": b"x"}, link="c/z"), folder, Bounds())
     assert inside is not None
     assert not (inside / "c/z").is_symlink()
-    monkeypatch.setattr("muddled_orchard.files.export._LARGEST", 1000)
+    monkeypatch.setattr("muddled_orchard.files.archives.export._LARGEST", 1000)
     with pytest.raises(BadInput, match="Unpack it yourself"):
         spread(packed({**two, "c/y": b"z" * 2_000}), folder, Bounds())

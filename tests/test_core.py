@@ -7,23 +7,23 @@ from typing import Any
 
 import pytest
 
-from muddled_orchard.core.assess import assess
-from muddled_orchard.core.assessment import Assessment
-from muddled_orchard.core.evidence import Evidence, IndexEntry, Move, Pending
-from muddled_orchard.core.key import Key, Step, accepted_for
-from muddled_orchard.core.locate import locate
-from muddled_orchard.core.markers import judged
-from muddled_orchard.core.meeting import Blob, Conflict, Hunk, Meeting, MergedText
-from muddled_orchard.core.problems import BadInput, likely
-from muddled_orchard.core.repository import Commit
-from muddled_orchard.core.rules import broken
-from muddled_orchard.core.scenario import Answer, Rule, Scenario
-from muddled_orchard.core.story import is_branch_name, unroll
-from muddled_orchard.core.story_files import bad_path
-from muddled_orchard.core.texts import lines_of
-from muddled_orchard.core.variant import variant_of
-from muddled_orchard.core.worktree import is_backup
-from muddled_orchard.files.scenario_file import read_scenario
+from muddled_orchard.core.base.problems import BadInput, likely
+from muddled_orchard.core.exercise.edits import bad_path
+from muddled_orchard.core.exercise.file_rules import broken
+from muddled_orchard.core.exercise.scenario import Answer, Rule, Scenario
+from muddled_orchard.core.exercise.story import is_branch_name, unroll
+from muddled_orchard.core.exercise.values import variant_of
+from muddled_orchard.core.git.commits import Commit
+from muddled_orchard.core.git.lines import lines_of
+from muddled_orchard.core.grading.assess import assess
+from muddled_orchard.core.grading.assessment import Assessment
+from muddled_orchard.core.grading.locating.locate import locate
+from muddled_orchard.core.key.answer_key import Key, Step, accepted_for
+from muddled_orchard.core.merging.conflict import Blob, Conflict, Hunk, Meeting, MergedText
+from muddled_orchard.core.merging.markers import judged
+from muddled_orchard.core.submission.evidence import Evidence, IndexEntry, Move, Pending
+from muddled_orchard.core.submission.status import is_backup
+from muddled_orchard.files.scenarios.scenario_file import read_scenario
 from tests.scenarios import HEADER
 
 PLAIN = 0o100644

@@ -18,26 +18,26 @@ from pathlib import Path
 
 import pytest
 
-from muddled_orchard.classroom import side_by_side
+from muddled_orchard.classroom import parallel
 from muddled_orchard.classroom.marking import Course
-from muddled_orchard.core import bounds as limits
-from muddled_orchard.core.bounds import Bounds, Exceeded
-from muddled_orchard.core.key import Accepted
-from muddled_orchard.core.matching import _ALIKE, _alike, patch
-from muddled_orchard.core.meeting import Blob, Hunk, MergedText
-from muddled_orchard.core.packs import BadPack, Pack, PackIndex, TooLarge, index_of, patched
-from muddled_orchard.core.parsing import BadObject, stored_commit, stored_tree
-from muddled_orchard.core.problems import BadInput
-from muddled_orchard.core.readings import read_file
-from muddled_orchard.core.texts import by_lines, lines_of
-from muddled_orchard.files.catalogue import Shelf
-from muddled_orchard.files.submissions import Handed
-from muddled_orchard.files.unpacking import unpacked_bytes
+from muddled_orchard.core.base import limits
+from muddled_orchard.core.base.limits import Bounds, Exceeded
+from muddled_orchard.core.base.problems import BadInput
+from muddled_orchard.core.git.lines import by_lines, lines_of
+from muddled_orchard.core.git.packs import BadPack, Pack, PackIndex, TooLarge, index_of, patched
+from muddled_orchard.core.git.stored_objects import BadObject, stored_commit, stored_tree
+from muddled_orchard.core.grading.locating.matching import _ALIKE, _alike, patch
+from muddled_orchard.core.grading.readings import read_file
+from muddled_orchard.core.key.answer_key import Accepted
+from muddled_orchard.core.merging.conflict import Blob, Hunk, MergedText
+from muddled_orchard.files.archives.submissions import Handed
+from muddled_orchard.files.archives.unpacking import unpacked_bytes
+from muddled_orchard.files.scenarios.catalogue import Shelf
 from muddled_orchard.system import output
 from muddled_orchard.system.output import write_file, write_new_file
-from muddled_orchard.vcs import objects
-from muddled_orchard.vcs.disk import DiskPlace
-from muddled_orchard.vcs.objects import ForeignObjects
+from muddled_orchard.vcs.read import objects
+from muddled_orchard.vcs.read.disk import DiskPlace
+from muddled_orchard.vcs.read.objects import ForeignObjects
 from tests.conftest import PROGRAM, all_marked, muddled, shell
 from tests.test_verdicts import MERGE, scenario, write
 
@@ -180,7 +180,7 @@ def test_a_worker_that_fails_alone_is_not_tried_again(planted: Path, monkeypatch
             tries.write(".")
         os._exit(3)
 
-    monkeypatch.setattr(side_by_side, "opened", opened)
+    monkeypatch.setattr(parallel, "opened", opened)
     (found,) = all_marked([Handed(planted, "ilse")], Course(Shelf()), Bounds(), 1)
     assert found.assessment.reason == "reading it took the grader down; a person has to look"
     assert (planted / "tries").read_text() == "."
@@ -196,14 +196,14 @@ class Odd(BaseException):
 def test_whatever_leaves_a_worker_costs_its_submission_alone(
     planted: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    really = side_by_side.opened
+    really = parallel.opened
 
     def opened(path: Path, bounds: Bounds) -> object:
         if path.name == "odd":
             raise Odd(1, 2)
         return really(path, bounds)
 
-    monkeypatch.setattr(side_by_side, "opened", opened)
+    monkeypatch.setattr(parallel, "opened", opened)
     handed = [Handed(planted.parent / name, name) for name in ("ilse", "odd", "two")]
     shell(planted.parent, "cp -r ilse odd; cp -r ilse two")
     found = all_marked(handed, Course(Shelf()), Bounds(), 1)

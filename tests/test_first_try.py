@@ -13,9 +13,9 @@ from pathlib import Path
 import pytest
 
 from muddled_orchard.commands.parser import COMMANDS
-from muddled_orchard.core.defaults import completed, message_for
-from muddled_orchard.core.scenario import Entry
-from muddled_orchard.files.scenario_file import load_scenario, read_scenario
+from muddled_orchard.core.exercise.defaults import completed, message_for
+from muddled_orchard.core.exercise.scenario import Entry
+from muddled_orchard.files.scenarios.scenario_file import load_scenario, read_scenario
 from tests.conftest import LEARNER, muddled, shell
 
 SHORTEST = """\

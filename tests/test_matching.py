@@ -8,23 +8,23 @@ from typing import Any
 
 import pytest
 
-from muddled_orchard.core.assessment import Assessment
-from muddled_orchard.core.collected import Collected, best_attempts, findings
-from muddled_orchard.core.handing import HandOut
-from muddled_orchard.core.key import Step
-from muddled_orchard.core.matching import matched
-from muddled_orchard.core.meeting import Blob, Meeting
-from muddled_orchard.core.repository import Commit
-from muddled_orchard.core.roster import Learner, variant_code
-from muddled_orchard.core.scenario import Task
-from muddled_orchard.core.story import unroll
-from muddled_orchard.core.variant import variant_of
-from muddled_orchard.core.variants import Variants
-from muddled_orchard.files.catalogue import BUNDLED, Shelf, bundled_ids
-from muddled_orchard.files.checked import digest_of, scenario_of, scenario_text
-from muddled_orchard.files.scenario_file import load_scenario, read_scenario
-from muddled_orchard.vcs.keymaking import make_key
-from muddled_orchard.vcs.workshop import Workshop
+from muddled_orchard.core.course.findings import Collected, best_attempts, findings
+from muddled_orchard.core.course.records import HandOut
+from muddled_orchard.core.course.roster import Learner, variant_code
+from muddled_orchard.core.exercise.scenario import Task
+from muddled_orchard.core.exercise.story import unroll
+from muddled_orchard.core.exercise.values import variant_of
+from muddled_orchard.core.exercise.variants import Variants
+from muddled_orchard.core.git.commits import Commit
+from muddled_orchard.core.grading.assessment import Assessment
+from muddled_orchard.core.grading.locating.matching import matched
+from muddled_orchard.core.key.answer_key import Step
+from muddled_orchard.core.merging.conflict import Blob, Meeting
+from muddled_orchard.files.scenarios.catalogue import BUNDLED, Shelf, bundled_ids
+from muddled_orchard.files.scenarios.scenario_file import load_scenario, read_scenario
+from muddled_orchard.files.stored import digest_of, scenario_of, scenario_text
+from muddled_orchard.vcs.ask.keymaking import make_key
+from muddled_orchard.vcs.ask.scratch import Workshop
 from tests.scenarios import SMALL
 
 TASK = Task(do="rebase", on="work", onto="main")

@@ -12,19 +12,19 @@ from pathlib import Path
 
 import pytest
 
-from muddled_orchard.core.bounds import Bounds, Exceeded
-from muddled_orchard.core.evidence import IndexEntry
-from muddled_orchard.core.meeting import Blob
-from muddled_orchard.core.places import Below, Entry, MemoryPlace, below
-from muddled_orchard.core.story_files import File
-from muddled_orchard.files.packing import pack
-from muddled_orchard.files.unpacking import is_archive, unpacked, unpacked_bytes
+from muddled_orchard.core.base.limits import Bounds, Exceeded
+from muddled_orchard.core.exercise.edits import File
+from muddled_orchard.core.merging.conflict import Blob
+from muddled_orchard.core.submission.evidence import IndexEntry
+from muddled_orchard.core.submission.file_source import Below, Entry, MemoryPlace, below
+from muddled_orchard.files.archives.packing import pack
+from muddled_orchard.files.archives.unpacking import is_archive, unpacked, unpacked_bytes
 from muddled_orchard.system.output import write_file
-from muddled_orchard.vcs import git
-from muddled_orchard.vcs.build import new_repository, zone
-from muddled_orchard.vcs.disk import DiskPlace
+from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.index import BadIndex, index_file, read_index
-from muddled_orchard.vcs.memory import Objects, loose_file, loose_path, pack_file
+from muddled_orchard.vcs.read.disk import DiskPlace
+from muddled_orchard.vcs.write.build import new_repository, zone
+from muddled_orchard.vcs.write.memory import Objects, loose_file, loose_path, pack_file
 from tests.conftest import LEARNER, shell
 
 WHO = "Maren Quill <maren@orchard.example> 1900000000 +0530"

@@ -11,14 +11,14 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from muddled_orchard.core.meeting import Blob, Hunk, Meeting, merged_text
-from muddled_orchard.core.repository import Commit
-from muddled_orchard.core.retelling import telling
-from muddled_orchard.core.texts import Lines, lines_of
-from muddled_orchard.vcs import workshop as workshops
-from muddled_orchard.vcs.build import new_repository
-from muddled_orchard.vcs.predict import predict
-from muddled_orchard.vcs.workshop import Question, Workshop
+from muddled_orchard.core.git.commits import Commit
+from muddled_orchard.core.git.lines import Lines, lines_of
+from muddled_orchard.core.merging.conflict import Blob, Hunk, Meeting, merged_text
+from muddled_orchard.core.merging.equivalence import telling
+from muddled_orchard.vcs.ask import scratch as workshops
+from muddled_orchard.vcs.ask.predict import predict
+from muddled_orchard.vcs.ask.scratch import Question, Workshop
+from muddled_orchard.vcs.write.build import new_repository
 from tests.conftest import shell
 
 WORDS = ("apple", "pear", "plum", "quince", "", "}")

@@ -11,17 +11,17 @@ from pathlib import Path
 
 import pytest
 
-from muddled_orchard.core.evidence import Evidence
-from muddled_orchard.core.problems import BadInput
-from muddled_orchard.files.catalogue import BUNDLED, Shelf
-from muddled_orchard.files.submissions import find_submissions
-from muddled_orchard.files.toml_lines import line_of
-from muddled_orchard.vcs import git
-from muddled_orchard.vcs.disk import DiskPlace, read_plain_file
-from muddled_orchard.vcs.objects import ForeignObjects
-from muddled_orchard.vcs.quarantine import Unreadable, find_repository, take_over
-from muddled_orchard.vcs.read import HandOut, Reader
-from muddled_orchard.vcs.refs import head_of, read_refs
+from muddled_orchard.core.base.problems import BadInput
+from muddled_orchard.core.submission.evidence import Evidence
+from muddled_orchard.files.archives.submissions import find_submissions
+from muddled_orchard.files.scenarios.catalogue import BUNDLED, Shelf
+from muddled_orchard.files.scenarios.toml_lines import line_of
+from muddled_orchard.vcs.ask import git
+from muddled_orchard.vcs.read.disk import DiskPlace, read_plain_file
+from muddled_orchard.vcs.read.objects import ForeignObjects
+from muddled_orchard.vcs.read.quarantine import Unreadable, find_repository, take_over
+from muddled_orchard.vcs.read.reader import HandOut, Reader
+from muddled_orchard.vcs.read.refs import head_of, read_refs
 from tests.conftest import graded, muddled, shell
 
 A, B, C = ("a" * 40, "b" * 40, "c" * 40)

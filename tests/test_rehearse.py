@@ -7,7 +7,8 @@ from pathlib import Path
 
 import pytest
 
-from muddled_orchard.core.assessment import (
+from muddled_orchard.core.exercise.scenario import CRITERIA
+from muddled_orchard.core.grading.assessment import (
     HINTS,
     Assessment,
     CriterionResult,
@@ -16,12 +17,11 @@ from muddled_orchard.core.assessment import (
     missed,
     unreadable,
 )
-from muddled_orchard.core.criteria import JUDGES
-from muddled_orchard.core.hints import for_learner
-from muddled_orchard.core.rehearsal import Expected, Kept, Rehearsal, surprises
-from muddled_orchard.core.scenario import CRITERIA
-from muddled_orchard.files.catalogue import Shelf, bundled_ids
-from muddled_orchard.vcs.rehearsing import VARIANTS, rehearsed
+from muddled_orchard.core.grading.criteria import JUDGES
+from muddled_orchard.core.grading.hints import for_learner
+from muddled_orchard.core.grading.rehearsal import Expected, Kept, Rehearsal, surprises
+from muddled_orchard.files.scenarios.catalogue import Shelf, bundled_ids
+from muddled_orchard.rehearsal.rehearsing import VARIANTS, rehearsed
 from tests.conftest import muddled, shell
 from tests.scenarios import SMALL
 

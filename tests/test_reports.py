@@ -12,7 +12,10 @@ from pathlib import Path
 import pytest
 from rich.console import Console
 
-from muddled_orchard.core.assessment import (
+from muddled_orchard.core.course.findings import Collected, Finding
+from muddled_orchard.core.course.records import Grading, HandOut
+from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.core.grading.assessment import (
     Assessment,
     CriterionResult,
     HunkResult,
@@ -21,16 +24,13 @@ from muddled_orchard.core.assessment import (
     skipped,
     unreadable,
 )
-from muddled_orchard.core.collected import Collected, Finding
-from muddled_orchard.core.criteria.resolution import said_of
-from muddled_orchard.core.handing import Grading, HandOut
-from muddled_orchard.core.roster import Learner
-from muddled_orchard.reports.grade_view import show_findings, show_many, show_one
-from muddled_orchard.reports.gradebook import cell, gradebook
-from muddled_orchard.reports.handout_view import show_handed_out
-from muddled_orchard.reports.junit import junit_file
-from muddled_orchard.reports.ledger_view import TABLES, as_csv, as_json, show_ledger
-from muddled_orchard.reports.terminal import console
+from muddled_orchard.core.grading.criteria.resolution import said_of
+from muddled_orchard.reports.export.gradebook import cell, gradebook
+from muddled_orchard.reports.export.junit import junit_file
+from muddled_orchard.reports.terminal.console import console
+from muddled_orchard.reports.terminal.grade import show_findings, show_many, show_one
+from muddled_orchard.reports.terminal.handout import show_handed_out
+from muddled_orchard.reports.terminal.ledger import TABLES, as_csv, as_json, show_ledger
 
 HUNK = HunkResult(
     task=1, commit=None, file="press.toml", hunk=1, kept="ours", accepted=("theirs",), outcome="missed", why="It is safe.", line=3,

@@ -19,23 +19,23 @@ from rich.console import Console
 from muddled_orchard.classroom import handing_out
 from muddled_orchard.classroom.marking import Course
 from muddled_orchard.commands.parser import COMMANDS
-from muddled_orchard.core.bounds import Bounds
-from muddled_orchard.core.places import below
-from muddled_orchard.core.roster import Learner
-from muddled_orchard.core.story_files import File
-from muddled_orchard.files import ledger as ledger_module
-from muddled_orchard.files.catalogue import Shelf, bundled_ids
-from muddled_orchard.files.ledger import MIGRATIONS, Ledger
-from muddled_orchard.files.packing import pack
-from muddled_orchard.files.submissions import Handed, find_submissions
-from muddled_orchard.files.unpacking import unpacked_bytes
-from muddled_orchard.reports import bar, progress
+from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.core.exercise.edits import File
+from muddled_orchard.core.submission.file_source import below
+from muddled_orchard.files.archives.packing import pack
+from muddled_orchard.files.archives.submissions import Handed, find_submissions
+from muddled_orchard.files.archives.unpacking import unpacked_bytes
+from muddled_orchard.files.course import ledger as ledger_module
+from muddled_orchard.files.course.ledger import MIGRATIONS, Ledger
+from muddled_orchard.files.scenarios.catalogue import Shelf, bundled_ids
+from muddled_orchard.rehearsal.behaviours import named
+from muddled_orchard.rehearsal.session import Desk
+from muddled_orchard.reports.terminal import bar, progress
 from muddled_orchard.system import workers
-from muddled_orchard.vcs.acting import Desk
-from muddled_orchard.vcs.behaviours import named
-from muddled_orchard.vcs.keymaking import make_key
+from muddled_orchard.vcs.ask.keymaking import make_key
+from muddled_orchard.vcs.ask.scratch import Workshop
 from muddled_orchard.vcs.planting import read_files
-from muddled_orchard.vcs.workshop import Workshop
 from tests.conftest import all_marked, muddled, shell
 
 ROSTER = [Learner("ada", "Ada Quince"), Learner("bo", "Bo Medlar")]

@@ -19,15 +19,15 @@ from typing import Any
 
 import pytest
 
-from muddled_orchard.classroom import side_by_side
+from muddled_orchard.classroom import parallel
 from muddled_orchard.classroom.marking import Course
-from muddled_orchard.core.assess import assess
-from muddled_orchard.core.bounds import Bounds
-from muddled_orchard.core.places import Place
-from muddled_orchard.files.catalogue import BUNDLED, Shelf
-from muddled_orchard.files.submissions import Handed
+from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.grading.assess import assess
+from muddled_orchard.core.submission.file_source import Place
+from muddled_orchard.files.archives.submissions import Handed
+from muddled_orchard.files.scenarios.catalogue import BUNDLED, Shelf
 from muddled_orchard.vcs import grading
-from muddled_orchard.vcs.disk import DiskPlace
+from muddled_orchard.vcs.read.disk import DiskPlace
 from tests.conftest import all_marked, graded, muddled, shell
 
 RIGHT = (
@@ -286,8 +286,8 @@ def test_a_worker_that_fails_costs_its_submission_alone(
     def opened(path: Path, bounds: Bounds) -> Place:
         return really_opened(path, bounds) if path.name != "ilse" or act() is None else DiskPlace(path)
 
-    really_opened = side_by_side.opened
-    monkeypatch.setattr(side_by_side, "opened", opened)
+    really_opened = parallel.opened
+    monkeypatch.setattr(parallel, "opened", opened)
     found = all_marked(handed, Course(Shelf()), Bounds(seconds=1), 2)
     assert [one.assessment.percent for one in found] == [100, 0, 100]
     assert says in found[1].assessment.reason

@@ -7,9 +7,9 @@ from pathlib import Path
 
 import pytest
 
-from muddled_orchard.core.problems import BadInput
-from muddled_orchard.core.scenario import CRITERIA
-from muddled_orchard.files.scenario_file import load_scenario
+from muddled_orchard.core.base.problems import BadInput
+from muddled_orchard.core.exercise.scenario import CRITERIA
+from muddled_orchard.files.scenarios.scenario_file import load_scenario
 from tests.conftest import muddled
 from tests.scenarios import CHAIN
 

@@ -7,10 +7,17 @@ from pathlib import Path
 
 import pytest
 
-from muddled_orchard.core.assessment import Assessment, CriterionResult, HunkResult, met, missed, skipped
-from muddled_orchard.core.criteria.resolution import said_of
-from muddled_orchard.core.summary import summary
-from muddled_orchard.core.wording import all_of, brief, counted, cut, listed
+from muddled_orchard.core.base.phrases import all_of, brief, counted, cut, listed
+from muddled_orchard.core.grading.assessment import (
+    Assessment,
+    CriterionResult,
+    HunkResult,
+    met,
+    missed,
+    skipped,
+)
+from muddled_orchard.core.grading.criteria.resolution import said_of
+from muddled_orchard.core.grading.summary import summary
 from tests.conftest import graded, muddled, shell
 from tests.test_verdicts import MERGE, scenario, write
 

@@ -17,8 +17,8 @@ from pathlib import Path
 
 from hypothesis import strategies as st
 
-from muddled_orchard.core.assessment import Assessment
-from muddled_orchard.files.scenario_file import load_scenario
+from muddled_orchard.core.grading.assessment import Assessment
+from muddled_orchard.files.scenarios.scenario_file import load_scenario
 from muddled_orchard.vcs.grading import grader
 from muddled_orchard.vcs.planting import plant
 from tests.conftest import LEARNER

@@ -57,7 +57,7 @@ def _guarded(given: list[str]) -> int:
     if given[0] in ("-h", "--help", "-V", "--version"):
         top_parser().parse_args(given[:1])
     # Not at the top: what errors are made of takes longer to load than `--help` may take.
-    from muddled_orchard.core.problems import BadInput
+    from muddled_orchard.core.base.problems import BadInput
 
     try:
         return _run(given)
@@ -74,7 +74,7 @@ def _guarded(given: list[str]) -> int:
 
 
 def _run(given: list[str]) -> int:
-    from muddled_orchard.core.problems import BadInput, Problem, likely
+    from muddled_orchard.core.base.problems import BadInput, Problem, likely
 
     given = _elsewhere(given)
     if not given:

@@ -8,18 +8,18 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from muddled_orchard.classroom.handing_out import Exercise, enrol, exercises_in, made
-from muddled_orchard.core.handing import HandOut
-from muddled_orchard.files.ledger import Ledger
-from muddled_orchard.files.packing import pack
-from muddled_orchard.files.roster import read_roster
+from muddled_orchard.core.course.records import HandOut
+from muddled_orchard.files.archives.packing import pack
+from muddled_orchard.files.course.ledger import Ledger
+from muddled_orchard.files.course.roster import read_roster
+from muddled_orchard.rehearsal.behaviours import named
+from muddled_orchard.rehearsal.session import Desk
 from muddled_orchard.system.output import write_file
 from muddled_orchard.system.temporary import temporary_folder
-from muddled_orchard.vcs import git
-from muddled_orchard.vcs.acting import Desk
-from muddled_orchard.vcs.behaviours import named
-from muddled_orchard.vcs.keymaking import make_key
+from muddled_orchard.vcs.ask import git
+from muddled_orchard.vcs.ask.keymaking import make_key
+from muddled_orchard.vcs.ask.scratch import Workshop
 from muddled_orchard.vcs.planting import read_files
-from muddled_orchard.vcs.workshop import Workshop
 
 EXERCISE = "press-limit"
 READ_ALOUD = "petra"

@@ -6,9 +6,9 @@ import re
 import tempfile
 from pathlib import Path
 
-from muddled_orchard.core.bounds import Bounds
-from muddled_orchard.files.submissions import Handed
-from muddled_orchard.vcs import git
+from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.files.archives.submissions import Handed
+from muddled_orchard.vcs.ask import git
 
 _URL = re.compile(r"(file|git|https?|ssh)://.+")
 _SECRET = re.compile(r"(?<=://)[^/@]+@")

@@ -11,27 +11,27 @@ from pathlib import Path
 
 from pebble import ProcessExpired
 
-from muddled_orchard.core.graph import Graph, handed_out, retold
-from muddled_orchard.core.handing import HandOut
-from muddled_orchard.core.key import Key
-from muddled_orchard.core.problems import BadInput, Problem
-from muddled_orchard.core.roster import Learner, variant_code
-from muddled_orchard.core.scenario import Scenario
-from muddled_orchard.core.story_files import File
-from muddled_orchard.core.variant import PLAIN
-from muddled_orchard.core.variants import Variants
-from muddled_orchard.files.catalogue import load, scenario_files, shared_ids
-from muddled_orchard.files.checked import digest_of, scenario_text
-from muddled_orchard.files.ledger import Ledger
-from muddled_orchard.files.located import located
-from muddled_orchard.files.packing import pack
-from muddled_orchard.reports.brief_page import BRIEF, PAGE, brief_markdown, brief_page
+from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.course.records import HandOut
+from muddled_orchard.core.course.roster import Learner, variant_code
+from muddled_orchard.core.exercise.edits import File
+from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.exercise.values import PLAIN
+from muddled_orchard.core.exercise.variants import Variants
+from muddled_orchard.core.key.answer_key import Key
+from muddled_orchard.core.key.graph import Graph, handed_out, retold
+from muddled_orchard.files.archives.packing import pack
+from muddled_orchard.files.course.ledger import Ledger
+from muddled_orchard.files.scenarios.catalogue import load, scenario_files, shared_ids
+from muddled_orchard.files.scenarios.error_lines import located
+from muddled_orchard.files.stored import digest_of, scenario_text
+from muddled_orchard.reports.pages.brief import BRIEF, PAGE, brief_markdown, brief_page
 from muddled_orchard.system.output import write_file
 from muddled_orchard.system.processes import share
 from muddled_orchard.system.temporary import remove_left_over
 from muddled_orchard.system.workers import workers
+from muddled_orchard.vcs.ask.surveying import surveyor
 from muddled_orchard.vcs.planting import practice_of, put_in_place
-from muddled_orchard.vcs.surveying import surveyor
 
 MOST_AT_ONCE = 16
 

@@ -9,20 +9,20 @@ from itertools import chain
 from pathlib import Path
 
 from muddled_orchard import __version__
-from muddled_orchard.core.assessment import Assessment, unreadable
-from muddled_orchard.core.bounds import Bounds
-from muddled_orchard.core.collected import Collected, Finding, findings
-from muddled_orchard.core.handing import Grading, HandOut
-from muddled_orchard.core.problems import BadInput, Problem
-from muddled_orchard.core.roster import Learner
-from muddled_orchard.core.scenario import Scenario
-from muddled_orchard.core.unseen import UNSEEN, Unseen, held_to
-from muddled_orchard.files.catalogue import Shelf
-from muddled_orchard.files.checked import Damaged, assessment_of, digest_of, scenario_of
-from muddled_orchard.files.fingerprint import fingerprint
-from muddled_orchard.files.ledger import Ledger
-from muddled_orchard.files.submissions import Handed
-from muddled_orchard.vcs.read import HandOut as Variant
+from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.course.findings import Collected, Finding, findings
+from muddled_orchard.core.course.records import Grading, HandOut
+from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.grading.assessment import Assessment, unreadable
+from muddled_orchard.core.grading.unseen import UNSEEN, Unseen, held_to
+from muddled_orchard.files.archives.fingerprint import fingerprint
+from muddled_orchard.files.archives.submissions import Handed
+from muddled_orchard.files.course.ledger import Ledger
+from muddled_orchard.files.scenarios.catalogue import Shelf
+from muddled_orchard.files.stored import Damaged, assessment_of, digest_of, scenario_of
+from muddled_orchard.vcs.read.reader import HandOut as Variant
 
 _NOTED_AT_ONCE = 64
 
@@ -134,7 +134,7 @@ def _graded(
     first = next(paths, None)
     if first is None:
         return nullcontext(iter(()))
-    from muddled_orchard.classroom.side_by_side import graded  # what is behind it takes long to load
+    from muddled_orchard.classroom.parallel import graded  # what is behind it takes long to load
 
     # The workers begin with the first; the parent looks the others up meanwhile.
     return graded(chain([first], paths), most, course.scenarios.find, bounds, jobs, course.commits)

@@ -5,14 +5,14 @@ from __future__ import annotations
 import argparse
 import sys
 
-from muddled_orchard.core.difficulty import LEVELS
-from muddled_orchard.core.survey import Survey
-from muddled_orchard.core.variant import PLAIN
-from muddled_orchard.files.catalogue import Shelf, bundled_ids
-from muddled_orchard.reports.survey_json import catalogue_file
-from muddled_orchard.reports.survey_view import show_catalogue
-from muddled_orchard.reports.terminal import console
-from muddled_orchard.vcs.surveying import surveyor
+from muddled_orchard.core.exercise.values import PLAIN
+from muddled_orchard.core.key.difficulty import LEVELS
+from muddled_orchard.core.key.survey import Survey
+from muddled_orchard.files.scenarios.catalogue import Shelf, bundled_ids
+from muddled_orchard.reports.json.survey import catalogue_file
+from muddled_orchard.reports.terminal.console import console
+from muddled_orchard.reports.terminal.survey import show_catalogue
+from muddled_orchard.vcs.ask.surveying import surveyor
 
 OPERATIONS = ("merge", "rebase", "cherry-pick", "revert", "pull", "stash-pop")
 

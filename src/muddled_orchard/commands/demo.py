@@ -9,15 +9,15 @@ from muddled_orchard.classroom.demonstration import BACK, LEARNERS, LEDGER, READ
 from muddled_orchard.classroom.marking import Course
 from muddled_orchard.commands.grade import grade_all
 from muddled_orchard.commands.options import add_jobs, add_quiet
-from muddled_orchard.core.bounds import Bounds
-from muddled_orchard.core.problems import BadInput, Problem
-from muddled_orchard.files.catalogue import Shelf
-from muddled_orchard.files.ledger import Ledger
-from muddled_orchard.files.submissions import find_submissions
-from muddled_orchard.reports.demo_view import show_demo
-from muddled_orchard.reports.progress import with_progress
-from muddled_orchard.reports.terminal import console
-from muddled_orchard.vcs.behaviours import named
+from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.files.archives.submissions import find_submissions
+from muddled_orchard.files.course.ledger import Ledger
+from muddled_orchard.files.scenarios.catalogue import Shelf
+from muddled_orchard.rehearsal.behaviours import named
+from muddled_orchard.reports.terminal.console import console
+from muddled_orchard.reports.terminal.demo import show_demo
+from muddled_orchard.reports.terminal.progress import with_progress
 
 EXAMPLES = (
     "muddled demo",

@@ -12,17 +12,17 @@ from pathlib import Path
 from muddled_orchard.classroom.fetching import fetched, is_url
 from muddled_orchard.classroom.marking import Course, marked
 from muddled_orchard.commands.options import LEDGER, add_bounds, add_jobs, add_ledger, add_quiet, bounds_of
-from muddled_orchard.core.assessment import HINTS
-from muddled_orchard.core.bounds import Bounds
-from muddled_orchard.core.collected import Collected, Finding, passed_over
-from muddled_orchard.core.hints import for_learner
-from muddled_orchard.core.problems import BadInput, Problem
-from muddled_orchard.core.wording import listed
-from muddled_orchard.files.catalogue import Shelf
-from muddled_orchard.files.ledger import Ledger
-from muddled_orchard.files.own_scenarios import beside
-from muddled_orchard.files.submissions import Handed, find_submissions
-from muddled_orchard.reports.progress import with_progress
+from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.base.phrases import listed
+from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.course.findings import Collected, Finding, passed_over
+from muddled_orchard.core.grading.assessment import HINTS
+from muddled_orchard.core.grading.hints import for_learner
+from muddled_orchard.files.archives.submissions import Handed, find_submissions
+from muddled_orchard.files.course.ledger import Ledger
+from muddled_orchard.files.scenarios.catalogue import Shelf
+from muddled_orchard.files.scenarios.own_scenarios import beside
+from muddled_orchard.reports.terminal.progress import with_progress
 from muddled_orchard.system.output import PRIVATE, STDOUT, write_file
 from muddled_orchard.system.temporary import temporary_folder
 
@@ -118,12 +118,12 @@ def run(options: argparse.Namespace) -> int:
     _write(options, course, told)
     # What shows results is loaded when there are some: the class comes first.
     if options.json:
-        from muddled_orchard.reports.grade_json import result_file
+        from muddled_orchard.reports.json.grade import result_file
 
         sys.stdout.write(result_file(told, findings))
     elif options.for_learner and not options.quiet and not any(to_stdout):
-        from muddled_orchard.reports.learner_view import show_for_learner
-        from muddled_orchard.reports.terminal import console
+        from muddled_orchard.reports.terminal.console import console
+        from muddled_orchard.reports.terminal.learner import show_for_learner
 
         for result in results:
             show_for_learner(console(), result, strength)
@@ -170,25 +170,25 @@ def grade_all(
 
 def _write(options: argparse.Namespace, course: Course, results: Sequence[Collected]) -> None:
     if options.csv is not None:
-        from muddled_orchard.reports.gradebook import gradebook, wide_gradebook
+        from muddled_orchard.reports.export.gradebook import gradebook, wide_gradebook
 
         write = wide_gradebook if options.wide else gradebook
         text = write(results, course.hand_outs, course.roster)
         write_file(options.csv, text.encode("utf-8", "backslashreplace"), PRIVATE)
     if options.junit is not None:
-        from muddled_orchard.reports.junit import junit_file
+        from muddled_orchard.reports.export.junit import junit_file
 
         write_file(options.junit, junit_file(results))
     if options.annotations is not None:
-        from muddled_orchard.reports.annotations import annotation_file
+        from muddled_orchard.reports.export.annotations import annotation_file
 
         write_file(options.annotations, annotation_file(results).encode("utf-8", "backslashreplace"))
 
 
 def show(results: Sequence[Collected], findings: Sequence[Finding] = ()) -> None:
     """Prose for one, a table for many."""
-    from muddled_orchard.reports.grade_view import show_findings, show_many, show_one
-    from muddled_orchard.reports.terminal import console
+    from muddled_orchard.reports.terminal.console import console
+    from muddled_orchard.reports.terminal.grade import show_findings, show_many, show_one
 
     if len(results) == 1:
         show_one(console(), results[0])

@@ -8,12 +8,12 @@ from pathlib import Path
 
 from muddled_orchard.classroom.handing_out import enrol, exercises_in, made
 from muddled_orchard.commands.options import add_jobs, add_ledger, add_quiet, add_scenarios
-from muddled_orchard.core.handing import HandOut
-from muddled_orchard.core.roster import Columns
-from muddled_orchard.files.ledger import Ledger
-from muddled_orchard.files.packing import FORMATS
-from muddled_orchard.files.roster import columns_from, read_roster
-from muddled_orchard.reports.progress import with_progress
+from muddled_orchard.core.course.records import HandOut
+from muddled_orchard.core.course.roster import Columns
+from muddled_orchard.files.archives.packing import FORMATS
+from muddled_orchard.files.course.ledger import Ledger
+from muddled_orchard.files.course.roster import columns_from, read_roster
+from muddled_orchard.reports.terminal.progress import with_progress
 
 EXAMPLES = ("muddled handout press-limit stale-main --roster class.csv --out out",)
 
@@ -77,12 +77,12 @@ def run(options: argparse.Namespace) -> int:
     ready = len(learners) * len(exercises) - len(done)
     # What shows it is loaded when there is something to show.
     if options.json:
-        from muddled_orchard.reports.handout_json import handout_file
+        from muddled_orchard.reports.json.handout import handout_file
 
         sys.stdout.write(handout_file(str(options.ledger), len(learners), ready, done))
     elif not options.quiet:
-        from muddled_orchard.reports.handout_view import show_handed_out
-        from muddled_orchard.reports.terminal import console
+        from muddled_orchard.reports.terminal.console import console
+        from muddled_orchard.reports.terminal.handout import show_handed_out
 
         titles = [exercise.scenario.title for exercise in exercises]
         show_handed_out(console(), titles, learners, done, ready, str(options.out), str(options.ledger))

@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 
 from muddled_orchard.commands.parser import COMMANDS, Parser, commands_of, whole_parser
-from muddled_orchard.core.problems import BadInput, Problem, likely
+from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.system.output import write_file
 
 EXAMPLES = (

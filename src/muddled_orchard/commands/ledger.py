@@ -7,12 +7,12 @@ import sys
 from pathlib import Path
 
 from muddled_orchard.commands.options import add_ledger
-from muddled_orchard.core.unseen import UNSEEN
-from muddled_orchard.core.wording import counted
-from muddled_orchard.files.ledger import Ledger
-from muddled_orchard.reports.json_text import json_text
-from muddled_orchard.reports.ledger_view import TABLES, as_csv, as_json, show_ledger
-from muddled_orchard.reports.terminal import console
+from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.grading.unseen import UNSEEN
+from muddled_orchard.files.course.ledger import Ledger
+from muddled_orchard.reports.json.text import json_text
+from muddled_orchard.reports.terminal.console import console
+from muddled_orchard.reports.terminal.ledger import TABLES, as_csv, as_json, show_ledger
 from muddled_orchard.system.output import PRIVATE, write_file
 
 BY_ITSELF_WORD = "default"

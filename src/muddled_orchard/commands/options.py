@@ -6,7 +6,7 @@ import argparse
 import os
 from pathlib import Path
 
-from muddled_orchard.core.bounds import Bounds
+from muddled_orchard.core.base.limits import Bounds
 
 
 def add_scenarios(parser: argparse.ArgumentParser) -> None:

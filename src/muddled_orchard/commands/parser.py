@@ -65,7 +65,7 @@ class Parser(argparse.ArgumentParser):
         for word in takewhile(lambda word: word != "--", given):
             name = word.split("=")[0] if word.startswith("--") else word[:2]
             if len(name) > 1 and name[0] == "-" and not any(one.startswith(name) for one in known):
-                from muddled_orchard.core.problems import likely
+                from muddled_orchard.core.base.problems import likely
 
                 close = likely(name, known)
                 self.error(f'there is no option "{name}"', close if close.startswith("Did") else "")

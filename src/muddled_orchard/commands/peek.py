@@ -8,11 +8,11 @@ import sys
 from pathlib import Path
 
 from muddled_orchard.commands.options import add_quiet
-from muddled_orchard.core.problems import BadInput, Problem
-from muddled_orchard.core.wording import command, paths
-from muddled_orchard.reports.peek_json import peek_file
-from muddled_orchard.reports.peek_view import show_peek
-from muddled_orchard.reports.terminal import console
+from muddled_orchard.core.base.phrases import command, paths
+from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.reports.json.peek import peek_file
+from muddled_orchard.reports.terminal.console import console
+from muddled_orchard.reports.terminal.peek import show_peek
 from muddled_orchard.vcs.peeking import peek_at
 
 EXAMPLES = (

@@ -7,15 +7,15 @@ import sys
 from pathlib import Path
 
 from muddled_orchard.commands.options import add_quiet
-from muddled_orchard.core.problems import BadInput
-from muddled_orchard.core.variant import PLAIN
-from muddled_orchard.core.wording import paths
-from muddled_orchard.files.catalogue import BUNDLED, bundled_id, load, scenario_path
-from muddled_orchard.files.located import located
-from muddled_orchard.files.own_scenarios import remember
-from muddled_orchard.reports.handout_json import plant_file
-from muddled_orchard.reports.plant_view import show_planted
-from muddled_orchard.reports.terminal import console
+from muddled_orchard.core.base.phrases import paths
+from muddled_orchard.core.base.problems import BadInput
+from muddled_orchard.core.exercise.values import PLAIN
+from muddled_orchard.files.scenarios.catalogue import BUNDLED, bundled_id, load, scenario_path
+from muddled_orchard.files.scenarios.error_lines import located
+from muddled_orchard.files.scenarios.own_scenarios import remember
+from muddled_orchard.reports.json.handout import plant_file
+from muddled_orchard.reports.terminal.console import console
+from muddled_orchard.reports.terminal.plant import show_planted
 from muddled_orchard.vcs.grading import check_key
 from muddled_orchard.vcs.planting import plant
 

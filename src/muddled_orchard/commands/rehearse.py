@@ -8,17 +8,17 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from muddled_orchard.commands.options import add_jobs, add_quiet, add_scenarios, positive
-from muddled_orchard.core.problems import BadInput, Problem
-from muddled_orchard.core.rehearsal import Rehearsal
-from muddled_orchard.core.scenario import Scenario
-from muddled_orchard.files.catalogue import load, scenario_files
-from muddled_orchard.files.located import located
-from muddled_orchard.reports.progress import with_progress
-from muddled_orchard.reports.rehearse_json import rehearsal_file
-from muddled_orchard.reports.rehearse_view import show_rehearsal, show_rehearsals
-from muddled_orchard.reports.terminal import console
+from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.grading.rehearsal import Rehearsal
+from muddled_orchard.files.scenarios.catalogue import load, scenario_files
+from muddled_orchard.files.scenarios.error_lines import located
+from muddled_orchard.rehearsal.rehearsing import VARIANTS, rehearsed
+from muddled_orchard.reports.json.rehearse import rehearsal_file
+from muddled_orchard.reports.terminal.console import console
+from muddled_orchard.reports.terminal.progress import with_progress
+from muddled_orchard.reports.terminal.rehearse import show_rehearsal, show_rehearsals
 from muddled_orchard.vcs.grading import check_key
-from muddled_orchard.vcs.rehearsing import VARIANTS, rehearsed
 
 EXAMPLES = (
     "muddled rehearse press-limit",

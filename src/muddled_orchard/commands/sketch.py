@@ -6,24 +6,24 @@ import argparse
 import shutil
 from pathlib import Path
 
-from muddled_orchard.core.key import Key
-from muddled_orchard.core.problems import BadInput, Problem
-from muddled_orchard.core.scenario import Answer
-from muddled_orchard.core.variant import PLAIN
-from muddled_orchard.files.catalogue import bundled_ids
-from muddled_orchard.files.from_trees import (
+from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.exercise.scenario import Answer
+from muddled_orchard.core.exercise.values import PLAIN
+from muddled_orchard.core.key.answer_key import Key
+from muddled_orchard.files.scenarios.catalogue import bundled_ids
+from muddled_orchard.files.scenarios.from_trees import (
     WANTED,
     open_conflict,
     scenario_text,
     trees_beside,
     wanted_answers,
 )
-from muddled_orchard.files.scenario_file import read_scenario
-from muddled_orchard.files.sketches import sketch_kinds, sketch_text
-from muddled_orchard.reports.sketch_view import show_kinds, show_written
-from muddled_orchard.reports.terminal import console
+from muddled_orchard.files.scenarios.scenario_file import read_scenario
+from muddled_orchard.files.scenarios.sketches import sketch_kinds, sketch_text
+from muddled_orchard.reports.terminal.console import console
+from muddled_orchard.reports.terminal.sketch import show_kinds, show_written
 from muddled_orchard.system.output import write_new_file
-from muddled_orchard.vcs.surveying import surveyor
+from muddled_orchard.vcs.ask.surveying import surveyor
 
 _OPERATIONS = ("merge", "rebase")
 

@@ -9,17 +9,17 @@ from dataclasses import replace
 from pathlib import Path
 
 from muddled_orchard.commands.options import add_quiet, add_scenarios
-from muddled_orchard.core.problems import BadInput, Problem
-from muddled_orchard.core.scenario import Scenario
-from muddled_orchard.core.survey import Survey
-from muddled_orchard.core.variant import PLAIN
-from muddled_orchard.files.catalogue import bundled_id, scenario_files, shared_ids
-from muddled_orchard.files.located import located
-from muddled_orchard.files.scenario_file import load_scenario
-from muddled_orchard.reports.survey_json import survey_file
-from muddled_orchard.reports.survey_view import show_survey, show_table
-from muddled_orchard.reports.terminal import console
-from muddled_orchard.vcs.surveying import surveyor
+from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.exercise.values import PLAIN
+from muddled_orchard.core.key.survey import Survey
+from muddled_orchard.files.scenarios.catalogue import bundled_id, scenario_files, shared_ids
+from muddled_orchard.files.scenarios.error_lines import located
+from muddled_orchard.files.scenarios.scenario_file import load_scenario
+from muddled_orchard.reports.json.survey import survey_file
+from muddled_orchard.reports.terminal.console import console
+from muddled_orchard.reports.terminal.survey import show_survey, show_table
+from muddled_orchard.vcs.ask.surveying import surveyor
 
 EXAMPLES = (
     "muddled survey press-limit",
@@ -90,7 +90,7 @@ def _with_all_errors(survey: Survey, path: Path, more: Sequence[Problem | None])
 
 
 def _draw(survey: Survey, file: Path) -> None:
-    from muddled_orchard.core.graph import handed_out, wanted
-    from muddled_orchard.reports.graph_picture import draw  # Matplotlib takes its time; only for pictures
+    from muddled_orchard.core.key.graph import handed_out, wanted
+    from muddled_orchard.reports.figures.picture import draw  # Matplotlib takes its time; only for pictures
 
     draw(survey.key.scenario.title, handed_out(survey.key), wanted(survey.key), file)

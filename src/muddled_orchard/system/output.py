@@ -8,7 +8,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-from muddled_orchard.core.problems import BadInput, Problem
+from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.system.temporary import IN_THE_MAKING, hold
 
 STDOUT = Path("-")

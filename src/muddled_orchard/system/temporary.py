@@ -14,7 +14,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
-from muddled_orchard.core.problems import BadInput, Problem
+from muddled_orchard.core.base.problems import BadInput, Problem
 
 try:
     import fcntl

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from muddled_orchard.core.asked import Asked, labels_of
+from muddled_orchard.core.exercise.asked import Asked, labels_of
 
 
 def asked_file(asked: Asked) -> bytes:

@@ -13,27 +13,27 @@ from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
-from muddled_orchard.core.assess import assess
-from muddled_orchard.core.assessment import Assessment, unreadable
-from muddled_orchard.core.bounds import Exceeded
-from muddled_orchard.core.clones import as_handed_out
-from muddled_orchard.core.evidence import Evidence
-from muddled_orchard.core.key import Key
-from muddled_orchard.core.locate import Meet, grew_from, locate, meetings_needed
-from muddled_orchard.core.meeting import Meeting, relabelled
-from muddled_orchard.core.places import Place
-from muddled_orchard.core.problems import BadInput, Problem
-from muddled_orchard.core.results import Result
-from muddled_orchard.core.scenario import Scenario
-from muddled_orchard.core.wording import brief
+from muddled_orchard.core.base.limits import Exceeded
+from muddled_orchard.core.base.phrases import brief
+from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.grading.assess import assess
+from muddled_orchard.core.grading.assessment import Assessment, unreadable
+from muddled_orchard.core.grading.locating.locate import Meet, grew_from, locate, meetings_needed
+from muddled_orchard.core.grading.locating.results import Result
+from muddled_orchard.core.key.answer_key import Key
+from muddled_orchard.core.merging.conflict import Meeting, relabelled
+from muddled_orchard.core.submission.clones import as_handed_out
+from muddled_orchard.core.submission.evidence import Evidence
+from muddled_orchard.core.submission.file_source import Place
 from muddled_orchard.system.temporary import temporary_folder
-from muddled_orchard.vcs import git
-from muddled_orchard.vcs.disk import DiskPlace
-from muddled_orchard.vcs.keymaking import make_key, make_keys
-from muddled_orchard.vcs.quarantine import Unreadable, find_repository, take_over
-from muddled_orchard.vcs.read import WHOLE, HandOut, Reader
-from muddled_orchard.vcs.restate import restated
-from muddled_orchard.vcs.workshop import OURS, THEIRS, Question, Workshop
+from muddled_orchard.vcs.ask import git
+from muddled_orchard.vcs.ask.keymaking import make_key, make_keys
+from muddled_orchard.vcs.ask.scratch import OURS, THEIRS, Question, Workshop
+from muddled_orchard.vcs.read.disk import DiskPlace
+from muddled_orchard.vcs.read.quarantine import Unreadable, find_repository, take_over
+from muddled_orchard.vcs.read.reader import WHOLE, HandOut, Reader
+from muddled_orchard.vcs.read.rewritten import restated
 
 PORTION = 64
 

@@ -6,8 +6,8 @@ import hashlib
 import struct
 from collections.abc import Iterable, Iterator
 
-from muddled_orchard.core.evidence import IndexEntry
-from muddled_orchard.core.meeting import Blob
+from muddled_orchard.core.merging.conflict import Blob
+from muddled_orchard.core.submission.evidence import IndexEntry
 
 _HEADER = struct.Struct(">4sLL")
 _ENTRY = struct.Struct(">24xL12x20sH")

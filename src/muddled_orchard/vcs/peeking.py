@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from muddled_orchard.core.bounds import Exceeded
-from muddled_orchard.core.peek import Peek, peek
-from muddled_orchard.core.problems import BadInput, Problem
+from muddled_orchard.core.base.limits import Exceeded
+from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.submission.peek import Peek, peek
 from muddled_orchard.system.temporary import temporary_folder
-from muddled_orchard.vcs.disk import DiskPlace
-from muddled_orchard.vcs.quarantine import Unreadable, find_repository, take_over
-from muddled_orchard.vcs.read import Reader
+from muddled_orchard.vcs.read.disk import DiskPlace
+from muddled_orchard.vcs.read.quarantine import Unreadable, find_repository, take_over
+from muddled_orchard.vcs.read.reader import Reader
 
 
 def peek_at(folder: Path) -> tuple[Peek, Path]:

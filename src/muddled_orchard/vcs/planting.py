@@ -7,18 +7,18 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-from muddled_orchard.core.asked import ASKED, asked_by
-from muddled_orchard.core.history import History
-from muddled_orchard.core.problems import BadInput, Problem
-from muddled_orchard.core.scenario import Scenario
-from muddled_orchard.core.story_files import LINK, File
-from muddled_orchard.core.variants import Variants
+from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.exercise.asked import ASKED, asked_by
+from muddled_orchard.core.exercise.edits import LINK, File
+from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.system.output import umask, write_all
 from muddled_orchard.system.temporary import folder_in_the_making, remove_left_over, settle, temporary_folder
+from muddled_orchard.vcs.ask.operations import stop_at_conflict
 from muddled_orchard.vcs.asked_file import asked_file
 from muddled_orchard.vcs.index import index_file, read_index
-from muddled_orchard.vcs.operations import stop_at_conflict
-from muddled_orchard.vcs.practice import PLAIN, WORK, practice_files
+from muddled_orchard.vcs.write.practice import PLAIN, WORK, practice_files
 
 BRIEF = "BRIEF.md"
 

@@ -1,0 +1,1 @@
+"""What everything rests on: problems with input, phrases, limits."""

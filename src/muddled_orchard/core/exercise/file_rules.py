@@ -1,0 +1,160 @@
+"""A scenario's own rules, checked on one file, within bounds: what a rule can't decide in time blames
+nobody."""
+
+from __future__ import annotations
+
+import ast
+import csv
+import functools
+import io
+import json
+import re
+import tomllib
+import xml.parsers.expat
+from collections.abc import Callable, Mapping
+
+from muddled_orchard.core.base.limits import LARGEST_RULED, in_mib
+from muddled_orchard.core.base.phrases import brief, counted
+from muddled_orchard.core.exercise.scenario import Rule
+
+Failure = tuple[str, int | None]
+"""What is wrong, and in which line (from 1) where that can be said."""
+
+
+_SECONDS = 2.0
+"""How long a regular expression may search one file."""
+
+_SMALL = 1 << 15
+
+
+class Undecided(Exception):
+    """Whether a rule holds can't be said within its bounds; the message says why."""
+
+
+def broken(rule: Rule, data: bytes | None) -> Failure | None:
+    """How a file breaks a rule, or None where the rule holds. `data` is None for a missing file. Raises
+    Undecided."""
+    if data is not None and len(data) > LARGEST_RULED:
+        raise Undecided(f"{rule.file} is larger than {in_mib(LARGEST_RULED)}")
+    return _remembered(rule, data) if data is None or len(data) < _SMALL else _broken(rule, data)
+
+
+def rule_in_words(rule: Rule) -> str:
+    """What a rule asks of its file: `has "limit = 70"`."""
+    if rule.parses is not None:
+        return f"is well-formed {rule.parses.upper() if rule.parses != 'python' else 'Python'}"
+    if rule.once is not None:
+        return f'has "{_brief(rule.once)}" exactly once'
+    if rule.matches is not None:
+        return f"matches {_brief(rule.matches)}"
+    return f'has "{_brief(rule.has)}"' if rule.has is not None else f'lacks "{_brief(rule.lacks or "")}"'
+
+
+def _broken(rule: Rule, data: bytes | None) -> Failure | None:
+    if data is None:
+        return None if rule.lacks is not None else ("the file is missing", None)
+    text = data.decode("utf-8", "replace").replace("\r\n", "\n")
+    if rule.has is not None:
+        return None if rule.has in text else (f'"{_brief(rule.has)}" is missing', None)
+    if rule.lacks is not None:
+        return (
+            (f'"{_brief(rule.lacks)}" is in it', _line(text, text.index(rule.lacks)))
+            if rule.lacks in text
+            else None
+        )
+    if rule.once is not None:
+        count = text.count(rule.once)
+        last = _line(text, text.rindex(rule.once)) if count else None
+        said = "does not occur" if not count else f"occurs {counted(count, 'time')}, not once"
+        return None if count == 1 else (f'"{_brief(rule.once)}" {said}', last)
+    if rule.matches is not None:
+        import regex  # it can be given a bound on time; few scenarios need it
+
+        try:
+            found = regex.search(rule.matches, text, regex.MULTILINE, timeout=_SECONDS)
+        except TimeoutError:
+            raise Undecided(f"searching {rule.file} for {_brief(rule.matches)} takes too long") from None
+        return None if found else (f"nothing in it matches {_brief(rule.matches)}", None)
+    return _syntax_error(rule.parses or "", text)
+
+
+_remembered = functools.lru_cache(maxsize=512)(_broken)  # a class hands in the same small file many times
+
+
+def _brief(text: str) -> str:
+    return brief(text.strip().split("\n", 1)[0], 50)
+
+
+def _line(text: str, at: int) -> int:
+    return text.count("\n", 0, at) + 1
+
+
+def _syntax_error(syntax: str, text: str) -> Failure | None:
+    try:
+        _PARSERS[syntax](text)
+    except SyntaxError as error:
+        return f"it is no valid Python: {error.msg}", error.lineno
+    except json.JSONDecodeError as error:
+        return f"it is no valid JSON: {error.msg}", error.lineno
+    except xml.parsers.expat.ExpatError as error:
+        return f"it is no valid XML: {xml.parsers.expat.ErrorString(error.code)}", error.lineno
+    except (RecursionError, MemoryError):
+        return "it is nested too deeply to be read", None
+    except (tomllib.TOMLDecodeError, csv.Error, ValueError) as error:
+        found = re.search(r"at line (\d+)", str(error))
+        said = re.sub(r"\s*\(at .*\)$", "", str(error))
+        name = {"toml": "TOML", "csv": "CSV", "yaml": "YAML"}.get(syntax, syntax)
+        return f"it is no valid {name}: {brief(said, 100)}", int(found[1]) if found else None
+    return None
+
+
+def _xml(text: str) -> None:
+    xml.parsers.expat.ParserCreate().Parse(text, True)
+
+
+def _csv(text: str) -> None:
+    reader = csv.reader(io.StringIO(text, newline=""), strict=True)
+    columns = 0
+    begins = 1  # a row may take several lines
+    for number, row in enumerate(reader, start=1):
+        columns = columns or len(row)
+        if row and len(row) != columns:
+            said = f"row {number} has {counted(len(row), 'column')}, the first has {columns}"
+            raise csv.Error(f"{said} (at line {begins})")
+        begins = reader.line_num + 1
+
+
+def _yaml(text: str) -> None:
+    # Composing builds no objects and expands no aliases: a few lines can't grow into gigabytes.
+    import yaml  # only a few scenarios need it
+
+    try:
+        for _ in yaml.compose_all(text, Loader=yaml.SafeLoader):
+            pass
+    except yaml.MarkedYAMLError as error:
+        line = error.problem_mark.line + 1 if error.problem_mark else 1
+        raise ValueError(f"{error.problem} (at line {line})") from error
+    except yaml.YAMLError as error:
+        raise ValueError(str(error)) from error
+
+
+_PARSERS: Mapping[str, Callable[[str], object]] = {
+    "toml": tomllib.loads,
+    "json": json.loads,
+    "python": ast.parse,
+    "xml": _xml,
+    "csv": _csv,
+    "yaml": _yaml,
+}
+
+
+def bad_pattern(rule: Rule) -> str:
+    """Why a rule's regular expression can't be used, or nothing where it can."""
+    import regex
+
+    try:
+        re.compile(rule.matches or "")
+        regex.compile(rule.matches or "")
+    except (re.error, regex.error) as error:
+        return str(error)
+    return ""

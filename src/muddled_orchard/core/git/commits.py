@@ -1,0 +1,61 @@
+"""What a repository holds, as plain data: the shapes that evidence and key share."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+from muddled_orchard.core.merging.conflict import Blob
+
+Tree = Mapping[str, Blob]
+"""Everything that a commit holds: path and entry, folders spelt out."""
+
+
+@dataclass(frozen=True, slots=True)
+class Commit:
+    """A commit: ids in hex, authors as `Name <address>`, `tree` the whole listing, `time` when it was made,
+    in seconds since 1970 (0 where nobody asks)."""
+
+    id: str
+    parents: tuple[str, ...]
+    author: str
+    message: str
+    tree: Tree
+    time: int = 0
+
+    @property
+    def subject(self) -> str:
+        """The first line of the message."""
+        return self.message.split("\n", 1)[0]
+
+
+Commits = Mapping[str, Commit]
+
+
+def ancestry(commits: Commits, tip: str | None) -> Iterator[Commit]:
+    """The commit and all that it grew from, each once, as far as `commits` has them; first parents first."""
+    seen = set()
+    stack = [tip] if tip else []
+    while stack:
+        id_ = stack.pop()
+        if id_ in seen or id_ not in commits:
+            continue
+        seen.add(id_)
+        yield commits[id_]
+        stack.extend(reversed(commits[id_].parents))
+
+
+def contains(commits: Commits, tip: str | None, ancestor: str) -> bool:
+    """Whether `ancestor` is `tip` or one of the commits that it grew from."""
+    # Asked many times for every submission, so it walks by itself and stops as soon as it can.
+    seen: set[str] = set()
+    stack = [tip] if tip else []
+    while stack:
+        id_ = stack.pop()
+        if id_ not in commits or id_ in seen:
+            continue
+        if id_ == ancestor:
+            return True
+        seen.add(id_)
+        stack.extend(commits[id_].parents)
+    return False

@@ -1,0 +1,1 @@
+"""The verdict on a submission, and the words for it."""

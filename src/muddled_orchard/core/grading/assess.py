@@ -1,0 +1,85 @@
+"""Grade: evidence and key in, assessment out. Pure and deterministic."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from itertools import islice
+
+from muddled_orchard.core.base.phrases import brief, counted, cut
+from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, Outcome, State, missed
+from muddled_orchard.core.grading.case import Case, lay_out
+from muddled_orchard.core.grading.criteria import JUDGES
+from muddled_orchard.core.grading.criteria.resolution import hunk_results
+from muddled_orchard.core.grading.doubts import doubts
+from muddled_orchard.core.grading.locating.locate import locate
+from muddled_orchard.core.grading.locating.results import Result
+from muddled_orchard.core.grading.remote import changes
+from muddled_orchard.core.key.answer_key import Key
+from muddled_orchard.core.submission.evidence import Evidence
+from muddled_orchard.core.submission.reflog_notes import aborted, notes_on
+
+# What a submission can make a result grow to: results are held for a whole class.
+_LONGEST = 3_000
+_MOST, _MOST_TOLD, _MOST_COMMITS = 500, 20, 5_000
+
+
+def assess(evidence: Evidence, key: Key, located: tuple[Result, ...] | None = None) -> Assessment:
+    """Judge a submission by every criterion; `located` is `locate(evidence, key)`, where it is known."""
+    case = lay_out(evidence, key, locate(evidence, key) if located is None else located)
+    state = case.state
+    hunks = tuple(hunk_results(case))
+    criteria = []
+    for id_, judge in JUDGES.items():
+        outcome = judge(case)
+        done_by_nothing = outcome.share > 0 and case.nothing_found
+        if outcome.verdict != "skipped" and (state == "untouched" or done_by_nothing):
+            outcome = missed(_nothing_done(state, case))  # what is met by doing nothing doesn't count
+        criteria.append(_with_points(id_, outcome, case.scenario.weight(id_)))
+    cast = {commit.author for id_, commit in key.commits.items() if id_ in key.handed_out}
+    return Assessment(
+        exercise=case.scenario.id,
+        title=case.scenario.title,
+        variant=key.variant,
+        state=state,
+        criteria=tuple(criteria),
+        hunks=hunks[:_MOST],
+        needs_a_look=_first(doubts(case)),
+        notes=_first(notes_on(evidence, key)),
+        commits=tuple(evidence.commits)[:_MOST_COMMITS],
+        unmet=sum(task.unmet for task in case.tasks),
+        begun=min((commit.time for commit in evidence.commits.values() if commit.time > 0), default=0),
+        makers=tuple(sorted({commit.author for commit in evidence.commits.values()} - cast))[:_MOST],
+    )
+
+
+def _first(told: Iterator[str]) -> tuple[str, ...]:
+    """What is told once, as far as anybody reads on."""
+    said = list(dict.fromkeys(brief(one, 300) for one in islice(told, 1_000)))
+    more = (
+        [f"and {counted(len(said) - _MOST_TOLD, 'more thing')} of this kind"]
+        if len(said) > _MOST_TOLD
+        else []
+    )
+    return (*said[:_MOST_TOLD], *more)
+
+
+def _with_points(id_: str, outcome: Outcome, weight: float) -> CriterionResult:
+    if len(outcome.because) > _LONGEST or len(outcome.where) > _MOST:
+        outcome = replace(outcome, because=cut(outcome.because, _LONGEST), where=outcome.where[:_MOST])
+    possible = 0.0 if outcome.verdict == "skipped" else weight
+    return CriterionResult(
+        id=id_, outcome=outcome, points=round(possible * outcome.share, 2), possible=possible, weight=weight
+    )
+
+
+def _nothing_done(state: State, case: Case) -> str:
+    if state != "untouched":
+        kind = case.evidence.pending.kind if case.evidence.pending else None
+        said = [f"A {kind} is under way that was not asked for."] if kind else []
+        return " ".join(["Nothing of what was asked is there.", *said, *changes(case)])
+    if case.scenario.start.stopped and case.evidence.pending is None:
+        return "What was under way was given up, and nothing else was begun."
+    if given_up := aborted(case.evidence):
+        return f"{given_up[0].upper()}{given_up[1:]}; the repository is as it was handed out."
+    return "Nothing was attempted; the repository is as it was handed out."

@@ -1,0 +1,165 @@
+"""What an answer is worth: the finished result, which reports only show."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from muddled_orchard.core.base.phrases import brief
+
+State = Literal["finished", "open", "untouched", "unreadable"]
+Verdict = Literal["met", "partly", "missed", "skipped"]
+
+HINTS = (1, 2, 3)
+"""How much feedback to a learner may give away, the least first."""
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where something is: a file, a line (from 1) and a commit id, as far as they apply."""
+
+    file: str | None = None
+    line: int | None = None
+    commit: str | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Outcome:
+    """A criterion's verdict, and the share (0 to 1) of its points that it earns.
+
+    `because` is a sentence or more that a learner understands. `unseen`: it was skipped because this kind of
+    submission can't show it.
+    """
+
+    verdict: Verdict
+    because: str
+    share: float = 0.0
+    where: tuple[Place, ...] = ()
+    unseen: bool = False
+
+
+def met(because: str) -> Outcome:
+    """All of it."""
+    return Outcome(verdict="met", because=because, share=1.0)
+
+
+def missed(because: str, where: tuple[Place, ...] = ()) -> Outcome:
+    """None of it."""
+    return Outcome(verdict="missed", because=because, where=where)
+
+
+def partly(because: str, share: float = 0.5, where: tuple[Place, ...] = ()) -> Outcome:
+    """Some of it; a share of none or all is `missed` or `met`."""
+    verdict: Verdict = "met" if share >= 1 else "partly" if share > 0 else "missed"
+    return Outcome(verdict=verdict, because=because, share=share, where=where)
+
+
+def skipped(because: str) -> Outcome:
+    """Not part of this scenario."""
+    return Outcome(verdict="skipped", because=because)
+
+
+def unseen(because: str) -> Outcome:
+    """Part of this scenario, and not to be seen in this kind of submission."""
+    return Outcome(verdict="skipped", because=because, unseen=True)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CriterionResult:
+    """A criterion with its points. `points` and `possible` are 0 where it was skipped, `weight` is not."""
+
+    id: str
+    outcome: Outcome
+    points: float
+    possible: float
+    weight: float = 0.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HunkResult:
+    """What became of one conflict: a hunk of a text, or a whole path (`hunk` is None).
+
+    The three sides and what was `left` are texts for people; None where the path does not exist.
+    `ours_name` and `theirs_name` tell who they are here. `line` is where it lies in the learner's file,
+    `renamed` that file's name where the learner gave it a new one, `left_at` where it lies if one of the
+    sides had it there. `look` are Git's commands that show what the sides did there. `subject` is that of the
+    commit that was replayed. `together` are whole answers, a word a hunk, where the key accepts several and
+    not every mixture of them.
+    """
+
+    task: int
+    commit: str | None
+    file: str
+    hunk: int | None
+    kept: str
+    accepted: tuple[str, ...]
+    outcome: Literal["met", "missed", "skipped"]
+    why: str = ""
+    line: int | None = None
+    base: str | None = None
+    ours: str | None = None
+    theirs: str | None = None
+    left: str | None = None
+    wanted: str | None = None
+    ours_name: str = "ours"
+    theirs_name: str = "theirs"
+    renamed: str | None = None
+    left_at: str | None = None
+    subject: str | None = None
+    step: int = 0
+    look: tuple[str, ...] = ()
+    together: tuple[tuple[str, ...], ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Assessment:
+    """Everything that grading one submission found.
+
+    `needs_a_look` is why a person should look, `notes` how the learner worked (told, never marked),
+    `reason` why a submission is unreadable. `commits` are the ids of the learner's own commits, `makers` who
+    made them, the story's cast left out, and `begun` when the first of them was made by its own account (in
+    seconds since 1970, 0 where there is none). `unmet` counts the conflicts that were never come to.
+    """
+
+    exercise: str
+    title: str
+    variant: str
+    state: State
+    criteria: tuple[CriterionResult, ...]
+    hunks: tuple[HunkResult, ...]
+    needs_a_look: tuple[str, ...]
+    notes: tuple[str, ...] = ()
+    reason: str = ""
+    commits: tuple[str, ...] = ()
+    makers: tuple[str, ...] = ()
+    begun: int = 0
+    unmet: int = 0
+
+    @property
+    def points(self) -> float:
+        """The points earned, to a tenth."""
+        return round(sum(result.points for result in self.criteria), 1)
+
+    @property
+    def possible(self) -> float:
+        """The points of everything that was assessed."""
+        return round(sum(result.possible for result in self.criteria), 1)
+
+    @property
+    def percent(self) -> float:
+        """The share of the points that was earned, in percent, to a tenth."""
+        return round(100 * self.points / self.possible, 1) if self.possible else 0.0
+
+
+def unreadable(reason: str, exercise: str = "", title: str = "", variant: str = "") -> Assessment:
+    """The assessment of what can't be read. All of these texts may come from a submission; they are cut."""
+    return Assessment(
+        exercise=brief(exercise),
+        title=brief(title),
+        variant=brief(variant),
+        state="unreadable",
+        criteria=(),
+        hunks=(),
+        needs_a_look=(),
+        reason=brief(reason, 300),
+    )

@@ -1,0 +1,103 @@
+"""The key's answers carried over to what a learner met, where an earlier choice of theirs made that another.
+
+A mistake costs once. So whatever follows from it must be as good as what the key has there: each hunk that
+the key has is found again among those that were met, its answer is given in the words of the key on the sides
+that were met, and what the earlier mistake left outside the hunks is wanted as it is.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+from muddled_orchard.core.exercise.scenario import KEEP_WORDS, Scenario
+from muddled_orchard.core.git.lines import Lines, lines_of
+from muddled_orchard.core.key.answer_key import AS_WRITTEN, Accepted, Step, accepted_for, by_text, side, split
+from muddled_orchard.core.merging.conflict import Conflict, Hunk, MergedText
+
+Pairs = tuple[int | None, ...]
+"""For each hunk that was met the place of the key's (from 0), None for one that the key does not have. A path
+without hunks counts as one."""
+
+
+def size_of(conflict: Conflict) -> int:
+    """How many decisions a conflict asks for: one a hunk, or one for a path without hunks."""
+    return len(conflict.merged.hunks) if conflict.merged else 1
+
+
+def paired(asked: Conflict | None, met: Conflict) -> Pairs:
+    """Which of the key's hunks each hunk of a conflict is, in order: the pairs that share most lines."""
+    if asked is None:
+        return (None,) * size_of(met)
+    if asked.merged is None or met.merged is None:
+        return (0, *(None for _ in range(size_of(met) - 1)))
+    theirs, ours = asked.merged.hunks, met.merged.hunks
+    if len(theirs) == len(ours):
+        return tuple(range(len(ours)))
+    # The best pairs of the first n and m hunks: how many lines they share, and the pairs themselves.
+    best: list[tuple[int, Pairs]] = [(0, ())] * (len(theirs) + 1)
+    for one in ours:
+        row: list[tuple[int, Pairs]] = [(best[0][0], (*best[0][1], None))]
+        for place, other in enumerate(theirs):
+            choices = [(best[place + 1][0], (*best[place + 1][1], None)), row[-1]]
+            if common := _in_common(one, other):
+                choices.append((best[place][0] + common, (*best[place][1], place)))
+            row.append(max(choices, key=lambda choice: choice[0]))
+        best = row
+    return best[-1][1]
+
+
+def _in_common(one: Hunk, other: Hunk) -> int:
+    pairs = ((one.theirs, other.theirs), (one.base, other.base), (one.ours, other.ours))
+    return sum(len({*mine} & {*yours}) for mine, yours in pairs)
+
+
+def carried_over(
+    step: Step, met: Conflict, pairs: Pairs, scenario: Scenario, texts: Mapping[str, bytes]
+) -> tuple[Accepted, ...]:
+    """What is accepted for a conflict that was met instead of the key's."""
+    asked = step.meeting.conflict(met.path)
+    solved = step.solved.get(met.path)
+    if solved is None:
+        gone = (Accepted(gone=True, words=("gone",)),)
+        return (*gone, *_as_asked(step, met, scenario, texts)) if asked else gone
+    lines = lines_of(texts[solved.id])
+    if met.merged is None:
+        ways = _as_asked(step, met, scenario, texts) if asked else ()
+        return (*ways, Accepted(words=(AS_WRITTEN,), clean=(lines,)))
+    cut = by_text(met.merged, lines, scenario.spacing)
+    own = tuple(stretch for stretch, _ in split(met.merged.parts))
+    ways = tuple(
+        _in_other_hunks(way, asked.merged, met.merged, pairs, cut, own)
+        for way in step.accepted.get(met.path, ())
+        if asked is not None and asked.merged is not None and len(way.choices) == len(asked.merged.hunks)
+    )
+    why = next((way.why for way in step.accepted.get(met.path, ())), "")
+    # Who repairs an earlier mistake here leaves the key's whole file: that is right in any case.
+    return (*ways, replace(cut, clean=own, why=why), replace(cut, why=why))
+
+
+def _as_asked(
+    step: Step, met: Conflict, scenario: Scenario, texts: Mapping[str, bytes]
+) -> tuple[Accepted, ...]:
+    ways, problems = accepted_for(met, scenario, step.task, step.label, texts)
+    return () if problems else ways
+
+
+def _in_other_hunks(
+    way: Accepted, asked: MergedText, met: MergedText, pairs: Pairs, cut: Accepted, own: Sequence[Lines]
+) -> Accepted:
+    """A resolution of the key's hunks as one of those that were met; for the others it has what the key
+    leaves."""
+    words: list[str] = []
+    choices: list[Lines] = []
+    for number, (hunk, pair) in enumerate(zip(met.hunks, pairs, strict=True)):
+        word = cut.words[number] if pair is None else way.words[pair]
+        words.append(word)
+        if pair is None:
+            choices.append(cut.choices[number])
+        else:
+            choices.append(side(hunk, word) if word in KEEP_WORDS else way.choices[pair])
+    as_merged = way.clean == tuple(stretch for stretch, _ in split(asked.parts))
+    clean = tuple(own) if as_merged else cut.clean
+    return replace(way, words=tuple(words), choices=tuple(choices), clean=clean, whole=False)

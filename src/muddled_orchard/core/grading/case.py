@@ -1,0 +1,349 @@
+"""One submission laid out for judging: each task with its result, the files it conflicts in and how they
+were resolved. Every criterion looks at the same case, so nothing is computed twice."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from muddled_orchard.core.base.phrases import cut
+from muddled_orchard.core.exercise.scenario import Scenario, Task
+from muddled_orchard.core.exercise.tasks import source_of
+from muddled_orchard.core.git.commits import Commit, Tree, contains
+from muddled_orchard.core.git.lines import Lines, by_lines, is_binary, lines_of
+from muddled_orchard.core.grading.assessment import State
+from muddled_orchard.core.grading.carrying import carried_over, paired, size_of
+from muddled_orchard.core.grading.locating.replays import stands_on
+from muddled_orchard.core.grading.locating.results import Result
+from muddled_orchard.core.grading.readings import FileReading, read_file
+from muddled_orchard.core.key.answer_key import Accepted, Key, Step, modes_of
+from muddled_orchard.core.merging.conflict import Blob, Conflict, Meeting
+from muddled_orchard.core.submission.evidence import Evidence
+from muddled_orchard.core.submission.status import Uncommitted, is_backup, tracked, uncommitted
+
+MOST_SHOWN = 4_000
+"""How many letters of a text results show."""
+
+_OPEN = ("none", "pending", "by hand", "not reached")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ConflictCase:
+    """One conflicted path: `blob` is what lies there in the result (None: nothing), `reading` how its
+    hunks were resolved where it has hunks and a text lies there. `renamed` is where its content lies
+    now, if the learner gave it a name that nobody else had, `left_at` if it lies where one of the sides had
+    it.
+
+    `extra` are the numbers of hunks that the key does not have: the learner's own earlier choices made them.
+    `asked`: the key has the conflict at all. `vanished`: the learner's own doing kept it from being met, and
+    it is read as it would have been met. `covers` is how many of the key's decisions it stands for. `modes`
+    are the modes that the file may have.
+    """
+
+    conflict: Conflict
+    accepted: tuple[Accepted, ...]
+    blob: Blob | None
+    lines: Lines
+    reading: FileReading | None
+    renamed: str | None = None
+    left_at: str | None = None
+    extra: frozenset[int] = frozenset()
+    asked: bool = True
+    vanished: bool = False
+    covers: int = 1
+    modes: frozenset[int] = frozenset()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TaskCase:
+    """One step of a task (a merge, or one replayed commit): what was asked, where its result lies, and
+    what is in it.
+
+    `meeting` is the one that the learner really had; `tree` the result that is judged, None where
+    there is none; `conflicts` are in the order of their paths. `spared` counts the conflicts of the key that
+    an earlier mistake kept from being met: they cost nothing more.
+    """
+
+    step: Step
+    result: Result
+    meeting: Meeting
+    tree: Tree | None
+    conflicts: tuple[ConflictCase, ...]
+    spared: int = 0
+
+    @property
+    def unmet(self) -> int:
+        """How many of the key's decisions were never come to."""
+        asked = sum(size_of(one) for one in self.step.meeting.conflicts if self.step.accepted.get(one.path))
+        return asked - self.spared - sum(one.covers for one in self.conflicts if one.asked and one.accepted)
+
+    @property
+    def task(self) -> Task:
+        """The operation that it is a step of."""
+        return self.step.operation
+
+    @property
+    def ours_name(self) -> str:
+        """`ours (main)`."""
+        return self.step.ours_name
+
+    @property
+    def theirs_name(self) -> str:
+        """`theirs (night-shift)`."""
+        return self.step.theirs_name
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Case:
+    """Everything about one submission that criteria look at. `final_tree` is where it all ended."""
+
+    key: Key
+    evidence: Evidence
+    commits: Mapping[str, Commit]
+    texts: Mapping[str, bytes]
+    tasks: tuple[TaskCase, ...]
+    uncommitted: tuple[Uncommitted, ...]
+
+    @property
+    def scenario(self) -> Scenario:
+        """The scenario with this variant's values."""
+        return self.key.scenario
+
+    @property
+    def final_tree(self) -> Tree | None:
+        """What the last task that has a result left."""
+        return next((task.tree for task in reversed(self.tasks) if task.tree is not None), None)
+
+    @property
+    def state(self) -> State:
+        """How far it got."""
+        shapes = [task.result.shape for task in self.tasks]
+        if self.nothing_found:
+            return "open" if self.something_happened else "untouched"
+        if self._only_as_handed_out():
+            return "untouched"
+        if self.evidence.pending or any(shape in _OPEN for shape in shapes):
+            return "open"
+        return "open" if self.evidence.unmerged else "finished"
+
+    @property
+    def nothing_found(self) -> bool:
+        """Whether there is no result of any task."""
+        shapes = {task.result.shape for task in self.tasks}
+        return "none" in shapes and shapes <= {"none", "nothing to do"}
+
+    @property
+    def something_happened(self) -> bool:
+        """Whether something is not as it was handed out: a branch here or at the remote, or an operation that
+        is under way."""
+        heads = {ref: tip for ref, tip in self.key.refs.items() if ref.startswith("refs/heads/")}
+        moved = any(self.evidence.refs.get(ref) != tip for ref, tip in heads.items())
+        return moved or bool(self.remote_changes) or self.evidence.pending is not None
+
+    @property
+    def remote_changes(self) -> dict[str, str | None]:
+        """The handed-out branches of the remote that stand elsewhere now, and where; None for those that are
+        gone."""
+        there = self.evidence.remote
+        if there is None:
+            return {}
+        handed_out = {branch: self.key.ids[place] for branch, place in self.key.history.remote.items()}
+        return {branch: there.get(branch) for branch, tip in handed_out.items() if there.get(branch) != tip}
+
+    def _only_as_handed_out(self) -> bool:
+        """Whether it was handed out at a conflict, and stands there still."""
+        if not self.scenario.start.stopped:
+            return False
+        here = [task for task in self.tasks if task.result.shape == "pending"]
+        first = next((task for task in self.tasks if task.step.meeting.conflicts), None)
+        return bool(here) and here[0] is first and all(map(self._is_untouched, here[0].conflicts))
+
+    def _is_untouched(self, conflict: ConflictCase) -> bool:
+        if conflict.conflict.path not in self.evidence.unmerged:
+            return False
+        if conflict.reading is None:
+            return conflict.blob is None or conflict.blob in conflict.conflict.stages.values()
+        return all(hunk.kept == "unresolved" for hunk in conflict.reading.hunks)
+
+    def lines(self, blob: Blob | None) -> Lines:
+        """The lines of a file; none where it is missing or binary."""
+        data = self.texts.get(blob.id, b"") if blob else b""
+        return lines_of(data) if by_lines(data) else ()
+
+    def text(self, blob: Blob | None) -> str | None:
+        """The text of a file, None where there is no file."""
+        if blob is None:
+            return None
+        data = self.texts.get(blob.id, b"")
+        if is_binary(data):
+            return "(binary)"
+        return cut(data[: 4 * MOST_SHOWN].decode("utf-8", "replace"), MOST_SHOWN)
+
+
+def lay_out(evidence: Evidence, key: Key, located: tuple[Result, ...]) -> Case:
+    """Read the results, which lie where `core.locate` found them."""
+    commits = {**key.commits, **evidence.commits}
+    texts = {**key.texts, **evidence.texts}
+    head = commits.get(evidence.head_commit or "")
+    case = Case(
+        key=key,
+        evidence=evidence,
+        commits=commits,
+        texts=texts,
+        tasks=(),
+        uncommitted=tuple(uncommitted(evidence, head.tree if head else {}, key.texts)),
+    )
+    tasks: list[TaskCase] = []
+    right_so_far = True
+    for step, result in zip(key.steps, located, strict=True):
+        tasks.append(_task(case, step, result, right_so_far=right_so_far))
+        right_so_far = right_so_far and tasks[-1].tree == step.solved
+    return replace(case, tasks=tuple(tasks))
+
+
+def _task(case: Case, step: Step, result: Result, *, right_so_far: bool) -> TaskCase:
+    meeting = case.evidence.meetings.get((result.ours, result.theirs), step.meeting)
+    tree: Tree | None = None
+    if result.in_working_tree:
+        tree = tracked(case.evidence)
+    elif result.final is not None and result.shape not in ("nothing to do", "none", "dropped"):
+        tree = case.commits[result.final].tree
+    if tree is None:
+        return TaskCase(step=step, result=result, meeting=meeting, tree=None, conflicts=())
+    if meeting is step.meeting:
+        conflicts = [
+            _read(case, step, result, meeting, conflict, step.accepted.get(conflict.path, ()), tree)
+            for conflict in meeting.conflicts
+        ]
+        return TaskCase(step=step, result=result, meeting=meeting, tree=tree, conflicts=tuple(conflicts))
+    # What they met is not what the key meets. Where no earlier mistake made it so, it was their own doing.
+    elsewhere = step.commit is not None and not stands_on(case.commits, result, _first_base(case, step))
+    own_doing = right_so_far or elsewhere
+    return _deviating(case, step, result, meeting, tree, own_doing=own_doing)
+
+
+def _first_base(case: Case, step: Step) -> str:
+    return next(one.ours for one in case.key.steps if one.task == step.task)
+
+
+def _deviating(
+    case: Case, step: Step, result: Result, meeting: Meeting, tree: Tree, *, own_doing: bool
+) -> TaskCase:
+    """A step at which the learner met something else than the key: the key's conflicts count, as far as they
+    are still there; others are told and cost nothing."""
+    conflicts: list[ConflictCase] = []
+    spared = 0
+    for conflict in meeting.conflicts:
+        asked = step.meeting.conflict(conflict.path)
+        pairs = paired(asked, conflict)
+        lacking = size_of(asked) - sum(pair is not None for pair in pairs) if asked else 0
+        if lacking and own_doing:
+            continue  # it is read below as it would have been met
+        spared += lacking if asked and step.accepted.get(asked.path) else 0
+        ways = carried_over(step, conflict, pairs, case.scenario, case.texts)
+        found = _read(case, step, result, meeting, conflict, ways, tree)
+        extra = frozenset(number for number, pair in enumerate(pairs, start=1) if pair is None)
+        covers = len(pairs) - len(extra)
+        conflicts.append(replace(found, extra=extra, asked=asked is not None, covers=covers))
+    read = {one.conflict.path for one in conflicts}
+    for asked in step.meeting.conflicts:
+        if asked.path in read:
+            continue
+        if not own_doing:
+            spared += size_of(asked) if step.accepted.get(asked.path) else 0
+        elif contains(case.commits, result.ours, step.ours) or step.commit is not None:
+            ways = step.accepted.get(asked.path, ())
+            found = _read(case, step, result, step.meeting, asked, ways, tree)
+            conflicts.append(replace(found, vanished=True))
+    conflicts.sort(key=lambda one: one.conflict.path)
+    return TaskCase(
+        step=step, result=result, meeting=meeting, tree=tree, conflicts=tuple(conflicts), spared=spared
+    )
+
+
+def _read(
+    case: Case,
+    step: Step,
+    result: Result,
+    meeting: Meeting,
+    conflict: Conflict,
+    accepted: tuple[Accepted, ...],
+    tree: Tree,
+) -> ConflictCase:
+    blob = tree.get(conflict.path)
+    renamed = left_at = None
+    if blob is None and not all(one.gone for one in accepted):
+        left_at = _left_at(case, result, meeting, conflict, tree)
+        renamed = None if left_at else _renamed(case, meeting, conflict, tree)
+        blob = tree.get(renamed or "")
+    lines = case.lines(blob)
+    reading = None
+    if conflict.merged is not None and blob is not None and _is_of_its_kind(blob, conflict):
+        reading = read_file(conflict.merged, lines, accepted, case.scenario.spacing, labels(step, result))
+    return ConflictCase(
+        conflict=conflict,
+        accepted=accepted,
+        blob=blob,
+        lines=lines,
+        reading=reading,
+        renamed=renamed,
+        left_at=left_at,
+        covers=size_of(conflict),
+        modes=modes_of(conflict, step.solved, meeting.tree),
+    )
+
+
+def _is_of_its_kind(blob: Blob, conflict: Conflict) -> bool:
+    """Whether it is a plain file where the sides have one, and not a link to one."""
+    return blob.mode >> 12 in {side.mode >> 12 for side in conflict.stages.values()}
+
+
+def _left_at(case: Case, result: Result, meeting: Meeting, conflict: Conflict, tree: Tree) -> str | None:
+    """Where a conflicted file lies, if that is a name that one of the sides had: that is this side's
+    choice."""
+    sides = [case.commits[id_].tree for id_ in (result.ours, result.theirs) if id_ in case.commits]
+    ids = {blob.id for blob in conflict.stages.values()}
+    for path, blob in tree.items():
+        elsewhere = path != conflict.path and path not in meeting.tree and meeting.conflict(path) is None
+        had = elsewhere and any(path in side for side in sides)
+        if had and (blob.id in ids or _most_alike(case, blob, conflict)):
+            return path
+    return None
+
+
+def _renamed(case: Case, meeting: Meeting, conflict: Conflict, tree: Tree) -> str | None:
+    """A new name under which a conflicted file's content lies now: the same, or most of its lines."""
+    known = {*meeting.tree, *(other.path for other in meeting.conflicts)}
+    new = [path for path in tree if path not in known and not is_backup(path)]
+    ids = {blob.id for blob in conflict.stages.values()}
+    for path in new:
+        if tree[path].id in ids or _most_alike(case, tree[path], conflict):
+            return path
+    return None
+
+
+def _most_alike(case: Case, blob: Blob, conflict: Conflict) -> bool:
+    """Whether a file has most of its lines in common with a side."""
+    lines = set(case.lines(blob))
+    sides = [set(case.lines(side)) for side in conflict.stages.values()]
+    return any(side and 2 * len(side & lines) > max(len(side), len(lines)) for side in sides)
+
+
+def labels(step: Step, result: Result) -> frozenset[str]:
+    """The names that Git may have written behind the markers of a task's conflict."""
+    names = {
+        "HEAD",
+        step.operation.on,
+        source_of(step.operation) or "",
+        "Updated upstream",
+        "Stashed changes",
+    }
+    for id_ in (result.ours, result.theirs, step.commit):
+        if id_ is not None:
+            names |= {id_, id_[:7]}
+    return frozenset(names - {""})
+
+
+def short(id_: str | None) -> str:
+    """A commit's id as people write it."""
+    return (id_ or "")[:7]

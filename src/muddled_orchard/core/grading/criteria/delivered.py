@@ -1,0 +1,47 @@
+"""delivered: the remote has the result (where a push was asked), the branch is deleted (where that was)."""
+
+from __future__ import annotations
+
+from muddled_orchard.core.grading.assessment import Outcome, met, partly, skipped, unseen
+from muddled_orchard.core.grading.case import Case
+
+
+def judge(case: Case) -> Outcome:
+    """The share of what was to be delivered that was."""
+    evidence = case.evidence
+    pushed = {task.task.on for task in case.tasks if task.task.push}
+    deleted = {task.task.delete for task in case.tasks if task.task.delete}
+    # What the remote has of a branch that is to be gone, is to be gone as well.
+    deleted_there = deleted & case.key.history.remote.keys()
+    if not pushed and not deleted:
+        return skipped("Nothing was to be pushed or deleted.")
+    if (pushed or deleted_there) and evidence.remote is None:
+        return unseen("Only the repository was handed in; the remote beside it can't be seen.")
+    there = evidence.remote or {}
+    lacking = []
+    for branch in sorted(pushed):
+        own, now = evidence.branch(branch), there.get(branch)
+        handed_out = case.key.history.remote.get(branch)
+        if now is None or own is None or now != own:
+            lacking.append(f"origin does not have {branch} as it is here; it was not pushed.")
+        elif handed_out is not None and now == case.key.ids[handed_out] and not _moved(case, branch):
+            lacking.append(f"origin has {branch} as it was handed out; there was nothing pushed.")
+    lacking += [
+        f"{branch} still exists; it was to be deleted."
+        for branch in sorted(deleted)
+        if evidence.branch(branch)
+    ]
+    lacking += [
+        f"origin still has {name}; it was to be deleted." for name in sorted(deleted_there) if name in there
+    ]
+    asked = len(pushed) + len(deleted) + len(deleted_there)
+    if not lacking:
+        said = [word for word, some in (("pushed", pushed), ("deleted", deleted)) if some]
+        return met(f"What was to be {' and '.join(said)} is.")
+    return partly(" ".join(lacking), 1 - len(lacking) / asked)
+
+
+def _moved(case: Case, branch: str) -> bool:
+    """Whether a branch is elsewhere than it was handed out: what origin has already needs no push."""
+    ref = f"refs/heads/{branch}"
+    return case.evidence.refs.get(ref) != case.key.refs.get(ref)

@@ -1,0 +1,263 @@
+"""resolution: each conflict is resolved in a way that the key accepts."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from math import prod
+from typing import Literal
+
+from muddled_orchard.core.base.phrases import all_of, brief, command, counted, cut, was
+from muddled_orchard.core.git.lines import Lines, alike
+from muddled_orchard.core.grading.assessment import HunkResult, Outcome, Place, partly, skipped
+from muddled_orchard.core.grading.carrying import size_of
+from muddled_orchard.core.grading.case import MOST_SHOWN, Case, ConflictCase, TaskCase, short
+from muddled_orchard.core.grading.readings import HunkReading
+from muddled_orchard.core.key.answer_key import Accepted
+from muddled_orchard.core.merging.conflict import STAGE
+
+
+def judge(case: Case) -> Outcome:
+    """The share of the key's conflicts that were resolved as accepted. What an earlier mistake made of them,
+    or kept from being met, neither costs nor earns."""
+    if not any(step.meeting.conflicts for step in case.key.steps):
+        return skipped("Nothing conflicts in this scenario.")
+    expected = sum(
+        size_of(conflict)
+        for step in case.key.steps
+        for conflict in step.meeting.conflicts
+        if step.accepted.get(conflict.path)
+    )
+    if not expected:
+        return skipped("The key accepts nothing for these conflicts; a person has to look.")
+    bad: list[HunkResult] = []
+    wrong = 0
+    for conflict, results in _told(case):
+        missed = [result for result in results if result.outcome == "missed"]
+        bad += missed
+        # A file that is gone as a whole stands for all of its hunks.
+        wrong += len(missed) if conflict.reading is not None else conflict.covers * len(missed)
+    unmet = sum(task.unmet for task in case.tasks)
+    if not wrong and not unmet:
+        them = "The conflict is" if expected == 1 else f"{all_of(expected)} conflicts are"
+        return partly(f"{them} resolved as the key accepts.", 1.0)
+    places = tuple(Place(result.file, result.line) for result in bad[:_MOST_TOLD])
+    said = list(dict.fromkeys(said_of(result) for result in bad[:3]))
+    said += [f"And {counted(len(bad) - 3, 'more conflict')}."] if len(bad) > 3 else []
+    # The key's reasons, each once.
+    said += dict.fromkeys(" ".join(result.why.split()) for result in bad[:3] if result.why)
+    said += [f"{counted(unmet, 'conflict')} {was(unmet)} never met."] if unmet else []
+    return partly(" ".join(said), (expected - wrong - unmet) / expected, places)
+
+
+_MOST_TOLD = 100
+
+
+def said_of(result: HunkResult) -> str:
+    """What was kept, and what was wanted."""
+    where = f"{result.file}, line {result.line}" if result.line else result.file
+    if result.subject:
+        where += f' (of "{brief(result.subject)}")'
+    if result.renamed:
+        where += f", now {result.renamed}"
+    said = f"{where}: {_kept(result)}"
+    if result.left_at:
+        said += f"; wanted: {result.file}"
+    elif result.together and result.kept != "unresolved":
+        ways = ("; or ".join(" and ".join(_named(result, word) for word in way) for way in result.together),)
+        said += f"; wanted, hunk by hunk: {ways[0]}"
+    elif result.accepted and result.kept != "unresolved":
+        said += f"; wanted: {' or '.join(_named(result, word) for word in result.accepted)}"
+    said += "."
+    other = {"ours": "theirs", "theirs": "ours"}.get(result.kept)
+    if other in result.accepted and "new base" in result.ours_name:
+        said += (
+            " In a rebase ours is the new base, and theirs is your own commit: "
+            "this is exactly the other way round than wanted."
+        )
+    return said
+
+
+def _kept(result: HunkResult) -> str:
+    if result.left_at:
+        return f"it lies at {result.left_at}, where one of the sides had it"
+    match result.kept:
+        case "unresolved" if result.hunk is None:
+            return "the conflict is still there, neither side was chosen"
+        case "unresolved":
+            return "the conflict is still there, with its markers"
+        case "gone":
+            return "the file was deleted"
+        case "neither":
+            return "neither side was kept; the lines were deleted"
+        case "base":
+            return "the old text was kept, from before either side changed it"
+        case "blend":
+            return "what stands there now is neither side, nor both"
+        case "ours+theirs" | "theirs+ours":
+            first, second = (_named(result, name) for name in result.kept.split("+"))
+            swapped = "+".join(reversed(result.kept.split("+")))
+            order = " in the wrong order" if swapped in result.accepted else ""
+            return f"both sides were kept{order}, {first} before {second}"
+    return f"{_named(result, result.kept)} was kept"
+
+
+def _named(result: HunkResult, word: str) -> str:
+    """A word of the key with the branches that it means here."""
+    if word == "gone":
+        return "no such file"
+    names = {"ours": result.ours_name, "theirs": result.theirs_name}
+    return " and then ".join(names.get(part, part) for part in word.split("+"))
+
+
+def hunk_results(case: Case) -> Iterator[HunkResult]:
+    """What became of every conflict, in the order of tasks, files and hunks."""
+    for _, results in _told(case):
+        yield from results
+
+
+def _told(case: Case) -> Iterator[tuple[ConflictCase, list[HunkResult]]]:
+    """Each conflict with what became of it."""
+    for step, task in enumerate(case.tasks, start=1):
+        for conflict in task.conflicts:
+            if conflict.reading is None:
+                yield conflict, [_of_path(case, task, step, conflict)]
+            else:
+                yield (
+                    conflict,
+                    [_of_hunk(case, task, step, conflict, hunk) for hunk in conflict.reading.hunks],
+                )
+
+
+def _of_hunk(case: Case, task: TaskCase, step: int, conflict: ConflictCase, hunk: HunkReading) -> HunkResult:
+    wanted = "\n or \n".join("".join(text) for text in hunk.wanted_texts)
+    only_gone = bool(conflict.accepted) and all(one.gone for one in conflict.accepted)
+    return HunkResult(
+        task=task.step.task,
+        commit=task.step.label or short(task.step.commit) or None,
+        file=conflict.conflict.path,
+        hunk=hunk.number,
+        kept=hunk.kept,
+        accepted=("gone",) if only_gone else hunk.wanted,
+        outcome=_outcome(conflict, hunk.accepted, hunk.number),
+        why=hunk.why or next((one.why for one in conflict.accepted), ""),
+        line=hunk.line,
+        base=_shown(hunk.hunk.base),
+        ours=_shown(hunk.hunk.ours),
+        theirs=_shown(hunk.hunk.theirs),
+        left=_shown(hunk.text),
+        wanted=wanted,
+        ours_name=task.ours_name,
+        theirs_name=task.theirs_name,
+        renamed=conflict.renamed,
+        left_at=conflict.left_at,
+        subject=_subject(case, task),
+        step=step,
+        look=tuple(_look(task, conflict)),
+        together=_together(conflict),
+    )
+
+
+def _look(task: TaskCase, conflict: ConflictCase) -> Iterator[str]:
+    """Git's commands that show a learner what the sides of a conflict did to a file, and why."""
+    file, ours, replayed = conflict.renamed or conflict.conflict.path, task.result.ours[:10], task.step.commit
+    if task.task.do == "stash-pop":
+        yield command("git", "log", "-p", "-3", "--", file)
+    elif replayed is None:
+        yield command("git", "log", "-p", f"{ours}...{task.result.theirs[:10]}", "--", file)
+    else:
+        yield command("git", "show", replayed[:10], "--", file)
+        yield command("git", "log", "-p", "-3", ours, "--", file)
+
+
+def _subject(case: Case, task: TaskCase) -> str | None:
+    """What the commit that was replayed says: its id is not what a learner knows it by."""
+    commit = case.commits.get(task.step.commit or "")
+    return commit.subject if commit else None
+
+
+def _together(conflict: ConflictCase) -> tuple[tuple[str, ...], ...]:
+    """Whole answers, where not every mixture of them is accepted."""
+    ways = list(dict.fromkeys(way.words for way in conflict.accepted if len(way.choices) > 1))
+    mixtures = prod(len(set(words)) for words in zip(*ways, strict=False)) if ways else 0
+    return tuple(ways) if 1 < len(ways) < mixtures else ()
+
+
+def _shown(lines: Lines) -> str:
+    return cut("".join(lines[:MOST_SHOWN]), MOST_SHOWN)
+
+
+def _of_path(case: Case, task: TaskCase, step: int, conflict: ConflictCase) -> HunkResult:
+    """A conflict without hunks, or a file with hunks that is no longer there."""
+    stages = conflict.conflict.stages
+    accepted = conflict.accepted
+    kept = _kept_path(case, task, conflict)
+    words = tuple(dict.fromkeys(word for one in accepted for word in (("gone",) if one.gone else one.words)))
+    right = any(_fits(case, conflict, one, kept) for one in accepted)
+    return HunkResult(
+        task=task.step.task,
+        commit=task.step.label or short(task.step.commit) or None,
+        file=conflict.conflict.path,
+        hunk=None,
+        kept=kept,
+        accepted=words,
+        outcome=_outcome(conflict, right),
+        why=accepted[0].why if accepted else "",
+        base=case.text(stages.get(1)),
+        ours=case.text(stages.get(2)),
+        theirs=case.text(stages.get(3)),
+        left=case.text(conflict.blob),
+        wanted=_wanted(case, conflict),
+        ours_name=task.ours_name,
+        theirs_name=task.theirs_name,
+        renamed=conflict.renamed,
+        left_at=conflict.left_at,
+        subject=_subject(case, task),
+        step=step,
+        look=tuple(_look(task, conflict)),
+        together=_together(conflict),
+    )
+
+
+def _outcome(
+    conflict: ConflictCase, right: bool, hunk: int | None = None
+) -> Literal["met", "missed", "skipped"]:
+    if not conflict.accepted or not conflict.asked or hunk in conflict.extra:
+        return "skipped"
+    return "met" if right else "missed"
+
+
+def _wanted(case: Case, conflict: ConflictCase) -> str | None:
+    for one in conflict.accepted:
+        if not one.gone:
+            if one.clean:
+                return "".join(one.text)
+            return case.text(conflict.conflict.stages[STAGE[one.words[0]]])
+    return None
+
+
+def _kept_path(case: Case, task: TaskCase, conflict: ConflictCase) -> str:
+    # Whoever deletes what Git has left there has chosen, staged or not.
+    deleted = conflict.blob is None and conflict.conflict.path in task.step.meeting.tree
+    if conflict.conflict.path in case.evidence.unmerged and task.result.in_working_tree and not deleted:
+        return "unresolved"
+    if conflict.blob is None:
+        return "gone"
+    form = alike(case.scenario.spacing)
+    now = form(conflict.lines)
+    for word, stage in (("ours", 2), ("theirs", 3), ("base", 1)):
+        side = conflict.conflict.stages.get(stage)
+        if side is None or side.mode != conflict.blob.mode:
+            continue
+        if side.id == conflict.blob.id or (now and form(case.lines(side)) == now):
+            return word
+    return "blend"
+
+
+def _fits(case: Case, conflict: ConflictCase, one: Accepted, kept: str) -> bool:
+    if one.gone:
+        return kept == "gone"
+    if not one.whole:
+        form = alike(case.scenario.spacing)
+        blob = conflict.blob
+        return blob is not None and blob.mode in conflict.modes and form(one.text) == form(conflict.lines)
+    return kept == one.words[0]

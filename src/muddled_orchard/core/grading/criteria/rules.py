@@ -1,0 +1,54 @@
+"""rules: the scenario's own checks of the result hold."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from muddled_orchard.core.exercise.file_rules import Undecided, broken
+from muddled_orchard.core.exercise.scenario import Rule
+from muddled_orchard.core.grading.assessment import Outcome, Place, met, partly, skipped
+from muddled_orchard.core.grading.case import Case
+
+
+def judge(case: Case) -> Outcome:
+    """The share of the scenario's rules that hold for what was left at the end; those that can't be decided
+    are left out."""
+    if not case.scenario.rule:
+        return skipped("This scenario has no rules of its own.")
+    failures: list[tuple[str, Place]] = []
+    decided = 0
+    for rule, data in _with_files(case):
+        try:
+            found = broken(rule, data)
+        except Undecided:
+            continue
+        decided += 1
+        if found is not None:
+            what, line = found
+            why = f" {rule.why}" if rule.why else ""
+            failures.append(
+                (f"{rule.file}{f', line {line}' if line else ''}: {what}.{why}", Place(rule.file, line))
+            )
+    if not decided:
+        return skipped("Whether the scenario's own checks hold can't be decided; a person has to look.")
+    if not failures:
+        return met("The scenario's own checks hold.")
+    share = 1 - len(failures) / decided
+    return partly(" ".join(text for text, _ in failures), share, tuple(place for _, place in failures))
+
+
+def undecided(case: Case) -> Iterator[str]:
+    """Why rules could not be decided."""
+    for rule, data in _with_files(case):
+        try:
+            broken(rule, data)
+        except Undecided as reason:
+            yield f"a rule can't be checked: {reason}"
+
+
+def _with_files(case: Case) -> Iterator[tuple[Rule, bytes | None]]:
+    head = case.commits.get(case.evidence.head_commit or "")
+    tree = case.final_tree if case.final_tree is not None else head.tree if head else {}
+    for rule in case.scenario.rule:
+        blob = tree.get(rule.file)
+        yield rule, None if blob is None else case.texts.get(blob.id, b"")

@@ -1,0 +1,66 @@
+"""tidy: the right branch is checked out, the working tree is clean, nothing was left lying about."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from muddled_orchard.core.base.phrases import have, listed, was
+from muddled_orchard.core.grading.assessment import Outcome, Place, met, partly, unseen
+from muddled_orchard.core.grading.case import Case
+from muddled_orchard.core.submission.status import is_backup
+
+
+def judge(case: Case) -> Outcome:
+    """One flaw costs half, two cost all."""
+    if case.evidence.commits_alone:
+        return unseen("A bundle holds commits alone: the working tree and what is checked out can't be seen.")
+    flaws = list(_flaws(case))
+    if not flaws:
+        return met("The right branch is checked out and nothing was left lying about.")
+    share = 0.5 if len(flaws) == 1 else 0.0
+    return partly(" ".join(text for text, _ in flaws), share, tuple(p for _, places in flaws for p in places))
+
+
+def _flaws(case: Case) -> Iterator[tuple[str, tuple[Place, ...]]]:
+    evidence = case.evidence
+    last = case.tasks[-1]
+    wanted = last.step.operation.on
+    # Who merged the wrong way round is where that leads to; `history` has the cost.
+    turned = last.result.turned and evidence.head == last.result.branch
+    if evidence.head is None and (evidence.pending is None or evidence.pending.kind != "rebase"):
+        yield f"HEAD is detached; {wanted} should be checked out.", ()
+    elif evidence.head != wanted and not turned and evidence.pending is None and evidence.working is not None:
+        yield f"{evidence.head} is checked out; it should be {wanted}.", ()
+    leftovers = [change.path for change in case.uncommitted if change.how == "untracked"]
+    committed = [path for path in (case.final_tree or {}) if is_backup(path) and not _handed_out(case, path)]
+    if committed:
+        yield (
+            f"{listed(committed)} {was(len(committed))} committed, {_backups(committed)}.",
+            _places(committed),
+        )
+    if leftovers:
+        backups = all(map(is_backup, leftovers))
+        kind = f"left behind, {_backups(leftovers)}" if backups else "left behind untracked"
+        yield f"{listed(leftovers)} {was(len(leftovers))} {kind}.", _places(leftovers)
+    under_way = evidence.pending or any(task.result.in_working_tree for task in case.tasks)
+    changed = [change.path for change in case.uncommitted if change.how != "untracked"]
+    if changed and not under_way:
+        yield (
+            f"The working tree is not clean: {listed(changed)} {have(len(changed))} uncommitted changes.",
+            _places(changed),
+        )
+    popped = any(task.task.do == "stash-pop" for task in case.tasks)
+    if evidence.stashes > len(case.key.history.stashes) - popped:
+        yield "There is work left in the stash.", ()
+
+
+def _backups(paths: list[str]) -> str:
+    return "a backup file" if len(paths) == 1 else "backup files"
+
+
+def _handed_out(case: Case, path: str) -> bool:
+    return any(path in case.key.commits[id_].tree for id_ in case.key.handed_out)
+
+
+def _places(paths: list[str]) -> tuple[Place, ...]:
+    return tuple(Place(path) for path in paths)

@@ -1,0 +1,1 @@
+"""Where each asked operation's result lies in a submission."""

@@ -1,0 +1,88 @@
+"""Did somebody attempt a task? What they made must bring in a part of what was asked.
+
+A commit that has nothing to do with the task, or another message for an old one, is none.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
+
+from muddled_orchard.core.exercise.tasks import is_merge, is_rebase
+from muddled_orchard.core.git.commits import Commits, Tree, ancestry, contains
+from muddled_orchard.core.git.lines import by_lines, lines_of
+from muddled_orchard.core.grading.locating.matching import Patch, patch
+from muddled_orchard.core.key.answer_key import Step
+from muddled_orchard.core.merging.conflict import Meeting
+
+
+def brings_part(
+    commits: Commits, texts: Mapping[str, bytes], steps: Sequence[Step], before: Tree, after: Tree
+) -> bool:
+    """Whether something of what a task asks came in between two trees. `steps` are those of the task."""
+    made = patch(texts, before, after)
+    return bool(made) and any(_meet(part, made) for part in _parts(commits, texts, steps))
+
+
+def brings_only_conflicts(meeting: Meeting, ours: Tree, texts: Mapping[str, bytes]) -> bool:
+    """Whether nothing comes in where ours is kept in each conflict."""
+    for path in {*ours, *meeting.tree}:
+        before = ours.get(path)
+        if before == meeting.tree.get(path):
+            continue
+        conflict = meeting.conflict(path)
+        if conflict is None:
+            return False
+        if conflict.merged is not None:
+            kept = conflict.merged.resolved([hunk.ours for hunk in conflict.merged.hunks])
+            if kept != lines_of(texts.get(before.id, b"") if before else b""):
+                return False
+    return True
+
+
+def _meet(part: Patch, made: Patch) -> bool:
+    return any(line for _, _, line in part & made)
+
+
+def _parts(commits: Commits, texts: Mapping[str, bytes], steps: Sequence[Step]) -> Iterator[Patch]:
+    """What a task brings in, step by step: what the other side changed, and what a resolution replaces."""
+    task = steps[0].operation
+    if is_rebase(task):
+        # It is the new base that a rebase brings to the branch.
+        onto = commits[steps[0].ours].tree
+        yield patch(texts, commits[steps[0].base or ""].tree if steps[0].base in commits else {}, onto)
+        return
+    for step in steps:
+        ours = commits[step.ours].tree
+        yield patch(texts, ours, step.solved)
+        yield patch(texts, ours, step.meeting.tree)
+        yield patch(
+            texts,
+            commits[_base(commits, step)].tree if _base(commits, step) else {},
+            commits[step.theirs].tree,
+        )
+        yield _replaced(texts, step)
+
+
+def _base(commits: Commits, step: Step) -> str:
+    """The commit from which the change of a step is taken; empty where there is none."""
+    if not is_merge(step.operation):
+        return step.base if step.base is not None and step.base in commits else ""
+    return next(
+        (one.id for one in ancestry(commits, step.ours) if contains(commits, step.theirs, one.id)), ""
+    )
+
+
+def _replaced(texts: Mapping[str, bytes], step: Step) -> Patch:
+    """The lines of ours that whoever resolves a conflict otherwise takes out."""
+    found: Patch = Counter()
+    for conflict in step.meeting.conflicts:
+        if conflict.merged is not None:
+            for hunk in conflict.merged.hunks:
+                gone = Counter(hunk.ours) - Counter(hunk.theirs)
+                found.update({(conflict.path, "-", line.strip()): count for line, count in gone.items()})
+        elif (ours := conflict.stages.get(2)) is not None:
+            data = texts.get(ours.id, b"")
+            lines = [line.strip() for line in lines_of(data)] if by_lines(data) else [ours.id]
+            found.update({(conflict.path, "-", line): 1 for line in lines})
+    return found

@@ -1,0 +1,345 @@
+"""Where does the result of each asked merge lie, and how was it made?
+
+A learner may have merged as asked, the wrong way round, squashed, copied, rebased, stopped half way, on
+another branch or on none. This module looks at the graph, and at contents only to tell an attempt from what
+has nothing to do with the task (`core.attempts`); what the result contains is judged elsewhere.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from itertools import groupby
+
+from muddled_orchard.core.exercise.tasks import git_labels, is_merge, source_of
+from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
+from muddled_orchard.core.grading.locating.attempts import brings_part
+from muddled_orchard.core.grading.locating.replays import locate_replays, stands_on
+from muddled_orchard.core.grading.locating.results import Result, Shape
+from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.submission.evidence import Evidence
+from muddled_orchard.core.submission.status import uncommitted
+
+_JOINED = ("merge", "reversed", "stale")
+
+
+def locate(evidence: Evidence, key: Key) -> tuple[Result, ...]:
+    """The result of every step, in order."""
+    commits = {**key.commits, **evidence.commits}
+    found = _Found(evidence, key, commits)
+    results: list[Result] = []
+    for _, group in groupby(key.steps, key=lambda step: step.task):
+        steps = list(group)
+        if is_merge(steps[0].operation):
+            results.append(found.of(steps[0], results))
+        else:
+            on_tip = _expected(steps[0].operation.on, key, results)
+            used = {result.made for result in results if result.made}
+            results += locate_replays(evidence, key, commits, steps, on_tip, used)
+    return tuple(_with_ends(results, key, evidence))
+
+
+class _Found:
+    """The results of merges. Those that have a merge commit are told by what it merges, in whatever order
+    they were made; only then is looked what else may be the result of those that have none."""
+
+    def __init__(self, evidence: Evidence, key: Key, commits: Commits) -> None:
+        self._evidence = evidence
+        self._key = key
+        self._commits = commits
+        self._texts = {**key.texts, **evidence.texts}
+        self._merged: dict[int, Result] = {}
+        self._pending_is_taken = False
+        before: list[Result] = []
+        for step in key.steps:
+            result = self._of_merge_commit(step, before) if is_merge(step.operation) else None
+            if result is not None:
+                self._merged[step.task] = result
+            before.append(result or _nothing(step, _expected(step.operation.on, key, before)))
+
+    def of(self, step: Step, before: list[Result]) -> Result:
+        """The result of a merge; `before` are those of the steps before."""
+        key, evidence, commits = self._key, self._evidence, self._commits
+        on, bring = step.operation.on, source_of(step.operation) or ""
+        on_tip, bring_tip = _expected(on, key, before), _expected(bring, key, before)
+        if contains(commits, on_tip, bring_tip) and step.task not in self._merged:
+            return Result(
+                shape="nothing to do", ours=on_tip, theirs=bring_tip, made=on_tip, final=on_tip, branch=on
+            )
+        if step.task in self._merged:
+            return self._merged[step.task]
+        now = evidence.branch(on)
+        if now is not None and step.fast_forward and contains(commits, now, bring_tip):
+            return Result(
+                shape="fast-forward", ours=on_tip, theirs=bring_tip, made=bring_tip, final=now, branch=on
+            )
+        under_way = None if self._pending_is_taken else self._under_way(step, on_tip, bring_tip)
+        if under_way is not None:
+            self._pending_is_taken = True
+            return under_way
+        return self._without_second_parent(step, on_tip, bring_tip, {result.made for result in before})
+
+    def _under_way(self, step: Step, on_tip: str, bring_tip: str) -> Result | None:
+        pending, head, commits = self._evidence.pending, self._evidence.head_commit, self._commits
+        if pending is None or head is None:
+            return None
+        turned = contains(commits, head, bring_tip) and not contains(commits, head, on_tip)
+        ours, theirs = (on_tip, bring_tip)
+        if pending.kind == "merge" and pending.brings:
+            brings = pending.brings[0]
+            if not turned and not self._is_for(step, brings, bring_tip):
+                return None
+            ours, theirs = (brings, head) if turned else (head, brings)
+            ours = _before_any(commits, ours, on_tip, bring_tip)
+        return Result(
+            shape="pending",
+            ours=ours,
+            theirs=theirs,
+            branch=self._evidence.head,
+            pending=pending.kind,
+            turned=turned,
+        )
+
+    def _is_for(self, step: Step, brings: str, bring_tip: str) -> bool:
+        """Whether the merge that is under way is the one that a step asks for, and not another's."""
+        if contains(self._commits, brings, bring_tip):
+            return True
+        others = (one.theirs for one in self._key.steps if one.task != step.task and is_merge(one.operation))
+        return not any(contains(self._commits, brings, other) for other in others)
+
+    def _without_second_parent(
+        self, step: Step, on_tip: str, bring_tip: str, used: set[str | None]
+    ) -> Result:
+        evidence, key, commits = self._evidence, self._key, self._commits
+        on, bring = step.operation.on, source_of(step.operation) or ""
+        nothing = _nothing(step, on_tip)
+        others = {result.made for result in self._merged.values()}
+        for branch, tip in _places(evidence, on, bring):
+            own = [commit for commit in ancestry(commits, tip) if commit.id in evidence.commits]
+            own = [one for one in own if one.id not in others and not _below_used(commits, one.id, used)]
+            if any(used):  # after an earlier task, a commit may as well mend that task's result
+                own = [commit for commit in own if _brings(commits, commit, bring_tip)]
+            if branch == bring and evidence.branch(on) is not None and not contains(commits, tip, on_tip):
+                continue  # what it has of its own is what is to be brought
+            if not own or not self._brings_part(step, on_tip, tip):
+                continue
+            shape: Shape = "squash"
+            if _replayed(commits, own, bring_tip, on_tip) or (
+                contains(commits, tip, bring_tip) and branch == on and not contains(commits, tip, on_tip)
+            ):
+                shape = "rebase"
+            return replace(nothing, shape=shape, made=own[-1].id, final=tip, branch=branch)
+        if evidence.pending is None and _touched(evidence, key, commits, step):
+            return replace(nothing, shape="by hand", branch=evidence.head, turned=evidence.head == bring)
+        now = evidence.branch(on)
+        if (
+            now is not None
+            and now in commits
+            and not contains(commits, now, on_tip)
+            and self._brings_part(step, on_tip, now)
+        ):
+            return replace(nothing, shape="moved", made=now, final=now)
+        return nothing
+
+    def _has_grown(self, id_: str) -> bool:
+        """Whether a commit has grown from what was handed out, by parents alone."""
+        return any(commit.id in self._key.handed_out for commit in ancestry(self._commits, id_))
+
+    def _brings_part(self, step: Step, before: str, after: str) -> bool:
+        """Whether a commit has grown from what was handed out, and has a part of what a merge brings."""
+        commits = self._commits
+        if not self._has_grown(after):
+            return False
+        if contains(commits, after, step.theirs):
+            return True
+        return brings_part(commits, self._texts, [step], commits[before].tree, commits[after].tree)
+
+    def _of_merge_commit(self, step: Step, before: list[Result]) -> Result | None:
+        key, evidence, commits = self._key, self._evidence, self._commits
+        on, bring = step.operation.on, source_of(step.operation) or ""
+        bring_tip = _expected(bring, key, before)
+        used = {result.made for result in before if result.shape in _JOINED}
+        stale: Result | None = None
+        # Where it should be begun, and where the merges of a row may have begun in another order.
+        for on_tip in dict.fromkeys((_expected(on, key, before), _expected(on, key, []))):
+            if contains(commits, on_tip, bring_tip):
+                continue
+            for branch, tip in _places(evidence, on, bring):
+                for merge in _merges(commits, evidence, tip):
+                    if merge.id in used:
+                        continue
+                    # A branch that was to be deleted afterwards has its merge where it went.
+                    gone = branch != on and evidence.branch(on) is None and on in _deleted(key)
+                    found = _joined(commits, merge, on_tip, bring_tip, tip, on if gone else branch)
+                    if found is not None and not self._has_grown(found.ours):
+                        continue
+                    if found is not None and found.shape != "stale":
+                        return found
+                    stale = stale or found
+        return stale
+
+
+def _deleted(key: Key) -> set[str | None]:
+    return {step.operation.delete for step in key.steps}
+
+
+def _expected(branch: str, key: Key, before: list[Result]) -> str:
+    """Where a branch should stand before a task: at its last result, or as it was handed out."""
+    for result, step in zip(reversed(before), reversed(key.steps[: len(before)]), strict=True):
+        if step.operation.on == branch and result.made is not None:
+            return result.made
+    if branch.startswith("origin/"):
+        return key.ids[key.history.remote[branch.removeprefix("origin/")]]
+    return key.refs[f"refs/heads/{branch}"]
+
+
+def _places(evidence: Evidence, on: str, bring: str) -> Iterator[tuple[str | None, str]]:
+    """Branches and their tips, the likeliest first; a detached HEAD is a place too."""
+    names = sorted(
+        (name.removeprefix("refs/heads/") for name in evidence.refs if name.startswith("refs/heads/")),
+        key=lambda name: (name != on, name != bring, name),
+    )
+    for name in names:
+        yield name, evidence.refs[f"refs/heads/{name}"]
+    if evidence.head is None and evidence.head_commit is not None:
+        yield None, evidence.head_commit
+
+
+def _merges(commits: Commits, evidence: Evidence, tip: str) -> list[Commit]:
+    """The learner's own merge commits below a tip, the oldest first."""
+    own = [commit for commit in ancestry(commits, tip) if commit.id in evidence.commits]
+    return [commit for commit in reversed(own) if len(commit.parents) > 1]
+
+
+def _joined(
+    commits: Commits, merge: Commit, on_tip: str, bring_tip: str, tip: str, branch: str | None
+) -> Result | None:
+    """How a merge commit brings the two branches together, if it does."""
+    first, second = merge.parents[0], merge.parents[1]
+    sides = [
+        (contains(commits, side, on_tip), contains(commits, side, bring_tip)) for side in (first, second)
+    ]
+    ours = _before_any(commits, first, on_tip, bring_tip)
+    merged = Result(shape="merge", ours=ours, theirs=second, made=merge.id, final=tip, branch=branch)
+    if sides[0] == (True, False) and sides[1][1]:
+        return merged
+    if sides == [(False, True), (True, False)]:
+        ours = _before_any(commits, second, on_tip, bring_tip)
+        return replace(merged, shape="reversed", ours=ours, theirs=first, turned=True)
+    if sides == [(False, False), (False, True)]:  # the branch was rewritten before it was merged into
+        return merged
+    older = contains(commits, bring_tip, second) and not contains(commits, on_tip, second)
+    if sides[0] == (True, False) and older:
+        return replace(merged, shape="stale")
+    return None
+
+
+def _before_any(commits: Commits, start: str, on_tip: str, bring_tip: str) -> str:
+    """Where a line of first parents stood before any commit came in of what is to be brought: who merges an
+    older commit of it first has resolved a part of the same conflicts, and is judged for all of them."""
+    if start == on_tip:
+        return start
+    brought = {commit.id for commit in ancestry(commits, bring_tip)}
+    brought -= {commit.id for commit in ancestry(commits, on_tip)}
+    at = start
+    while at in commits and commits[at].parents and any(one.id in brought for one in ancestry(commits, at)):
+        at = commits[at].parents[0]
+    return at if at in commits else start
+
+
+def _nothing(step: Step, on_tip: str) -> Result:
+    return Result(shape="none", ours=on_tip, theirs=step.theirs, branch=step.operation.on)
+
+
+def _below_used(commits: Commits, id_: str, used: set[str | None]) -> bool:
+    return any(result is not None and contains(commits, result, id_) for result in used)
+
+
+def _brings(commits: Commits, commit: Commit, bring_tip: str) -> bool:
+    """Whether a commit changes a file towards what the other branch has in it."""
+    theirs = commits[bring_tip].tree
+    before = commits[commit.parents[0]].tree if commit.parents and commit.parents[0] in commits else {}
+    changed = {path for path in {*commit.tree, *before} if commit.tree.get(path) != before.get(path)}
+    return any(theirs.get(path) != before.get(path) for path in changed)
+
+
+def _replayed(commits: Commits, own: list[Commit], bring_tip: str, on_tip: str) -> bool:
+    """Whether the new commits are copies of commits of one of the branches."""
+    theirs = {commit.id for commit in ancestry(commits, bring_tip)}
+    ours = {commit.id for commit in ancestry(commits, on_tip)}
+    originals = {(commits[id_].author, commits[id_].subject) for id_ in theirs ^ ours}
+    return any((commit.author, commit.subject) in originals for commit in own)
+
+
+def _touched(evidence: Evidence, key: Key, commits: Commits, step: Step) -> bool:
+    """Whether a file that takes part in the conflict was changed in the working tree or the index."""
+    if evidence.unmerged:
+        return True
+    head = commits.get(evidence.head_commit or "")
+    changed = {change.path for change in uncommitted(evidence, head.tree if head else {}, key.texts)}
+    return any(conflict.path in changed for conflict in step.meeting.conflicts)
+
+
+def _with_ends(results: list[Result], key: Key, evidence: Evidence) -> Iterator[Result]:
+    """Where a branch went on to another step, the result ends where that one begins."""
+    commits = {**key.commits, **evidence.commits}
+    for result, step in zip(results, key.steps, strict=True):
+        begin = [
+            other.ours
+            for other, following in zip(results, key.steps, strict=True)
+            if following.operation.on == step.operation.on
+            and (following.task != step.task or step.commit is not None)
+            and other.done
+            and other.made not in (None, result.made)
+            and other.shape not in ("nothing to do", "none", "skipped")
+            and contains(commits, other.ours, result.made or "")
+        ]
+        nearest = (id_ for id_ in begin if all(contains(commits, other, id_) for other in begin))
+        end = next(nearest, None) if result.done and result.made else None
+        yield replace(result, final=end) if end else result
+
+
+def grew_from(evidence: Evidence, key: Key) -> bool:
+    """Whether what is there has grown from what was handed out, by parents alone: a reflog can say
+    anything."""
+    places = {*evidence.refs.values(), evidence.head_commit}
+    commits = {**key.commits, **evidence.commits}
+    return any(one.id in key.handed_out for place in places for one in ancestry(commits, place))
+
+
+@dataclass(frozen=True, slots=True)
+class Meet:
+    """A meeting to ask Git about: two commits, their base where it is not the common ancestor, and what Git
+    called the two sides."""
+
+    ours: str
+    theirs: str
+    base: str | None
+    labels: tuple[str, str]
+
+
+def meetings_needed(results: tuple[Result, ...], key: Key, evidence: Evidence) -> list[Meet]:
+    """The meetings of a submission that the key does not hold: the learner came to them with other
+    content than the key's solution, so Git has to be asked what they really saw."""
+    commits = {**key.commits, **evidence.commits}
+    first = {step.task: step for step in reversed(key.steps)}
+    needed = []
+    for result, step in zip(results, key.steps, strict=True):
+        same = all(
+            side in commits and commits[side].tree == commits[asked].tree
+            for side, asked in ((result.ours, step.ours), (result.theirs, step.theirs))
+        )
+        known = result.ours in commits and result.theirs in commits
+        asked_base = first[step.task].ours
+        if (
+            step.commit is not None
+            and step.task == 1
+            and not stands_on(commits, result, asked_base)
+            and not contains(commits, asked_base, result.foot or "")
+        ):
+            continue  # they stand on something else altogether: the asked meeting is the measure
+        if not same and known and result.shape not in ("none", "nothing to do", "other", "not reached"):
+            replayed = commits[step.commit] if step.commit else None
+            labels = git_labels(step.operation, replayed, turned=result.turned)
+            needed.append(Meet(result.ours, result.theirs, step.base, labels))
+    return needed

@@ -1,0 +1,186 @@
+"""Where do the results of a rebase, a cherry-pick, a revert or a stash pop lie?
+
+Each replayed commit is a step of its own with its own meeting. The learner's commits are matched to the
+originals by author, message and patch (`core.matching`); what has no match was skipped, or not reached yet.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from muddled_orchard.core.exercise.tasks import is_rebase
+from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
+from muddled_orchard.core.grading.locating.attempts import brings_only_conflicts, brings_part
+from muddled_orchard.core.grading.locating.matching import Matches, matched, subject_of
+from muddled_orchard.core.grading.locating.results import Result
+from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.submission.evidence import Evidence
+from muddled_orchard.core.submission.status import tracked, uncommitted
+
+_UNDER_WAY = {"rebase": "rebase", "cherry-pick": "cherry-pick", "revert": "revert", "pull": "rebase"}
+
+
+@dataclass(frozen=True, slots=True)
+class _Line:
+    """The learner's own commits on a line of first parents, the oldest first, and what they stand on."""
+
+    foot: str
+    own: tuple[Commit, ...]
+    branch: str | None
+
+    @property
+    def tip(self) -> str:
+        return self.own[-1].id if self.own else self.foot
+
+
+def locate_replays(
+    evidence: Evidence, key: Key, commits: Commits, steps: Sequence[Step], on_tip: str, used: set[str]
+) -> list[Result]:
+    """The result of each step of one such task. `on_tip` is where the branch stood before it."""
+    task = steps[0].operation
+    pending = evidence.pending is not None and evidence.pending.kind == _UNDER_WAY.get(task.do)
+    if task.do == "stash-pop":
+        return [_popped(evidence, key, commits, steps[0], on_tip)]
+    line = _line(evidence, commits, task.on, on_tip, used, pending=pending)
+    if not pending and not _is_attempt(evidence, key, commits, steps, line, on_tip):
+        return [_result("none", step, line, None, line.foot, line.foot) for step in steps]
+    if any(len(commit.parents) > 1 for commit in line.own):
+        return [_result("other", step, line, line.tip, step.ours, line.tip) for step in steps]
+    return list(_matched(evidence, key, commits, steps, line, pending=pending))
+
+
+def _is_attempt(
+    evidence: Evidence, key: Key, commits: Commits, steps: Sequence[Step], line: _Line, on_tip: str
+) -> bool:
+    """Whether a line has grown from what was handed out and has a part of what was asked: of a rebase the new
+    base, else the change of a commit, or a commit that says that it brings it."""
+    if line.foot not in key.handed_out or line.tip == on_tip:
+        return False
+    wanted = {step.commit for step in steps}
+    if is_rebase(steps[0].operation):
+        wanted = {commit.id for commit in ancestry(commits, steps[0].ours)}
+    wanted -= {commit.id for commit in ancestry(commits, on_tip)}
+    if any(commit.id in wanted for commit in ancestry(commits, line.tip)):
+        return True
+    said = {subject_of(commits, step) for step in steps}
+    if not is_rebase(steps[0].operation) and any(commit.subject in said for commit in line.own):
+        return True
+    texts = {**key.texts, **evidence.texts}
+    return brings_part(commits, texts, steps, commits[on_tip].tree, commits[line.tip].tree)
+
+
+def _line(
+    evidence: Evidence, commits: Commits, on: str, on_tip: str, used: set[str], *, pending: bool
+) -> _Line:
+    """The line that holds the result: HEAD's while the operation is under way, else the branch's, else
+    another place that has commits of the learner's."""
+    places: list[tuple[str | None, str | None]] = [(on, evidence.branch(on))]
+    if pending:
+        places = [(on, evidence.head_commit)]
+    else:
+        places.append((evidence.head, evidence.head_commit))
+        places += [
+            (name.removeprefix("refs/heads/"), id_)
+            for name, id_ in evidence.refs.items()
+            if name.startswith("refs/heads/")
+        ]
+    lines = [_walked(evidence, commits, branch, tip, used) for branch, tip in places if tip is not None]
+    moved = [line for line in lines if line.own or line.foot != on_tip]
+    if pending or (lines and lines[0] in moved):
+        return lines[0] if lines else _Line(on_tip, (), on)
+    return next((line for line in moved if line.own), lines[0] if lines else _Line(on_tip, (), on))
+
+
+def _walked(evidence: Evidence, commits: Commits, branch: str | None, tip: str, used: set[str]) -> _Line:
+    own: list[Commit] = []
+    at: str | None = tip
+    while at is not None and at in evidence.commits and at not in used:
+        own.append(commits[at])
+        at = commits[at].parents[0] if commits[at].parents else None
+    return _Line(at or tip, tuple(reversed(own)), branch)
+
+
+def _matched(
+    evidence: Evidence, key: Key, commits: Commits, steps: Sequence[Step], line: _Line, *, pending: bool
+) -> Iterator[Result]:
+    matches = matched(commits, {**key.texts, **evidence.texts}, steps, line.own)
+    made = matches.made
+    ids = [step.commit or "" for step in steps]
+    now = evidence.pending.brings[0] if pending and evidence.pending and evidence.pending.brings else None
+    unmatched = [id_ for id_ in ids if made[id_] is None]
+    if pending and now not in unmatched:
+        now = unmatched[0] if unmatched else None
+    done = [id_ for id_ in ids if made[id_] is not None]
+    # What was committed on top of the last one mends it.
+    last = max(done, key=lambda id_: _place(line, made[id_]), default=None)
+    before, reached = line.foot, True
+    open_ends = ids.index(done[-1]) + 1 if done else 0
+    for number, (id_, step) in enumerate(zip(ids, steps, strict=True)):
+        found = made[id_]
+        if found is not None:
+            final = line.tip if id_ == last and not pending else found.id
+            yield _result("replayed", step, line, found.id, found.parents[0], final, matches=matches)
+            before = found.id
+        elif pending and id_ == now:
+            reached = False
+            kind = evidence.pending.kind if evidence.pending else ""
+            yield _result("pending", step, line, None, line.tip, None, kind, matches)
+        elif reached:
+            # Commits without a match, behind all that have one, may hold what this one brought.
+            final = line.tip if number >= open_ends else before
+            yield _result("skipped", step, line, None, before, final, matches=matches)
+        else:
+            yield _result("not reached", step, line, None, before, None, matches=matches)
+
+
+def _place(line: _Line, commit: Commit | None) -> int:
+    return line.own.index(commit) if commit in line.own else -1
+
+
+def _popped(evidence: Evidence, key: Key, commits: Commits, step: Step, on_tip: str) -> Result:
+    line = _walked(evidence, commits, step.operation.on, evidence.branch(step.operation.on) or on_tip, set())
+    if evidence.unmerged:
+        return _result("pending", step, line, None, line.tip, None, "stash-pop")
+    texts, before = {**key.texts, **evidence.texts}, commits[on_tip].tree
+    head = commits.get(evidence.head_commit or "")
+    changed = any(uncommitted(evidence, head.tree if head else {}, key.texts))
+    gone = evidence.stashes < len(key.history.stashes)
+    if changed and (gone or brings_part(commits, texts, [step], before, tracked(evidence))):
+        return _result("popped", step, line, None, line.tip, None)
+    if line.own and brings_part(commits, texts, [step], before, commits[line.tip].tree):
+        return _result("replayed", step, line, line.tip, line.foot, line.tip)
+    if gone and brings_only_conflicts(step.meeting, before, texts):
+        # Who kept ours in all of it has the same as who threw it away.
+        return _result("popped", step, line, None, line.tip, None)
+    if gone:
+        return _result("dropped", step, line, None, line.tip, line.tip)
+    return _result("none", step, line, None, line.foot, None)
+
+
+def _result(
+    shape: str,
+    step: Step,
+    line: _Line,
+    made: str | None,
+    ours: str,
+    final: str | None,
+    pending: str = "",
+    matches: Matches | None = None,
+) -> Result:
+    return Result(
+        shape=shape,  # type: ignore[arg-type]
+        ours=ours,
+        theirs=step.theirs,
+        made=made,
+        final=final,
+        branch=line.branch,
+        pending=pending,
+        foot=line.foot,
+        matches=matches,
+    )
+
+
+def stands_on(commits: Commits, result: Result, base: str) -> bool:
+    """Whether the replayed commits stand on this commit (or further on)."""
+    return result.foot is not None and contains(commits, result.foot, base)

@@ -1,0 +1,74 @@
+"""The result of one step of a task: where it lies, and how it was made."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from muddled_orchard.core.grading.locating.matching import Matches
+
+Shape = Literal[
+    "merge",
+    "reversed",
+    "stale",
+    "squash",
+    "rebase",
+    "fast-forward",
+    "pending",
+    "by hand",
+    "moved",
+    "none",
+    "nothing to do",
+    "replayed",
+    "skipped",
+    "not reached",
+    "popped",
+    "dropped",
+    "other",
+]
+"""How a task was carried out.
+
+`merge`: as asked, ours first. `reversed`: a merge commit with the sides turned round. `stale`: a merge
+of an older commit of the branch. `squash`: a commit without the second parent. `rebase`: the commits
+were replayed. `fast-forward`: the branch was moved on, where that was possible. `pending`: an
+operation is under way. `by hand`: files were changed, and nothing committed or pending. `moved`: the
+branch was set to another commit, and what it had is no longer in it. `none`: nothing was done.
+`nothing to do`: the branch had it all before.
+
+Of a commit that is to be replayed: `replayed`; `skipped`, when it is not there; `not reached`, when the
+operation stopped before it; `popped`, the stashed work in the working tree; `dropped`, when it was thrown
+away instead; `other`, when something else was done than what was asked.
+"""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Result:
+    """Where one step's result lies: of a merge, or of one replayed commit.
+
+    `ours` and `theirs` are the learner's commits that met, turned the way the task asks; `made` the
+    commit that brought them together; `final` the commit at which the content is judged, None where
+    it is the working tree; `branch` the branch that holds it, None for a detached HEAD.
+    `pending` is of what kind the operation is that is under way, `turned` whether its sides are; `foot` is
+    what replayed commits stand on, `matches` how all of the operation's commits were matched.
+    """
+
+    shape: Shape
+    ours: str
+    theirs: str
+    made: str | None = None
+    final: str | None = None
+    branch: str | None = None
+    pending: str = ""
+    turned: bool = False
+    foot: str | None = None
+    matches: Matches | None = None
+
+    @property
+    def in_working_tree(self) -> bool:
+        """Whether the content is judged in the working tree."""
+        return self.shape in ("pending", "by hand", "popped")
+
+    @property
+    def done(self) -> bool:
+        """Whether there is a committed result."""
+        return self.final is not None

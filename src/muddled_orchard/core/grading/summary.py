@@ -1,0 +1,68 @@
+"""How it went, in one sentence: how far it got, and what is wrong with the conflicts."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Literal
+
+from muddled_orchard.core.base.phrases import be, counted, was
+from muddled_orchard.core.grading.assessment import Assessment
+
+
+def got_it(assessment: Assessment) -> bool:
+    """Whether everything that was assessed is met."""
+    return assessment.state == "finished" and all(
+        criterion.outcome.verdict in ("met", "skipped") for criterion in assessment.criteria
+    )
+
+
+def nothing_done(assessment: Assessment) -> str | None:
+    """Why there is nothing to judge, where nothing of what was asked was done."""
+    idle = assessment.state == "untouched" or (assessment.state == "open" and assessment.points == 0)
+    said = Counter(c.outcome.because for c in assessment.criteria if c.outcome.verdict == "missed")
+    return said.most_common(1)[0][0] if idle and said else None
+
+
+Standing = Literal["got it", "almost", "not yet", "not started", "unreadable"]
+
+
+def standing(assessment: Assessment) -> Standing:
+    """How it stands in two words. `got it`: everything that was assessed is met. `almost`: every conflict is
+    resolved as accepted, and something else is not right. `not started`: nothing was attempted. `not yet`:
+    all else."""
+    if assessment.state == "unreadable":
+        return "unreadable"
+    if nothing_done(assessment):
+        return "not started" if assessment.state == "untouched" else "not yet"
+    if got_it(assessment):
+        return "got it"
+    return "almost" if conflicts_are_right(assessment) else "not yet"
+
+
+def conflicts_are_right(assessment: Assessment) -> bool:
+    """Whether no conflict was resolved wrongly or never met."""
+    return assessment.unmet == 0 and not any(hunk.outcome == "missed" for hunk in assessment.hunks)
+
+
+def summary(assessment: Assessment) -> str:
+    """The sentence, for a submission that was attempted and is not all right."""
+    verdicts = {criterion.id: criterion.outcome.verdict for criterion in assessment.criteria}
+    if assessment.state == "open":
+        far = "It is not finished"
+    elif verdicts.get("markers") == "missed":
+        far = "It was handed in with conflict markers in it"
+    else:
+        far = "It is finished"
+    wrong = sum(hunk.outcome == "missed" for hunk in assessment.hunks)
+    parts = []
+    if wrong:
+        parts.append(f"{counted(wrong, 'conflict')} {be(wrong)} not resolved as accepted")
+    if assessment.unmet:
+        what = str(assessment.unmet) if wrong else counted(assessment.unmet, "conflict")
+        parts.append(f"{what} {was(assessment.unmet)} never met")
+    if not parts:
+        met = verdicts.get("resolution") == "met"
+        joint = "and" if far == "It is finished" else "but"
+        return f"{far}, {joint} every conflict is resolved as accepted." if met else f"{far}."
+    joint = ", but" if assessment.state == "finished" and far == "It is finished" else ", and"
+    return f"{far}{joint} {', and '.join(parts)}."

@@ -1,0 +1,119 @@
+"""A commit graph laid out in lanes, one a branch: what a picture of a scenario shows."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
+
+from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.git.commits import ancestry
+from muddled_orchard.core.key.answer_key import Key
+
+
+@dataclass(frozen=True, slots=True)
+class Node:
+    """A commit: `place` counts from left to right, `lane` from top to bottom, `parents` are ids.
+
+    `branches` are the names that stand at it, the one that is checked out first if `head`; `new` commits
+    are made by the solution.
+    """
+
+    id: str
+    place: int
+    lane: int
+    subject: str
+    author: str
+    parents: tuple[str, ...]
+    branches: tuple[str, ...]
+    head: bool
+    new: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Graph:
+    """The nodes, the oldest first, and the names of the lanes from top to bottom."""
+
+    nodes: tuple[Node, ...]
+    lanes: tuple[str, ...]
+
+
+def handed_out(key: Key) -> Graph:
+    """The graph that a learner receives, with what only the remote has and what waits in the stash."""
+    history = key.history
+    tips = {name: key.ids[number] for name, number in history.tips.items()}
+    for name, number in history.remote.items():
+        if history.tracked.get(name) != number:
+            tips[f"origin/{name} (not fetched)"] = key.ids[number]
+    for name, number in history.tracked.items():
+        tips[f"origin/{name}"] = key.ids[number]
+    for age, number in enumerate(reversed(history.stashes)):
+        tips[f"stash@{{{age}}}"] = key.ids[number]
+    return _graph(key, tips, history.checked_out)
+
+
+def retold(graph: Graph, key: Key, history: History) -> Graph:
+    """What `handed_out(key)` is in another variant: the same graph, with the messages of its history."""
+    said = {
+        id_: commit.message.split("\n", 1)[0] for id_, commit in zip(key.ids, history.commits, strict=True)
+    }
+    return Graph(tuple(replace(node, subject=said[node.id]) for node in graph.nodes), graph.lanes)
+
+
+def wanted(key: Key) -> Graph:
+    """The graph after a solution by the key."""
+    deleted = {task.delete for task in key.scenario.task}
+    tips = {name: id_ for name, id_ in key.solved_tips.items() if name not in deleted}
+    return _graph(key, tips, key.scenario.task[-1].on)
+
+
+def _graph(key: Key, tips: Mapping[str, str], head: str) -> Graph:
+    shown = {commit.id for tip in tips.values() for commit in ancestry(key.commits, tip)}
+    order = [
+        id_ for id_ in (*key.ids, *(id_ for id_ in key.commits if id_ not in key.handed_out)) if id_ in shown
+    ]
+    on = _branches(key, tips)
+    lanes = tuple(dict.fromkeys(on[id_] for id_ in order))
+    nodes = []
+    for place, id_ in enumerate(order):
+        commit = key.commits[id_]
+        names = tuple(
+            sorted((name for name, tip in tips.items() if tip == id_), key=lambda name: name != head)
+        )
+        nodes.append(
+            Node(
+                id=id_,
+                place=place,
+                lane=lanes.index(on[id_]),
+                subject=commit.subject,
+                author=commit.author.split(" <")[0],
+                parents=tuple(parent for parent in commit.parents if parent in shown),
+                branches=names,
+                head=head in names,
+                new=id_ not in key.handed_out,
+            )
+        )
+    return Graph(tuple(nodes), lanes)
+
+
+def _branches(key: Key, tips: Mapping[str, str]) -> dict[str, str]:
+    """The branch that each commit was made on; a stash has a lane of its own."""
+    on = {
+        id_: "stash" if planned.stash else planned.branch
+        for id_, planned in zip(key.ids, key.history.commits, strict=True)
+    }
+    for id_ in key.commits:
+        if id_ not in on:
+            on[id_] = next(_holders(key, tips, id_), key.scenario.task[-1].on)
+    return on
+
+
+def _holders(key: Key, tips: Mapping[str, str], id_: str) -> Iterator[str]:
+    """Branches whose own line of first parents has a commit."""
+    for name, tip in tips.items():
+        at: str | None = tip
+        while at is not None and at in key.commits:
+            if at == id_:
+                yield name
+                break
+            parents = key.commits[at].parents
+            at = parents[0] if parents else None

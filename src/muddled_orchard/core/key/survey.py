@@ -1,0 +1,202 @@
+"""What a scenario does, seen before anybody works on it."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterator
+from contextlib import suppress
+from dataclasses import dataclass, replace
+
+from muddled_orchard.core.base.phrases import brief
+from muddled_orchard.core.base.problems import KeyPath, Problem, likely
+from muddled_orchard.core.exercise.file_rules import Undecided, broken
+from muddled_orchard.core.exercise.scenario import KeepText, Rule, Task
+from muddled_orchard.core.exercise.tasks import in_words
+from muddled_orchard.core.git.lines import lines_of
+from muddled_orchard.core.key.answer_key import Key, Step, split
+from muddled_orchard.core.key.difficulty import Difficulty, difficulty
+from muddled_orchard.core.merging.markers import judged
+
+
+@dataclass(frozen=True, slots=True)
+class Survey:
+    """A key with what an instructor wants to know of it: `errors` must be mended, `remarks` are worth
+    knowing, `kinds` are Git's words for the conflicts that occur, in order."""
+
+    key: Key
+    difficulty: Difficulty
+    operations: tuple[str, ...]
+    kinds: tuple[str, ...]
+    hunks: int
+    errors: tuple[Problem, ...]
+    remarks: tuple[str, ...]
+
+
+def survey(key: Key) -> Survey:
+    """Look at a key from all sides."""
+    conflicts = [conflict for step in key.steps for conflict in step.meeting.conflicts]
+    return Survey(
+        key=key,
+        difficulty=difficulty(key),
+        operations=tuple(dict.fromkeys(task.do for task in key.scenario.task)),
+        kinds=tuple(dict.fromkeys(conflict.kind for conflict in conflicts)),
+        hunks=sum(len(conflict.merged.hunks) for conflict in conflicts if conflict.merged),
+        errors=(*_uncovered(key), *rules_against(key), *_slow_rules(key), *_markers_in_answers(key)),
+        remarks=tuple(_remarks(key)),
+    )
+
+
+def shape(key: Key) -> tuple[object, ...]:
+    """What is alike in every variant of a scenario: where which conflicts are met, and how many hunks."""
+    return tuple(
+        (
+            step.task,
+            step.label,
+            conflict.path,
+            conflict.kind,
+            len(conflict.merged.hunks) if conflict.merged else 0,
+        )
+        for step in key.steps
+        for conflict in step.meeting.conflicts
+    )
+
+
+def _uncovered(key: Key) -> Iterator[Problem]:
+    for step in key.steps:
+        for conflict in step.meeting.conflicts:
+            if not step.accepted.get(conflict.path):
+                where = f'at "{step.label}"' if step.label else f"in task {step.task}"
+                yield Problem(
+                    f"the key has no answer for {conflict.path}, which conflicts {where} ({conflict.kind})",
+                    f'Add an [[answer]] with file = "{conflict.path}".',
+                )
+
+
+def rules_against(key: Key) -> Iterator[Problem]:
+    """Rules that the key's own solution breaks, or that are for a file which it does not have."""
+    solved = key.steps[-1].solved if key.steps else {}
+    for number, rule in enumerate(key.scenario.rule):
+        if rule.file not in solved:
+            what = f"this rule is for {rule.file}, and the key's own solution has no such file"
+            yield Problem(what, likely(rule.file, solved), ("rule", number, "file"))
+            continue
+        with suppress(Undecided):
+            if (found := broken(rule, key.texts[solved[rule.file].id])) is not None:
+                said = f"the key's own solution breaks this rule: in {rule.file} {found[0]}"
+                yield Problem(said, "Mend the rule, or the answer.", ("rule", number))
+
+
+def _slow_rules(key: Key) -> Iterator[Problem]:
+    """Rules that take too long on the key's solution, on a side, or on a long text."""
+    solved = key.steps[-1].solved if key.steps else {}
+    for number, rule in enumerate(key.scenario.rule):
+        own = [key.texts[solved[rule.file].id]] if rule.file in solved else []
+        try:
+            for data in (*own, *_hard_on(rule, key)):
+                broken(rule, data)
+        except Undecided as reason:
+            hint = "Say it more simply, without repetitions within repetitions."
+            yield Problem(f"this rule can't be checked in time: {reason}", hint, ("rule", number))
+
+
+def _markers_in_answers(key: Key) -> Iterator[Problem]:
+    """Conflict markers in an answer's text that no version of its file has."""
+    for number, answer in enumerate(key.scenario.answer):
+        keys: list[tuple[str, KeyPath]] = [(answer.text or "", ("answer", number, "text"))]
+        keys += [
+            (word.text, ("answer", number, "keep", place))
+            for place, word in enumerate(answer.keep or ())
+            if isinstance(word, KeepText)
+        ]
+        for text, where in keys:
+            there = None
+            for line in text.splitlines():
+                found = judged(line, 0, ())
+                if found is None or found.sure != "sure":
+                    continue
+                there = there if there is not None else _lines_of_versions(key, answer.file)
+                if line not in there:
+                    what = f'the answer has {found.sign}: "{brief(line, 40)}"'
+                    yield Problem(what, "Take it out; a learner would lose points for it.", where)
+                    break
+
+
+def _lines_of_versions(key: Key, path: str) -> set[str]:
+    ids = {
+        blob.id
+        for step in key.steps
+        for conflict in step.meeting.conflicts
+        if conflict.path == path
+        for blob in conflict.stages.values()
+    }
+    ids |= {step.meeting.tree[path].id for step in key.steps if path in step.meeting.tree}
+    texts = (key.texts.get(id_, b"").decode("utf-8", "replace") for id_ in ids)
+    return {line for text in texts for line in text.splitlines()}
+
+
+def _hard_on(rule: Rule, key: Key) -> Iterator[bytes]:
+    """What a regular expression is tried on: the sides of the file, these over and over, and each of its
+    letters over and over with something else at the end."""
+    if rule.matches is None:
+        return
+    stages = [
+        blob
+        for step in key.steps
+        if (conflict := step.meeting.conflict(rule.file)) is not None
+        for blob in conflict.stages.values()
+    ]
+    texts = list(dict.fromkeys(key.texts[blob.id] for blob in stages if blob.id in key.texts))
+    yield from texts
+    yield from (text * (_LONG // max(1, len(text))) + b"\n~" for text in texts)
+    letters = dict.fromkeys(letter for letter in rule.matches + " 0a" if letter.isalnum() or letter == " ")
+    yield from (letter.encode() * _LONG + b"~" for letter in list(letters)[:12])
+
+
+_LONG = 50_000
+
+
+def _remarks(key: Key) -> Iterator[str]:
+    for number, task in enumerate(key.scenario.task, start=1):
+        steps = [step for step in key.steps if step.task == number]
+        said = f"task {number} ({in_words(task)})"
+        if not steps:
+            yield f"{said} has nothing to do: everything is there already"
+        elif not any(step.meeting.conflicts or step.mended for step in steps):
+            if not steps[0].fast_forward:
+                yield f"{said} does not conflict; that is right where it is meant as a control"
+            elif steps[0].operation.fast_forward in (None, "allowed") and not steps[0].operation.squash:
+                yield f"{said} is a fast-forward: the branches have not diverged"
+        for step in steps:
+            if step.commit and becomes_empty(key, step):
+                yield f'{said}: the commit "{key.commits[step.commit].subject}" becomes empty'
+
+
+def as_fast_forward(task: Task) -> str:
+    """What becomes of a merge that could be a fast-forward."""
+    if task.squash:
+        return "only copies what is new there into one commit"
+    if task.fast_forward == "never":
+        return "could be a fast-forward, and a merge commit is asked for"
+    return "is a fast-forward"
+
+
+def outside_changes(key: Key, step: Step, path: str) -> list[str]:
+    """What the key's first answer for a file wants beyond its hunks, as the lines of a diff
+    against what Git merges by itself, from its first `@@` on."""
+    ways = step.accepted.get(path, ())
+    conflict = step.meeting.conflict(path)
+    if conflict is not None and conflict.merged is not None and ways and ways[0].clean:
+        merged = replace(ways[0], clean=tuple(stretch for stretch, _ in split(conflict.merged.parts)))
+        before, after = merged.text, ways[0].text
+    elif path in step.mended:
+        there = step.meeting.tree.get(path)
+        before = lines_of(key.texts.get(there.id, b"")) if there else ()
+        after = lines_of(key.texts[step.solved[path].id])
+    else:
+        return []
+    return [line.rstrip("\r\n") for line in list(difflib.unified_diff(before, after, n=1))[2:]]
+
+
+def becomes_empty(key: Key, step: Step) -> bool:
+    """Whether nothing is left of a replayed commit when it is solved by the key."""
+    return step.operation.do != "stash-pop" and step.solved == key.commits[step.ours].tree

@@ -1,0 +1,1 @@
+"""A three-way merge and its conflicts as data."""

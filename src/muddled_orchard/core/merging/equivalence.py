@@ -1,0 +1,155 @@
+"""Histories that differ in words alone: what Git makes of one can be told of the others, in their words.
+
+A class has hundreds of variants of one story, and Git merges them all alike, since it compares whole
+lines and asks of a line only whether it equals another one, how far it is indented and how it ends. What
+Git also looks into, the content of renamed files and of what is no text, is compared as it is; where that
+is not enough nothing is told, and Git has to be asked.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+from muddled_orchard.core.git.commits import Commit, Commits, ancestry
+from muddled_orchard.core.git.lines import Lines, is_binary, lines_of
+from muddled_orchard.core.merging.conflict import Blob, Conflict, Hunk, Meeting, MergedText
+
+_LINK = 0o120000
+_MOST_ENTRIES, _MOST_BYTES = 20_000, 1 << 18
+"""Of how many commits, files and lines a history may be made, and of how many bytes: what is remembered of
+hundreds of them must not fill a worker's memory."""
+
+_LINE = re.compile(r"(\s*)(.*?)(\r?\n?)", re.DOTALL)
+
+
+@dataclass(frozen=True, slots=True)
+class Telling:
+    """A history in its own words.
+
+    `shape` is equal for histories that Git can't tell apart; their `commits` (ids), `blobs` (ids) and
+    `lines` then stand for each other, place by place.
+    """
+
+    shape: Hashable
+    commits: tuple[str, ...]
+    blobs: tuple[str, ...]
+    lines: Lines
+
+
+def telling(
+    commits: Commits, tips: Sequence[str], texts: Mapping[str, bytes], times: Mapping[str, int]
+) -> Telling | None:
+    """All that some commits grew from. None where words decide more than lines can say.
+
+    `times` are the commits' dates in seconds, since of several merge bases Git takes the youngest first;
+    commits that are not in it all have the same one.
+    """
+    found = _within_bounds(commits, tips, texts)
+    if found is None or not _keeps_names(found):
+        return None
+    places = {commit.id: place for place, commit in enumerate(found)}
+    blobs: dict[str, int] = {}
+    as_it_is: set[str] = set()
+    shape: list[Hashable] = [tuple(places.get(tip) for tip in tips)]
+    for commit in found:
+        entries = []
+        for path, blob in commit.tree.items():
+            entries.append((path, blob.mode, blobs.setdefault(blob.id, len(blobs))))
+            if blob.mode == _LINK or path.rpartition("/")[2] == ".gitattributes":
+                as_it_is.add(blob.id)
+        parents = tuple(places[parent] for parent in commit.parents if parent in places)
+        shape.append((times.get(commit.id), parents, tuple(entries)))
+    lines: dict[str, int] = {}
+    for id_ in blobs:
+        data = texts.get(id_)
+        if data is None or is_binary(data) or id_ in as_it_is:
+            shape.append(id_)
+        else:
+            shape.append(tuple(lines.setdefault(line, len(lines)) for line in lines_of(data)))
+    shape.append(_looks(lines))
+    return Telling(tuple(shape), tuple(places), tuple(blobs), tuple(lines))
+
+
+def _within_bounds(commits: Commits, tips: Sequence[str], texts: Mapping[str, bytes]) -> list[Commit] | None:
+    """The commits, unless they hold more than is to be remembered."""
+    found: dict[str, Commit] = {}
+    entries = size = 0
+    seen: set[str] = set()
+    for tip in tips:
+        for commit in ancestry(commits, tip):
+            if commit.id in found:
+                continue
+            found[commit.id] = commit
+            new = {blob.id for blob in commit.tree.values()} - seen
+            seen |= new
+            size += sum(len(texts.get(id_, b"")) for id_ in new)
+            entries += 1 + len(commit.tree) + sum(texts.get(id_, b"").count(b"\n") for id_ in new)
+            if size > _MOST_BYTES or entries > _MOST_ENTRIES:
+                return None
+    return list(found.values())
+
+
+def _keeps_names(commits: Iterable[Commit]) -> bool:
+    """Whether no file can have been renamed: a rename is recognised by how much of the content is alike."""
+    names = sorted({frozenset(commit.tree) for commit in commits}, key=len)
+    return all(few <= more for few, more in pairwise(names))
+
+
+def _looks(lines: Iterable[str]) -> tuple[Hashable, ...]:
+    """What Git sees of each line beside its equality with others: the indentation, the end, and, where it
+    looks for changes that were made already, which lines are equal but for white space."""
+    same: dict[str, int] = {}
+    looks = []
+    for line in lines:
+        found = _LINE.fullmatch(line)
+        assert found is not None  # noqa: S101 - the pattern takes everything
+        words = "".join(found[2].split())
+        looks.append((found[1], bool(words), found[3], same.setdefault(words, len(same))))
+    return tuple(looks)
+
+
+def retold(
+    meeting: Meeting,
+    content: Callable[[str], bytes],
+    first: Telling,
+    other: Telling,
+    blob: Callable[[bytes], str],
+) -> Meeting | None:
+    """What Git made of `first`, told of `other`, which has the same shape; None where it can't be told.
+
+    `content` gives what a blob that the meeting made holds, `blob` takes a content in and gives its id. A
+    conflicted text keeps its blob: what is in it is told by the conflict.
+    """
+    ids = dict(zip(first.blobs, other.blobs, strict=True))
+    words = dict(zip(first.lines, other.lines, strict=True))
+    try:
+        conflicts = tuple(_conflict(conflict, ids, words) for conflict in meeting.conflicts)
+        texted = {conflict.path for conflict in meeting.conflicts if conflict.merged is not None}
+        tree = {}
+        for path, held in meeting.tree.items():
+            if path not in texted and held.id not in ids:
+                told = "".join(words[line] for line in lines_of(content(held.id)))
+                ids[held.id] = blob(told.encode("utf-8", "surrogateescape"))
+            tree[path] = Blob(held.mode, ids.get(held.id, held.id))
+    except KeyError:  # a line or a content that is in none of the commits: Git mended the end of a file
+        return None
+    return Meeting(tree, conflicts)
+
+
+def _conflict(conflict: Conflict, ids: Mapping[str, str], words: Mapping[str, str]) -> Conflict:
+    def told(lines: Lines) -> Lines:
+        return tuple(words[line] for line in lines)
+
+    stages = {stage: Blob(held.mode, ids[held.id]) for stage, held in conflict.stages.items()}
+    merged = conflict.merged and MergedText(
+        tuple(
+            Hunk(told(part.ours), told(part.theirs), told(part.base), part.base_is_shared)
+            if isinstance(part, Hunk)
+            else told(part)
+            for part in conflict.merged.parts
+        )
+    )
+    return replace(conflict, stages=stages, merged=merged)

@@ -1,0 +1,72 @@
+"""Conflict markers that were left behind, whole, in part or in disguise.
+
+Whether a line is a leftover can't be told from the line alone: a heading underlined with seven equal
+signs looks like one. So the lines that the merge itself had are taken out first (see `core.readings`),
+and this module judges only lines that nothing else explains.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Collection
+from dataclasses import dataclass
+from typing import Literal
+
+from muddled_orchard.core.git.lines import bare
+
+Sureness = Literal["sure", "likely", "possible"]
+
+_SIGNS = re.compile(r"([<>|=])\1\1")
+_WHOLE = re.compile(r"([<>|=])\1{6,}(?: .*)?")
+_COMMENT = r"(?:#+|//+|--+|;+|/\*+|<!--|\*|%+|\"|'|rem\b)"
+_DISGUISED = re.compile(rf"\s*(?:{_COMMENT}\s*)?(?:<{{7,}}|>{{7,}}|\|{{7,}}|={{7,}})(?: .*)?", re.IGNORECASE)
+_SHORTENED = re.compile(r"\s*(?:<{3,6}|>{3,6})(?: ?(?P<label>\S.*))?")
+_ON_A_LINE = re.compile(r".*\S\s*(?:<{7}|>{7}|(?<![=\-#~*])={7})(?: .*)?$")
+
+
+@dataclass(frozen=True, slots=True)
+class Marker:
+    """A leftover: the line's number from 1, its text, how sure it is, and what gives it away."""
+
+    line: int
+    text: str
+    sure: Sureness
+    sign: str
+
+
+def is_whole(line: str) -> bool:
+    """Whether the line has the shape of a marker as Git writes it (of seven signs or more)."""
+    return _WHOLE.fullmatch(bare(line)) is not None
+
+
+def looks_like(labels: Collection[str]) -> Callable[[str], bool]:
+    """A test for lines that may be a leftover of a conflict with these labels."""
+    return lambda line: judged(line, 0, labels) is not None
+
+
+def judged(line: str, number: int, labels: Collection[str]) -> Marker | None:
+    """Judge a line (its number is from 1) that neither base, ours nor theirs explains.
+
+    `labels` are the names that Git writes behind its markers: branches, commits, HEAD.
+    """
+    text = bare(line)
+    said: tuple[Sureness, str] | None = None
+    if _SIGNS.search(text) is None:  # nearly every line: asked many times for every submission
+        if text.strip() in labels and text.strip():
+            return Marker(number, text, "possible", "the name that stood behind a conflict marker")
+        return None
+    if _WHOLE.fullmatch(text):
+        said = ("sure", "a conflict marker")
+    elif _DISGUISED.fullmatch(text):
+        said = ("sure", "an indented or commented-out conflict marker")
+    elif (short := _SHORTENED.fullmatch(text)) is not None:
+        named = short["label"] is not None and _names(short["label"], labels)
+        said = ("likely" if named else "possible", "a part of a conflict marker")
+    elif _ON_A_LINE.fullmatch(text):
+        said = ("likely", "a conflict marker on a line with other text")
+    return Marker(number, text, said[0], said[1]) if said else None
+
+
+def _names(text: str, labels: Collection[str]) -> bool:
+    words = text.strip().split()
+    return bool(words) and any(word.strip("():") in labels for word in words)

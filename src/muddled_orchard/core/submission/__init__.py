@@ -1,0 +1,1 @@
+"""What was found in a submission, before it is judged."""

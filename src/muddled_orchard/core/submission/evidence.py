@@ -1,0 +1,86 @@
+"""What was found in a submission: plain data, read once from a quarantine (`vcs.read`)."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from muddled_orchard.core.git.commits import Commit, Tree
+from muddled_orchard.core.merging.conflict import Blob, Meeting
+
+
+@dataclass(frozen=True, slots=True)
+class Pending:
+    """An operation that was begun and neither finished nor aborted.
+
+    `kind` is `merge`, `squash`, `rebase`, `am`, `cherry-pick` or `revert`; `brings` the commits that it
+    brings in (MERGE_HEAD, CHERRY_PICK_HEAD, ...), empty where Git writes none. Of a rebase: `number` is the
+    step at hand of `total`, `branch` the branch that is rebased, `onto` its new base.
+    """
+
+    kind: str
+    brings: tuple[str, ...] = ()
+    number: int = 0
+    total: int = 0
+    branch: str = ""
+    onto: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class IndexEntry:
+    """An entry of the index: `stage` is 0, or 1 base, 2 ours, 3 theirs of an unmerged path."""
+
+    path: str
+    stage: int
+    blob: Blob
+
+
+@dataclass(frozen=True, slots=True)
+class Move:
+    """A line of HEAD's reflog, the oldest first."""
+
+    old: str
+    new: str
+    what: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Evidence:
+    """A submission.
+
+    `commits` are those that the hand-out did not have, `texts` the contents (by blob id) that it did
+    not have. `head` is the branch that is checked out (None when detached), `head_commit` the commit.
+    `refs` holds full names. `working` lists the working tree, `.git` and noise of operating systems
+    left out; it is None where there is none to see (a bare repository). `remote` are the branches of the
+    `origin.git` beside the repository behind which there is all that they name, None where that was not
+    handed in; `remote_parents` are the parents of commits there that were not handed out. `ignored` are the
+    paths in it that the repository's own ignore rules cover. `commits_alone`: it came as a bundle, which
+    shows neither a working tree nor what is pending. `bisecting`: a `git bisect` was begun. `meetings` are
+    those that the learner really had where they differ from the key's, by (ours, theirs).
+    """
+
+    head: str | None
+    head_commit: str | None
+    refs: Mapping[str, str]
+    commits: Mapping[str, Commit] = field(default_factory=dict)
+    texts: Mapping[str, bytes] = field(default_factory=dict)
+    pending: Pending | None = None
+    index: tuple[IndexEntry, ...] = ()
+    working: Tree | None = None
+    ignored: frozenset[str] = frozenset()
+    reflog: tuple[Move, ...] = ()
+    stashes: int = 0
+    remote: Mapping[str, str] | None = None
+    remote_parents: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    commits_alone: bool = False
+    bisecting: bool = False
+    meetings: Mapping[tuple[str, str], Meeting] = field(default_factory=dict)
+
+    def branch(self, name: str) -> str | None:
+        """The commit that a local branch stands at."""
+        return self.refs.get(f"refs/heads/{name}")
+
+    @property
+    def unmerged(self) -> tuple[str, ...]:
+        """The paths that the index still holds in several stages."""
+        return tuple(sorted({entry.path for entry in self.index if entry.stage}))

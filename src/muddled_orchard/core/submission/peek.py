@@ -1,0 +1,303 @@
+"""Where a learner stands, seen without a key: what is pending, which side is which, what is left to do."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+from muddled_orchard.core.base.phrases import listed
+from muddled_orchard.core.exercise.asked import Asked, ToDo, Words, still_to_do
+from muddled_orchard.core.git.lines import Lines, by_lines, lines_of
+from muddled_orchard.core.grading.readings import markers_outside
+from muddled_orchard.core.merging.conflict import Blob
+from muddled_orchard.core.submission.evidence import Evidence
+from muddled_orchard.core.submission.status import is_backup, uncommitted
+
+_DOING = {
+    "am": "applying a patch",
+    "merge": "a merge",
+    "squash": "a squash merge",
+    "rebase": "a rebase",
+    "cherry-pick": "a cherry-pick",
+    "revert": "a revert",
+    "stash-pop": "bringing stashed work back",
+}
+_GO_ON: Mapping[str, Words] = {
+    "merge": ("git", "commit"),
+    "squash": ("git", "commit"),
+    "rebase": ("git", "rebase", "--continue"),
+    "am": ("git", "am", "--continue"),
+    "cherry-pick": ("git", "cherry-pick", "--continue"),
+    "revert": ("git", "revert", "--continue"),
+}
+_BACK: Mapping[str, Words] = {
+    "merge": ("git", "merge", "--abort"),
+    "squash": ("git", "reset", "--merge"),
+    "rebase": ("git", "rebase", "--abort"),
+    "am": ("git", "am", "--abort"),
+    "cherry-pick": ("git", "cherry-pick", "--abort"),
+    "revert": ("git", "revert", "--abort"),
+    "stash-pop": ("git", "reset", "--merge"),
+}
+_UNMERGED = {
+    (1, 2, 3): "changed on both sides",
+    (2, 3): "made on both sides",
+    (1, 2): "changed by ours, deleted or renamed by theirs",
+    (1, 3): "deleted or renamed by ours, changed by theirs",
+    (1,): "deleted or renamed on both sides",
+    (2,): "only ours has it",
+    (3,): "only theirs has it",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Left:
+    """Something that is left to do: what it is about, and a few words on it; `work` is False for what is
+    only worth knowing."""
+
+    what: str
+    where: str
+    work: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Next:
+    """Something to type: a command, word by word (none where files are to be edited), and a few words on it.
+    `instead`: it stands in the place of the one before it."""
+
+    command: Words
+    why: str
+    instead: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Peek:
+    """`doing` is what is going on, `ours` and `theirs` who the sides are (empty where nothing meets),
+    `left` what is to be done, `commands` what to type next, `back` the way back. `knows_tasks`: whether the
+    repository says what was asked."""
+
+    doing: str
+    ours: str = ""
+    theirs: str = ""
+    left: tuple[Left, ...] = ()
+    commands: tuple[Next, ...] = ()
+    back: Words = ()
+    knows_tasks: bool = True
+
+    @property
+    def done(self) -> bool:
+        """Whether no work is left."""
+        return not any(item.work for item in self.left)
+
+
+def peek(evidence: Evidence, asked: Asked | None) -> Peek:
+    """Look at a repository; its evidence must hold the whole history. `asked` is what its hand-out says."""
+    kind = evidence.pending.kind if evidence.pending else "stash-pop" if evidence.unmerged else ""
+    ours, theirs = _sides(evidence, kind)
+    tasks = tuple(still_to_do(asked, evidence)) if asked is not None else ()
+    pops = kind == "" and asked is not None and any(task.do == "stash-pop" for task in asked.tasks)
+    popped = pops and bool(evidence.stashes) and _differs(evidence)
+    left = [*_left(evidence, kind, is_work=not pops)]
+    if not kind and not popped:
+        left += [Left(f"{todo.task}: {todo.missing}", "") for todo in tasks]
+    if popped:
+        left.append(Left("there is still work in the stash: after a conflict Git keeps it", ""))
+    elif evidence.stashes and not any(todo.pops for todo in tasks):
+        left.append(Left("there is work in the stash (git stash list)", "", work=False))
+    return Peek(
+        doing=_doing(evidence, kind),
+        ours=ours,
+        theirs=theirs,
+        left=tuple(left),
+        commands=tuple(_commands(evidence, kind, left, () if kind else tasks, popped=popped)),
+        back=_BACK.get(kind, ()),
+        knows_tasks=asked is not None,
+    )
+
+
+def _differs(evidence: Evidence) -> bool:
+    """Whether there is uncommitted work, or work committed since the stash was made."""
+    head = evidence.commits.get(evidence.head_commit or "")
+    changed = any(one.how != "untracked" for one in uncommitted(evidence, head.tree if head else {}, {}))
+    return changed or any(move.what.startswith("commit") for move in evidence.reflog)
+
+
+def _doing(evidence: Evidence, kind: str) -> str:
+    where = f"on {evidence.head}" if evidence.head else "on no branch (HEAD is detached)"
+    if not kind:
+        return f"Nothing is pending {where}."
+    pending = evidence.pending
+    step = f", at step {pending.number} of {pending.total}" if pending and pending.total else ""
+    if pending and pending.branch:
+        where = f"of {pending.branch}"
+    return f"In the middle of {_DOING[kind]} {where}{step}."
+
+
+def _sides(evidence: Evidence, kind: str) -> tuple[str, str]:
+    pending = evidence.pending
+    head = evidence.head or "HEAD"
+    brought = pending.brings[0] if pending and pending.brings else None
+    commit = evidence.commits.get(brought or "")
+    subject = f'"{commit.subject}"' if commit else ""
+    match kind:
+        case "merge":
+            return head, _named(evidence, brought)
+        case "squash":
+            return head, "the branch that you merge"
+        case "rebase":
+            onto = _named(evidence, pending.onto if pending else None)
+            return (
+                f"{onto}, the new base (with what was replayed on it)",
+                f"your own commit {subject}".strip(),
+            )
+        case "cherry-pick":
+            return head, f"the picked commit {subject}".strip()
+        case "revert":
+            return head, f"how it was before {subject}".strip()
+        case "stash-pop":
+            return head, "your stashed work"
+    return "", ""
+
+
+def _named(evidence: Evidence, id_: str | None) -> str:
+    """A commit by the branch that stands at it, or by its id."""
+    names = [name for name, at in evidence.refs.items() if at == id_ and not name.startswith("refs/stash")]
+    names.sort(key=lambda name: not name.startswith("refs/heads/"))
+    return names[0].split("/", 2)[2] if names else (id_ or "another commit")[:7]
+
+
+def _left(evidence: Evidence, kind: str, *, is_work: bool) -> Iterator[Left]:
+    """What the repository itself shows; `is_work`: whether uncommitted changes are something left to do."""
+    stages: dict[str, list[int]] = {}
+    for entry in evidence.index:
+        if entry.stage:
+            stages.setdefault(entry.path, []).append(entry.stage)
+    for path, found in sorted(stages.items()):
+        yield Left(f"unmerged: {_UNMERGED[tuple(sorted(found))]}", path)
+    yield from _markers(evidence)
+    head = evidence.commits.get(evidence.head_commit or "")
+    for change in uncommitted(evidence, head.tree if head else {}, {}):
+        if change.how == "staged":
+            yield Left("staged, not committed", change.path, work=is_work)
+        elif change.how == "unstaged":
+            yield Left("changed, not staged", change.path, work=is_work)
+        elif change.how == "untracked" and is_backup(change.path):
+            yield Left("a backup file that an editor or merge tool left", change.path)
+        elif change.how == "untracked":
+            yield Left("untracked", change.path, work=False)
+    if kind in _GO_ON and not stages:
+        yield Left("everything is merged; the operation is not completed yet", "")
+    if evidence.bisecting:
+        yield Left("a git bisect is open", "")
+    elif evidence.head is None and not kind:
+        yield Left("HEAD is detached: what you commit here belongs to no branch", "")
+    for path in sorted(head.tree if head else {}):
+        if is_backup(path):
+            yield Left("a backup file that was committed", path)
+
+
+def _markers(evidence: Evidence) -> Iterator[Left]:
+    """Conflict markers in the working tree, in what is staged and in the last commit."""
+    head = evidence.commits.get(evidence.head_commit or "")
+    before: dict[str, Lines] = {}
+    for parent in head.parents if head else ():
+        for path, blob in evidence.commits[parent].tree.items() if parent in evidence.commits else ():
+            before[path] = before.get(path, ()) + _lines(evidence.texts, blob)
+    staged: dict[str, Blob] = {}
+    sides: dict[str, Lines] = {}
+    for entry in evidence.index:
+        if entry.stage == 0:
+            staged[entry.path] = entry.blob
+        else:
+            sides[entry.path] = sides.get(entry.path, ()) + _lines(evidence.texts, entry.blob)
+    told: set[str] = set()
+    known = {*staged, *sides}
+    places = (
+        ("conflict marker", {p: b for p, b in (evidence.working or {}).items() if p in known}),
+        ("conflict marker, staged", {p: b for p, b in staged.items() if not head or head.tree.get(p) != b}),
+        ("conflict marker, committed", head.tree if head else {}),
+    )
+    for what, tree in places:
+        for path, blob in sorted(tree.items()):
+            expected = (*before.get(path, ()), *sides.get(path, ()))
+            for marker in markers_outside(_lines(evidence.texts, blob), expected, ()):
+                if path not in told or what == "conflict marker":
+                    told.add(path)
+                    yield Left(f"{what}: {marker.text.strip()[:50]}", f"{path}, line {marker.line}")
+
+
+def _lines(texts: Mapping[str, bytes], blob: Blob) -> Lines:
+    data = texts.get(blob.id, b"")
+    return lines_of(data) if by_lines(data) else ()
+
+
+def _commands(
+    evidence: Evidence, kind: str, left: Sequence[Left], tasks: Sequence[ToDo], *, popped: bool
+) -> Iterator[Next]:
+    marked = list(dict.fromkeys(item.where.rpartition(", line")[0] for item in left if _is_marker(item)))
+    if evidence.unmerged:
+        yield from _resolve(evidence, marked)
+    elif marked:
+        yield Next((), "take the marker lines out")
+        yield Next(("git", "add", "--", *marked), "to stage what you mended")
+    if kind in _GO_ON:
+        yield Next(_GO_ON[kind], "then, to complete it" if evidence.unmerged else "to complete it")
+        return
+    if kind == "stash-pop" or popped:
+        yield Next(("git", "stash", "drop"), "when all of it is here")
+        if popped:
+            yield Next(("git", "stash", "pop"), "if it is not", instead=True)
+        return
+    yield from _at_rest(evidence, left, marked)
+    for command, why in tasks[0].commands if tasks else ():
+        yield Next(command, why)
+
+
+def _is_marker(item: Left) -> bool:
+    return item.what.startswith("conflict marker") and ", staged" not in item.what.split(":")[0]
+
+
+def _resolve(evidence: Evidence, marked: Sequence[str]) -> Iterator[Next]:
+    """How to get rid of unmerged paths."""
+    stages: dict[str, set[int]] = {}
+    for entry in evidence.index:
+        if entry.stage:
+            stages.setdefault(entry.path, set()).add(entry.stage)
+    there = evidence.working or {}
+    if marked:
+        yield Next((), "keep what is right in each place, and take the marker lines out")
+    both = [path for path, found in sorted(stages.items()) if {2, 3} <= found and path in there]
+    if both:
+        yield Next(("git", "add", "--", *both), "when a file is as it should be")
+    for path in (path for path in sorted(stages) if path not in both):
+        if path in there:
+            yield Next(("git", "add", "--", path), "to keep the file")
+        yield Next(("git", "rm", "--", path), "to let it go", instead=path in there)
+
+
+def _at_rest(evidence: Evidence, left: Sequence[Left], marked: Sequence[str]) -> Iterator[Next]:
+    """What to do where no operation is under way."""
+    backups = [item.where for item in left if item.what.startswith("a backup file that an editor")]
+    if backups:
+        yield Next(("rm", "--", *backups), "if you don't need it any more")
+    committed = [item.where for item in left if item.what == "a backup file that was committed"]
+    if committed:
+        yield Next(("git", "rm", "--", *committed), "to take it out of what is committed")
+    changed = [item.where for item in left if item.work and item.what == "changed, not staged"]
+    changed = [path for path in changed if path not in marked]
+    if changed:
+        yield Next(("git", "add", "--", *changed), "to stage it")
+        yield Next(("git", "restore", "--", *changed), "to undo it", instead=True)
+    if (
+        changed
+        or marked
+        or committed
+        or any(item.work and item.what == "staged, not committed" for item in left)
+    ):
+        yield Next(("git", "commit"), "to commit what is staged")
+    if evidence.bisecting:
+        yield Next(("git", "bisect", "reset"), "to end it, and be where you began")
+    elif evidence.head is None:
+        branches = [name.split("/", 2)[2] for name in evidence.refs if name.startswith("refs/heads/")]
+        if branches:
+            yield Next(("git", "switch", branches[0]), f"to be on a branch again ({listed(branches)})")

@@ -1,0 +1,1 @@
+"""Archives and folders of submissions."""

@@ -1,0 +1,163 @@
+"""Which submissions are there? Whatever came back, in any naming: folders, archives, bundles."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.submission.file_source import is_noise
+from muddled_orchard.files.archives.export import ENDINGS, spread
+from muddled_orchard.files.archives.unpacking import is_archive
+
+_INSIDE = ("work", "work.git", ".git")
+_ENDINGS = (*ENDINGS, ".git")
+# What lies beside submissions and is none: what we write, and an instructor's lists.
+_OURS = (".db", ".db-wal", ".db-shm", ".csv", ".json", ".xml")
+_DEEPEST = 3
+
+
+_PAGES = (".html", ".htm")
+
+
+@dataclass(frozen=True, slots=True)
+class Handed:
+    """A submission: where it lies, the name that it was handed in under, how its place is said, where it lies
+    elsewhere than the user sees it, and why it can't be had at all."""
+
+    path: Path
+    name: str
+    shown: str = ""
+    refused: str = ""
+
+    @property
+    def place(self) -> str:
+        """Its place for people."""
+        return self.shown or str(self.path)
+
+
+@dataclass(frozen=True, slots=True)
+class Pile:
+    """The submissions of a run, and how much was passed over: pages that lie beside them, and entries with
+    nothing in them."""
+
+    handed: tuple[Handed, ...]
+    pages: int = 0
+    empty: int = 0
+
+
+def find_submissions(
+    named: Iterable[Path], folder: Callable[[], Path] | None = None, bounds: Bounds | None = None
+) -> Pile:
+    """Every submission: each that is named, or those in a folder or an archive full of them.
+
+    A folder in it without a repository may hold archives. `folder` makes a folder for what an archive full of
+    submissions holds; without it an archive is one submission. Raises BadInput for what isn't there.
+    """
+    found: list[Handed] = []
+    passed_over: Counter[str] = Counter()
+    for path in named:
+        if not path.exists():
+            raise BadInput(Problem("there is no such file or folder", "Check the path.", file=str(path)))
+        place = spread(path, folder, bounds or Bounds()) if folder is not None else None
+        if place is None and (not path.is_dir() or _has_repository(path, 0)):
+            found.append(Handed(path, _name(path)))
+            continue
+        below = list(_below(place or path, passed_over))
+        if not below:
+            hint = "Name a practice folder, an archive, or a folder full of them."
+            raise BadInput(Problem("there is no submission in this folder", hint, file=str(path)))
+        if place is not None:
+            below = [replace(one, shown=f"{path}/{one.path.relative_to(place).as_posix()}") for one in below]
+        found += below
+    return Pile(tuple(found), passed_over["page"], passed_over["empty"])
+
+
+def _below(folder: Path, passed_over: Counter[str]) -> Iterator[Handed]:
+    for entry in _entries(folder):
+        path = Path(entry.path)
+        if entry.is_dir(follow_symlinks=False):
+            kind = "submission" if _has_repository(path, _DEEPEST) else _kind_of(path, _DEEPEST)
+            if kind != "submission":
+                passed_over[kind] += 1
+                continue
+            inside = [] if _has_repository(path, _DEEPEST) else list(_archives(path, _DEEPEST))
+            several = len(inside) > 1
+            owner = _owner(path.name)
+            yield from (Handed(p, f"{owner}/{_name(p)}" if several else owner) for p in inside)
+            if not inside:
+                yield Handed(path, _owner(_name(path)))
+        elif path.name.lower().endswith(_PAGES):
+            passed_over["page"] += 1
+        elif entry.is_file(follow_symlinks=False) and not path.name.lower().endswith(_OURS):
+            yield Handed(path, _owner(_name(path)))
+
+
+def _kind_of(folder: Path, deeper: int) -> str:
+    """`empty` where no file lies in a folder, `page` where only pages do, else `submission`."""
+    found = "empty"
+    for entry in _entries(folder):
+        if entry.is_dir(follow_symlinks=False):
+            kind = _kind_of(Path(entry.path), deeper - 1) if deeper else "submission"
+        else:
+            kind = "page" if entry.name.lower().endswith(_PAGES) else "submission"
+        if kind == "submission":
+            return kind
+        found = kind if kind == "page" else found
+    return found
+
+
+def _owner(name: str) -> str:
+    """Whose it is, where a platform has put a number and more behind the name: `Ada Quince_10423_file`."""
+    found = re.fullmatch(r"(.*\S)_\d{2,}(_.*)?", name)
+    return found[1] if found else name
+
+
+def _archives(folder: Path, deeper: int) -> Iterator[Path]:
+    for entry in _entries(folder):
+        path = Path(entry.path)
+        if entry.is_dir(follow_symlinks=False) and deeper:
+            yield from _archives(path, deeper - 1)
+        elif entry.is_file(follow_symlinks=False) and is_archive(path):
+            yield path
+
+
+def _has_repository(folder: Path, deeper: int) -> bool:
+    """Whether a repository, bare or not, or a practice folder lies here or a few folders deeper."""
+    here = (
+        os.path.lexists(folder / ".git")
+        or os.path.lexists(folder / "work" / ".git")
+        or ((folder / "HEAD").is_file() and (folder / "objects").is_dir())
+    )
+    return here or (
+        deeper > 0
+        and any(
+            _has_repository(Path(entry.path), deeper - 1)
+            for entry in _entries(folder)
+            if entry.is_dir(follow_symlinks=False)
+        )
+    )
+
+
+def _entries(folder: Path) -> list[os.DirEntry[str]]:
+    try:
+        with os.scandir(folder) as found:
+            entries = sorted(found, key=lambda entry: entry.name)
+    except OSError:
+        return []
+    return [e for e in entries if not e.name.startswith(".") and not is_noise(e.name)]
+
+
+def _name(path: Path) -> str:
+    """What a submission is called: its file's name without the ending, or its folder's."""
+    name = path.name
+    if name in ("", "..", *_INSIDE):  # `.` and the like: what they stand for is what the folder is called
+        path = Path(os.path.abspath(path))  # noqa: PTH100 - links stay, `..` goes
+        name = path.parent.name if path.name in _INSIDE else path.name
+    ending = next((ending for ending in _ENDINGS if name.lower().endswith(ending)), "")
+    return name[: len(name) - len(ending)]

@@ -1,0 +1,1 @@
+"""The roster and the ledger."""

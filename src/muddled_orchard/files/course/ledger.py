@@ -1,0 +1,326 @@
+"""The course's database: one SQLite file with the roster, what was handed out, and every grading.
+
+A hand-out is written down in one transaction, after its archive is in place; a run that is killed leaves
+a ledger that lacks what was not reported as done, and nothing else. Variants come from a secret that the
+ledger makes once, so the same ledger gives the same archives whenever it is asked.
+"""
+# ruff: noqa: E501 - SQL reads best as it is
+
+from __future__ import annotations
+
+import json
+import secrets
+import sqlite3
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from muddled_orchard.core.base.problems import BadInput, Problem, likely
+from muddled_orchard.core.course.records import Grading, HandOut
+from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.system.output import make_private
+
+_PATIENCE = 5.0  # seconds that a run waits for another one to let the ledger go
+
+MIGRATIONS = (
+    """
+    CREATE TABLE course (key TEXT PRIMARY KEY, value BLOB NOT NULL) STRICT;
+    CREATE TABLE learner (
+        id TEXT PRIMARY KEY, name TEXT NOT NULL, more TEXT NOT NULL, added TEXT NOT NULL
+    ) STRICT;
+    CREATE TABLE scenario (
+        digest TEXT PRIMARY KEY, exercise TEXT NOT NULL, title TEXT NOT NULL, data TEXT NOT NULL, added TEXT
+        NOT NULL
+    ) STRICT;
+    CREATE TABLE hand_out (
+        exercise TEXT NOT NULL, learner TEXT NOT NULL REFERENCES learner (id), variant TEXT NOT NULL,
+        scenario TEXT NOT NULL REFERENCES scenario (digest),
+        first_commit TEXT NOT NULL, tips TEXT NOT NULL, file TEXT NOT NULL, made TEXT NOT NULL,
+        PRIMARY KEY (exercise, learner), UNIQUE (exercise, variant)
+    ) STRICT;
+    CREATE TABLE grading (
+        id INTEGER PRIMARY KEY, graded TEXT NOT NULL, submission TEXT NOT NULL, fingerprint TEXT NOT NULL,
+        version TEXT NOT NULL, scenario TEXT NOT NULL, exercise TEXT NOT NULL, variant TEXT NOT NULL,
+        learner TEXT, state TEXT NOT NULL, points REAL NOT NULL, possible REAL NOT NULL, result TEXT NOT NULL
+    ) STRICT;
+    CREATE INDEX grading_by_fingerprint ON grading (fingerprint, version);
+    """,
+)
+"""How the schema came to be: the n-th script leads from version n to n + 1 (`PRAGMA user_version`)."""
+
+
+class Ledger:
+    """An open ledger. Raises BadInput where the file can't be used as one."""
+
+    def __init__(self, path: Path, *, create: bool = False) -> None:
+        self.path = path
+        if not create and not path.is_file():
+            raise BadInput(Problem("there is no such ledger", "muddled handout makes one.", file=str(path)))
+        try:
+            if create and not path.exists():
+                path.parent.mkdir(parents=True, exist_ok=True)
+                make_private(path)  # it has the answers
+        except OSError as error:
+            raise BadInput(Problem(f"can't be written: {error.strerror}", file=str(path))) from None
+        with self._told():
+            # Two runs at once wait for each other, a while.
+            self._db = sqlite3.connect(path, timeout=_PATIENCE, isolation_level=None)
+            try:
+                self._db.execute("PRAGMA journal_mode = WAL")
+                self._db.execute("PRAGMA synchronous = FULL")
+                self._db.execute("PRAGMA foreign_keys = ON")
+                self._migrate()
+            except BaseException:
+                self._db.close()
+                raise
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._db.close()
+
+    def _migrate(self) -> None:
+        (version,) = self._db.execute("PRAGMA user_version").fetchone()
+        if version == len(MIGRATIONS):
+            return
+        if version > len(MIGRATIONS):
+            hint = "Use the newer muddled that wrote it."
+            raise BadInput(
+                Problem(f"this ledger is of a later version ({version})", hint, file=str(self.path))
+            )
+        with self._transaction():
+            (version,) = self._db.execute(
+                "PRAGMA user_version"
+            ).fetchone()  # another run may have been quicker
+            for number in range(version, len(MIGRATIONS)):
+                for statement in MIGRATIONS[number].split(";\n"):
+                    self._db.execute(statement)
+                self._db.execute(f"PRAGMA user_version = {number + 1}")
+
+    @contextmanager
+    def _transaction(self) -> Iterator[None]:
+        self._undo()  # a request to end can come before the one that it stopped is undone
+        try:
+            self._run("BEGIN IMMEDIATE")
+            yield
+            self._run("COMMIT")
+        except BaseException:
+            self._undo()
+            raise
+
+    def _undo(self) -> None:
+        if self._db.in_transaction:
+            self._run("ROLLBACK")
+
+    def _run(self, query: str, values: Sequence[object] = ()) -> sqlite3.Cursor:
+        with self._told():
+            return self._db.execute(query, values)
+
+    def _run_many(self, query: str, rows: Sequence[Sequence[object] | Mapping[str, object]]) -> None:
+        with self._told():
+            self._db.executemany(query, rows)
+
+    def _rows(self, query: str, values: Sequence[object] = ()) -> list[tuple[Any, ...]]:
+        with self._told():
+            return self._db.execute(query, values).fetchall()
+
+    @contextmanager
+    def _told(self) -> Iterator[None]:
+        """What SQLite complains about (a full disk, a damaged file, a lock that nobody lets go), and rows
+        that nobody can have written, as BadInput."""
+        try:
+            yield
+        except sqlite3.Error as error:
+            if "locked" in str(error) or "busy" in str(error):
+                hint = "Another muddled is at work with it; try again when that is done."
+                raise BadInput(Problem("the ledger is in use", hint, file=str(self.path))) from None
+            if not hasattr(self, "_db") or "not a database" in str(error):
+                what, hint = f"this is no ledger: {error}", "Name another file with --ledger."
+            else:
+                what = f"the ledger can't be used: {error}"
+                hint = "Nothing that was reported as done is lost. If it is damaged, take a copy from before."
+            raise BadInput(Problem(what, hint, file=str(self.path))) from None
+        except (TypeError, ValueError, AttributeError, OverflowError):
+            hint = "Take a copy of it from before, or name another one with --ledger."
+            raise BadInput(Problem("the ledger is damaged", hint, file=str(self.path))) from None
+
+    # -- The course -----------------------------------------------------------------------------------
+
+    def secret(self, first: bytes | None = None) -> bytes:
+        """What variants are made from; made once, by whoever comes first (`first`: to be this one)."""
+        made = first or secrets.token_bytes(32)
+        with self._transaction():
+            self._run("INSERT OR IGNORE INTO course VALUES ('secret', ?)", (made,))
+        with self._told():
+            ((kept,),) = self._rows("SELECT value FROM course WHERE key = 'secret'")
+            if not isinstance(kept, bytes) or not 16 <= len(kept) <= 64:
+                raise ValueError
+        return kept
+
+    def setting(self, name: str) -> str | None:
+        """What the course has set under a name, or None."""
+        rows = self._rows("SELECT value FROM course WHERE key = ?", (f"set {name}",))
+        with self._told():
+            return bytes(rows[0][0]).decode() if rows else None
+
+    def set(self, name: str, value: str | None) -> None:
+        """Set something for the whole course; None takes it back."""
+        with self._transaction():
+            self._run("DELETE FROM course WHERE key = ?", (f"set {name}",))
+            if value is not None:
+                self._run("INSERT INTO course VALUES (?, ?)", (f"set {name}", value.encode()))
+
+    def enrol(self, learners: Iterable[Learner]) -> None:
+        """Add learners; those that are there get the name and columns of the newest roster."""
+        with self._transaction():
+            self._run_many(
+                "INSERT INTO learner VALUES (?, ?, ?, ?) ON CONFLICT (id) DO UPDATE SET name = excluded.name, more = excluded.more",
+                [(one.id, one.name, json.dumps(dict(one.more)), _now()) for one in learners],
+            )  # fmt: skip
+
+    def learners(self) -> dict[str, Learner]:
+        """Everybody, by id."""
+        rows = self._rows("SELECT id, name, more FROM learner ORDER BY rowid")
+        with self._told():
+            return {str(id_): Learner(str(id_), str(name), _words(more)) for id_, name, more in rows}
+
+    # -- Hand-outs ------------------------------------------------------------------------------------
+
+    def know(self, digest: str, exercise: str, title: str, data: str) -> None:
+        """Keep a scenario's text, so that what was handed out can always be graded."""
+        with self._transaction():
+            self._run(
+                "INSERT OR IGNORE INTO scenario VALUES (?, ?, ?, ?, ?)",
+                (digest, exercise, title, data, _now()),
+            )
+
+    def scenario(self, exercise: str) -> str | None:
+        """The text of the scenario that was handed out under this id, or None."""
+        found = self._rows(
+            "SELECT data FROM scenario WHERE digest = (SELECT scenario FROM hand_out WHERE exercise = ? LIMIT 1)",
+            (exercise,),
+        )
+        return str(found[0][0]) if found else None
+
+    def record(self, made: Iterable[HandOut]) -> None:
+        """Write hand-outs down; the same ones again change nothing."""
+        with self._transaction():
+            self._run_many(
+                "INSERT OR IGNORE INTO hand_out VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+                [
+                    (one.exercise, one.learner, one.variant, one.scenario, one.first_commit, json.dumps(dict(one.tips)),
+                     one.file, _now())
+                    for one in made
+                ],
+            )  # fmt: skip
+
+    def hand_outs(self) -> list[HandOut]:
+        """Everything that was handed out."""
+        rows = self._rows("SELECT * FROM hand_out ORDER BY rowid")
+        with self._told():
+            return [
+                HandOut(
+                    exercise=str(row[0]), learner=str(row[1]), variant=str(row[2]), scenario=str(row[3]),
+                    first_commit=str(row[4]), tips=_words(row[5]), file=str(row[6]), made=str(row[7]),
+                )
+                for row in rows
+            ]  # fmt: skip
+
+    # -- Gradings -------------------------------------------------------------------------------------
+
+    def note(self, graded: Iterable[Grading]) -> None:
+        """Write gradings down. One that says what the newest of the same submission says is not stored
+        again."""
+        with self._transaction():
+            self._run_many(
+                """
+                INSERT INTO grading SELECT
+                    NULL, :graded, :submission, :fingerprint, :version, :scenario, :exercise, :variant, :learner, :state,
+                    :points, :possible, :result
+                WHERE NOT EXISTS (
+                    SELECT 1 FROM grading WHERE id = (
+                        SELECT max(id) FROM grading
+                        WHERE fingerprint = :fingerprint AND version = :version AND submission = :submission
+                    ) AND scenario = :scenario AND result = :result
+                )
+                """,
+                [{**{name: getattr(one, name) for name in _GRADING}, "graded": _now()} for one in graded],
+            )
+
+    def graded(self, fingerprint: str, version: str) -> Grading | None:
+        """The newest grading of a submission with this content by this version, if there is one."""
+        rows = self._rows(
+            "SELECT * FROM grading WHERE fingerprint = ? AND version = ? ORDER BY id DESC LIMIT 1",
+            (fingerprint, version),
+        )
+        with self._told():
+            return _grading(rows[0]) if rows else None
+
+    def gradings(self) -> list[Grading]:
+        """Every grading, the oldest first."""
+        rows = self._rows("SELECT * FROM grading ORDER BY id")
+        with self._told():
+            return [_grading(row) for row in rows]
+
+    # -- Privacy --------------------------------------------------------------------------------------
+
+    def forget(self, learner: str) -> int:
+        """Delete a learner with all that is kept of them; how many gradings went. Raises BadInput where there
+        is no such learner."""
+        if learner not in self.learners():
+            what = f'there is no learner "{learner}"'
+            raise BadInput(Problem(what, likely(learner, self.learners()), file=str(self.path)))
+        with self._transaction():
+            # Gradings of another's variant that came under this name say no learner, but where they lay.
+            gone = self._run("DELETE FROM grading WHERE learner = ?", (learner,)).rowcount
+            self._run("DELETE FROM hand_out WHERE learner = ?", (learner,))
+            self._run("DELETE FROM learner WHERE id = ?", (learner,))
+        self._leave_nothing()
+        return gone
+
+    def make_anonymous(self) -> int:
+        """Replace everybody's id and name by a number, for good; how many there were. What gradings say in
+        full, and where submissions lay, goes as well: it may name people."""
+        numbers = {id_: f"learner-{number:04}" for number, id_ in enumerate(self.learners(), start=1)}
+        with self._transaction():
+            self._run("PRAGMA defer_foreign_keys = ON")
+            for id_, name in numbers.items():
+                self._run("UPDATE learner SET id = ?, name = ?, more = '{}' WHERE id = ?", (name, name, id_))
+                self._run("UPDATE hand_out SET learner = ?, file = '' WHERE learner = ?", (name, id_))
+                self._run("UPDATE grading SET learner = ? WHERE learner = ?", (name, id_))
+            self._run("UPDATE grading SET submission = 'submission-' || id, fingerprint = '', result = ''")
+            # With it anybody could work out from a name which variant is whose.
+            self._run("DELETE FROM course WHERE key = 'secret'")
+        self._leave_nothing()
+        return len(numbers)
+
+    def _leave_nothing(self) -> None:
+        """Make sure that what was deleted is in no free page of the file either."""
+        self._run("PRAGMA wal_checkpoint(TRUNCATE)")
+        self._run("VACUUM")
+        self._run("PRAGMA wal_checkpoint(TRUNCATE)")
+
+
+def _words(text: str) -> dict[str, str]:
+    found = json.loads(text)
+    return {str(name): str(value) for name, value in found.items()}
+
+
+_GRADING = ("graded", "submission", "fingerprint", "version", "scenario", "exercise", "variant", "learner", "state",
+            "points", "possible", "result")  # fmt: skip
+"""The columns of a grading, behind its id."""
+
+
+def _grading(row: tuple[Any, ...]) -> Grading:
+    said = dict(zip(_GRADING, row[1:], strict=True))
+    numbers = ("points", "possible")
+    if not all(
+        isinstance(said[name], (float if name in numbers else str)) for name in _GRADING if name != "learner"
+    ):
+        raise ValueError
+    return Grading(**said)
+
+
+def _now() -> str:
+    return datetime.now(UTC).isoformat(timespec="seconds")

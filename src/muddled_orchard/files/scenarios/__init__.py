@@ -1,0 +1,1 @@
+"""Scenario files: read, checked, found, sketched."""

@@ -1,0 +1,158 @@
+"""A scenario from files that an instructor has already: a folder with `base`, `ours` and `theirs` trees."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Literal
+
+import tomlkit
+from tomlkit.items import AoT
+
+from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.exercise.defaults import id_for
+from muddled_orchard.core.exercise.scenario import Answer
+from muddled_orchard.core.key.answer_key import Key
+from muddled_orchard.core.merging.conflict import STAGE, Conflict
+
+TREES = ("base", "ours", "theirs")
+WANTED = "wanted"
+
+
+_HOW_TO_ANSWER = (
+    "# Still to be written: what is right where the sides conflict. Take the # away below, and say it with",
+    "# one word a hunk in keep: ours, theirs, ours+theirs, theirs+ours, base, neither, or other lines as in",
+    '# { text = "..." }. In place of keep there may be text (the whole file), side, or gone = true.',
+)
+
+
+def trees_beside(folder: Path, file: Path) -> str:
+    """The folder with the trees as the scenario file names it: where it is, if that is below the file's
+    folder, or a copy in a folder named after the file. Raises BadInput where trees are missing."""
+    missing = [name for name in TREES if not (folder / name).is_dir()]
+    if missing:
+        raise BadInput(
+            Problem(
+                f"there is no folder {' and no folder '.join(missing)} in it",
+                "It needs base/, ours/ and theirs/, and perhaps wanted/.",
+                file=str(folder),
+            )
+        )
+    here = file.parent.resolve()
+    if folder.resolve().is_relative_to(here):
+        return folder.resolve().relative_to(here).as_posix()
+    copy = file.parent / file.stem
+    if copy.exists():
+        raise BadInput(Problem("the trees would be copied here, and it exists already", file=str(copy)))
+    for name in TREES:
+        shutil.copytree(folder / name, copy / name, symlinks=True, ignore=shutil.ignore_patterns(".git"))
+    return file.stem
+
+
+def scenario_text(
+    file: Path, trees: str, operation: str, answers: Sequence[Answer], open_: Sequence[str]
+) -> str:
+    """The scenario file: ours on `main`, theirs on `side`, merged or rebased. `open_` are the beginnings of
+    answers that are still to be written; the file ends with them."""
+    document = tomlkit.document()
+    document.add(tomlkit.comment("Made from trees; say in title, brief and why what it is about."))
+    document.add("title", tomlkit.item(id_for(file.stem).replace("-", " ").capitalize()))
+    asked = "Rebase `side` onto `main`." if operation == "rebase" else "Merge `side` into `main`."
+    document.add("brief", tomlkit.string(f"{asked} Say here who is right, and about what.\n", multiline=True))
+    story = [
+        {"on": "main", "message": "Begin", "take": f"{trees}/base"},
+        {"on": "side", "from": "main", "message": "Work on side", "label": "work", "take": f"{trees}/theirs"},
+        {"on": "main", "message": "Work on main", "take": f"{trees}/ours"},
+    ]
+    document.add("story", _tables(story))
+    task = (
+        {"do": "rebase", "on": "side", "onto": "main"}
+        if operation == "rebase"
+        else {"do": "merge", "bring": "side"}
+    )
+    document.add("task", _tables([task]))
+    if answers:
+        document.add("answer", _tables([_answer(answer) for answer in answers]))
+    text = tomlkit.dumps(document)
+    return text + _still_to_be_written(open_) if open_ else text
+
+
+def _still_to_be_written(conflicts: Sequence[str]) -> str:
+    lines = ["", *_HOW_TO_ANSWER]
+    for conflict in conflicts:
+        lines += ["#", "# [[answer]]", *(f"# {line}" for line in conflict.split("\n"))]
+        lines += ['# why = "Say here why; it is shown after grading."']
+    return "\n".join(lines) + "\n"
+
+
+def wanted_answers(key: Key, wanted: Path) -> tuple[list[Answer], list[str]]:
+    """The answers that make a merge come out as the tree in `wanted`, and the files that stay all the same as
+    Git merges them."""
+    answers: list[Answer] = []
+    kept: list[str] = []
+    for step in key.steps:
+        conflicts = {conflict.path: conflict for conflict in step.meeting.conflicts}
+        there = {path.relative_to(wanted).as_posix() for path in wanted.rglob("*") if not path.is_dir()}
+        for path in sorted({*there, *step.meeting.tree, *conflicts}):
+            data = (wanted / path).read_bytes() if (wanted / path).is_file() else None
+            conflict = conflicts.get(path)
+            if (
+                conflict is None
+                and path in step.meeting.tree
+                and data == key.texts.get(step.meeting.tree[path].id)
+            ):
+                continue
+            answer = _answer_for(path, data, conflict, key)
+            if answer is not None and (conflict is not None or answer.text is not None):
+                answers.append(answer)
+            elif conflict is None:
+                kept.append(path)
+    return answers, kept
+
+
+def _answer_for(path: str, data: bytes | None, conflict: Conflict | None, key: Key) -> Answer | None:
+    why = "Say here why; it is shown after grading."
+    if data is None:
+        return Answer(file=path, gone=True, why=why)
+    stages = conflict.stages if conflict is not None and conflict.merged is None else {}
+    sides: tuple[Literal["ours", "theirs", "base"], ...] = ("ours", "theirs", "base")
+    for side in sides:
+        if STAGE[side] in stages and key.texts.get(stages[STAGE[side]].id) == data:
+            return Answer(file=path, side=side, why=why)
+    try:
+        return Answer(file=path, text=data.decode("utf-8"), why=why)
+    except UnicodeDecodeError:
+        return None
+
+
+def open_conflict(conflict: Conflict) -> str:
+    """The beginning of an answer for a conflict: its file, what Git calls it, and as many words as hunks."""
+    hunks = len(conflict.merged.hunks) if conflict.merged else 0
+    about = f"{conflict.kind}, {counted(hunks, 'hunk')}" if hunks else conflict.kind
+    file = tomlkit.item(conflict.path).as_string()
+    words = ", ".join(['"..."'] * hunks)
+    choice = f"keep = [{words}]" if hunks else 'side = "..."'
+    return f"file = {file}    # {about}\n{choice}"
+
+
+def _answer(answer: Answer) -> dict[str, object]:
+    said: dict[str, object] = {"file": answer.file}
+    if answer.text is not None:
+        said["text"] = tomlkit.string(answer.text, multiline=True)
+    elif answer.side is not None:
+        said["side"] = answer.side
+    else:
+        said["gone"] = True
+    return {**said, "why": answer.why}
+
+
+def _tables(rows: Sequence[Mapping[str, object]]) -> AoT:
+    found = tomlkit.aot()
+    for row in rows:
+        table = tomlkit.table()
+        for key, value in row.items():
+            table.add(key, value)
+        found.append(table)
+    return found

@@ -1,0 +1,107 @@
+"""What was checked when it came in, or was made here: written as text and read back without checking again.
+
+The validator that tells people everything that is wrong with a scenario takes longer to start than most
+commands take for their work; it is for what people write.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import tomllib
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import MISSING, Field, fields, is_dataclass
+from datetime import datetime
+from typing import Any
+
+import msgspec
+
+from muddled_orchard.core.exercise.defaults import completed
+from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.grading.assessment import Assessment
+
+
+class Damaged(Exception):
+    """A text is not what was written here."""
+
+
+# Written even where they are as by default: they had none at first, and a text stays the same for ever.
+_ALWAYS = frozenset({"format", "starts"})
+
+_ENCODER = msgspec.json.Encoder()
+_DECODER = msgspec.json.Decoder(Assessment)
+
+
+def scenario_text(scenario: Scenario) -> str:
+    """All that a scenario is made of as JSON, without defaults: the same text for the same scenario."""
+    return json.dumps(_plain(scenario), ensure_ascii=False, separators=(",", ":"))
+
+
+def digest_of(scenario: Scenario) -> str:
+    """What tells one version of a scenario from another."""
+    return hashlib.sha256(scenario_text(scenario).encode()).hexdigest()[:16]
+
+
+def scenario_of(text: str) -> Scenario:
+    """The scenario of such a text. Raises Damaged where it is none."""
+    with _sound():
+        return _scenario(json.loads(text))
+
+
+def scenario_of_toml(text: str, name: str) -> Scenario:
+    """The scenario of a file that is known to be right; `name` is the file's, without its suffix."""
+    return completed(_scenario(tomllib.loads(text)), name)
+
+
+def _scenario(data: dict[str, Any]) -> Scenario:
+    for table in (*data["story"], *data["task"]):
+        if "from" in table:
+            table["from_"] = table.pop("from")
+    return msgspec.convert(data, Scenario)
+
+
+def assessment_text(assessment: Assessment) -> str:
+    """An assessment as JSON."""
+    try:
+        return _ENCODER.encode(assessment).decode()
+    except UnicodeEncodeError:
+        # A name in a submission need not be UTF-8; as an escape it comes back as it was.
+        return json.dumps(msgspec.to_builtins(assessment))
+
+
+def assessment_of(text: str) -> Assessment:
+    """The assessment of such a text. Raises Damaged where it is none."""
+    try:
+        return _DECODER.decode(text)
+    except msgspec.DecodeError:
+        with _sound():
+            return msgspec.convert(json.loads(text), Assessment)
+
+
+@contextmanager
+def _sound() -> Iterator[None]:
+    try:
+        yield
+    except (msgspec.MsgspecError, ValueError, KeyError, TypeError, AttributeError) as error:
+        raise Damaged(str(error)) from error
+
+
+def _plain(part: Any) -> Any:
+    if is_dataclass(part):
+        return {
+            item.name.rstrip("_"): _plain(value)
+            for item in fields(part)
+            if (value := getattr(part, item.name)) != _default(item) or item.name in _ALWAYS
+        }
+    if isinstance(part, dict):
+        return {name: _plain(value) for name, value in part.items()}
+    if isinstance(part, tuple):
+        return [_plain(value) for value in part]
+    if isinstance(part, datetime):
+        return part.isoformat().replace("+00:00", "Z")
+    return part
+
+
+def _default(item: Field[Any]) -> Any:
+    return item.default_factory() if item.default_factory is not MISSING else item.default

@@ -1,0 +1,1 @@
+"""Learners acted out, and whether the grader finds what they did."""

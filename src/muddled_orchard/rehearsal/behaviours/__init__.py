@@ -1,0 +1,196 @@
+"""What learners typically do, right and wrong, and what must come of it.
+
+Each entry of `BEHAVIOURS` is a name, what an onlooker would say, to which exercises it applies, and a
+function that acts at a desk and returns what the grader must find. To add one is to add an entry.
+"""
+# ruff: noqa: E501 - a table reads best a behaviour a line
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import partial
+
+from muddled_orchard.core.git.lines import alike
+from muddled_orchard.core.grading.rehearsal import RIGHT
+from muddled_orchard.core.key.answer_key import Key, side
+from muddled_orchard.rehearsal.behaviours import content, courses, idle
+from muddled_orchard.rehearsal.behaviours.courses import another_way
+from muddled_orchard.rehearsal.behaviours.expecting import (
+    Act,
+    Applies,
+    always,
+    begins_at_knot,
+    both,
+    can_abort,
+    can_begin_again,
+    conflicts,
+    has_bystanders,
+    has_hunks,
+    has_mends,
+    is_finished_by_staging,
+    is_local,
+    is_plain_merge,
+    is_replay,
+    knot_does,
+    knot_task,
+    only_hunks,
+    replays_several,
+    starts_unfetched,
+    takes_something,
+    to_deliver,
+    wants_merge_commit_only,
+)
+from muddled_orchard.rehearsal.session import asks_merge_commit, hunks_of
+
+
+@dataclass(frozen=True, slots=True)
+class Behaviour:
+    """One way to go about an exercise."""
+
+    name: str
+    said: str
+    applies: Applies
+    act: Act
+
+
+_KEPT = {
+    "ours": "kept ours everywhere",
+    "theirs": "kept theirs everywhere",
+    "base": "brought the base back everywhere",
+    "ours+theirs": "kept both sides, ours first",
+    "theirs+ours": "kept both sides, theirs first",
+    "neither": "kept neither side",
+}
+
+_CONTENT = (
+    *(
+        Behaviour(f"kept {word}", said, conflicts if word in ("ours", "theirs", "base") else has_hunks, partial(content.keeps, word))
+        for word, said in _KEPT.items()
+    ),
+    *(
+        Behaviour(
+            f"whole file {word}", f"took the whole file from {word}",
+            partial(content.differs_as_a_whole, word), partial(content.whole_file, word),
+        )
+        for word in ("ours", "theirs")
+    ),
+    Behaviour("deleted lines back", "brought back what a side had deleted", content.has_deleted_lines, content.deleted_lines),
+    Behaviour("stray edit", "changed something in passing", conflicts, content.stray_edit),
+    Behaviour("other mode", "changed whether a file is executable", content.has_plain_files, content.other_mode),
+    Behaviour("mend forgotten", "overlooked what merged cleanly into something wrong", has_mends, content.mend_forgotten),
+    Behaviour("line ends", "saved it with CRLF", has_hunks, content.line_ends),
+    Behaviour("markers left", "committed the file just as Git left it", has_hunks, partial(content.markers, content.as_git_left_it)),
+    Behaviour("markers halved", "took only some of the markers out", has_hunks, partial(content.markers, content.only_the_last)),
+    Behaviour("markers disguised", "commented the markers out", has_hunks, partial(content.markers, content.commented_out)),
+    Behaviour("markers mended", "committed the markers, and mended them in the next commit", content.can_commit_twice, content.markers_mended),
+)  # fmt: skip
+
+_UNFINISHED = (
+    Behaviour("never started", "never started", always, idle.never_started),
+    Behaviour("aborted", "met the conflict and went back", can_abort, courses.aborted),
+    Behaviour("not staged", "resolved it, and forgot to stage it", conflicts, courses.not_staged),
+    Behaviour(
+        "not committed", "resolved and staged it, and forgot to complete it",
+        both(conflicts, lambda key: not is_finished_by_staging(key)), courses.not_committed,
+    ),
+    Behaviour("not delivered", "did not push, and deleted nothing", to_deliver, courses.not_delivered),
+    Behaviour("skipped", "skipped every commit that conflicts", both(conflicts, courses.can_skip), courses.skipped),
+    Behaviour("other work only", "committed something that was not asked for, and nothing else", idle.begins_at_rest, partial(idle.unrelated, idle.other_work)),
+    Behaviour("other message only", "gave a handed-out commit another message, and did nothing else", idle.begins_at_rest, partial(idle.unrelated, idle.other_message)),
+    Behaviour("pushed over", "pushed by force over another's commit", idle.can_push_over, partial(idle.unrelated, idle.pushed_over)),
+    Behaviour("nothing fetched", "merged without fetching", starts_unfetched, idle.nothing_fetched),
+    Behaviour("stash kept", "forgot the stash, which Git keeps after a conflict", knot_does("stash-pop"), courses.stash_kept),
+    Behaviour("stash dropped", "threw the stashed work away", knot_does("stash-pop"), courses.stash_dropped),
+)  # fmt: skip
+
+_OTHERWISE = (
+    Behaviour(
+        "wrong way round", "merged the wrong way round", both(is_plain_merge, is_local),
+        another_way(courses.wrong_way_round, "history", "delivered"),
+    ),
+    Behaviour("base rebased", "rebased the wrong way round", both(knot_does("rebase"), begins_at_knot), courses.base_rebased),
+    Behaviour(
+        "rebased instead", "rebased where a merge was asked", both(begins_at_knot, asks_merge_commit, knot_does("merge", "pull")),
+        another_way(courses.rebased, "history", "resolution rest rules bystanders delivered"),
+    ),
+    Behaviour(
+        "merged instead", "merged where a rebase was asked", is_replay,
+        another_way(courses.merged_instead, "history", "resolution rest rules delivered"),
+    ),
+    Behaviour("merged with -s ours", "merged with -s ours", both(is_plain_merge, takes_something), courses.nothing_taken),
+    *(
+        Behaviour(f"merged with -X {word}", f"merged with -X {word}", both(is_plain_merge, only_hunks), partial(courses.favours, word))
+        for word in ("ours", "theirs")
+    ),
+    Behaviour(
+        "squashed", "merged with --squash", both(is_plain_merge, takes_something),
+        another_way(courses.merged_with("--squash"), "history", "delivered"),
+    ),
+    Behaviour(
+        "not squashed", "merged without --squash", both(begins_at_knot, lambda key: bool(knot_task(key).squash)),
+        another_way(courses.merged_with(), "history"),
+    ),
+    Behaviour(
+        "copied", "copied the right content, without a merge", both(is_plain_merge, takes_something),
+        another_way(courses.copied, "history", "delivered"),
+    ),
+    Behaviour("in parts", "merged an older commit of the branch first", both(is_plain_merge, is_local, courses.has_several_commits), courses.in_parts),
+    Behaviour("on an older base", "rebased onto an older commit than was asked", both(is_replay, is_local, courses.has_older_base), courses.on_older_base),
+    Behaviour("taken early", "took the other side's files before the merge", both(is_plain_merge, is_local, conflicts), courses.taken_early),
+    Behaviour("only moved on", "let the branch move on, without a merge commit", wants_merge_commit_only, courses.only_moved_on),
+    Behaviour("replay squashed", "rebased, and made one commit of it", replays_several, courses.squashed_replay),
+)  # fmt: skip
+
+_IN_PASSING = (
+    Behaviour("second try", "gave up once, then did it right", can_begin_again, courses.second_try),
+    Behaviour("detached", "worked on a detached HEAD", courses.can_detach, courses.detached),
+    Behaviour("amended", "gave the last commit another message", courses.can_amend, courses.amended),
+    Behaviour("committed in between", "committed each step before the rebase went on", both(conflicts, knot_does("rebase")), courses.committed_in_between),
+    Behaviour("backup left", "left a merge tool's backup file behind", conflicts, partial(courses.backup, committed=False)),
+    Behaviour("backup committed", "committed a merge tool's backup file", conflicts, partial(courses.backup, committed=True)),
+    Behaviour("branch moved", "moved a branch that was to be left alone", has_bystanders, partial(courses.bystander, courses.moved)),
+    Behaviour("branch deleted", "deleted a branch that was to be left alone", has_bystanders, partial(courses.bystander, courses.deleted)),
+)  # fmt: skip
+
+BEHAVIOURS: tuple[Behaviour, ...] = (
+    Behaviour(RIGHT, "resolved everything as accepted", always, courses.right),
+    *_CONTENT,
+    *_UNFINISHED,
+    *_OTHERWISE,
+    *_IN_PASSING,
+)
+"""Every behaviour that does not depend on the places of a scenario, the right one first."""
+
+
+def behaviours_for(key: Key) -> list[Behaviour]:
+    """All that apply to an exercise: those of the table, one for each conflict to stop at, and one for each
+    wrong choice in a single hunk where there are several."""
+    found = [behaviour for behaviour in BEHAVIOURS if behaviour.applies(key)]
+    stops = sum(bool(step.meeting.conflicts) for step in key.steps)
+    found += [
+        Behaviour(
+            f"stopped at {number}", f"stopped at conflict {number} of {stops}", always, partial(courses.stopped_at, number)
+        )
+        for number in range(1, stops + 1)
+    ]  # fmt: skip
+    hunks = list(hunks_of(key))
+    form = alike(key.scenario.spacing)
+    for step, conflict, number, hunk in hunks if len(hunks) > 1 else ():
+        ways = step.accepted.get(conflict.path, ())
+        taken = {form(one.choices[number - 1]) for one in ways if number <= len(one.choices)}
+        for word in ("ours", "theirs", "base"):
+            text = form(side(hunk, word))
+            if text not in taken:
+                taken.add(text)
+                where = f"{conflict.path} {number}" + (f" in {step.label}" if step.label else "")
+                where += f", task {step.task}" if len(key.scenario.task) > 1 else ""
+                at = (step.task, step.commit)
+                act = partial(content.one_hunk, conflict.path, number, at, word)
+                said = f"kept {word} in hunk {number} of {conflict.path}, all else right"
+                found.append(Behaviour(f"{word} in {where}", said, always, act))
+    return found
+
+
+def named(name: str) -> Behaviour:
+    """The behaviour of the table with this name."""
+    return next(behaviour for behaviour in BEHAVIOURS if behaviour.name == name)

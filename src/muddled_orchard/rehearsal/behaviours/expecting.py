@@ -1,0 +1,230 @@
+"""To which exercises a behaviour applies, and what must come of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+
+from muddled_orchard.core.exercise.scenario import Task
+from muddled_orchard.core.exercise.tasks import source_of
+from muddled_orchard.core.git.commits import contains
+from muddled_orchard.core.grading.rehearsal import Expected
+from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.rehearsal.session import Desk, asks_merge_commit, hunks_of, knot, knots
+
+Act = Callable[[Desk], Expected]
+Applies = Callable[[Key], bool]
+
+
+def always(_: Key) -> bool:
+    """To every exercise."""
+    return True
+
+
+def has_hunks(key: Key) -> bool:
+    """Where at least one text conflicts."""
+    return any(hunks_of(key))
+
+
+def conflicts(key: Key) -> bool:
+    """Where anything conflicts."""
+    return any(step.meeting.conflicts for step in key.steps)
+
+
+def knot_does(*operations: str) -> Applies:
+    """Where the knot task is one of these operations."""
+    return lambda key: knot_task(key).do in operations
+
+
+def begins_at_knot(key: Key) -> bool:
+    """Where the knot task is begun by the learner, and really brings two lines of history together."""
+    begun = key.scenario.start.stopped and knot(key) == 1
+    return not begun and any(not step.fast_forward for step in knots(key))
+
+
+def is_plain_merge(key: Key) -> bool:
+    """Where the knot task is a merge that ends in a merge commit, and begun by the learner."""
+    task = knot_task(key)
+    return task.do == "merge" and not task.squash and begins_at_knot(key) and asks_merge_commit(key)
+
+
+def is_replay(key: Key) -> bool:
+    """Where the knot task rebases, and is begun by the learner."""
+    return rebases(knot_task(key)) and begins_at_knot(key)
+
+
+def rebases(task: Task) -> bool:
+    """Whether a task is a rebase, perhaps as a part of a pull."""
+    return task.do == "rebase" or task.by == "rebase"
+
+
+def both(*tests: Applies) -> Applies:
+    """Where all of these hold."""
+    return lambda key: all(test(key) for test in tests)
+
+
+def knot_task(key: Key) -> Task:
+    """The task at which most goes wrong."""
+    return key.scenario.task[knot(key) - 1]
+
+
+def last_step(key: Key) -> Step:
+    """The last step that conflicts."""
+    return [step for step in key.steps if step.meeting.conflicts][-1]
+
+
+def can_abort(key: Key) -> bool:
+    """Where the first task stops at a conflict."""
+    return any(step.meeting.conflicts for step in key.steps if step.task == 1)
+
+
+def can_begin_again(key: Key) -> bool:
+    """Where it is the learner who begins that."""
+    return can_abort(key) and not key.scenario.start.stopped
+
+
+def is_finished_by_staging(key: Key) -> bool:
+    """Where nothing needs to be committed after the last conflict."""
+    return conflicts(key) and last_step(key).operation.do == "stash-pop"
+
+
+def to_deliver(key: Key) -> bool:
+    """Where something is to be pushed or deleted."""
+    return any(task.push or task.delete for task in key.scenario.task)
+
+
+def is_local(key: Key) -> bool:
+    """Where the knot task brings in a branch of the repository itself."""
+    return not (source_of(knot_task(key)) or "").startswith("origin/")
+
+
+def starts_unfetched(key: Key) -> bool:
+    """Where the first task merges what has to be fetched first."""
+    task = key.scenario.task[0]
+    return task.do == "merge" and (source_of(task) or "").startswith("origin/")
+
+
+def is_emptied(key: Key, step: Step) -> bool:
+    """Whether nothing new is left of a step that is solved by the key."""
+    return step.solved == key.commits[step.ours].tree
+
+
+def takes_something(key: Key) -> bool:
+    """Where the solution is not just what the receiving branch had."""
+    return all(not is_emptied(key, step) for step in knots(key))
+
+
+def only_hunks(key: Key) -> bool:
+    """Where everything that conflicts in the knot task is text."""
+    met = [conflict for step in knots(key) for conflict in step.meeting.conflicts]
+    return bool(met) and all(conflict.merged for conflict in met)
+
+
+def has_mends(key: Key) -> bool:
+    """Where something merges cleanly and is wrong."""
+    return any(step.mended for step in key.steps)
+
+
+def merge_commits_only(key: Key) -> Iterator[int]:
+    """The tasks in which a fast-forward is possible and not wanted, by number."""
+    for step in key.steps:
+        if step.fast_forward and step.operation.fast_forward == "never":
+            yield step.task
+
+
+def wants_merge_commit_only(key: Key) -> bool:
+    """Where there is such a task."""
+    return any(merge_commits_only(key))
+
+
+def replays_several(key: Key) -> bool:
+    """Where a replay leaves more than one commit."""
+    left = sum(not is_emptied(key, step) for step in knots(key))
+    return is_replay(key) and left > 1
+
+
+def left_alone(key: Key) -> Iterator[str]:
+    """The handed-out branches that no task is about."""
+    busy = {task.on for task in key.scenario.task} | {task.delete for task in key.scenario.task}
+    for ref in key.refs:
+        name = ref.removeprefix("refs/heads/")
+        if ref.startswith("refs/heads/") and name not in busy:
+            yield name
+
+
+def has_bystanders(key: Key) -> bool:
+    """Where there are such branches."""
+    return any(left_alone(key))
+
+
+UNTOUCHED = Expected(state="untouched")
+CONTENT = frozenset({"resolution", "rest", "rules"})
+
+
+def expect(desk: Desk, lost: str = "", may: str = "", **more: object) -> Expected:
+    """What must come of what was done at a desk, criteria as words of a text.
+
+    Files that were resolved as the key does not accept cost `resolution`, and may break rules. Who ended
+    where they began has done nothing.
+    """
+    if as_handed_out(desk):
+        return UNTOUCHED
+    log = desk.log
+    losing, perhaps = set(lost.split()), set(may.split())
+    if log.wrong:
+        losing.add("resolution")
+        perhaps.add("rules")
+    elif log.deviated:
+        perhaps |= CONTENT
+    if log.wrong and log.emptied:  # of a commit whose change was thrown away nothing is left to replay
+        perhaps |= {"history", "delivered"}
+    if knot(desk.key) < len(desk.scenario.task) and losing:
+        perhaps |= {"finished", "history", "delivered", "bystanders", "tidy"}
+    again = brought_again(desk.key)
+    if again:  # a later task brings in what this one was to bring
+        perhaps |= (losing - {"resolution"}) | {"rest"}
+        losing &= {"resolution"}
+    if not to_deliver(desk.key):
+        losing.discard("delivered")
+    some = {"resolution", "rest"} if log.outside else set()
+    expected = Expected(
+        lost=frozenset(losing), may=frozenset(perhaps), some=frozenset(some), kept=tuple(log.kept)
+    )
+    return replace(expected, **{"or_open": again or _only_deleted(desk), **more})  # type: ignore[arg-type]
+
+
+def as_handed_out(desk: Desk) -> bool:
+    """Whether every branch stands where it stood, and nothing is pending or changed."""
+    refs = _heads(desk)
+    heads = {ref: tip for ref, tip in desk.key.refs.items() if ref.startswith("refs/heads/")}
+    # Whether a stash that was dropped is missed can't be seen in any of that.
+    stashed = bool(desk.key.history.stashes)
+    clean = "nothing to commit" in desk.git("status") and not desk.pending
+    return refs == heads and not stashed and clean and desk.git("branch", "--show-current") != ""
+
+
+def brought_again(key: Key) -> bool:
+    """Where a later task merges a branch that has in it what the knot's task is to bring in."""
+    number = knot(key)
+    tips = {step.task: step.theirs for step in key.steps}
+    own = tips.get(number)
+    return own is not None and any(
+        contains(key.commits, theirs, own) for task, theirs in tips.items() if task > number
+    )
+
+
+def _heads(desk: Desk) -> dict[str, str]:
+    return {ref: id_ for id_, ref in map(str.split, desk.git("show-ref", "--heads").splitlines())}
+
+
+def _only_deleted(desk: Desk) -> bool:
+    """Whether nothing but this was done: branches are gone that were to be deleted."""
+    heads = {ref: tip for ref, tip in desk.key.refs.items() if ref.startswith("refs/heads/")}
+    clean = "nothing to commit" in desk.git("status")
+    return _heads(desk).items() < heads.items() and clean and not desk.key.history.stashes
+
+
+def unfinished(desk: Desk, lost: str = "", may: str = "") -> Expected:
+    """The same for what was left before its end."""
+    undone = "finished tidy" if knot_task(desk.key).do == "stash-pop" else "finished history"
+    return expect(desk, f"{undone} delivered {lost}", f"rules {may}", state="open")

@@ -1,0 +1,341 @@
+"""Carry an exercise out as a learner would, with real Git, from its first task to its last.
+
+A `Desk` walks through the tasks as Git itself leads: whatever conflicts is met by a function that the
+actor brings along, so that one actor errs where another one doesn't.
+"""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, field
+from functools import cached_property
+from pathlib import Path
+
+from muddled_orchard.core.exercise.edits import LINK
+from muddled_orchard.core.exercise.scenario import KEEP_WORDS, Scenario, Task
+from muddled_orchard.core.exercise.tasks import is_merge
+from muddled_orchard.core.git.commits import Tree
+from muddled_orchard.core.git.lines import Lines, alike, lines_of
+from muddled_orchard.core.grading.case import short
+from muddled_orchard.core.grading.rehearsal import Kept
+from muddled_orchard.core.key.answer_key import Accepted, Key, Step, side
+from muddled_orchard.core.merging.conflict import MARKER_SIZE, STAGE, Conflict, Hunk, MergedText, merged_text
+from muddled_orchard.vcs.ask import git, operations
+
+_REPLAYED = ("REBASE_HEAD", "CHERRY_PICK_HEAD", "REVERT_HEAD")
+
+Meet = Callable[["Desk", Step], None]
+"""Resolves one conflict that Git has stopped at, in the working tree; the desk goes on from there."""
+
+
+class Left(Exception):
+    """The learner leaves the desk: nothing more is done."""
+
+
+@dataclass(slots=True)
+class Log:
+    """What an actor did with conflicts: what was kept in each, and how many files are not as the key accepts.
+
+    `deviated`: what Git shows is no longer what the key knows. `outside`: the key also wants something
+    changed outside a hunk, and that was left undone. `emptied`: of a replayed commit nothing was left.
+    """
+
+    kept: list[Kept] = field(default_factory=list)
+    wrong: int = 0
+    deviated: bool = False
+    outside: bool = False
+    emptied: bool = False
+
+
+@dataclass(frozen=True)
+class Desk:
+    """Where a learner sits: the repository, the key (which learners don't know, but their actor does),
+    and who they are."""
+
+    work: Path
+    key: Key
+    name: str
+    log: Log = field(default_factory=Log)
+
+    # -- Git ------------------------------------------------------------------------------------------
+
+    def git(self, *arguments: str, may_fail: bool = False) -> str:
+        """Run Git as this learner, an hour after the story ended."""
+        said = git.run(arguments, folder=self.work, more=self._who, may_fail=may_fail)
+        return said.decode("utf-8", "surrogateescape")
+
+    def try_git(self, *arguments: str) -> str:
+        """The same where a conflict is no surprise."""
+        return self.git(*arguments, may_fail=True)
+
+    @cached_property
+    def _who(self) -> dict[str, str]:
+        scenario = self.key.scenario
+        time = int(scenario.starts.timestamp()) + (len(self.key.handed_out) * scenario.minutes + 60) * 60
+        who = {"NAME": self.name.title(), "EMAIL": f"{self.name}@orchard.example"}
+        more = {f"GIT_{role}_{what}": said for role in ("AUTHOR", "COMMITTER") for what, said in who.items()}
+        # No author's date: a replayed commit keeps its own.
+        return {**more, "GIT_COMMITTER_DATE": f"{time} +0000"}
+
+    @property
+    def gitdir(self) -> Path:
+        """The repository's own folder."""
+        return self.work / ".git"
+
+    @cached_property
+    def labels(self) -> dict[str, str]:
+        """The ids of labelled commits."""
+        return {
+            commit.label: id_
+            for commit, id_ in zip(self.key.history.commits, self.key.ids, strict=True)
+            if commit.label
+        }
+
+    @property
+    def scenario(self) -> Scenario:
+        """The scenario with this variant's values."""
+        return self.key.scenario
+
+    @property
+    def pending(self) -> bool:
+        """Whether an operation is under way."""
+        names = ("MERGE_HEAD", "SQUASH_MSG", "rebase-merge", "CHERRY_PICK_HEAD", "REVERT_HEAD")
+        return any((self.gitdir / name).exists() for name in names)
+
+    def unmerged(self) -> dict[str, dict[int, str]]:
+        """The blob ids of unmerged paths by stage."""
+        found: dict[str, dict[int, str]] = {}
+        for entry in self.git("ls-files", "-u", "-z").split("\0")[:-1]:
+            about, _, path = entry.partition("\t")
+            _, id_, stage = about.split()
+            found.setdefault(path, {})[int(stage)] = id_
+        return found
+
+    # -- The way through ------------------------------------------------------------------------------
+
+    def carry_out(
+        self,
+        meet: Meet | None = None,
+        *,
+        instead: Callable[[Desk, Task], None] | None = None,
+        at: int | None = None,
+        mend: bool = True,
+        deliver: bool = True,
+    ) -> None:
+        """Do every task in order, meeting conflicts with `meet` (by the key, if there is none).
+
+        `instead` carries a task out in another way: the one with this number, or the knot. Raising `Left`
+        in either ends it there.
+        """
+        try:
+            for number, task in enumerate(self.scenario.task, start=1):
+                if instead is not None and number == (at or knot(self.key)):
+                    instead(self, task)
+                else:
+                    if not self.is_begun(number):
+                        self.begin(task)
+                    self.go_through(number, meet)
+                if mend:
+                    self._mend(number)
+                if deliver:
+                    self.deliver(task)
+        except Left:
+            return
+
+    def is_begun(self, number: int) -> bool:
+        """Whether a task was handed out at its conflict."""
+        return self.scenario.start.stopped and number == 1
+
+    def begin(self, task: Task, *, detached: bool = False) -> None:
+        """Start an operation as it was asked; it stops at the first conflict."""
+        operations.begin(self.try_git, task, self.labels, detached=detached)
+
+    def go_through(self, number: int, meet: Meet | None = None) -> None:
+        """Meet every conflict of the operation that is under way, to its end."""
+        task = self.scenario.task[number - 1]
+        for _ in range(2 * len(self.key.steps) + 2):
+            if not self.unmerged():
+                break
+            step = self.at_hand(number)
+            (meet or solve)(self, step)
+            self.go_on(task)
+        if task.squash:
+            self.try_git("commit", "-q", "--no-edit")
+
+    def at_hand(self, number: int) -> Step:
+        """The step of a task that Git has stopped at."""
+        steps = [step for step in self.key.steps if step.task == number]
+        for name in _REPLAYED:
+            if (self.gitdir / name).is_file():
+                replayed = (self.gitdir / name).read_text("ascii").strip()
+                return next((step for step in steps if step.commit == replayed), steps[-1])
+        return steps[0]
+
+    def go_on(self, task: Task) -> None:
+        """Stage everything and complete the step at hand."""
+        self.git("add", "--all")
+        self.log.emptied |= task.do in ("rebase", "pull") and not self.git("diff", "--cached", "--name-only")
+        operations.go_on(self.try_git, task)
+        if task.do == "stash-pop":
+            self.try_git("stash", "drop", "-q")  # Git keeps it when it conflicts
+        if task.do in ("cherry-pick", "revert") and self.pending and not self.unmerged():
+            self.try_git(task.do, "--skip")  # nothing is left of it
+
+    def deliver(self, task: Task) -> None:
+        """Push and delete, where that is asked."""
+        if task.push:
+            self.try_git("push", "-q", "origin", task.on)
+        if task.delete and not self.try_git("branch", "-d", task.delete):
+            self.try_git("branch", "-D", task.delete)  # as Git proposes where it isn't merged
+
+    def _mend(self, number: int) -> None:
+        """What the key changes in a result that Git merged cleanly."""
+        steps = [step for step in self.key.steps if step.task == number and step.mended]
+        for step in steps:
+            if not step.meeting.conflicts:
+                self.put(step.solved, step.mended)
+                self.try_git("add", "--all")
+                self.try_git("commit", "-q", "-m", "Mend what the merge broke")
+
+    # -- Files ----------------------------------------------------------------------------------------
+
+    def put(self, tree: Tree, paths: Iterable[str]) -> None:
+        """Make these paths what they are in a tree: a file, a link, or gone."""
+        for path in sorted(paths, key=lambda path: (path in tree, path)):
+            self.write(path, *((self.key.texts[tree[path].id], tree[path].mode) if path in tree else (None,)))
+
+    def write(self, path: str, data: bytes | None, mode: int | None = None) -> None:
+        """Write a file (None: delete it) as an editor would."""
+        target = self.work / path
+        if target.is_dir() and not target.is_symlink():
+            return  # a folder lies where the other side had a file
+        if data is None:
+            target.unlink(missing_ok=True)
+            return
+        target.parent.mkdir(parents=True, exist_ok=True)
+        if mode is not None:
+            target.unlink(missing_ok=True)
+        if mode == LINK:
+            target.symlink_to(data.decode())
+            return
+        target.write_bytes(data)
+        if mode is not None:
+            target.chmod(mode & 0o777)
+
+    def lines(self, path: str) -> Lines:
+        """The lines of a file as it lies there."""
+        return lines_of((self.work / path).read_bytes())
+
+    def merged(self, step: Step, path: str, stages: dict[int, str]) -> MergedText | None:
+        """The hunks of an unmerged path: the key's where these stages meet there, else what Git shows."""
+        known = step.meeting.conflict(path)
+        if known is not None and {stage: blob.id for stage, blob in known.stages.items()} == stages:
+            return known.merged
+        self.log.deviated = True
+        if 2 not in stages or 3 not in stages:
+            return None
+        shown = []
+        with tempfile.TemporaryDirectory() as folder:
+            attributes = Path(folder) / "attributes"
+            attributes.write_text(f"* conflict-marker-size={MARKER_SIZE}\n", "ascii")
+            for style in ("diff3", "merge"):
+                options = ("-c", f"core.attributesFile={attributes}", "-c", f"merge.conflictStyle={style}")
+                self.try_git(*options, "checkout", "-q", "--merge", "--", path)
+                target = self.work / path
+                shown.append(target.read_bytes() if target.is_file() else b"")
+        self.try_git("checkout", "-q", "--merge", "--", path)  # as it was
+        merged = merged_text(shown[1], shown[0])
+        return merged if merged.hunks else None
+
+    # -- Choices --------------------------------------------------------------------------------------
+
+    def choose(self, step: Step, choice: Callable[[Conflict | None, int, Hunk], Lines]) -> None:
+        """Fill every hunk of the step at hand with what `choice` says; paths without hunks are solved."""
+        for path, stages in self.unmerged().items():
+            merged = self.merged(step, path, stages)
+            known = step.meeting.conflict(path)
+            if merged is None:
+                self.put(step.solved, [path])
+                continue
+            chosen = [choice(known, number, hunk) for number, hunk in enumerate(merged.hunks, start=1)]
+            self.write(path, "".join(merged.resolved(chosen)).encode("utf-8", "surrogateescape"))
+            self.note(step, path, merged, chosen)
+        self.put(step.solved, step.mended)
+
+    def keep_side(self, step: Step, word: str) -> None:
+        """Keep this word in every hunk, and of a path without hunks that side's version."""
+        unmerged = self.unmerged()
+        self.choose(step, lambda _, __, hunk: side(hunk, word))
+        stage = STAGE.get(word)
+        for path in unmerged:
+            known = step.meeting.conflict(path)
+            if stage is None or known is None or known.merged is not None:
+                continue
+            blob = known.stages.get(stage)
+            self.write(path, self.key.texts[blob.id] if blob else None, blob.mode if blob else None)
+            words = {name for name, number in STAGE.items() if blob and known.stages.get(number) == blob}
+            self._log(step, path, None, frozenset(words) or frozenset({"gone"}))
+            self.log.wrong += not any(
+                one.gone if blob is None else _is_blob(self.key, known, one, blob.id)
+                for one in step.accepted.get(path, ())
+            )
+
+    def note(self, step: Step, path: str, merged: MergedText, chosen: list[Lines]) -> None:
+        """Log what was chosen, and whether the key accepts it."""
+        form = alike(self.scenario.spacing)
+        for number, (hunk, text) in enumerate(zip(merged.hunks, chosen, strict=True), start=1):
+            words = {word for word in KEEP_WORDS if form(side(hunk, word)) == form(text)}
+            self._log(step, path, number, frozenset(words or {"blend"}))
+        if self.log.deviated:
+            return
+        ways = step.accepted.get(path, ())
+        fits = [one for one in ways if list(map(form, one.choices)) == list(map(form, chosen))]
+        self.log.wrong += not fits
+        parts = [form(part) for part in merged.parts if not isinstance(part, Hunk)]
+        cleans = [[form(part) for part in one.clean if part] for one in fits or ways]
+        self.log.outside |= bool(cleans) and [part for part in parts if part] not in cleans
+
+    def _log(self, step: Step, path: str, hunk: int | None, words: frozenset[str]) -> None:
+        about = step.label or short(step.commit) or None
+        self.log.kept.append(Kept(step.task, about, path, hunk, words))
+
+
+def _is_blob(key: Key, conflict: Conflict, one: Accepted, id_: str) -> bool:
+    if one.whole:
+        return conflict.stages[STAGE[one.words[0]]].id == id_
+    form = alike(key.scenario.spacing)
+    return not one.gone and form(one.text) == form(lines_of(key.texts[id_]))
+
+
+def solve(desk: Desk, step: Step) -> None:
+    """Put what the key accepts into every conflicted file."""
+    conflicted = {*desk.unmerged(), *(conflict.path for conflict in step.meeting.conflicts)}
+    set_aside = step.meeting.tree.keys() - step.solved.keys()
+    desk.put(step.solved, conflicted | step.mended | set_aside)
+
+
+def knot(key: Key) -> int:
+    """The number of the task at which most goes wrong: the last one that conflicts, or the last one."""
+    conflicting = [step.task for step in key.steps if step.meeting.conflicts]
+    return conflicting[-1] if conflicting else len(key.scenario.task)
+
+
+def knots(key: Key) -> Iterator[Step]:
+    """The steps of the knot task."""
+    return (step for step in key.steps if step.task == knot(key))
+
+
+def hunks_of(key: Key) -> Iterator[tuple[Step, Conflict, int, Hunk]]:
+    """Every hunk that a solution by the key meets, with its number in the file."""
+    for step in key.steps:
+        for conflict in step.meeting.conflicts:
+            for number, hunk in enumerate(conflict.merged.hunks if conflict.merged else (), start=1):
+                yield step, conflict, number, hunk
+
+
+def asks_merge_commit(key: Key) -> bool:
+    """Whether the knot task asks for a merge commit."""
+    step = next(knots(key))
+    up_to_date = step.fast_forward and step.operation.fast_forward != "never"
+    return is_merge(step.operation) and not step.operation.squash and not up_to_date

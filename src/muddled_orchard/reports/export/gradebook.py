@@ -1,0 +1,126 @@
+"""The class as a gradebook takes it: CSV with a row for each learner and exercise."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Container, Iterable, Iterator, Mapping, Sequence
+
+from muddled_orchard.core.course.findings import Collected, best_attempts
+from muddled_orchard.core.course.records import HandOut
+from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.core.exercise.scenario import CRITERIA
+from muddled_orchard.reports.terminal.console import printable
+
+COLUMNS = (
+    "id",
+    "name",
+    "exercise",
+    "points",
+    "possible",
+    "percent",
+    "state",
+    *CRITERIA,
+    "needs a look",
+    "submission",
+)
+NOT_THEIRS = "not theirs"
+"""The state of a row whose submission is another variant than this learner's."""
+
+
+def gradebook(
+    collected: Sequence[Collected], hand_outs: Iterable[HandOut], roster: Mapping[str, Learner]
+) -> str:
+    """The best attempt of each; who got one of these exercises and handed nothing in, or another variant than
+    theirs, has a row too. The roster's further columns stand behind ours."""
+    rows = list(_rows(collected, hand_outs, roster))
+    more = _more_columns(roster, {str(row[0]) for row in rows})
+    return _csv((*COLUMNS, *more), ([*row, *_more(roster, row[0], more)] for row in rows))
+
+
+def wide_gradebook(
+    collected: Sequence[Collected], hand_outs: Iterable[HandOut], roster: Mapping[str, Learner]
+) -> str:
+    """A row for each learner, and a column with the points of each exercise."""
+    rows = list(_rows(collected, hand_outs, roster))
+    exercises = list(dict.fromkeys(str(row[2]) for row in rows))
+    learners = {str(row[0]): row[1] for row in rows}
+    points = {(str(row[0]), str(row[2])): row[3] for row in rows}
+    more = _more_columns(roster, set(learners))
+    return _csv(
+        ("id", "name", *exercises, *more),
+        (
+            [id_, name, *(points.get((id_, one), "") for one in exercises), *_more(roster, id_, more)]
+            for id_, name in learners.items()
+        ),
+    )
+
+
+def _csv(heading: Sequence[str], rows: Iterable[Sequence[object]]) -> str:
+    out = io.StringIO(newline="")
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow([cell(name) for name in heading])
+    writer.writerows([cell(value) for value in row] for row in rows)
+    return out.getvalue()
+
+
+def _more_columns(roster: Mapping[str, Learner], ids: Container[str]) -> list[str]:
+    """The further columns of the roster, in its order, without those that are called as ours are."""
+    names = dict.fromkeys(name for learner in roster.values() if learner.id in ids for name in learner.more)
+    return [name for name in names if name and name not in COLUMNS]
+
+
+def _more(roster: Mapping[str, Learner], id_: object, names: Sequence[str]) -> list[object]:
+    learner = roster.get(str(id_))
+    return [learner.more.get(name, "") if learner else "" for name in names]
+
+
+def _rows(
+    collected: Sequence[Collected], hand_outs: Iterable[HandOut], roster: Mapping[str, Learner]
+) -> Iterator[list[object]]:
+    rows = best_attempts(collected)
+    yield from map(_row, rows)
+    there = {(one.assessment.exercise, one.learner) for one in rows}
+    exercises = {one.assessment.exercise for one in collected}
+    others = {(one.assessment.exercise, one.learner): one for one in collected if not one.counts}
+    none = [""] * len(CRITERIA)
+    for given in hand_outs:
+        place = (given.exercise, given.learner)
+        if given.exercise in exercises and place not in there and place not in others:
+            name = roster[given.learner].name if given.learner in roster else given.learner
+            yield [given.learner, name, given.exercise, 0, "", 0, "missing", *none, "", ""]
+    for (exercise, learner), other in others.items():
+        if (exercise, learner) not in there:
+            said = f"variant {other.assessment.variant} was not handed out to {learner}"
+            yield [learner, other.name, exercise, 0, "", 0, NOT_THEIRS, *none, said, other.submission]
+
+
+def _row(one: Collected) -> list[object]:
+    assessment = one.assessment
+    points = {
+        criterion.id: criterion.points
+        for criterion in assessment.criteria
+        if criterion.outcome.verdict != "skipped"
+    }
+    return [
+        one.learner,
+        one.name,
+        assessment.exercise,
+        assessment.points,
+        assessment.possible,
+        assessment.percent,
+        assessment.state,
+        *(points.get(id_, "") for id_ in CRITERIA),
+        "; ".join(
+            (*assessment.needs_a_look, assessment.reason) if assessment.reason else assessment.needs_a_look
+        ),
+        one.submission,
+    ]
+
+
+def cell(value: object) -> object:
+    """A spreadsheet takes text that begins like this for a formula; names come from whoever handed in."""
+    if not isinstance(value, str):
+        return value
+    text = printable(value)
+    return f"'{text}" if text.startswith(("=", "+", "-", "@")) else text

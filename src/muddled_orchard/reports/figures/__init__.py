@@ -1,0 +1,1 @@
+"""The commit graph, drawn."""

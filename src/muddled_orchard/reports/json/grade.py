@@ -1,0 +1,67 @@
+"""The result file: stable keys, described by docs/schemas/grade.json."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from muddled_orchard.core.course.findings import Collected, Finding
+from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult
+from muddled_orchard.reports.json.outputs import CriterionOut, FindingOut, HunkOut, ResultFile, SubmissionOut
+from muddled_orchard.reports.json.text import json_text
+
+
+def result_file(results: Iterable[Collected], findings: Iterable[Finding] = ()) -> str:
+    """The whole result file as text, UTF-8 safe, with a final newline."""
+    told: list[FindingOut] = [
+        {"kind": one.kind, "said": one.said, "submissions": list(one.submissions)} for one in findings
+    ]
+    submissions = [_submission(result) for result in results]
+    data: ResultFile = {"format": 1, "submissions": submissions, "class": told}
+    return json_text(data)
+
+
+def _submission(result: Collected) -> SubmissionOut:
+    assessment: Assessment = result.assessment
+    return {
+        "submission": result.submission,
+        "learner": result.learner,
+        "name": result.name,
+        "exercise": assessment.exercise or None,
+        "variant": assessment.variant or None,
+        "state": assessment.state,
+        "reason": assessment.reason or None,
+        "points": assessment.points,
+        "possible": assessment.possible,
+        "percent": assessment.percent,
+        "counts": result.counts,
+        "needs_a_look": list(assessment.needs_a_look),
+        "notes": list(assessment.notes),
+        "criteria": [_criterion(criterion) for criterion in assessment.criteria],
+        "hunks": [_hunk(hunk) for hunk in assessment.hunks],
+    }
+
+
+def _criterion(criterion: CriterionResult) -> CriterionOut:
+    return {
+        "id": criterion.id,
+        "outcome": criterion.outcome.verdict,
+        "points": criterion.points,
+        "possible": criterion.possible,
+        "because": criterion.outcome.because,
+        "where": [
+            {"file": place.file, "line": place.line, "commit": place.commit}
+            for place in criterion.outcome.where
+        ],
+    }
+
+
+def _hunk(hunk: HunkResult) -> HunkOut:
+    return {
+        "task": hunk.task,
+        "commit": hunk.commit,
+        "file": hunk.file,
+        "hunk": hunk.hunk,
+        "kept": hunk.kept,
+        "accepted": list(hunk.accepted),
+        "outcome": hunk.outcome,
+    }

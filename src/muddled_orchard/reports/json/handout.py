@@ -1,0 +1,42 @@
+"""What was planted or handed out, as JSON."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from muddled_orchard.core.course.records import HandOut
+from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.exercise.tasks import in_words
+from muddled_orchard.reports.json.outputs import HandOutFile, PlantFile
+from muddled_orchard.reports.json.text import json_text
+
+
+def plant_file(
+    folder: str, scenario: Scenario, variant: str, history: History, ids: dict[int, str], grade: Sequence[str]
+) -> str:
+    """A practice folder; `ids` are the commits' by place, `grade` is the command that grades it."""
+    data: PlantFile = {
+        "format": 1,
+        "folder": folder,
+        "exercise": scenario.id,
+        "title": scenario.title,
+        "variant": variant,
+        "branches": {name: ids[number] for name, number in history.tips.items()},
+        "checked_out": history.checked_out,
+        "tasks": [in_words(task) for task in scenario.task],
+        "grade": list(grade),
+    }
+    return json_text(data)
+
+
+def handout_file(ledger: str, learners: int, ready: int, made: Sequence[HandOut]) -> str:
+    """A run of handing out: what was made, and how much was there before."""
+    data: HandOutFile = {
+        "format": 1,
+        "ledger": ledger,
+        "learners": learners,
+        "ready": ready,
+        "hand_outs": list(made),
+    }
+    return json_text(data)

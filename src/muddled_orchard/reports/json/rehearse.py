@@ -1,0 +1,41 @@
+"""A rehearsal as JSON."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from muddled_orchard.core.grading.rehearsal import Acted, Rehearsal
+from muddled_orchard.reports.json.outputs import BehaviourOut, RehearsalFile, RehearsalOut
+from muddled_orchard.reports.json.text import json_text
+
+
+def rehearsal_file(rehearsals: Sequence[Rehearsal]) -> str:
+    """All rehearsals: `{"format": 1, "rehearsals": [...]}`."""
+    data: RehearsalFile = {"format": 1, "rehearsals": [_rehearsal(rehearsal) for rehearsal in rehearsals]}
+    return json_text(data)
+
+
+def _rehearsal(rehearsal: Rehearsal) -> RehearsalOut:
+    return {
+        "exercise": rehearsal.exercise,
+        "title": rehearsal.title,
+        "variant": rehearsal.variants[0],
+        "variants": list(rehearsal.variants),
+        "surprises": len(rehearsal.surprising),
+        "cannot_tell": {"criteria": list(rehearsal.blind), "conflicts": list(rehearsal.undistinguished)},
+        "behaviours": [_acted(one) for one in rehearsal.acted],
+    }
+
+
+def _acted(one: Acted) -> BehaviourOut:
+    assessment = one.assessment
+    return {
+        "behaviour": one.behaviour,
+        "does": one.said,
+        "variant": one.variant,
+        "state": assessment.state,
+        "percent": assessment.percent,
+        "criteria": {criterion.id: criterion.outcome.verdict for criterion in assessment.criteria},
+        "surprises": list(one.surprises),
+        "repository": one.repository,
+    }

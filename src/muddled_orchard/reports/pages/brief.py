@@ -1,0 +1,65 @@
+"""What a learner reads first: the brief as Markdown, and as a page with the graph to look at."""
+
+from __future__ import annotations
+
+import functools
+from importlib.resources import files
+
+from jinja2 import Environment, Template
+from markdown_it import MarkdownIt
+from markupsafe import Markup
+
+from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.key.graph import Graph
+from muddled_orchard.reports.figures.svg import graph_svg, told
+
+BRIEF, PAGE = "BRIEF.md", "BRIEF.html"
+
+_HANDING_IN = """\
+Hand in the whole folder `{id}`, with `work` in it and everything in `work`, also what can't be seen
+(`.git`). Packed into one file it is easiest to send:
+
+- Linux and macOS, in the folder above: `tar czf {id}-done.tar.gz {id}`
+- Windows: right-click the folder, *Compress to ZIP file*
+
+Where only one small file can be sent, `git bundle create {id}-done.bundle --all` (in `work`) packs the
+commits alone: commit everything first. The file's name doesn't matter; whose it is, is written in its
+first commit.
+"""
+
+
+def brief_markdown(scenario: Scenario) -> str:
+    """Title and brief, and how to hand in."""
+    title, brief = scenario.title.strip(), scenario.brief.strip()
+    return f"# {title}\n\n{brief}\n\n## Handing in\n\n{_HANDING_IN.format(id=scenario.id)}"
+
+
+def brief_page(scenario: Scenario, graph: Graph) -> str:
+    """The same as a page that stands alone; `graph` is what is handed out."""
+    return _page(scenario.title.strip(), scenario.brief, scenario.id, scenario.language, graph)
+
+
+@functools.lru_cache(
+    maxsize=512
+)  # variants with the same values share their page, and nearly all their brief
+def _page(title: str, brief: str, id_: str, language: str, graph: Graph) -> str:
+    return _template().render(
+        title=title,
+        language=language,
+        brief=_rendered(brief),
+        graph=Markup(graph_svg(graph)),  # noqa: S704 - every text in it is escaped there
+        told=told(graph),
+        handing_in=_rendered(_HANDING_IN.format(id=id_)),
+    )
+
+
+@functools.lru_cache(maxsize=256)
+def _rendered(markdown: str) -> Markup:
+    # Without HTML of its own: what stands in a scenario is text.
+    return Markup(MarkdownIt("commonmark", {"html": False}).enable("table").render(markdown))  # noqa: S704
+
+
+@functools.cache
+def _template() -> Template:
+    text = files("muddled_orchard.reports.pages").joinpath("templates/brief.html").read_text("utf-8")
+    return Environment(autoescape=True).from_string(text)

@@ -1,0 +1,1 @@
+"""What people read in a terminal."""

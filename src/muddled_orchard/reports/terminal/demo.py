@@ -1,0 +1,55 @@
+"""The demo's account of itself: what was done, the class, one learner's feedback, what to try next."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from rich.console import Console
+from rich.text import Text
+
+from muddled_orchard.core.base.phrases import command, paths
+from muddled_orchard.core.course.findings import Collected, Finding
+from muddled_orchard.reports.terminal.console import printable
+from muddled_orchard.reports.terminal.grade import show_many, show_one
+
+_SHOWN = 8
+
+
+def show_demo(
+    on: Console,
+    folder: str,
+    said: Mapping[str, str],
+    results: Sequence[Collected],
+    findings: Sequence[Finding],
+    read_aloud: str,
+) -> None:
+    """`said` tells what each learner did, `read_aloud` names the one whose feedback is shown in full."""
+    place = printable(folder, on)
+    title = next(one.assessment.title for one in results if one.assessment.title)
+    _heading(on, f'1. Handed "{title}" out to thirty learners, each with numbers of their own')
+    on.print(Text(f"   {place}/handed-out/press-limit/NAME.tar.gz; who has which is in {place}/orchard.db."))
+    _heading(on, "2. Each of them merged with real Git, in their own way, and handed in")
+    for name, what in list(said.items())[:_SHOWN]:
+        on.print(Text.assemble("   ", (f"{name:<8}", "strong"), what))
+    on.print(Text(f"   ... and {len(said) - _SHOWN} more, as archives, folders and a bundle"))
+    _heading(on, "3. Graded, without running anything of theirs")
+    show_many(on, results, findings)
+    chosen = next(result for result in results if result.learner == read_aloud)
+    _heading(on, f"4. What {read_aloud} gets to hear")
+    show_one(on, chosen)
+    _heading(on, "Try next")
+    (top,) = paths([folder])
+    ledger = f"{top}/orchard.db"
+    for words in (
+        ("grade", f"{top}/handed-in/suvi.tar.gz"),
+        ("grade", f"{top}/handed-in", "--ledger", ledger, "--csv", "grades.csv"),
+        ("ledger", "--ledger", ledger),
+        ("plant", "press-limit", "my-turn"),
+    ):
+        on.print(Text(f"   {printable(command('muddled', *words), on)}"), soft_wrap=True)
+
+
+def _heading(on: Console, text: str) -> None:
+    on.print()
+    on.print(Text(text, style="strong"))
+    on.print()

@@ -1,0 +1,276 @@
+"""A grading in the terminal: did they get it, where not, why. Prose for one, a table for many."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+from statistics import median
+
+from rich.console import Console, Group, RenderableType
+from rich.padding import Padding
+from rich.table import Table
+from rich.text import Text
+
+from muddled_orchard.core.base.phrases import brief, counted
+from muddled_orchard.core.course.findings import Collected, Finding
+from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult
+from muddled_orchard.core.grading.hints import reasons
+from muddled_orchard.core.grading.summary import Standing, got_it, nothing_done, standing, summary
+from muddled_orchard.reports.terminal.console import STYLES, printable, shortened, sign, speaks_unicode
+
+_MOST_LINES = 12
+_WIDE = 100
+
+
+def show_one(on: Console, result: Collected) -> None:
+    """One submission, as prose with its hunks."""
+    assessment = result.assessment
+    on.print(heading(on, result))
+    on.print()
+    on.print(verdict(on, assessment))
+    if not result.counts:
+        said = "It counts for nobody: this variant was not handed out to them."
+        on.print(Text(f"{sign(on, 'unreadable')} {said}", style="bad"))
+    if assessment.state == "unreadable":
+        return
+    lacking = [
+        criterion for criterion in assessment.criteria if criterion.outcome.verdict in ("partly", "missed")
+    ]
+    if lacking and not nothing_done(assessment):
+        on.print()
+        on.print(_criteria(on, lacking))
+    idle = nothing_done(assessment) is not None
+    bad = [hunk for hunk in assessment.hunks if hunk.outcome == "missed" and not idle]
+    for hunk in bad:
+        on.print()
+        on.print(_hunk(on, hunk))
+    good = [hunk for hunk in assessment.hunks if hunk.outcome == "met"]
+    on.print()
+    if good and bad:
+        places = ", ".join(f"{hunk.file}{f' hunk {hunk.hunk}' if hunk.hunk else ''}" for hunk in good)
+        on.print(Text(f"{sign(on, 'met')} Resolved as accepted: {printable(places, on)}", style="good"))
+    _ids(on, assessment, "met", "Met")
+    if got_it(assessment):
+        show_reasons(on, assessment)
+    for criterion in assessment.criteria:
+        if criterion.outcome.verdict == "skipped":
+            said = f"{sign(on, 'skipped')} {criterion.id} was skipped: {criterion.outcome.because}"
+            on.print(Text(printable(said, on), style="faint"))
+    if assessment.notes:
+        said = f"{sign(on, 'skipped')} On the way: {'; '.join(assessment.notes)}."
+        on.print(Text(printable(said, on), style="faint"))
+    for doubt in assessment.needs_a_look:
+        on.print(Text(f"? Needs a look: {printable(doubt, on)}.", style="doubt"))
+
+
+def show_reasons(on: Console, assessment: Assessment) -> None:
+    """Why it is right, for those who have got it."""
+    for reason in reasons(assessment):
+        on.print(Text(f"  Why: {printable(reason, on)}"))
+
+
+def heading(on: Console, result: Collected) -> Text:
+    """Whose it is, and which exercise."""
+    assessment = result.assessment
+    name = f"{result.name} ({result.learner})" if result.name != result.learner else result.learner
+    said = Text(printable(name, on), style="strong")
+    if assessment.exercise:
+        title = printable(assessment.title, on)
+        # A title that only repeats the id is no title.
+        alike = title.casefold().replace(" ", "-") == assessment.exercise
+        said.append(f"  {assessment.exercise if alike else title}", style="default")
+        about = "" if alike else f"{assessment.exercise}, "
+        said.append(f"  ({about}variant {printable(assessment.variant, on)})", style="faint")
+    return said
+
+
+_WORDS: Mapping[Standing, tuple[str, str]] = {
+    "got it": ("Got it", "met"),
+    "almost": ("Almost", "partly"),
+    "not yet": ("Not yet", "missed"),
+    "not started": ("Not started", "missed"),
+    "unreadable": ("Can't be read", "unreadable"),
+}
+"""How a standing is said, and the verdict whose sign and colour it has."""
+
+
+def verdict(on: Console, assessment: Assessment) -> Text:
+    """The standing with the points, and how it went in a sentence."""
+    score = (
+        f"{_number(assessment.points)} of {_number(assessment.possible)} points ({assessment.percent:g} %)"
+    )
+    where = standing(assessment)
+    word, mark = _WORDS[where]
+    head = f"{sign(on, mark)} {word}"
+    if where == "unreadable":
+        return Text(f"{head}: {printable(assessment.reason, on)}.", style="bad")
+    reason = nothing_done(assessment) or ("" if where == "got it" else summary(assessment))
+    said = f" {printable(reason, on)}" if reason else ""
+    return Text(f"{head}: {score}.{said}", style=STYLES[mark])
+
+
+def _criteria(on: Console, criteria: Sequence[CriterionResult]) -> Table:
+    table = Table.grid(padding=(0, 2, 0, 0))
+    table.add_column(no_wrap=True)
+    table.add_column(no_wrap=True, justify="right")
+    table.add_column(overflow="fold")
+    for criterion in criteria:
+        verdict = criterion.outcome.verdict
+        table.add_row(
+            Text(f"{sign(on, verdict)} {criterion.id}", style=STYLES[verdict]),
+            Text(f"{_number(criterion.points)} of {_number(criterion.possible)}"),
+            Text(printable(criterion.outcome.because, on)),
+        )
+    return table
+
+
+def _hunk(on: Console, hunk: HunkResult) -> RenderableType:
+    """A conflict with its sides, what was left there and what is accepted."""
+    wanted = hunk.wanted if hunk.wanted is not None else _gone(hunk)
+    accepted = (f"accepted: {' or '.join(hunk.accepted)}", wanted, "good")
+    return Group(*conflict_sides(on, hunk, accepted))
+
+
+def conflict_sides(on: Console, hunk: HunkResult, *more: tuple[str, str | None, str]) -> list[RenderableType]:
+    """A conflict's base, ours and theirs with their branches, what was left, and `more` (name, text, style):
+    side by side where the terminal is wide enough, else under one another."""
+    where = f"{hunk.file}{f', hunk {hunk.hunk}' if hunk.hunk else ''}"
+    if hunk.subject or hunk.commit:
+        where += f' (of "{brief(hunk.subject or hunk.commit or "")}")'
+    sides = [("base", hunk.base, "faint"), (hunk.ours_name, hunk.ours, "default")]
+    sides.append((hunk.theirs_name, hunk.theirs, "default"))
+    results = [("left there now", hunk.left, "bad"), *more]
+    shown: list[RenderableType] = [_stacked(on, [*sides, *results])]
+    if on.width >= _WIDE:
+        shown = [_beside(on, sides), Text(), _beside(on, results)]
+    return [Text(printable(where, on), style="strong"), *(Padding(one, (0, 0, 0, 2)) for one in shown)]
+
+
+def _stacked(on: Console, rows: Sequence[tuple[str, str | None, str]]) -> Table:
+    table = Table.grid(padding=(0, 2, 0, 0))
+    table.add_column(overflow="fold", max_width=on.width // 2)
+    table.add_column(overflow="fold")
+    for name, text, style in rows:
+        table.add_row(Text(printable(name, on), style=style), _block(on, text, style))
+    return table
+
+
+def _beside(on: Console, columns: Sequence[tuple[str, str | None, str]]) -> Table:
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), expand=True, header_style="")
+    for name, _, style in columns:
+        table.add_column(Text(printable(name, on), style=style), ratio=1, overflow="fold")
+    table.add_row(*(_block(on, text, style) for _, text, style in columns))
+    return table
+
+
+def _gone(hunk: HunkResult) -> str | None:
+    return None if "gone" in hunk.accepted else ""
+
+
+def _block(on: Console, text: str | None, style: str) -> Text:
+    bar = "│" if speaks_unicode(on) else "|"
+    if text is None:
+        return Text(f"{bar} (no such file)", style="faint")
+    lines = text.splitlines()
+    if not lines:
+        return Text(f"{bar} (nothing)", style="faint")
+    shown = [f"{bar} {printable(line, on)}" for line in lines[:_MOST_LINES]]
+    if len(lines) > _MOST_LINES:
+        shown.append(f"{bar} ... {counted(len(lines) - _MOST_LINES, 'more line')}")
+    return Text("\n".join(shown), style=style)
+
+
+def _ids(on: Console, assessment: Assessment, verdict: str, word: str) -> None:
+    ids = [criterion.id for criterion in assessment.criteria if criterion.outcome.verdict == verdict]
+    if ids:
+        on.print(Text(f"{sign(on, verdict)} {word}: {', '.join(ids)}", style=STYLES[verdict]))
+
+
+def show_many(on: Console, results: Sequence[Collected], findings: Sequence[Finding] = ()) -> None:
+    """A class: one line a submission, what doesn't fit together, then the class in one line."""
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
+    several = len({result.assessment.exercise for result in results if result.assessment.exercise}) > 1
+    table.add_column("learner", no_wrap=True)
+    if several:
+        table.add_column("exercise", no_wrap=True)
+    table.add_column("state", no_wrap=True)
+    table.add_column("points", no_wrap=True, justify="right")
+    table.add_column("%", no_wrap=True, justify="right")
+    table.add_column("what went wrong", overflow="fold")
+    for result in results:
+        table.add_row(*_row(on, result, several))
+    on.print(table)
+    on.print()
+    show_findings(on, findings)
+    if findings:
+        on.print()
+    on.print(Text(_summary(results)))
+
+
+def show_findings(on: Console, findings: Sequence[Finding]) -> None:
+    """What does not fit together, a line each."""
+    for finding in findings:
+        on.print(Text(f"? {printable(finding.said, on)}.", style="doubt"))
+
+
+def _row(on: Console, result: Collected, several: bool) -> list[Text]:
+    assessment = result.assessment
+    verdict = _WORDS[standing(assessment)][1] if result.counts else "missed"
+    style = STYLES[verdict]
+    name = shortened(printable(result.learner, on), max(12, on.width // 4))
+    row = [Text(f"{sign(on, verdict)} {name}", style=style)]
+    if several:
+        row.append(Text(assessment.exercise))
+    row.append(Text(assessment.state))
+    if assessment.state == "unreadable":
+        return [*row, Text(""), Text(""), Text(printable(assessment.reason, on), style=style)]
+    if not result.counts:
+        said = f"not theirs: variant {printable(assessment.variant, on)} was not handed out to them"
+        return [*row, Text(""), Text("0"), Text(said, style="doubt")]
+    row.append(Text(f"{_number(assessment.points)} of {_number(assessment.possible)}"))
+    row.append(Text(f"{assessment.percent:.0f}"))
+    row.append(_what(on, assessment))
+    return row
+
+
+def _what(on: Console, assessment: Assessment) -> Text:
+    if assessment.state == "untouched":
+        nothing = any(c.outcome.because.startswith("Nothing was attempted") for c in assessment.criteria)
+        return Text("nothing was attempted" if nothing else "begun and given up")
+    said = []
+    for criterion in assessment.criteria:
+        if criterion.outcome.verdict in ("partly", "missed"):
+            kept = dict.fromkeys(hunk.kept for hunk in assessment.hunks if hunk.outcome == "missed")
+            more = f" ({_kept(kept)})" if criterion.id == "resolution" and kept else ""
+            said.append(criterion.id + more)
+    text = Text(", ".join(said))
+    if assessment.needs_a_look:
+        text.append("  ? needs a look" if said else "? needs a look", style="doubt")
+    return text if text.plain else Text("-" if not speaks_unicode(on) else "–", style="faint")
+
+
+def _kept(words: Iterable[str]) -> str:
+    """`kept ours`, `kept ours, unresolved`."""
+    plain = [word for word in words if word not in ("unresolved", "gone")]
+    others = [word for word in words if word in ("unresolved", "gone")]
+    return ", ".join((["kept " + ", ".join(plain)] if plain else []) + others)
+
+
+def _summary(results: Sequence[Collected]) -> str:
+    read = [one.assessment for one in results if one.assessment.state != "unreadable" and one.counts]
+    others = sum(not one.counts for one in results)
+    parts = [counted(len(results), "submission")]
+    stands = Counter(map(standing, read))
+    parts += [f"{stands[word]} {word}" for word in _WORDS if stands[word] or word == "got it"]
+    if len(read) + others < len(results):
+        parts.append(f"{len(results) - len(read) - others} unreadable")
+    parts += [f"{others} not theirs"] if others else []
+    if read:
+        parts.append(f"median {median(assessment.percent for assessment in read):.0f} %")
+    remembered = sum(result.remembered for result in results)
+    parts += [f"{remembered} not graded again, since they haven't changed"] if remembered else []
+    return ", ".join(parts) + "."
+
+
+def _number(value: float) -> str:
+    return f"{value:g}"

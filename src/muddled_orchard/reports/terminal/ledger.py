@@ -1,0 +1,147 @@
+"""What a ledger holds: in the terminal one line an exercise, and as tables to take elsewhere."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterator, Mapping, Sequence
+from statistics import median
+
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+from muddled_orchard.core.base.phrases import be, counted
+from muddled_orchard.core.course.records import Grading, HandOut
+from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.reports.export.gradebook import cell
+from muddled_orchard.reports.json.outputs import LedgerFile
+from muddled_orchard.reports.terminal.console import printable
+
+TABLES = ("hand-outs", "gradings", "learners")
+
+
+def show_ledger(
+    on: Console,
+    path: str,
+    learners: Mapping[str, Learner],
+    hand_outs: Sequence[HandOut],
+    gradings: Sequence[Grading],
+) -> None:
+    """The course in a few lines."""
+    on.print(Text(printable(path, on), style="strong"))
+    held = ((learners, "learner"), (hand_outs, "hand-out"), (gradings, "grading"))
+    on.print(Text(", ".join(counted(len(rows), word) for rows, word in held) + "."))
+    if not hand_outs and not gradings:
+        return
+    on.print()
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
+    table.add_column("exercise", no_wrap=True)
+    for name in ("handed out", "came back", "median", "not yet"):
+        table.add_column(name, justify="right", no_wrap=True)
+    table.add_column("last graded", no_wrap=True)
+    for exercise in dict.fromkeys(
+        (*(one.exercise for one in hand_outs), *(one.exercise for one in gradings if not hand_outs))
+    ):
+        if exercise:
+            table.add_row(*_row(exercise, hand_outs, gradings))
+    on.print(table)
+    lost = len({one.submission for one in gradings if one.state == "unreadable"})
+    foreign = {one.submission for one in gradings if hand_outs and one.exercise and one.learner is None}
+    if lost or foreign:
+        on.print()
+    if lost:
+        on.print(Text(f"! In {counted(lost, 'submission')} nothing could be read.", style="doubt"))
+    if foreign:
+        said = f"{counted(len(foreign), 'submission')} {be(len(foreign))} not of this course"
+        on.print(Text(f"! {said}, and not in these figures.", style="doubt"))
+
+
+def _row(exercise: str, hand_outs: Sequence[HandOut], gradings: Sequence[Grading]) -> list[str]:
+    given = {one.learner for one in hand_outs if one.exercise == exercise}
+    graded = [one for one in gradings if one.exercise == exercise and one.state != "unreadable"]
+    graded = [one for one in graded if one.learner is not None] if given else graded
+    best: dict[str, float] = {}
+    for one in graded:
+        learner = one.learner or one.submission
+        percent = 100 * one.points / one.possible if one.possible else 0.0
+        best[learner] = max(percent, best.get(learner, 0.0))
+    back = given & best.keys() if given else best.keys()
+    last = max((one.graded for one in graded), default="")
+    middle = f"{median(best.values()):.0f} %" if best else ""
+    return [
+        exercise,
+        str(len(given)),
+        str(len(back)),
+        middle,
+        str(len(given - best.keys())),
+        last[:16].replace("T", " "),
+    ]
+
+
+def as_csv(
+    table: str, learners: Mapping[str, Learner], hand_outs: Sequence[HandOut], gradings: Sequence[Grading]
+) -> str:
+    """One of TABLES as CSV."""
+    out = io.StringIO(newline="")
+    rows = [list(row) for row in _rows(table, learners, hand_outs, gradings)]
+    csv.writer(out, lineterminator="\n").writerows([[cell(value) for value in row] for row in rows])
+    return out.getvalue()
+
+
+def _rows(
+    table: str, learners: Mapping[str, Learner], hand_outs: Sequence[HandOut], gradings: Sequence[Grading]
+) -> Iterator[Sequence[object]]:
+    if table == "learners":
+        more = list(dict.fromkeys(name for learner in learners.values() for name in learner.more))
+        yield ("id", "name", *more)
+        yield from (
+            (one.id, one.name, *(one.more.get(name, "") for name in more)) for one in learners.values()
+        )
+    elif table == "hand-outs":
+        yield ("exercise", "learner", "variant", "first commit", "file", "made")
+        yield from ((o.exercise, o.learner, o.variant, o.first_commit, o.file, o.made) for o in hand_outs)
+    else:
+        yield (
+            "graded",
+            "submission",
+            "exercise",
+            "variant",
+            "learner",
+            "state",
+            "points",
+            "possible",
+            "version",
+        )
+        for g in gradings:
+            yield (
+                g.graded,
+                g.submission,
+                g.exercise,
+                g.variant,
+                g.learner or "",
+                g.state,
+                g.points,
+                g.possible,
+                g.version,
+            )
+
+
+def as_json(
+    learners: Mapping[str, Learner], hand_outs: Sequence[HandOut], gradings: Sequence[Grading]
+) -> LedgerFile:
+    """Everything but the secret and the results in full."""
+    return {
+        "format": 1,
+        "learners": [{"id": one.id, "name": one.name, **one.more} for one in learners.values()],
+        "hand_outs": list(hand_outs),
+        "gradings": [
+            {
+                "graded": one.graded, "submission": one.submission, "fingerprint": one.fingerprint,
+                "version": one.version, "scenario": one.scenario, "exercise": one.exercise,
+                "variant": one.variant, "learner": one.learner, "state": one.state, "points": one.points,
+                "possible": one.possible,
+            }
+            for one in gradings
+        ],
+    }  # fmt: skip

@@ -1,0 +1,289 @@
+"""A scenario before anybody works on it, in the terminal: the graph, the conflicts side by side, the key."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from rich import box
+from rich.console import Console
+from rich.padding import Padding
+from rich.table import Table
+from rich.text import Text
+
+from muddled_orchard.core.base.phrases import counted, listed
+from muddled_orchard.core.exercise.file_rules import rule_in_words
+from muddled_orchard.core.exercise.tasks import in_words
+from muddled_orchard.core.git.lines import Lines, is_binary
+from muddled_orchard.core.key.answer_key import AS_WRITTEN, Accepted, Key, Step
+from muddled_orchard.core.key.survey import (
+    Survey,
+    as_fast_forward,
+    becomes_empty,
+    outside_changes,
+    rules_against,
+)
+from muddled_orchard.core.merging.conflict import Conflict, Hunk
+from muddled_orchard.reports.terminal.console import printable, sign, speaks_unicode
+
+_LEVEL_STYLES = {"none": "faint", "easy": "good", "medium": "doubt", "hard": "bad"}
+_MOST_LINES = 14
+_MOST_CHANGES = 40
+
+
+def show_survey(on: Console, survey: Survey, before: Sequence[str], after: Sequence[str]) -> None:
+    """One scenario in full; `before` and `after` are the lines of its graphs."""
+    key = survey.key
+    scenario = key.scenario
+    on.print(Text.assemble((printable(scenario.title, on), "strong"), (f"  {scenario.id}", "faint")))
+    level = survey.difficulty.level
+    on.print(Text.assemble("Difficulty: ", (level, _LEVEL_STYLES[level]), f" ({survey.difficulty.points})"))
+    for points, why in survey.difficulty.reasons:
+        on.print(Text(f"  {points:>2}  {why}", style="faint"))
+    _graph(on, "Handed out", before)
+    for number, task in enumerate(scenario.task, start=1):
+        on.print()
+        on.print(Text(f"Task {number}: {in_words(task)}", style="strong"))
+        for step in (step for step in key.steps if step.task == number):
+            _step(on, key, step)
+    _graph(on, "After a right solution", after)
+    if scenario.rule:
+        _rules(on, survey)
+    on.print()
+    for remark in survey.remarks:
+        _item(on, "!", remark, "doubt")
+    for problem in survey.errors:
+        _item(on, sign(on, "missed"), str(problem).split("\n")[0], "bad")
+        if problem.hint:
+            _item(on, " ", problem.hint, "default")
+    if not survey.errors:
+        _item(on, sign(on, "met"), f"{_covered(key)}.", "good")
+
+
+def _item(on: Console, mark: str, said: str, style: str) -> None:
+    """A sentence behind a sign, its further lines below its first word."""
+    grid = Table.grid(padding=(0, 1, 0, 0))
+    grid.add_row(Text(mark, style=style), Text(printable(said, on), style=style))
+    on.print(grid)
+
+
+def _covered(key: Key) -> str:
+    """What the key is good for."""
+    conflicts = sum(len(step.meeting.conflicts) for step in key.steps)
+    mended = sorted({path for step in key.steps for path in step.mended})
+    said = (
+        [f"covers {'the conflict' if conflicts == 1 else f'all {conflicts} conflicts'}"] if conflicts else []
+    )
+    said += [f"says what {listed(mended)} should be, where Git sees no conflict"] if mended else []
+    return f"The key {' and '.join(said)}" if said else "Nothing conflicts, and the key asks for nothing else"
+
+
+def _rules(on: Console, survey: Survey) -> None:
+    """The scenario's own rules, each with what it says of the key's solution."""
+    on.print()
+    on.print(Text("Rules, on the key's solution", style="strong"))
+    broken = {problem.key[1] for problem in rules_against(survey.key)}
+    for number, rule in enumerate(survey.key.scenario.rule):
+        bad = number in broken
+        mark = sign(on, "missed" if bad else "met")
+        _item(on, f"  {mark}", f"{rule.file} {rule_in_words(rule)}", "bad" if bad else "good")
+
+
+def _graph(on: Console, title: str, lines: Sequence[str]) -> None:
+    on.print()
+    on.print(Text(title, style="strong"))
+    for line in lines:
+        on.print(Text(f"  {printable(line, on)}", no_wrap=True, overflow="ellipsis"))
+
+
+def _step(on: Console, key: Key, step: Step) -> None:
+    if step.commit is not None:
+        subject = key.commits[step.commit].subject
+        label = f" ({step.label})" if step.label else ""
+        outcome = "" if step.meeting.conflicts else ": no conflict"
+        empty = ", nothing is left of it" if becomes_empty(key, step) else ""
+        on.print(Text(f'  "{printable(subject, on)}"{label}{outcome}{empty}'))
+    elif not step.meeting.conflicts:
+        said = f"It {as_fast_forward(step.operation)}." if step.fast_forward else "no conflict"
+        on.print(Text(f"  {said}"))
+    for path in sorted(step.mended):
+        said = (
+            "merges cleanly and is to be changed all the same"
+            if path in step.meeting.tree
+            else "is to be made"
+        )
+        on.print(Text(f"  {printable(path, on)} {said}:"))
+        _changes(on, outside_changes(key, step, path))
+    for conflict in step.meeting.conflicts:
+        _conflict(on, key, step, conflict)
+
+
+def _conflict(on: Console, key: Key, step: Step, conflict: Conflict) -> None:
+    accepted = step.accepted.get(conflict.path, ())
+    on.print()
+    hunks = conflict.merged.hunks if conflict.merged else ()
+    size = f", {counted(len(hunks), 'hunk')}" if hunks else ", no markers"
+    on.print(Text.assemble("  ", (printable(conflict.path, on), "strong"), f"  {conflict.kind}{size}"))
+    if not hunks:
+        rows = [_side(key, conflict, stage) for stage in (1, 2, 3)]
+        _beside(on, step, rows)
+        _accepted(on, accepted, None)
+    for number, hunk in enumerate(hunks):
+        title = f"hunk {number + 1}" if len(hunks) > 1 else ""
+        _beside(on, step, [hunk.base, hunk.ours, hunk.theirs], title, hunk)
+        _accepted(on, accepted, number)
+    if len(hunks) > 1 and len(accepted) > 1:
+        _ways(on, accepted)
+    if changes := outside_changes(key, step, conflict.path):
+        on.print(Text("    and beyond the hunks:"))
+        _changes(on, changes)
+    for why in dict.fromkeys(way.why for way in accepted if way.why):
+        on.print(Padding(Text(f"Why: {printable(why.strip(), on)}"), (0, 0, 0, 4)))
+
+
+def _ways(on: Console, accepted: Sequence[Accepted]) -> None:
+    """Alternatives for a file of several hunks: each is right as a whole, and not hunk by hunk."""
+    on.print(Text("    each of these as a whole:"))
+    for number, way in enumerate(accepted, start=1):
+        words = [words_of([way], hunk) for hunk in range(max(1, len(way.words)))]
+        _item(on, f"    {number}.", ", ".join(words), "good")
+
+
+def _changes(on: Console, lines: Sequence[str]) -> None:
+    styles = {"+": "good", "-": "bad", "@": "faint"}
+    for line in lines[:_MOST_CHANGES]:
+        on.print(Text(f"      {printable(line, on)}", style=styles.get(line[:1], "default")))
+    if len(lines) > _MOST_CHANGES:
+        on.print(Text(f"      ... {counted(len(lines) - _MOST_CHANGES, 'more line')}", style="faint"))
+
+
+def _side(key: Key, conflict: Conflict, stage: int) -> Lines | None:
+    blob = conflict.stages.get(stage)
+    if blob is None:
+        return None
+    data = key.texts.get(blob.id, b"")
+    if is_binary(data):
+        return (f"(binary, {len(data)} bytes)",)
+    kind = {0o120000: "link to ", 0o100755: "executable: "}.get(blob.mode, "")
+    return tuple(
+        kind + line if number == 0 else line
+        for number, line in enumerate(data.decode("utf-8", "replace").splitlines())
+    )
+
+
+def _beside(
+    on: Console,
+    step: Step,
+    sides: Sequence[Lines | None],
+    title: str = "",
+    hunk: Hunk | None = None,
+) -> None:
+    """Base, ours and theirs side by side."""
+    table = Table(
+        box=box.SIMPLE_HEAD if speaks_unicode(on) else box.ASCII,
+        pad_edge=False,
+        header_style="faint",
+        expand=False,
+    )
+    shared = " (of several hunks)" if hunk is not None and hunk.base_is_shared else ""
+    for name in (f"base{shared}", step.ours_name, step.theirs_name):
+        table.add_column(Text(printable(name, on)), overflow="fold", max_width=max(20, (on.width - 14) // 3))
+    table.add_row(*(_block(on, side) for side in sides))
+    if title:
+        on.print(Text(f"    {title}", style="faint"))
+    on.print(Padding(table, (0, 0, 0, 4)))
+
+
+def _accepted(on: Console, accepted: Sequence[Accepted], hunk: int | None) -> None:
+    """What the key accepts for a hunk, or for a whole path: in words, or as the lines that it wants."""
+    long = [way for way in accepted if hunk is not None and _is_long(way, hunk)]
+    words = words_of([way for way in accepted if way not in long], hunk) if len(long) < len(accepted) else ""
+    said = words or ("" if long else "nothing")
+    on.print(Text(f"    accepted: {printable(said, on)}", style="good" if accepted else "bad"))
+    for number, way in enumerate(long):
+        if words or number:
+            on.print(Text("    or", style="good"))
+        for line in way.choices[hunk or 0]:
+            on.print(Text(f"      {printable(line.rstrip(), on)}", style="good"))
+
+
+def _is_long(way: Accepted, hunk: int) -> bool:
+    return hunk < len(way.choices) and way.words[hunk] == AS_WRITTEN and len(way.choices[hunk]) > 1
+
+
+def _block(on: Console, side: Lines | None) -> Text:
+    if side is None:
+        return Text("(no such file)", style="faint")
+    if not side:
+        return Text("(nothing)", style="faint")
+    lines = [printable(line.rstrip("\r\n"), on) for line in side[:_MOST_LINES]]
+    if len(side) > _MOST_LINES:
+        lines.append(f"... {counted(len(side) - _MOST_LINES, 'more line')}")
+    return Text("\n".join(lines))
+
+
+def words_of(accepted: Sequence[Accepted], hunk: int | None) -> str:
+    """The key's words for a hunk, or for a whole path."""
+    words = []
+    for way in accepted:
+        if way.gone:
+            words.append("gone")
+        elif hunk is None or hunk >= len(way.words):
+            words.append(" ".join(way.words))
+        elif way.words[hunk] == AS_WRITTEN:
+            words.append("/".join(line.strip() for line in way.choices[hunk]) or "nothing left")
+        else:
+            words.append(way.words[hunk])
+    return " or ".join(dict.fromkeys(words)) or "nothing"
+
+
+def show_table(on: Console, surveys: Mapping[str, Survey | None]) -> None:
+    """Many scenarios, one line each; None for one with errors in its file."""
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
+    for name in ("scenario", "operation", "conflicts", "difficulty"):
+        table.add_column(name, no_wrap=name in ("scenario", "difficulty"), overflow="fold")
+    for name, survey in surveys.items():
+        if survey is None:
+            table.add_row(
+                Text(f"{sign(on, 'missed')} {printable(name, on)}", style="bad"), "", "errors, see below", ""
+            )
+            continue
+        verdict = "missed" if survey.errors else "met"
+        level = survey.difficulty.level
+        table.add_row(
+            Text(
+                f"{sign(on, verdict)} {survey.key.scenario.id}", style="bad" if survey.errors else "default"
+            ),
+            Text(", ".join(survey.operations)),
+            Text(conflicts_in_words(survey)),
+            Text(f"{level} ({survey.difficulty.points})", style=_LEVEL_STYLES[level]),
+        )
+    on.print(table)
+
+
+def show_catalogue(on: Console, surveys: Sequence[Survey], total: int) -> None:
+    """The bundled scenarios with their titles."""
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
+    for name in ("id", "title", "operation", "conflicts", "difficulty"):
+        table.add_column(name, no_wrap=name in ("id", "difficulty"), overflow="fold")
+    for survey in surveys:
+        level = survey.difficulty.level
+        table.add_row(
+            Text(survey.key.scenario.id, style="strong"),
+            Text(survey.key.scenario.title),
+            Text(", ".join(survey.operations)),
+            Text(conflicts_in_words(survey)),
+            Text(f"{level} ({survey.difficulty.points})", style=_LEVEL_STYLES[level]),
+        )
+    on.print(table)
+    on.print()
+    shown = f"{len(surveys)} of {total} scenarios." if len(surveys) < total else f"{total} scenarios."
+    on.print(Text(f"{shown} To look into one: muddled survey ID"))
+
+
+def conflicts_in_words(survey: Survey) -> str:
+    """`contents: 3 hunks, modify/delete`."""
+    words = [
+        f"contents: {counted(survey.hunks, 'hunk')}" if kind == "contents" and survey.hunks else kind
+        for kind in survey.kinds
+    ]
+    return ", ".join(words) or "none"

@@ -1,0 +1,1 @@
+"""Real Git, asked in repositories of our own."""

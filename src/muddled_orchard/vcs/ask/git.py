@@ -1,0 +1,169 @@
+"""Every call of the `git` program. Git runs only in repositories that we made, under an environment
+that takes nothing from the user: no configuration, no hooks, no variables."""
+
+from __future__ import annotations
+
+import errno
+import functools
+import os
+import re
+import subprocess
+from collections.abc import Iterable, Mapping, Sequence
+from pathlib import Path
+
+from muddled_orchard.core.base.phrases import brief, counted
+from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.system.processes import limit_files_and_memory
+
+OLDEST = (2, 38)
+"""The first version with `git merge-tree --write-tree`."""
+
+
+class GitFailed(BadInput):
+    """A call of `git` ended in an error; the message is Git's own."""
+
+    def __init__(self, said: str) -> None:
+        self.said = said
+        super().__init__(
+            Problem(f"git failed: {brief(said, 300)}", "Is this the right git, and is it sound?")
+        )
+
+
+def environment(home: str = os.devnull) -> dict[str, str]:
+    """What `git` gets to see: the path to programs, and nothing else of the user's."""
+    return {
+        "PATH": os.environ.get("PATH", os.defpath),
+        "HOME": home,
+        "XDG_CONFIG_HOME": home,
+        "GIT_CONFIG_NOSYSTEM": "1",
+        "GIT_CONFIG_GLOBAL": os.devnull,
+        "GIT_TERMINAL_PROMPT": "0",
+        "GIT_EDITOR": ":",
+        "GIT_PAGER": "cat",
+        "LC_ALL": "C",
+        "TZ": "UTC",
+    }
+
+
+def run(
+    arguments: Sequence[str],
+    *,
+    folder: Path,
+    given: bytes = b"",
+    more: Mapping[str, str] | None = None,
+    may_fail: bool = False,
+) -> bytes:
+    """Run `git` with these arguments in a folder and return what it wrote to standard output.
+
+    Raises GitFailed when it ends in an error, unless that is expected, and BadInput when there is no
+    Git to run.
+    """
+    try:
+        done = subprocess.run(
+            ["git", *arguments],
+            cwd=folder,
+            input=given,
+            capture_output=True,
+            env=environment() | dict(more or {}),
+            check=False,
+        )
+    except FileNotFoundError as error:
+        if error.filename not in (None, "git"):  # the folder, then
+            raise
+        raise BadInput(Problem("Git is not installed", "Install Git 2.38 or newer and try again.")) from None
+    except (PermissionError, OSError) as error:
+        if error.errno not in (errno.EACCES, errno.ENOEXEC):
+            raise
+        what = f"git can't be run: {error.strerror}"
+        raise BadInput(Problem(what, "Install Git 2.38 or newer and try again.")) from None
+    if done.returncode and not may_fail:
+        how = f"git {arguments[0]} " + (
+            f"was ended by signal {-done.returncode}"
+            if done.returncode < 0
+            else f"ended with {done.returncode}"
+        )
+        raise GitFailed(done.stderr.decode(errors="replace").strip() or how)
+    return done.stdout
+
+
+@functools.cache
+def require() -> tuple[int, ...]:
+    """The version of Git; BadInput where it is missing or older than OLDEST."""
+    said = run(["version"], folder=Path.cwd()).decode()
+    found = re.search(r"(\d+)\.(\d+)", said)
+    version = tuple(int(number) for number in found.groups()) if found else (0, 0)
+    if version < OLDEST:
+        raise BadInput(Problem(f"this is {said.strip()}", "Muddled Orchard needs Git 2.38 or newer."))
+    return version
+
+
+def graph(gitdir: Path, tips: Sequence[str]) -> list[str]:
+    """The commits below some tips as `git log --graph` draws them, each line with the commit's whole id."""
+    drawn = run(
+        ["log", "--graph", "--date-order", "--format=%H", *tips], folder=gitdir, more={"GIT_DIR": str(gitdir)}
+    )
+    return drawn.decode().splitlines()
+
+
+def commits_to_replay(gitdir: Path, onto: str, tip: str) -> list[str]:
+    """The commits that a rebase of `tip` onto `onto` replays, in order: without merges, and without
+    those whose change the other side has already."""
+    listed = run(
+        [
+            "rev-list",
+            "--reverse",
+            "--topo-order",
+            "--no-merges",
+            "--cherry-pick",
+            "--right-only",
+            f"{onto}...{tip}",
+        ],
+        folder=gitdir,
+        more={"GIT_DIR": str(gitdir)},
+    )
+    return listed.decode().split()
+
+
+def index_pack(gitdir: Path, pack: bytes) -> None:
+    """Add a pack to a repository."""
+    run(["index-pack", "--stdin"], folder=gitdir, given=pack, more={"GIT_DIR": str(gitdir)})
+
+
+def merge_trees(gitdir: Path, pairs: Iterable[tuple[str, str]], *, diff3: bool) -> bytes:
+    """`git merge-tree` for many pairs (ours, theirs) of commits in one process, in `-z` format."""
+    style = "diff3" if diff3 else "merge"
+    return run(
+        ["-c", f"merge.conflictStyle={style}", "merge-tree", "--write-tree", "--stdin", "-z", "--messages"],
+        folder=gitdir,
+        given="".join(f"{ours} {theirs}\n" for ours, theirs in pairs).encode(),
+        more={"GIT_DIR": str(gitdir)},
+    )
+
+
+def clone_bare(url: str, target: Path, *, seconds: float, size: int, memory: int) -> None:
+    """Fetch what a repository elsewhere has into a new bare one, within bounds: without the user's
+    configuration, helpers, prompts and templates, and with no protocol that runs a program.
+
+    Raises GitFailed with Git's own words, or with the bound that was met.
+    """
+    more = {
+        "GIT_ALLOW_PROTOCOL": "file:git:http:https:ssh",
+        "GIT_ASKPASS": "true",
+        "GIT_SSH_COMMAND": "ssh -oBatchMode=yes",
+        "HOME": os.environ.get(
+            "HOME", os.devnull
+        ),  # where ssh keeps its keys; Git itself reads nothing there
+    }
+    settings = ["-c", "credential.helper=", "-c", "core.hooksPath=/dev/null", "-c", "fetch.unpackLimit=1"]
+    words = ["git", *settings, "clone", "-q", "--bare", "--template=", "--", url, str(target)]
+    try:
+        done = subprocess.run(
+            words, cwd=target.parent, capture_output=True, env=environment() | more, check=False,
+            stdin=subprocess.DEVNULL, timeout=seconds, start_new_session=True,
+            preexec_fn=functools.partial(limit_files_and_memory, size, memory),
+        )  # fmt: skip
+    except subprocess.TimeoutExpired:
+        raise GitFailed(f"fetching it took more than {counted(round(seconds), 'second')}") from None
+    if done.returncode:
+        said = done.stderr.decode(errors="replace").replace(url, "it").strip()
+        raise GitFailed(said.rsplit("fatal: ", 1)[-1] or "it can't be fetched, or is larger than it may be")

@@ -1,0 +1,305 @@
+"""Make answer keys: build a variant's story in a workshop and ask what its tasks will meet.
+
+All variants are built into one workshop. Each key is played through by a generator that asks for one
+meeting at a time; the generators of all keys go in step, so that the next meeting of all of them is one
+question to Git.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Generator, Iterator, Sequence
+from dataclasses import dataclass, field, replace
+
+from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.exercise.edits import PLAIN_FILE
+from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.scenario import Scenario, Task
+from muddled_orchard.core.exercise.story import unroll
+from muddled_orchard.core.exercise.tasks import git_labels, in_words, side_names, source_of
+from muddled_orchard.core.git.commits import Commit, Tree, contains
+from muddled_orchard.core.key.answer_key import (
+    Accepted,
+    Key,
+    Step,
+    accepted_for,
+    blob_mode,
+    mended_files,
+    solved_conflict,
+    unused_answers,
+)
+from muddled_orchard.core.merging.conflict import Blob, Meeting, relabelled
+from muddled_orchard.vcs.ask.scratch import OURS, THEIRS, Question, Workshop
+from muddled_orchard.vcs.write.build import write_planned
+from muddled_orchard.vcs.write.memory import Objects
+
+LEARNER = "the learner <learner@orchard.example>"
+"""Who makes the commits of a solution that have no author of their own."""
+
+_Playing = Generator[Question, Meeting, None]
+
+
+@dataclass(slots=True)
+class _Draft:
+    """A key in the making. `tips` are branches (of the remote with `origin/`) as the tasks move them.
+
+    `alike` is equal for variants that differ in ids alone (None: for no others); `asked` counts its meetings.
+    """
+
+    scenario: Scenario
+    code: str
+    history: History
+    ids: dict[int, str]
+    commits: dict[str, Commit]
+    refs: dict[str, str]
+    tips: dict[str, str]
+    texts: dict[str, bytes]
+    alike: tuple[object, ...] | None = None
+    asked: int = 0
+    steps: list[Step] = field(default_factory=list)
+    problems: list[Problem] = field(default_factory=list)
+
+
+def make_keys(workshop: Workshop, wanted: Sequence[tuple[Scenario, str]]) -> list[Key | BadInput]:
+    """The key of each (scenario as written, variant code), in order; BadInput where one can't be made."""
+    drafts: list[_Draft | BadInput] = []
+    for scenario, code in wanted:
+        try:
+            variants = workshop.variants(scenario)
+            variant = variants.of(code)
+        except BadInput as bad:
+            drafts.append(bad)
+            continue
+        draft = _begun(workshop, variant.scenario, code, variant.history)
+        # The object itself and not its name: another scenario of that id must not get this one's meetings.
+        draft.alike = (variants, variant.values)
+        drafts.append(draft)
+    return _played(workshop, drafts)
+
+
+def keys_of_varied(workshop: Workshop, wanted: Sequence[tuple[Scenario, str]]) -> list[Key | BadInput]:
+    """The same for scenarios that have their values already."""
+    drafts: list[_Draft | BadInput] = []
+    for scenario, code in wanted:
+        try:
+            drafts.append(_begun(workshop, scenario, code, unroll(scenario, code)))
+        except BadInput as bad:
+            drafts.append(bad)
+    return _played(workshop, drafts)
+
+
+def _played(workshop: Workshop, drafts: Sequence[_Draft | BadInput]) -> list[Key | BadInput]:
+    _play_all(workshop, [(draft, _play(workshop, draft)) for draft in drafts if isinstance(draft, _Draft)])
+    return [draft if isinstance(draft, BadInput) else _finished(draft) for draft in drafts]
+
+
+def make_key(workshop: Workshop, scenario: Scenario, code: str) -> Key:
+    """The key of one variant; raises BadInput where it can't be made."""
+    (made,) = make_keys(workshop, [(scenario, code)])
+    if isinstance(made, BadInput):
+        raise made
+    return made
+
+
+def _play_all(workshop: Workshop, playing: Sequence[tuple[_Draft, _Playing]]) -> None:
+    """Answer what all of them ask, one round after the other."""
+    asking = [(draft, one, question) for draft, one in playing if (question := next(one, None)) is not None]
+    while asking:
+        answers = workshop.meetings([question for _, _, question in asking])
+        following = []
+        for (draft, one, _), meeting in zip(asking, answers, strict=True):
+            draft.asked += 1
+            try:
+                following.append((draft, one, one.send(meeting)))
+            except StopIteration:
+                continue
+        asking = following
+
+
+def _begun(workshop: Workshop, scenario: Scenario, code: str, history: History) -> _Draft:
+    ids: dict[int, str] = {}
+    texts: dict[str, bytes] = {}
+    commits = {}
+    for number, planned in enumerate(history.commits):
+        made = workshop.tree(planned)
+        texts |= made.texts
+        ids[number] = write_planned(workshop.objects, history, number, made.id, ids)
+        parents = tuple(ids[parent] for parent in planned.parents)
+        author = f"{planned.author.name} <{planned.author.email}>"
+        commits[ids[number]] = Commit(ids[number], parents, author, planned.message, made.tree, planned.time)
+    refs = {f"refs/heads/{branch}": ids[number] for branch, number in history.tips.items()}
+    refs |= {f"refs/remotes/origin/{branch}": ids[number] for branch, number in history.tracked.items()}
+    tips = {branch: ids[number] for branch, number in history.tips.items()}
+    tips |= {f"origin/{branch}": ids[number] for branch, number in history.remote.items()}
+    return _Draft(scenario, code, history, ids, commits, refs, tips, texts)
+
+
+def _play(workshop: Workshop, draft: _Draft) -> _Playing:
+    """Carry out every task by the key, asking for each meeting on the way."""
+    for number, task in enumerate(draft.scenario.task, start=1):
+        if task.do == "merge" or (task.do == "pull" and task.by == "merge"):
+            yield from _merge(workshop, draft, number, task)
+        else:
+            for base, theirs, original in _replays(workshop, draft, task):
+                yield from _replay(workshop, draft, number, task, base, theirs, original)
+        if task.push:
+            draft.tips[f"origin/{task.on}"] = draft.tips[task.on]
+
+
+def _merge(workshop: Workshop, draft: _Draft, number: int, task: Task) -> _Playing:
+    ours, theirs = draft.tips[task.on], draft.tips[source_of(task) or ""]
+    meeting = relabelled((yield _question(draft, ours, theirs)), _labels(task, None))
+    fast_forward = contains(draft.commits, theirs, ours)
+    step = _step(workshop, draft, number, task, ours, theirs, meeting, None)
+    step = replace(step, fast_forward=fast_forward)
+    draft.steps.append(step)
+    if contains(draft.commits, ours, theirs):
+        return
+    if fast_forward and task.fast_forward != "never" and not task.squash:
+        draft.tips[task.on] = theirs
+    else:
+        parents = (ours,) if task.squash else (ours, theirs)
+        said = f"{'Squashed: ' if task.squash else ''}Merge branch '{source_of(task)}'"
+        draft.tips[task.on] = _solution(workshop.objects, draft, step.solved, parents, said, None)
+
+
+def _replays(workshop: Workshop, draft: _Draft, task: Task) -> list[tuple[str, str, str]]:
+    """The commits that an operation replays: (its base, its theirs, the commit that it is about). A
+    rebase begins at its new base: the branch is moved there."""
+    commits = draft.commits
+    if task.do == "stash-pop":
+        stash = draft.ids[draft.history.stashes[-1]]
+        return [(commits[stash].parents[0], stash, stash)]
+    if task.do == "revert":
+        undone = draft.ids[draft.history.labelled(task.undo or "")]
+        return [(undone, commits[undone].parents[0], undone)] if commits[undone].parents else []
+    if task.do == "cherry-pick":
+        picked = [draft.ids[draft.history.labelled(label)] for label in task.pick or ()]
+    else:
+        onto = draft.tips[source_of(task) or ""]
+        picked = workshop.replayed(_question(draft, onto, draft.tips[task.on]))
+        draft.tips[task.on] = onto
+    return [(commits[id_].parents[0], id_, id_) for id_ in picked if commits[id_].parents]
+
+
+def _replay(
+    workshop: Workshop, draft: _Draft, number: int, task: Task, base: str, theirs: str, original: str
+) -> _Playing:
+    """One replayed commit: a meeting of three trees, whatever their ancestry; Git is given commits that
+    have just this base in common."""
+    ours = draft.tips[task.on]
+    commits = draft.commits
+    question = _question(draft, ours, theirs, base)
+    meeting = relabelled((yield question), _labels(task, commits[original]))
+    step = replace(_step(workshop, draft, number, task, ours, theirs, meeting, original), base=base)
+    draft.steps.append(step)
+    if task.do == "stash-pop" or step.solved == commits[ours].tree:
+        return  # nothing is committed: the work is in the working tree, or the commit became empty
+    about = commits[original]
+    said = f'Revert "{about.subject}"' if task.do == "revert" else about.message
+    author = None if task.do == "revert" else about.author
+    draft.tips[task.on] = _solution(workshop.objects, draft, step.solved, (ours,), said, author)
+
+
+def _labels(task: Task, replayed: Commit | None) -> dict[str, str]:
+    return dict(zip((OURS, THEIRS), git_labels(task, replayed), strict=True))
+
+
+def _question(draft: _Draft, ours: str, theirs: str, base: str | None = None) -> Question:
+    """What two of its commits meet."""
+    times = {draft.ids[place]: commit.time for place, commit in enumerate(draft.history.commits)}
+    alike = (*draft.alike, draft.asked) if draft.alike else None
+    return Question((ours, theirs), draft.commits, draft.texts, times, base, alike=alike)
+
+
+def _step(
+    workshop: Workshop,
+    draft: _Draft,
+    number: int,
+    task: Task,
+    ours: str,
+    theirs: str,
+    meeting: Meeting,
+    original: str | None,
+) -> Step:
+    """A meeting with what is accepted there, and what then comes out."""
+    workshop.read_texts(draft.texts, meeting)
+    about = draft.commits[original] if original else None
+    labels = {draft.ids[place]: commit.label for place, commit in enumerate(draft.history.commits)}
+    label = labels.get(original) if original else None
+    accepted: dict[str, tuple[Accepted, ...]] = {}
+    solved = dict(meeting.tree)
+    for conflict in meeting.conflicts:
+        accepted[conflict.path], problems = accepted_for(conflict, draft.scenario, number, label, draft.texts)
+        draft.problems += problems
+        held = solved_conflict(conflict, accepted[conflict.path], draft.texts)
+        solved.pop(conflict.path, None)
+        if held is not None:
+            id_ = workshop.objects.blob(held)
+            draft.texts[id_] = held
+            solved[conflict.path] = Blob(
+                blob_mode(conflict, accepted[conflict.path], meeting.tree.get(conflict.path)), id_
+            )
+    mended = mended_files(meeting, draft.scenario, number, label)
+    for path, text in mended.items():
+        id_ = workshop.objects.blob(text.encode())
+        draft.texts[id_] = text.encode()
+        solved[path] = Blob(meeting.tree[path].mode if path in meeting.tree else PLAIN_FILE, id_)
+    names = side_names(task, about.subject if about else None)
+    return Step(
+        task=number,
+        operation=task,
+        commit=original,
+        label=label,
+        ours=ours,
+        theirs=theirs,
+        ours_name=names[0],
+        theirs_name=names[1],
+        meeting=meeting,
+        accepted=accepted,
+        solved=dict(sorted(solved.items())),
+        mended=frozenset(mended),
+    )
+
+
+def _solution(
+    objects: Objects,
+    draft: _Draft,
+    solved: Tree,
+    parents: tuple[str, ...],
+    message: str,
+    author: str | None,
+) -> str:
+    """A commit of the solution by the key."""
+    id_ = objects.tree({path: (blob.mode, blob.id) for path, blob in solved.items()})
+    time = int(draft.scenario.starts.timestamp()) + len(draft.ids) * draft.scenario.minutes * 60
+    made = objects.commit(f"Key <key@orchard.example> {time} +0000", message, id_, parents)
+    draft.commits[made] = Commit(made, parents, author or LEARNER, message, solved)
+    return made
+
+
+def _never_stops(draft: _Draft) -> Iterator[Problem]:
+    """What is to be handed out at a conflict needs one."""
+    first = [step for step in draft.steps if step.task == 1]
+    if draft.scenario.start.stopped and not any(step.meeting.conflicts for step in first):
+        said = in_words(draft.scenario.task[0])
+        what = f"the first task does not conflict ({said}), so there is nothing to stop at"
+        yield Problem(what, "Leave stopped out, or make the task conflict.", ("start", "stopped"))
+
+
+def _finished(draft: _Draft) -> Key | BadInput:
+    problems = [*draft.problems, *unused_answers(draft.scenario, draft.steps), *_never_stops(draft)]
+    if problems:
+        return BadInput(problems)
+    return Key(
+        scenario=draft.scenario,
+        variant=draft.code,
+        history=draft.history,
+        ids=tuple(draft.ids[number] for number in range(len(draft.ids))),
+        handed_out=frozenset(draft.ids.values()),
+        commits=draft.commits,
+        refs=draft.refs,
+        head=f"refs/heads/{draft.history.checked_out}",
+        steps=tuple(draft.steps),
+        solved_tips=draft.tips,
+        texts=draft.texts,
+    )

@@ -1,0 +1,112 @@
+"""What Git will make of a meeting, asked of Git itself: `git merge-tree`, many meetings in one process.
+
+The answer is read in both conflict styles, with markers of 40 signs, since the hunks of the default
+style are what a learner sees and only diff3 shows the base.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import pygit2
+
+from muddled_orchard.core.git.commits import Tree
+from muddled_orchard.core.git.lines import by_lines
+from muddled_orchard.core.merging.conflict import MARKER_SIZE, Blob, Conflict, Meeting, merged_text
+from muddled_orchard.vcs.ask import git
+
+MOST_LISTED = 200_000
+
+
+@dataclass(slots=True)
+class _Told:
+    """One merge as `git merge-tree -z` tells it."""
+
+    tree: str
+    stages: dict[str, dict[int, Blob]] = field(default_factory=dict)
+    kinds: dict[str, str] = field(default_factory=dict)
+
+
+def predict(repo: pygit2.Repository, pairs: Sequence[tuple[str, str]]) -> list[Meeting]:
+    """The meeting of each pair (ours, theirs) of commits, in order.
+
+    The repository must be one of ours: marker sizes are set in it, and objects are added to it.
+    """
+    if not pairs:
+        return []
+    gitdir = Path(repo.path)
+    attributes = gitdir / "info" / "attributes"
+    if not attributes.exists():
+        attributes.write_text(f"* conflict-marker-size={MARKER_SIZE}\n", encoding="ascii")
+    shown = list(_told(git.merge_trees(gitdir, pairs, diff3=False)))
+    based = list(_told(git.merge_trees(gitdir, pairs, diff3=True)))
+    return [_meeting(repo, one, other) for one, other in zip(shown, based, strict=True)]
+
+
+def _told(output: bytes) -> Iterator[_Told]:
+    """Read the -z format of git-merge-tree(1): a status, then its three sections, for every merge."""
+    parts = iter(output.split(b"\0"))
+    for status in parts:
+        if not status:
+            continue  # an empty part stands between two merges
+        told = _Told(next(parts).decode())
+        while entry := next(parts):
+            about, _, name = entry.partition(b"\t")
+            mode, id_, stage = about.decode().split()
+            told.stages.setdefault(_name(name), {})[int(stage)] = Blob(int(mode, 8), id_)
+        while count := next(parts):
+            paths = [_name(next(parts)) for _ in range(int(count))]
+            kind = next(parts).decode()
+            next(parts)  # the message for people
+            if kind.startswith("CONFLICT"):
+                for path in paths:
+                    told.kinds.setdefault(path, kind.removeprefix("CONFLICT (").removesuffix(")"))
+        yield told
+
+
+def _name(path: bytes) -> str:
+    return path.decode("utf-8", "surrogateescape")
+
+
+def content(repo: pygit2.Repository, id_: str) -> bytes:
+    """What a blob holds."""
+    found = repo[id_]
+    return found.data if isinstance(found, pygit2.Blob) else b""
+
+
+def _meeting(repo: pygit2.Repository, shown: _Told, based: _Told) -> Meeting:
+    tree = listing(repo, shown.tree)
+    tree_with_base = listing(repo, based.tree) if shown.stages else tree
+    conflicts = []
+    for path, stages in shown.stages.items():
+        merged = None
+        if path in tree and 2 in stages and 3 in stages:
+            text, with_base = content(repo, tree[path].id), content(repo, tree_with_base[path].id)
+            if by_lines(text):
+                merged = merged_text(text, with_base)
+        if merged is not None and not merged.hunks:
+            merged = None
+        conflicts.append(Conflict(path, shown.kinds.get(path, "contents"), stages, merged))
+    return Meeting(tree, tuple(conflicts))
+
+
+def listing(repo: pygit2.Repository, id_: str | pygit2.Oid, most: int = MOST_LISTED) -> Tree:
+    """Everything below a tree, by path. Submodules are listed, not entered. Raises ValueError where that is
+    more than `most` entries: a few small trees can be made to list billions."""
+    found: dict[str, Blob] = {}
+    seen = 0
+    stack: list[tuple[str, pygit2.Tree]] = [("", repo[id_].peel(pygit2.Tree))]
+    while stack:
+        prefix, tree = stack.pop()
+        for entry in tree:
+            seen += 1
+            if seen > most:
+                raise ValueError(f"one of its commits lists more than {most:,} files")
+            path = prefix + _name(entry.raw_name or b"")
+            if isinstance(entry, pygit2.Tree):
+                stack.append((path + "/", entry))
+            else:
+                found[path] = Blob(int(entry.filemode), str(entry.id))
+    return dict(sorted(found.items()))

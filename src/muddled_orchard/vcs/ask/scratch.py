@@ -1,0 +1,219 @@
+"""The bare repository in which stories are built and Git is asked what they meet.
+
+What is made goes to `objects`, and from there to the disk when Git is asked something. Git is asked once for
+all histories that differ in words alone (`core.retelling`); the others are told its answer in their words.
+"""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Hashable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TypeVar
+
+from muddled_orchard.core.exercise.edits import Files
+from muddled_orchard.core.exercise.history import PlannedCommit
+from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.exercise.variants import Variants
+from muddled_orchard.core.git.commits import Commit, Commits, Tree
+from muddled_orchard.core.merging.conflict import Blob, Meeting, relabelled
+from muddled_orchard.core.merging.equivalence import Telling, retold, telling
+from muddled_orchard.vcs.ask import git
+from muddled_orchard.vcs.ask.predict import content, predict
+from muddled_orchard.vcs.write.build import new_repository
+from muddled_orchard.vcs.write.memory import Objects, pack_file
+
+_Memo = TypeVar("_Memo")
+_Known = TypeVar("_Known")
+
+OURS, THEIRS = "0" * 40, "f" * 40
+"""How a meeting labels its sides, where Git names files that it sets aside after them."""
+
+_SIDES = ("base", "ours", "theirs")
+
+_MOST_ANSWERS = 2_000
+_MOST_SHAPES = 256
+_MOST_TREES = 10_000
+_MOST_HELD = 20_000
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """What do two commits meet?
+
+    `tips` are ours and theirs, `commits` has all that they grew from, `texts` their contents, `times` their
+    dates (see `telling`). `base` is the commit that both sides are measured by, None for what they have in
+    common. `written` are the tips as the workshop has them, where these are others; `alike` is equal for
+    histories that differ in ids alone, None where nothing is known of that.
+    """
+
+    tips: tuple[str, str]
+    commits: Commits
+    texts: Mapping[str, bytes]
+    times: Mapping[str, int]
+    base: str | None = None
+    written: tuple[str, str] | None = None
+    alike: Hashable | None = None
+
+    def telling(self) -> Telling | None:
+        """The history of both."""
+        if self.base is None:
+            return telling(self.commits, self.tips, self.texts, self.times)
+        sides = zip(_SIDES, (self.base, *self.tips), strict=True)
+        commits = {
+            name: Commit(name, () if name == "base" else ("base",), "", name, self.commits[id_].tree)
+            for name, id_ in sides
+        }
+        return telling(commits, ("ours", "theirs"), self.texts, {})
+
+
+@dataclass(frozen=True, slots=True)
+class MadeTree:
+    """A tree as it was planned, its id, what it lists, and the contents by blob id."""
+
+    files: Files
+    id: str
+    tree: Tree
+    texts: dict[str, bytes]
+
+
+class Workshop:
+    """A repository of ours for a whole run, in a folder of its own. What it remembers is bounded."""
+
+    def __init__(self, folder: Path) -> None:
+        self.gitdir = folder
+        self.repo = new_repository(folder, bare=True)
+        self.objects = Objects()
+        self._variants: dict[str, Variants] = {}
+        self._trees: dict[int, MadeTree] = {}
+        self._alike: dict[Hashable, Meeting] = {}
+        self._shapes: dict[Hashable, tuple[Telling, Meeting]] = {}
+        self._replays: dict[Hashable, tuple[int, ...]] = {}
+
+    def tree(self, planned: PlannedCommit) -> MadeTree:
+        """A planned commit's tree, made once for all variants that have the same."""
+        known = self._trees.get(id(planned.tree))
+        if known is None or known.files is not planned.tree:
+            tree, texts = {}, {}
+            for path, file in sorted(planned.tree.items()):
+                blob = self.objects.blob(file.data)
+                tree[path] = Blob(file.mode, blob)
+                texts[blob] = file.data
+            id_ = self.objects.tree({path: (blob.mode, blob.id) for path, blob in tree.items()})
+            known = MadeTree(planned.tree, id_, tree, texts)
+            _remember(self._trees, id(planned.tree), known, _MOST_TREES)
+        return known
+
+    def variants(self, scenario: Scenario) -> Variants:
+        """The variants of a scenario, remembered from one call to the next."""
+        known = self._variants.get(scenario.id)
+        if known is None or known.scenario is not scenario:
+            known = self._variants[scenario.id] = Variants(scenario)
+        return known
+
+    def flush(self) -> None:
+        """Put everything where Git can read it. Call before any `git` process works in it."""
+        if self.objects.held:
+            git.index_pack(self.gitdir, pack_file(self.objects.held.values()))
+            self.objects.held.clear()
+
+    def read_texts(self, texts: dict[str, bytes], meeting: Meeting) -> None:
+        """Add the contents of a meeting's files that aren't known yet, but for conflicted ones."""
+        conflicted = {conflict.path for conflict in meeting.conflicts}
+        for path, blob in meeting.tree.items():
+            if path not in conflicted and blob.id not in texts:
+                texts[blob.id] = self._content(blob.id)
+
+    def _content(self, id_: str) -> bytes:
+        held = self.objects.held.get(id_)
+        return held[1] if held else content(self.repo, id_)
+
+    # -- Meetings -------------------------------------------------------------------------------------
+
+    def meetings(self, questions: Sequence[Question]) -> list[Meeting]:
+        """What the commits of each question meet, in order; sides are labelled OURS and THEIRS."""
+        asked = [_Asked(question) for question in questions]
+        self._recall(asked)
+        self._ask({one.kind: one for one in asked if one.meeting is None}.values())
+        self._recall(asked)
+        self._ask([one for one in asked if one.meeting is None])  # what can't be told in other words
+        if len(self.objects.held) > _MOST_HELD:
+            self.flush()
+        return [one.meeting for one in asked if one.meeting is not None]
+
+    def _recall(self, asked: Iterable[_Asked]) -> None:
+        """Answer what was answered before, for the same history or one that differs in words alone."""
+        for one in asked:
+            if one.meeting is None and one.question.alike is not None:
+                one.meeting = self._alike.get(one.question.alike)
+            if one.meeting is None and one.kind in self._shapes and one.telling is not None:
+                first, meeting = self._shapes[one.kind]
+                one.meeting = retold(meeting, self._content, first, one.telling, self.objects.blob)
+                self._note(one)
+
+    def _ask(self, asked: Iterable[_Asked]) -> None:
+        """Have Git answer."""
+        asked = list(asked)
+        pairs = [self._pair(one.question) for one in asked]
+        if pairs:
+            self.flush()
+        for one, (ours, theirs), meeting in zip(asked, pairs, predict(self.repo, pairs), strict=True):
+            one.meeting = relabelled(meeting, {ours: OURS, theirs: THEIRS})
+            self._note(one)
+            if one.telling is not None:
+                _remember(self._shapes, one.kind, (one.telling, one.meeting), _MOST_SHAPES)
+
+    def _pair(self, question: Question) -> tuple[str, str]:
+        """The two commits that Git is given: where a base is set, two that have just this one in common."""
+        if question.base is None:
+            return question.written or question.tips
+        made: list[str] = []
+        for name, id_ in zip(_SIDES, (question.base, *question.tips), strict=True):
+            tree = {path: (blob.mode, blob.id) for path, blob in question.commits[id_].tree.items()}
+            who = "Stand-in <stand-in@orchard.example> 0 +0000"
+            made.append(self.objects.commit(who, name, self.objects.tree(tree), made[:1]))
+        return made[1], made[2]
+
+    def _note(self, one: _Asked) -> None:
+        if one.question.alike is not None and one.meeting is not None:
+            _remember(self._alike, one.question.alike, one.meeting, _MOST_ANSWERS)
+
+    # -- Rebases --------------------------------------------------------------------------------------
+
+    def replayed(self, question: Question) -> list[str]:
+        """The commits that Git replays when it rebases theirs onto ours, in order."""
+        one = _Asked(question)
+        order = one.telling.commits if one.telling else ()
+        if one.kind not in self._replays:
+            self.flush()
+            picked = git.commits_to_replay(self.gitdir, *self._pair(question))
+            if not one.telling:
+                return picked
+            _remember(self._replays, one.kind, tuple(map(order.index, picked)), _MOST_SHAPES)
+        return [order[place] for place in self._replays[one.kind]]
+
+
+class _Asked:
+    """A question on its way to its answer."""
+
+    def __init__(self, question: Question) -> None:
+        self.question = question
+        self.meeting: Meeting | None = None
+
+    @functools.cached_property
+    def telling(self) -> Telling | None:
+        """The history of both sides."""
+        return self.question.telling()
+
+    @functools.cached_property
+    def kind(self) -> Hashable:
+        """Equal for questions that one answer may do for."""
+        return self.telling.shape if self.telling else (self.question.alike or self.question.tips)
+
+
+def _remember(known: dict[_Memo, _Known], memo: _Memo, one: _Known, most: int) -> None:
+    """Add what is known, and forget the oldest where it would become too much."""
+    if len(known) >= most:
+        del known[next(iter(known))]
+    known[memo] = one

@@ -1,0 +1,105 @@
+"""Survey scenarios: make the keys of all of them at once, and ask Git for their graphs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+
+from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.exercise.values import PLAIN, Form, corners, values_of
+from muddled_orchard.core.key.answer_key import Key
+from muddled_orchard.core.key.survey import Survey, rules_against, shape, survey
+from muddled_orchard.system.temporary import temporary_folder
+from muddled_orchard.vcs.ask import git
+from muddled_orchard.vcs.ask.keymaking import keys_of_varied, make_keys
+from muddled_orchard.vcs.ask.scratch import Workshop
+
+
+class Surveyor:
+    """Surveys scenarios in one workshop. Use it as `with surveyor()`."""
+
+    def __init__(self, folder: Path) -> None:
+        self._workshop = Workshop(folder / "workshop.git")
+
+    def survey(self, scenarios: Sequence[Scenario], code: str) -> list[Survey | BadInput]:
+        """The survey of each scenario's variant, or what is wrong with it, in order."""
+        made = make_keys(self._workshop, [(scenario, code) for scenario in scenarios])
+        return [one if isinstance(one, BadInput) else survey(one) for one in made]
+
+    def weak_values(self, keys: Sequence[tuple[Scenario, Key]]) -> list[list[Problem]]:
+        """For each scenario with its plain key: values with which it does not work, or meets other
+        conflicts than otherwise."""
+        tried = [
+            (number, chosen) for number, (scenario, _) in enumerate(keys) for chosen in corners(scenario)
+        ]
+        forms = [Form(scenario) for scenario, _ in keys]
+        varied = [(forms[number].filled(chosen), PLAIN) for number, chosen in tried]
+        made = keys_of_varied(self._workshop, varied)
+        found: list[list[Problem]] = [[] for _ in keys]
+        for (number, chosen), other in zip(tried, made, strict=True):
+            scenario, key = keys[number]
+            plain = values_of(scenario, PLAIN)
+            name = next(name for name, value in chosen.items() if value != plain[name])
+            said = f'with {name} = "{chosen[name]}"'
+            if isinstance(other, BadInput):
+                first = other.problems[0]
+                found[number].append(
+                    Problem(f"{said}: {first.key_text}: {first.what}", first.hint, ("values", name))
+                )
+            elif shape(other) != shape(key):
+                hint = "A value must not make both sides alike, or join or part their hunks."
+                what = f"{said} other conflicts are met than otherwise"
+                found[number].append(Problem(what, hint, ("values", name)))
+            else:
+                plainly = {problem.key for problem in rules_against(key)}
+                found[number] += [
+                    Problem(f"{said}: {problem.what}", problem.hint, problem.key)
+                    for problem in rules_against(other)
+                    if problem.key not in plainly
+                ]
+        return found
+
+    def graph(self, key: Key, *, solved: bool) -> list[str]:
+        """The commits as `git log --graph` draws them, with branches, subjects and authors."""
+        names: dict[str, list[str]] = {}
+        if solved:
+            tips = dict(key.solved_tips)
+        else:
+            tips = {
+                ref.removeprefix("refs/heads/").removeprefix("refs/remotes/"): id_
+                for ref, id_ in key.refs.items()
+            }
+            stashes = [key.ids[number] for number in key.history.stashes]
+            tips |= {f"stash@{{{age}}}": id_ for age, id_ in enumerate(reversed(stashes))}
+            unseen = {f"origin/{name}": key.ids[number] for name, number in key.history.remote.items()}
+            tips |= {
+                f"{name} (not fetched yet)": id_ for name, id_ in unseen.items() if tips.get(name) != id_
+            }
+        deleted = {task.delete for task in key.scenario.task} if solved else set()
+        for name, id_ in tips.items():
+            if name not in deleted:
+                names.setdefault(id_, []).append(
+                    f"HEAD -> {name}" if name == key.history.checked_out and not solved else name
+                )
+        self._workshop.flush()
+        return [_labelled(line, key, names) for line in git.graph(self._workshop.gitdir, list(names))]
+
+
+def _labelled(line: str, key: Key, names: dict[str, list[str]]) -> str:
+    """A line of the graph with its commit's id replaced by what a person wants to see."""
+    drawn, _, id_ = line.rpartition(" ")
+    commit = key.commits.get(id_)
+    if commit is None:
+        return line if len(line) < 40 else drawn
+    branches = f" ({', '.join(names[id_])})" if id_ in names else ""
+    return f"{drawn} {commit.subject}{branches}, {commit.author.split(' <')[0]}"
+
+
+@contextmanager
+def surveyor() -> Iterator[Surveyor]:
+    """A surveyor with a temporary folder of its own, which is gone afterwards."""
+    git.require()
+    with temporary_folder() as folder:
+        yield Surveyor(folder)

@@ -1,0 +1,1 @@
+"""Submissions read as hostile bytes."""

@@ -1,0 +1,125 @@
+"""Objects of a foreign repository, read one by one as bytes and in bounded memory.
+
+Each is read from where the submission lies: a loose file, or a place in a pack. What is too large is refused
+by the size that it says, before it is inflated, nothing is inflated beyond that, and what comes out is
+checked against its id. No library but zlib sees any of it.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import re
+import zlib
+
+from muddled_orchard.core.base.limits import (
+    LARGEST_COMMIT,
+    LARGEST_OBJECT,
+    LARGEST_PACKS,
+    LARGEST_TREE,
+    Exceeded,
+    in_mib,
+)
+from muddled_orchard.core.git.packs import BLOB, COMMIT, KINDS, TAG, TREE, BadPack, Pack, PackIndex, TooLarge
+from muddled_orchard.core.submission.file_source import Place
+from muddled_orchard.vcs.write.memory import loose_path
+
+_NUMBERS = {name: number for number, name in KINDS.items()}
+_LARGEST = {COMMIT: LARGEST_COMMIT, TREE: LARGEST_TREE, BLOB: LARGEST_OBJECT, TAG: LARGEST_COMMIT}
+_SAID = {COMMIT: "a commit", TREE: "a folder that its commits name", BLOB: "a file", TAG: "a tag"}
+_PACK = re.compile(r"(pack-[0-9a-f]{40})\.pack")
+_HEADER = 64
+
+
+class ForeignObjects:
+    """What lies below an `objects` folder. Raises Exceeded where its packs are too large."""
+
+    def __init__(self, objects: Place) -> None:
+        self._objects = objects
+        self._packs = list(_packs(objects))
+
+    def read(self, id_: str) -> tuple[int, bytes] | None:
+        """The kind and the content of an object; None where it isn't there, or isn't what its id says. Raises
+        Exceeded where it is too large."""
+        try:
+            data = self._loose(id_)
+            if data is not None:
+                kind, size = _header(data)
+                self._refuse(kind, size)
+                content = _inflated(data, size)
+            else:
+                pack, place = self._packed(id_)
+                kind, size = pack.about(place)
+                self._refuse(kind, size)
+                kind, content = pack.read(place)
+        except (BadPack, KeyError, zlib.error):
+            return None
+        except TooLarge:
+            raise Exceeded(
+                f"an object of it needs others that are larger than {in_mib(LARGEST_OBJECT)}"
+            ) from None
+        said = b"%s %d\0" % (KINDS[kind], len(content))
+        right = hashlib.sha1(said + content, usedforsecurity=False).hexdigest() == id_
+        return (kind, content) if right else None
+
+    def has(self, id_: str) -> bool:
+        """Whether there is such a file, or a place in a pack; it isn't read."""
+        if self._objects.kind(loose_path(id_)) == "file":
+            return True
+        try:
+            self._packed(id_)
+        except (BadPack, KeyError):
+            return False
+        return True
+
+    def _refuse(self, kind: int, size: int) -> None:
+        if size > _LARGEST[kind]:
+            raise Exceeded(f"{_SAID[kind]} of it is larger than {in_mib(_LARGEST[kind])}")
+
+    def _loose(self, id_: str) -> bytes | None:
+        # Noise does not get smaller by packing, and a little larger.
+        return self._objects.read(loose_path(id_), LARGEST_OBJECT + (LARGEST_OBJECT >> 8))
+
+    def _packed(self, id_: str) -> tuple[Pack, int]:
+        for pack in self._packs:
+            if (place := pack.find(bytes.fromhex(id_))) is not None:
+                return pack, place
+        raise KeyError(id_)
+
+
+def _packs(objects: Place) -> list[Pack]:
+    packs = []
+    size = 0
+    for entry in objects.entries("pack"):
+        named = _PACK.fullmatch(entry.name)
+        if named is None or entry.kind != "file":
+            continue
+        size += entry.size
+        if size > LARGEST_PACKS:
+            raise Exceeded(f"its packs are larger than {in_mib(LARGEST_PACKS)}")
+        data = objects.read(f"pack/{entry.name}", LARGEST_PACKS)
+        index = objects.read(f"pack/{named[1]}.idx", LARGEST_PACKS - size)
+        if data is not None and index is not None:
+            size += len(index)
+            try:
+                packs.append(Pack(data, PackIndex(index)))
+            except BadPack:
+                continue
+    return packs
+
+
+def _header(data: bytes) -> tuple[int, int]:
+    start = zlib.decompressobj().decompress(data[: 4 * _HEADER], _HEADER)
+    kind, _, rest = start.partition(b" ")
+    size, zero, _ = rest.partition(b"\0")
+    if kind not in _NUMBERS or not zero or not size.isdigit():
+        raise KeyError
+    return _NUMBERS[kind], int(size)
+
+
+def _inflated(data: bytes, size: int) -> bytes:
+    inflating = zlib.decompressobj()
+    whole = inflating.decompress(data, size + _HEADER)
+    content = whole[whole.index(b"\0") + 1 :]
+    if len(content) != size or not inflating.eof:
+        raise KeyError
+    return content

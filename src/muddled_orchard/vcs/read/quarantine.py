@@ -1,0 +1,199 @@
+"""Take a submission over: an allow-list of its repository's files, read as plain data, under a
+configuration of ours.
+
+Nothing is followed out of the submission's own place: no link, no `.git` file, no alternate. Nothing
+of theirs has a say: their configuration, hooks, attributes, grafts and replace refs stay where they are.
+Objects are read one by one when they are asked for (`vcs.objects`).
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from muddled_orchard.core.base.limits import (
+    LARGEST_INDEX,
+    LARGEST_PACKED_REFS,
+    LARGEST_REFLOG,
+    LARGEST_STATE_FILE,
+    LONGEST_PATH,
+    MOST_REFS,
+    in_mib,
+)
+from muddled_orchard.core.exercise.asked import ASKED
+from muddled_orchard.core.submission.file_source import Below, Entry, Place, is_noise
+from muddled_orchard.vcs.read.objects import ForeignObjects
+from muddled_orchard.vcs.write.practice import ORIGIN, WORK
+
+DEEPEST = 3
+"""How many folders deep in a submission its repository may lie."""
+
+# What can be lost of these is the submission's own; it is not graded as if they were not there.
+_NEEDED = {"HEAD": LARGEST_STATE_FILE, "packed-refs": LARGEST_PACKED_REFS, "index": LARGEST_INDEX}
+_REFLOGS = ("logs/HEAD", "logs/refs/stash")
+STATE_FILES = (
+    "shallow",
+    "MERGE_HEAD",
+    "CHERRY_PICK_HEAD",
+    "REVERT_HEAD",
+    "REBASE_HEAD",
+    "SQUASH_MSG",
+    *(f"rebase-merge/{name}" for name in ("msgnum", "end", "head-name", "onto")),
+    *(f"rebase-apply/{name}" for name in ("next", "last", "head-name", "onto", "applying")),
+    "BISECT_START",
+    ASKED,
+)
+STATE_FOLDERS = ("rebase-merge", "rebase-apply", "sequencer")
+
+_LARGEST_REF = 1024
+_PLAIN_NAME = re.compile(r"[^\x00-\x20\x7f~^:?*\[\\]+")
+
+
+class Unreadable(Exception):
+    """The submission can't be read; the message says why, in words for its owner."""
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """A repository in a submission: the path of its `.git` or bare folder, of its working tree and of the
+    `origin.git` beside that, as far as there are any."""
+
+    gitdir: str
+    worktree: str | None
+    origin: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Quarantine:
+    """A submission taken over.
+
+    `files` are its refs and state files by name (`refs/heads/main`, `MERGE_HEAD`, ...; a state folder
+    is there as a key that ends in a slash), `objects` its objects, `room` is our folder for what
+    must lie on a disk (it need not be there yet), `worktree` its working tree (None for a bare repository),
+    `remote` the refs of the `origin.git` beside it and `remote_objects` what lies behind them.
+    `commits_alone`: it came as a bundle.
+    """
+
+    files: dict[str, bytes]
+    objects: ForeignObjects
+    room: Path
+    worktree: Place | None
+    remote: dict[str, bytes] | None = None
+    remote_objects: ForeignObjects | None = None
+    commits_alone: bool = False
+
+
+def find_repository(place: Place, deepest: int = DEEPEST) -> Found | None:
+    """The repository of a submission, or None.
+
+    A submission is a practice folder with `work/` in it, a working tree, or a bare repository, perhaps up to
+    `deepest` folders deep. Raises Unreadable where `.git` is a link or a file that points elsewhere, and
+    where there are several repositories.
+    """
+    level = [""]
+    for _ in range(deepest + 1):
+        found = [one for folder in level if (one := _repository_in(place, folder)) is not None]
+        if len(found) > 1:
+            names = " and ".join(sorted(one.gitdir.removesuffix("/.git") for one in found)[:2])
+            raise Unreadable(f"there are several repositories in it ({names}); hand in one at a time")
+        if found:
+            return found[0]
+        level = [inner for folder in level for inner in _folders_in(place, folder)][:1000]
+    return None
+
+
+def _repository_in(place: Place, folder: str) -> Found | None:
+    prefix = f"{folder}/" if folder else ""
+    for candidate in (f"{prefix}{WORK}", folder):
+        git = f"{candidate}/.git" if candidate else ".git"
+        kind = place.kind(git)
+        if kind == "folder":
+            beside = f"{candidate.rpartition('/')[0]}/{ORIGIN}".lstrip("/")
+            is_work = candidate != folder
+            return Found(git, candidate, beside if is_work and place.kind(beside) == "folder" else None)
+        if kind is not None:
+            raise Unreadable(".git is no folder of its own: it points to another place, which is not read")
+    is_bare = all(place.kind(prefix + name) == "folder" for name in ("objects", "refs"))
+    return Found(folder, None, None) if is_bare and place.kind(f"{prefix}HEAD") is not None else None
+
+
+def _folders_in(place: Place, folder: str) -> list[str]:
+    prefix = f"{folder}/" if folder else ""
+    named = [entry.name for entry in _entries(place, folder) if entry.kind == "folder"]
+    return [prefix + name for name in named if not is_noise(name) and name != ORIGIN]
+
+
+def take_over(place: Place, found: Found, room: Path) -> Quarantine:
+    """Read what may be read of a repository; `room` is where a folder can be made for what must lie on a
+    disk.
+
+    Raises Unreadable where the repository is damaged or too large.
+    """
+    gitdir = Below(place, found.gitdir)
+    files = dict(_state(gitdir))
+    if "HEAD" not in files:
+        raise Unreadable("the repository has no HEAD")
+    if gitdir.kind("objects") != "folder":
+        raise Unreadable("the repository has no objects")
+    origin = None if found.origin is None else Below(place, found.origin)
+    return Quarantine(
+        files=files,
+        objects=_objects(gitdir),
+        room=room,
+        worktree=None if found.worktree is None else Below(place, found.worktree),
+        remote=None if origin is None else _remote_refs(origin),
+        remote_objects=None if origin is None else _objects(origin),
+        commits_alone=getattr(place, "commits_alone", False),
+    )
+
+
+def _objects(gitdir: Place) -> ForeignObjects:
+    try:
+        return ForeignObjects(Below(gitdir, "objects"))
+    except OSError as error:
+        raise Unreadable(f"the folder objects can't be read: {error.strerror}") from None
+
+
+def _state(gitdir: Place) -> Iterator[tuple[str, bytes]]:
+    for name, most in _NEEDED.items():
+        data = gitdir.read(name, most)
+        if data is not None:
+            yield name, data
+        elif gitdir.kind(name) == "file":
+            raise Unreadable(f"{name} in its repository can't be read, or is larger than {in_mib(most)}")
+    for name in (*_REFLOGS, *STATE_FILES):
+        data = gitdir.read(name, LARGEST_REFLOG if name in _REFLOGS else LARGEST_STATE_FILE)
+        if data is not None:
+            yield name, data
+    for name in STATE_FOLDERS:
+        if gitdir.kind(name) == "folder":
+            yield f"{name}/", b""
+    seen = 0
+    folders = ["refs"]
+    while folders:
+        folder = folders.pop()
+        for entry in _entries(gitdir, folder):
+            seen += 1
+            name = f"{folder}/{entry.name}"
+            if seen > MOST_REFS or len(name) > LONGEST_PATH:
+                raise Unreadable(f"it has more than {MOST_REFS:,} refs, or refs with endless names")
+            if not _PLAIN_NAME.fullmatch(name):
+                continue
+            if entry.kind == "folder":
+                folders.append(name)
+            elif (data := gitdir.read(name, _LARGEST_REF)) is not None:
+                yield name, data
+
+
+def _remote_refs(gitdir: Place) -> dict[str, bytes]:
+    """The refs of the remote that lies beside the working tree in a practice folder."""
+    return {name: data for name, data in _state(gitdir) if "ref" in name}
+
+
+def _entries(place: Place, folder: str) -> list[Entry]:
+    try:
+        return place.entries(folder)
+    except OSError as error:
+        raise Unreadable(f"the folder {folder} can't be read: {error.strerror}") from None

@@ -1,0 +1,394 @@
+"""Read the evidence from a quarantine, as data: nothing in it is run or checked out."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from collections.abc import Container, Iterable, Iterator, Mapping
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+
+import pygit2
+
+from muddled_orchard.core.base.limits import (
+    LARGEST_IGNORE_FILE,
+    LARGEST_OBJECT,
+    MOST_BYTES,
+    MOST_COMMIT_BYTES,
+    MOST_COMMITS,
+    MOST_FILES,
+    MOST_IGNORE_FILES,
+    in_mib,
+)
+from muddled_orchard.core.base.phrases import brief
+from muddled_orchard.core.exercise.asked import ASKED, Asked
+from muddled_orchard.core.git.commits import Commit
+from muddled_orchard.core.git.packs import BLOB, COMMIT, TAG
+from muddled_orchard.core.git.stored_objects import (
+    StoredCommit,
+    stored_commit,
+    tagged,
+)
+from muddled_orchard.core.merging.conflict import Blob
+from muddled_orchard.core.submission.evidence import Evidence, IndexEntry, Move, Pending
+from muddled_orchard.core.submission.file_source import Below, Entry, Place, below, is_noise
+from muddled_orchard.vcs.asked_file import read_asked
+from muddled_orchard.vcs.index import BadIndex, read_index
+from muddled_orchard.vcs.isolation import isolate
+from muddled_orchard.vcs.read.quarantine import Quarantine, Unreadable
+from muddled_orchard.vcs.read.reached import Reached
+from muddled_orchard.vcs.read.refs import head_of, is_id, read_refs, text_of
+from muddled_orchard.vcs.read.trees import Trees, sound
+
+UNREAD = "0" * 40
+"""Stands for the content of a file in the working tree that is too large to be read."""
+
+_TRAILER = re.compile(r"^(Exercise|Variant): (\S{1,200})$", re.MULTILINE)
+_LINK = 0o120000
+_SUBMODULE = 0o160000
+_HEADS, _TRACKED = "refs/heads/", "refs/remotes/"
+_PENDING = (
+    ("MERGE_HEAD", "merge"),
+    ("CHERRY_PICK_HEAD", "cherry-pick"),
+    ("REVERT_HEAD", "revert"),
+    ("SQUASH_MSG", "squash"),
+)
+WHOLE = "git fetch --unshallow makes it whole"
+"""How a shallow clone gets what it lacks."""
+
+
+@dataclass(frozen=True, slots=True)
+class HandOut:
+    """What the first commit says about what this is."""
+
+    exercise: str
+    variant: str
+
+
+class Reader:
+    """A quarantined repository.
+
+    Raises Unreadable, here and in every method, where the repository is damaged, and Exceeded where it is too
+    large.
+    """
+
+    def __init__(self, quarantine: Quarantine) -> None:
+        self._files = quarantine.files
+        self._objects = quarantine.objects
+        self._room = quarantine.room
+        self._worktree = quarantine.worktree
+        self._commits_alone = quarantine.commits_alone
+        self._remote = None if quarantine.remote is None else read_refs(quarantine.remote)
+        self._remote_objects = quarantine.remote_objects
+        self._trees = Trees(self._objects)
+        self._commits: dict[str, StoredCommit] = {}
+        self._bytes = self._commit_bytes = 0
+        self.shallow = bool(self._files.get("shallow", b"").strip())
+        self._reflog = tuple(_moves(text_of(self._files.get("logs/HEAD", b""))))
+        self._pending = self._read_pending()
+        pointed = read_refs(self._files)
+        self._head, head = head_of(self._files, pointed)
+        self._refs = {name: id_ for name, pointed_at in pointed.items() if (id_ := self._peeled(pointed_at))}
+        self._head_commit = self._peeled(head) if head else None
+        for name in pointed.keys() - self._refs.keys():
+            if name.startswith(_HEADS):
+                said = brief(name.removeprefix(_HEADS))
+                raise Unreadable(f"the commit of {said} is missing or damaged")
+        if not self._refs and self._head_commit is None:
+            raise Unreadable("the repository is damaged: no branch of it leads to a commit")
+
+    def asked(self) -> Asked | None:
+        """What its hand-out says is asked, for its owner: nothing that a grader goes by."""
+        return read_asked(self._files.get(ASKED, b""))
+
+    def hand_out(self, known: Mapping[str, HandOut]) -> HandOut | None:
+        """What this is: `known` tells it of handed-out commits, else the trailers of the first commit say it.
+        None where there are none.
+
+        It is what the commit that is checked out has grown from by first parents; where that says nothing,
+        what the branches have: main, the others by name, then those of the remote.
+        """
+        branches = sorted(
+            self._refs, key=lambda name: (not name.startswith(_HEADS), name != f"{_HEADS}main", name)
+        )
+        tips = [self._refs[name] for name in branches if name.startswith((_HEADS, _TRACKED))]
+        seen: set[str] = set()
+        for tip in (self._head_commit, *tips):
+            at = tip
+            while at is not None and at not in seen:
+                seen.add(at)
+                if at in known:
+                    return known[at]
+                commit = self._commit(at)
+                if commit is None:
+                    break
+                if not commit.parents:
+                    found = dict(_TRAILER.findall(commit.message))
+                    if "Exercise" in found and "Variant" in found:
+                        return HandOut(found["Exercise"], found["Variant"])
+                at = commit.parents[0] if commit.parents else None
+        return None
+
+    def evidence(self, known_commits: Iterable[str], known_texts: Mapping[str, bytes]) -> Evidence:
+        """Everything that a grader needs and does not know yet."""
+        known = frozenset(known_commits)
+        texts: dict[str, bytes] = {}
+        with _told("a folder of its working tree can't be read"):
+            working, ignored = self._working_tree(known_texts, texts)
+        index = tuple(self._index())
+        commits = {id_: self._plain(id_) for id_ in self._history(known) if id_ not in known}
+        self._refuse_gaps(commits, known)
+        for commit in commits.values():
+            for blob in commit.tree.values():
+                self._read(blob, known_texts, texts)
+        for entry in index:
+            self._read(entry.blob, known_texts, texts)
+        remote, parents = self._remote_branches(known)
+        stashes = text_of(self._files.get("logs/refs/stash", b"")).count("\n")
+        return Evidence(
+            head=self._head,
+            head_commit=self._head_commit,
+            refs=self._refs,
+            commits=commits,
+            texts=texts,
+            pending=self._pending,
+            index=index,
+            working=working,
+            ignored=ignored,
+            reflog=self._reflog,
+            remote=remote,
+            remote_parents=parents,
+            commits_alone=self._commits_alone,
+            bisecting="BISECT_START" in self._files,
+            stashes=max(stashes, int("refs/stash" in self._refs)),
+        )
+
+    def _remote_branches(
+        self, known: Container[str]
+    ) -> tuple[dict[str, str] | None, dict[str, tuple[str, ...]]]:
+        """The branches of the remote behind which there is what they name, since a push brings all of it; and
+        the parents of its commits."""
+        if self._remote is None or self._remote_objects is None:
+            return None, {}
+        there = Reached(self._remote_objects, known)
+        branches = {
+            name.removeprefix(_HEADS): id_
+            for name, id_ in self._remote.items()
+            if name.startswith(_HEADS) and there.whole(id_)
+        }
+        return branches, there.parents
+
+    # -- Commits --------------------------------------------------------------------------------------
+
+    def _history(self, known: Container[str]) -> Iterator[str]:
+        """Every commit that a ref, HEAD, a pending operation or the reflog leads to, each once. Known
+        commits are given but not gone beyond."""
+        stack = [*(move.new for move in self._reflog), *self._tips()]
+        seen: set[str] = set()
+        while stack:
+            id_ = stack.pop()
+            if id_ in seen:
+                continue
+            seen.add(id_)
+            if id_ in known:
+                yield id_
+                continue
+            commit = self._commit(id_)
+            if commit is None:
+                continue
+            if len(seen) > MOST_COMMITS:
+                raise Unreadable(f"it has more than {MOST_COMMITS:,} commits of its own")
+            yield id_
+            stack.extend(commit.parents)
+
+    def _tips(self) -> list[str]:
+        """The commits that a ref, HEAD or a pending operation names."""
+        brings = self._pending.brings if self._pending else ()
+        return [*brings, *self._refs.values(), *([self._head_commit] if self._head_commit else [])]
+
+    def _refuse_gaps(self, commits: Mapping[str, Commit], known: Container[str]) -> None:
+        """Raise Unreadable where a commit is missing that a branch or HEAD has grown from. What only the
+        reflog still leads to may be gone."""
+        stack = [*self._refs.values(), *([self._head_commit] if self._head_commit else [])]
+        seen: set[str] = set()
+        while stack:
+            id_ = stack.pop()
+            if id_ in seen or id_ in known:
+                continue
+            seen.add(id_)
+            if id_ in commits:
+                stack.extend(commits[id_].parents)
+            elif self.shallow:
+                raise Unreadable(f"it is a shallow clone, which lacks commits that are needed; {WHOLE}")
+            else:
+                raise Unreadable(
+                    f"the commit {id_[:7]}, which its branches have grown from, is missing or damaged"
+                )
+
+    def _commit(self, id_: str) -> StoredCommit | None:
+        known = self._commits.get(id_)
+        if known is None:
+            found = self._objects.read(id_)
+            if found is None or found[0] != COMMIT:
+                return None
+            self._commit_bytes += len(found[1])
+            if self._commit_bytes > MOST_COMMIT_BYTES:
+                raise Unreadable(
+                    f"its commits alone, without their files, take more than {in_mib(MOST_COMMIT_BYTES)}"
+                )
+            with sound():
+                known = self._commits[id_] = stored_commit(found[1])
+        return known
+
+    def _peeled(self, id_: str) -> str | None:
+        """The commit that an id leads to: a tag may be an object of its own."""
+        at: str | None = id_
+        for _ in range(5):
+            if at is None or self._commit(at) is not None:
+                return at
+            found = self._objects.read(at)
+            at = tagged(found[1]) if found is not None and found[0] == TAG else None
+        return None
+
+    def _plain(self, id_: str) -> Commit:
+        commit = self._commits[id_]
+        tree = self._trees.listing(commit.tree)
+        return Commit(id_, commit.parents, commit.author, commit.message, tree, commit.time)
+
+    def _read(self, blob: Blob, known: Mapping[str, bytes], texts: dict[str, bytes]) -> None:
+        if blob.id in known or blob.id in texts or blob.mode == _SUBMODULE:
+            return
+        # `git add -N` names the empty content without storing it.
+        found = (BLOB, b"") if blob.id == _EMPTY else self._objects.read(blob.id)
+        if found is None or found[0] != BLOB:
+            raise Unreadable(f"the content {blob.id[:7]} of a file is missing or damaged")
+        self._hold(len(found[1]))
+        texts[blob.id] = found[1]
+
+    def _hold(self, size: int) -> None:
+        self._bytes += size
+        if self._bytes > MOST_BYTES:
+            raise Unreadable(
+                f"what was not handed out, its files and commits, is more than {in_mib(MOST_BYTES)}"
+            )
+
+    # -- What is under way ----------------------------------------------------------------------------
+
+    def _read_pending(self) -> Pending | None:
+        def ids(name: str) -> tuple[str, ...]:
+            return tuple(filter(is_id, text_of(self._files.get(name, b"")).split()))[:16]
+
+        if "rebase-merge/" in self._files or "rebase-apply/" in self._files:
+            return self._read_rebase(ids("REBASE_HEAD"))
+        for name, kind in _PENDING:
+            if name in self._files:
+                return Pending(kind, ids(name) if kind != "squash" else ())
+        return Pending("cherry-pick") if "sequencer/" in self._files else None
+
+    def _read_rebase(self, brings: tuple[str, ...]) -> Pending:
+        merging = "rebase-merge/" in self._files
+        folder, names = ("rebase-merge", ("msgnum", "end")) if merging else ("rebase-apply", ("next", "last"))
+
+        def said(name: str) -> str:
+            return text_of(self._files.get(f"{folder}/{name}", b"")).strip()
+
+        number, total = (int(said(name)) if re.fullmatch("[0-9]{1,9}", said(name)) else 0 for name in names)
+        branch = said("head-name").removeprefix(_HEADS)
+        kind = "am" if "rebase-apply/applying" in self._files else "rebase"
+        return Pending(kind, brings, number, total, branch, said("onto"))
+
+    def _index(self) -> list[IndexEntry]:
+        data = self._files.get("index", b"")
+        try:
+            return read_index(data) if data else []
+        except BadIndex as problem:
+            raise Unreadable(str(problem)) from None
+
+    # -- The working tree -----------------------------------------------------------------------------
+
+    def _working_tree(
+        self, known: Mapping[str, bytes], texts: dict[str, bytes]
+    ) -> tuple[dict[str, Blob] | None, frozenset[str]]:
+        if self._worktree is None:
+            return None, frozenset()
+        found: dict[str, Blob] = {}
+        rules: list[str] = []
+        for path, entry in below(_Tracked(self._worktree)):
+            if len(found) > MOST_FILES:
+                raise Unreadable(f"its working tree has more than {MOST_FILES:,} files")
+            if entry.kind == "link":
+                data, mode = self._worktree.target(path), _LINK
+            else:
+                mode = 0o100755 if entry.executable else 0o100644
+                content = self._worktree.read(path, LARGEST_OBJECT)
+                if content is None:
+                    if entry.kind == "file":
+                        found[path] = Blob(mode, UNREAD)  # nothing that was handed out is as large
+                    continue  # a pipe or a device is never opened
+                data = content
+            id_ = blob_id(data)
+            found[path] = Blob(mode, id_)
+            if id_ not in known and id_ not in texts:
+                self._hold(len(data))
+                texts[id_] = data
+            if (
+                entry.name == ".gitignore"
+                and entry.size <= LARGEST_IGNORE_FILE
+                and len(rules) < MOST_IGNORE_FILES
+            ):
+                rules.append(path)
+        return found, self._ignored(found, rules, {**known, **texts}) if rules else frozenset()
+
+    def _ignored(
+        self, found: Mapping[str, Blob], rules: list[str], texts: Mapping[str, bytes]
+    ) -> frozenset[str]:
+        """Which of the paths the repository's own rules ignore: the rules are copied, libgit2 is asked."""
+        isolate()
+        top = self._room / "ignore-rules"
+        for path in rules:
+            (top / path).parent.mkdir(parents=True, exist_ok=True)
+            (top / path).write_bytes(texts[found[path].id])
+        asked = pygit2.init_repository(str(top))
+        ignored = set()
+        for path in found:
+            with suppress(UnicodeError, ValueError, pygit2.GitError):  # a name that it can't be asked for
+                if asked.path_is_ignored(path):
+                    ignored.add(path)
+        return frozenset(ignored)
+
+
+def blob_id(data: bytes) -> str:
+    """The id that a file's content has as an object."""
+    return hashlib.sha1(b"blob %d\0" % len(data) + data, usedforsecurity=False).hexdigest()
+
+
+_EMPTY = blob_id(b"")
+
+
+def _moves(log: str) -> Iterator[Move]:
+    """The lines of a reflog: old id, new id, who and when, a tab, what."""
+    for line in log.split("\n")[-2000:]:
+        about, _, what = line.partition("\t")
+        ids = about.split(" ", 2)
+        if len(ids) == 3 and is_id(ids[0]) and is_id(ids[1]):
+            yield Move(ids[0], ids[1], what)
+
+
+class _Tracked(Below):
+    """A working tree without what is never part of it: `.git`, and what operating systems leave."""
+
+    def __init__(self, worktree: Place) -> None:
+        super().__init__(worktree, "")
+
+    def entries(self, path: str) -> list[Entry]:
+        """What a folder holds, by name."""
+        return [e for e in super().entries(path) if not is_noise(e.name) and e.name.lower() != ".git"]
+
+
+@contextmanager
+def _told(what: str) -> Iterator[None]:
+    """Turn what the file system complains about into Unreadable."""
+    try:
+        yield
+    except OSError as error:
+        raise Unreadable(f"{what}: {error.strerror}") from None

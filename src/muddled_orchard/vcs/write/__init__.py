@@ -1,0 +1,1 @@
+"""Repositories made in memory."""

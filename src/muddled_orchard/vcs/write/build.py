@@ -1,0 +1,80 @@
+"""Make a story's commits, and new repositories.
+
+A new repository's layout is that of gitrepository-layout(5), written here so that no template, no hook and
+no setting of the machine gets into it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from pathlib import Path
+
+import pygit2
+
+from muddled_orchard.core.exercise.history import History, PlannedCommit
+from muddled_orchard.vcs.isolation import isolate
+from muddled_orchard.vcs.write.memory import Objects
+
+CONFIG = """\
+[core]
+\trepositoryformatversion = 0
+\tfilemode = true
+\tbare = {bare}
+"""
+
+
+def new_repository(gitdir: Path, *, bare: bool, head: str = "main") -> pygit2.Repository:
+    """An empty repository in a new folder."""
+    isolate()
+    for folder in ("objects/info", "objects/pack", "refs/heads", "refs/tags", "info"):
+        (gitdir / folder).mkdir(parents=True)
+    (gitdir / "HEAD").write_text(f"ref: refs/heads/{head}\n", encoding="ascii", newline="\n")
+    (gitdir / "config").write_text(CONFIG.format(bare=str(bare).lower()), encoding="ascii", newline="\n")
+    return pygit2.Repository(str(gitdir))
+
+
+def write_history(objects: Objects, history: History, only: Collection[int] | None = None) -> dict[int, str]:
+    """Make the commits of the story (all, or those at these places) and return the id of each place."""
+    ids: dict[int, str] = {}
+    for number, commit in enumerate(history.commits):
+        if only is not None and number not in only:
+            continue
+        tree = objects.tree(_listing(objects, commit))
+        ids[number] = write_planned(objects, history, number, tree, ids)
+    return ids
+
+
+def write_planned(objects: Objects, history: History, number: int, tree: str, ids: Mapping[int, str]) -> str:
+    """Make the commit at a place of the story, whose tree is made; `ids` are those of the places before."""
+    commit = history.commits[number]
+    parents = [ids[parent] for parent in commit.parents]
+    if commit.stash:
+        return _stash(objects, history, commit, tree, parents[0])
+    return objects.commit(_who(commit), commit.message, tree, parents)
+
+
+def _listing(objects: Objects, commit: PlannedCommit) -> dict[str, tuple[int, str]]:
+    return {path: (file.mode, objects.blob(file.data)) for path, file in commit.tree.items()}
+
+
+def _who(commit: PlannedCommit) -> str:
+    return f"{commit.author.name} <{commit.author.email}> {commit.time} {zone(commit.offset)}"
+
+
+def zone(offset: int) -> str:
+    """An offset in minutes east of UTC as Git writes it."""
+    return f"{'-' if offset < 0 else '+'}{abs(offset) // 60:02}{abs(offset) % 60:02}"
+
+
+def _stash(objects: Objects, history: History, commit: PlannedCommit, tree: str, parent: str) -> str:
+    """A stash as git-stash(1) describes it: a commit of the work, whose second parent holds the index."""
+    base = history.commits[commit.parents[0]]
+    subject = base.message.split("\n", 1)[0]
+    index = f"index on {commit.branch}: {parent[:7]} {subject}\n"
+    staged = objects.commit(_who(commit), index, objects.tree(_listing(objects, base)), [parent])
+    return objects.commit(_who(commit), f"{stash_message(commit)}\n", tree, [parent, staged])
+
+
+def stash_message(commit: PlannedCommit) -> str:
+    """What `git stash list` shows of it."""
+    return f"On {commit.branch}: {commit.message.splitlines()[0]}"
