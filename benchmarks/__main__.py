@@ -17,7 +17,7 @@ from functools import partial
 from pathlib import Path
 
 from benchmarks.measuring import EXERCISE, HERE, WAYS, material_of, timed
-from muddled_orchard.core.exercise.values import PLAIN
+from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.grading.assess import assess
 from muddled_orchard.core.merging.alignment import Gap, align
 from muddled_orchard.core.submission.evidence import Evidence
@@ -135,7 +135,7 @@ def surveying() -> None:
     with tempfile.TemporaryDirectory() as folder:
         git.merge_trees = noted
         one = Surveyor(Path(folder))
-        ours = timed(lambda: one.survey(scenarios, PLAIN))
+        ours = timed(lambda: one.survey(scenarios, PLAIN_VARIANT))
         git.merge_trees = merge_trees
         gitdir = Path(folder) / "workshop.git"
 
@@ -159,7 +159,7 @@ def assessing() -> None:
         for id_ in bundled_ids():
             scenario = shelf.find(id_)
             assert scenario is not None  # noqa: S101
-            key = make_key(workshop, scenario, PLAIN)
+            key = make_key(workshop, scenario, PLAIN_VARIANT)
             tips = {**key.refs, **{f"refs/heads/{name}": tip for name, tip in key.solved_tips.items()}}
             own = {id_: commit for id_, commit in key.commits.items() if id_ not in key.handed_out}
             on = scenario.task[-1].on

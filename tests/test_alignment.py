@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from muddled_orchard.core.exercise.scenario import KEEP_WORDS
 from muddled_orchard.core.git.lines import Lines, lines_of
 from muddled_orchard.core.grading.readings import read_file
-from muddled_orchard.core.key.answer_key import Accepted, side, split
+from muddled_orchard.core.key.answers import Accepted, side, split
 from muddled_orchard.core.merging.alignment import Gap, align
 from muddled_orchard.core.merging.conflict import Hunk, MergedText
 

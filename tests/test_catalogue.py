@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from muddled_orchard.core.exercise.tasks import source_of
-from muddled_orchard.core.exercise.values import PLAIN
+from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.key.answer_key import Step
 from muddled_orchard.files.scenarios.catalogue import Shelf, bundled_ids
 from muddled_orchard.files.scenarios.scenario_file import load_scenario
@@ -125,7 +125,9 @@ def test_variants_of_every_scenario_differ_and_have_a_key(tmp_path: Path) -> Non
     for id_ in bundled_ids():
         scenario = shelf.find(id_)
         assert scenario is not None
-        ids = {make_key(workshop, scenario, code).ids[-1] for code in (PLAIN, "a", "b", "c", "d", "e")}
+        ids = {
+            make_key(workshop, scenario, code).ids[-1] for code in (PLAIN_VARIANT, "a", "b", "c", "d", "e")
+        }
         assert len(ids) > 1, id_
 
 
@@ -163,7 +165,7 @@ def test_what_starts_stopped_is_the_same_everywhere(tmp_path: Path) -> None:
         assert scenario is not None
         said = []
         for name in ("one", "two"):
-            plant(scenario, tmp_path / id_ / name, PLAIN)
+            plant(scenario, tmp_path / id_ / name, PLAIN_VARIANT)
             work = tmp_path / id_ / name / "work"
             said.append(
                 shell(

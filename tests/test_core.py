@@ -8,25 +8,26 @@ from typing import Any
 import pytest
 
 from muddled_orchard.core.base.problems import BadInput, likely
-from muddled_orchard.core.exercise.edits import bad_path
 from muddled_orchard.core.exercise.file_rules import broken
 from muddled_orchard.core.exercise.scenario import Answer, Rule, Scenario
 from muddled_orchard.core.exercise.story import is_branch_name, unroll
 from muddled_orchard.core.exercise.values import variant_of
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.lines import lines_of
+from muddled_orchard.core.git.trees import Blob, bad_path
 from muddled_orchard.core.grading.assess import assess
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.locating.locate import locate
-from muddled_orchard.core.key.answer_key import Key, Step, accepted_for
-from muddled_orchard.core.merging.conflict import Blob, Conflict, Hunk, Meeting, MergedText
+from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.answers import accepted_for
+from muddled_orchard.core.merging.conflict import Conflict, Hunk, Meeting, MergedText
 from muddled_orchard.core.merging.markers import judged
 from muddled_orchard.core.submission.evidence import Evidence, IndexEntry, Move, Pending
 from muddled_orchard.core.submission.status import is_backup
 from muddled_orchard.files.scenarios.scenario_file import read_scenario
 from tests.scenarios import HEADER
 
-PLAIN = 0o100644
+PLAIN_VARIANT = 0o100644
 BASE, OURS, THEIRS = "a\nlimit 1\nb\nkeep 1\n", "a\nlimit 2\nb\nkeep 1\n", "a\nlimit 3\nb\nkeep 9\n"
 MERGED = "a\nlimit 3\nb\nkeep 9\n"
 STORY = f"""
@@ -65,7 +66,7 @@ def scenario() -> Scenario:
 
 
 def blob(text: str) -> Blob:
-    return Blob(PLAIN, f"blob of {text!r}")
+    return Blob(PLAIN_VARIANT, f"blob of {text!r}")
 
 
 def key() -> Key:

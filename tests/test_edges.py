@@ -26,10 +26,11 @@ from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.git.lines import by_lines, lines_of
 from muddled_orchard.core.git.packs import BadPack, Pack, PackIndex, TooLarge, index_of, patched
 from muddled_orchard.core.git.stored_objects import BadObject, stored_commit, stored_tree
+from muddled_orchard.core.git.trees import Blob
 from muddled_orchard.core.grading.locating.matching import _ALIKE, _alike, patch
 from muddled_orchard.core.grading.readings import read_file
-from muddled_orchard.core.key.answer_key import Accepted
-from muddled_orchard.core.merging.conflict import Blob, Hunk, MergedText
+from muddled_orchard.core.key.answers import Accepted
+from muddled_orchard.core.merging.conflict import Hunk, MergedText
 from muddled_orchard.files.archives.submissions import Handed
 from muddled_orchard.files.archives.unpacking import unpacked_bytes
 from muddled_orchard.files.scenarios.catalogue import Shelf

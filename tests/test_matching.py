@@ -16,10 +16,11 @@ from muddled_orchard.core.exercise.story import unroll
 from muddled_orchard.core.exercise.values import variant_of
 from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.core.git.commits import Commit
+from muddled_orchard.core.git.trees import Blob
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.locating.matching import matched
 from muddled_orchard.core.key.answer_key import Step
-from muddled_orchard.core.merging.conflict import Blob, Meeting
+from muddled_orchard.core.merging.conflict import Meeting
 from muddled_orchard.files.scenarios.catalogue import BUNDLED, Shelf, bundled_ids
 from muddled_orchard.files.scenarios.scenario_file import load_scenario, read_scenario
 from muddled_orchard.files.stored import digest_of, scenario_of, scenario_text

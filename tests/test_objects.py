@@ -13,8 +13,7 @@ from pathlib import Path
 import pytest
 
 from muddled_orchard.core.base.limits import Bounds, Exceeded
-from muddled_orchard.core.exercise.edits import File
-from muddled_orchard.core.merging.conflict import Blob
+from muddled_orchard.core.git.trees import Blob, File
 from muddled_orchard.core.submission.evidence import IndexEntry
 from muddled_orchard.core.submission.file_source import Below, Entry, MemoryPlace, below
 from muddled_orchard.files.archives.packing import pack

@@ -13,7 +13,8 @@ from hypothesis import strategies as st
 
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.lines import Lines, lines_of
-from muddled_orchard.core.merging.conflict import Blob, Hunk, Meeting, merged_text
+from muddled_orchard.core.git.trees import Blob
+from muddled_orchard.core.merging.conflict import Hunk, Meeting, merged_text
 from muddled_orchard.core.merging.equivalence import telling
 from muddled_orchard.vcs.ask import scratch as workshops
 from muddled_orchard.vcs.ask.predict import predict

@@ -12,12 +12,14 @@ from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.story import unroll
 from muddled_orchard.core.exercise.tasks import in_words, side_names
 from muddled_orchard.core.git.commits import Commit
+from muddled_orchard.core.git.trees import Blob
 from muddled_orchard.core.grading.assess import assess
 from muddled_orchard.core.grading.locating.locate import Meet, locate, meetings_needed
-from muddled_orchard.core.key.answer_key import Key, Step, accepted_for
+from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.answers import accepted_for
 from muddled_orchard.core.key.difficulty import difficulty
 from muddled_orchard.core.key.graph import handed_out, wanted
-from muddled_orchard.core.merging.conflict import Blob, Conflict, Hunk, Meeting, MergedText, relabelled
+from muddled_orchard.core.merging.conflict import Conflict, Hunk, Meeting, MergedText, relabelled
 from muddled_orchard.core.submission.evidence import Evidence, Pending
 from muddled_orchard.files.scenarios.scenario_file import read_scenario
 from tests.scenarios import HEADER

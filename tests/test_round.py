@@ -21,7 +21,7 @@ from muddled_orchard.classroom.marking import Course
 from muddled_orchard.commands.parser import COMMANDS
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.course.roster import Learner
-from muddled_orchard.core.exercise.edits import File
+from muddled_orchard.core.git.trees import File
 from muddled_orchard.core.submission.file_source import below
 from muddled_orchard.files.archives.packing import pack
 from muddled_orchard.files.archives.submissions import Handed, find_submissions

@@ -14,10 +14,10 @@ from pebble import ProcessExpired
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner, variant_code
-from muddled_orchard.core.exercise.edits import File
 from muddled_orchard.core.exercise.scenario import Scenario
-from muddled_orchard.core.exercise.values import PLAIN
+from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.exercise.variants import Variants
+from muddled_orchard.core.git.trees import PLAIN_FILE, File
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.key.graph import Graph, handed_out, retold
 from muddled_orchard.files.archives.packing import pack
@@ -69,7 +69,7 @@ def exercises_in(places: Sequence[str], form: str) -> list[Exercise]:
     problems += shared_ids(loaded)
     found = []
     with surveyor() as one:
-        surveys = one.survey([scenario for _, scenario in loaded], PLAIN)
+        surveys = one.survey([scenario for _, scenario in loaded], PLAIN_VARIANT)
         for (path, scenario), survey in zip(loaded, surveys, strict=True):
             if isinstance(survey, BadInput):
                 problems += located(survey, path).problems
@@ -165,8 +165,8 @@ def _hand_out(exercise: Exercise, piece: Piece, out: Path) -> HandOut:
     page = brief_page(practice.scenario, retold(exercise.graph, exercise.key, practice.history))
     files = {
         **practice.files,
-        BRIEF: File(0o100644, brief_markdown(practice.scenario).encode()),
-        PAGE: File(0o100644, page.encode()),
+        BRIEF: File(PLAIN_FILE, brief_markdown(practice.scenario).encode()),
+        PAGE: File(PLAIN_FILE, page.encode()),
     }
     place = _place(out, exercise, piece.learner)
     if exercise.form == "folder":

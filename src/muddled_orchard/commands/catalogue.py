@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import sys
 
-from muddled_orchard.core.exercise.values import PLAIN
+from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.key.difficulty import LEVELS
 from muddled_orchard.core.key.survey import Survey
 from muddled_orchard.files.scenarios.catalogue import Shelf, bundled_ids
@@ -45,7 +45,7 @@ def run(options: argparse.Namespace) -> int:
     shelf = Shelf()
     scenarios = [scenario for id_ in bundled_ids() if (scenario := shelf.find(id_)) is not None]
     with surveyor() as one:
-        surveys = [found for found in one.survey(scenarios, PLAIN) if isinstance(found, Survey)]
+        surveys = [found for found in one.survey(scenarios, PLAIN_VARIANT) if isinstance(found, Survey)]
     chosen = [survey for survey in surveys if _fits(survey, options)]
     if options.sort == "difficulty":
         chosen.sort(key=lambda survey: (survey.difficulty.points, survey.key.scenario.id))

@@ -9,7 +9,7 @@ from pathlib import Path
 from muddled_orchard.commands.options import add_quiet
 from muddled_orchard.core.base.phrases import paths
 from muddled_orchard.core.base.problems import BadInput
-from muddled_orchard.core.exercise.values import PLAIN
+from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.files.scenarios.catalogue import BUNDLED, bundled_id, load, scenario_path
 from muddled_orchard.files.scenarios.error_lines import located
 from muddled_orchard.files.scenarios.own_scenarios import remember
@@ -30,7 +30,10 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("scenario", metavar="SCENARIO", help="a scenario file, or the id of a bundled one")
     parser.add_argument("folder", metavar="DIR", type=Path, help="a new or an empty folder")
     parser.add_argument(
-        "--variant", metavar="CODE", default=PLAIN, help="whose version to build (default: %(default)s)"
+        "--variant",
+        metavar="CODE",
+        default=PLAIN_VARIANT,
+        help="whose version to build (default: %(default)s)",
     )
     parser.add_argument("--json", action="store_true", help="print what was planted as JSON instead")
     add_quiet(parser, "say nothing when all goes well")

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Answer
-from muddled_orchard.core.exercise.values import PLAIN
+from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.files.scenarios.catalogue import bundled_ids
 from muddled_orchard.files.scenarios.from_trees import (
@@ -88,7 +88,7 @@ def _from_trees(folder: Path, file: Path, operation: str) -> None:
         if scenario is None or problems:
             raise BadInput([problem.at(str(folder), None) for problem in problems])
         with surveyor() as one:
-            (found,) = one.survey([scenario], PLAIN)
+            (found,) = one.survey([scenario], PLAIN_VARIANT)
         if isinstance(found, BadInput):
             raise found
         answers, kept, open_ = _answers(found.key, folder / WANTED)

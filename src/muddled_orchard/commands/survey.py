@@ -11,7 +11,7 @@ from pathlib import Path
 from muddled_orchard.commands.options import add_quiet, add_scenarios
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Scenario
-from muddled_orchard.core.exercise.values import PLAIN
+from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.key.survey import Survey
 from muddled_orchard.files.scenarios.catalogue import bundled_id, scenario_files, shared_ids
 from muddled_orchard.files.scenarios.error_lines import located
@@ -32,7 +32,10 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     """The options of `muddled survey`."""
     add_scenarios(parser)
     parser.add_argument(
-        "--variant", metavar="CODE", default=PLAIN, help="which variant to look at (default: %(default)s)"
+        "--variant",
+        metavar="CODE",
+        default=PLAIN_VARIANT,
+        help="which variant to look at (default: %(default)s)",
     )
     parser.add_argument("--json", action="store_true", help="print JSON instead")
     parser.add_argument(

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from muddled_orchard.core.exercise.scenario import Scenario
-from muddled_orchard.core.exercise.values import PLAIN
+from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.rehearsal import RIGHT, Acted, Expected, Rehearsal, surprises
 from muddled_orchard.core.key.answer_key import Key
@@ -42,7 +42,7 @@ class _Piece:
     keep: Path
 
 
-VARIANTS = (PLAIN, "1", "2")
+VARIANTS = (PLAIN_VARIANT, "1", "2")
 """The variants that behaviours are spread over where none is asked for."""
 
 

@@ -12,14 +12,14 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 
-from muddled_orchard.core.exercise.edits import LINK
 from muddled_orchard.core.exercise.scenario import KEEP_WORDS, Scenario, Task
 from muddled_orchard.core.exercise.tasks import is_merge
-from muddled_orchard.core.git.commits import Tree
 from muddled_orchard.core.git.lines import Lines, alike, lines_of
+from muddled_orchard.core.git.trees import LINK, Tree
 from muddled_orchard.core.grading.case import short
 from muddled_orchard.core.grading.rehearsal import Kept
-from muddled_orchard.core.key.answer_key import Accepted, Key, Step, side
+from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.answers import Accepted, side
 from muddled_orchard.core.merging.conflict import MARKER_SIZE, STAGE, Conflict, Hunk, MergedText, merged_text
 from muddled_orchard.vcs.ask import git, operations
 

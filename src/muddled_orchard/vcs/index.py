@@ -6,7 +6,7 @@ import hashlib
 import struct
 from collections.abc import Iterable, Iterator
 
-from muddled_orchard.core.merging.conflict import Blob
+from muddled_orchard.core.git.trees import Blob
 from muddled_orchard.core.submission.evidence import IndexEntry
 
 _HEADER = struct.Struct(">4sLL")

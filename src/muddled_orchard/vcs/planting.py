@@ -9,16 +9,16 @@ from pathlib import Path
 
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.asked import ASKED, asked_by
-from muddled_orchard.core.exercise.edits import LINK, File
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.variants import Variants
+from muddled_orchard.core.git.trees import LINK, PLAIN_FILE, File
 from muddled_orchard.system.output import umask, write_all
 from muddled_orchard.system.temporary import folder_in_the_making, remove_left_over, settle, temporary_folder
 from muddled_orchard.vcs.ask.operations import stop_at_conflict
 from muddled_orchard.vcs.asked_file import asked_file
 from muddled_orchard.vcs.index import index_file, read_index
-from muddled_orchard.vcs.write.practice import PLAIN, WORK, practice_files
+from muddled_orchard.vcs.write.practice import WORK, practice_files
 
 BRIEF = "BRIEF.md"
 
@@ -39,7 +39,7 @@ def practice_of(variants: Variants, code: str) -> Practice:
     variant = variants.of(code)
     varied, history = variant.scenario, variant.history
     files, ids = practice_files(history, {task.delete for task in varied.task if task.delete})
-    files[f"{WORK}/.git/{ASKED}"] = File(PLAIN, asked_file(asked_by(varied, history, ids)))
+    files[f"{WORK}/.git/{ASKED}"] = File(PLAIN_FILE, asked_file(asked_by(varied, history, ids)))
     if varied.start.stopped:
         with temporary_folder() as room:
             write_files(room, files)
@@ -59,7 +59,7 @@ def plant(scenario: Scenario, folder: Path, code: str) -> Practice:
         )
     practice = practice_of(Variants(scenario), code)
     remove_left_over(folder.parent)
-    brief = File(0o100644, brief_page(practice.scenario).encode())
+    brief = File(PLAIN_FILE, brief_page(practice.scenario).encode())
     put_in_place(folder, {**practice.files, BRIEF: brief})
     return practice
 
@@ -108,7 +108,7 @@ def read_files(folder: Path, prefix: str = "") -> Iterator[tuple[str, File]]:
         elif entry.is_dir():
             yield from read_files(Path(entry.path), f"{path}/")
         elif path == f"{WORK}/.git/index":
-            yield path, File(0o100644, index_file(read_index(Path(entry.path).read_bytes())))
+            yield path, File(PLAIN_FILE, index_file(read_index(Path(entry.path).read_bytes())))
         else:
             mode = 0o100000 | (entry.stat().st_mode & 0o755)
             yield path, File(mode, Path(entry.path).read_bytes())

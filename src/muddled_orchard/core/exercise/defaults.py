@@ -10,6 +10,7 @@ from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Entry, Scenario, Task
 from muddled_orchard.core.exercise.tasks import in_words, source_of
+from muddled_orchard.core.git.refs import is_on_remote
 
 CAST: Mapping[str, str] = {
     "maren": "Maren Quill <maren@orchard.example>",
@@ -88,7 +89,7 @@ def _edit(find: str | None, put: str, file: str) -> str:
 def _on_first_branch(task: Task, story: tuple[Entry, ...]) -> Task:
     if task.on:
         return task
-    branches = (entry.on for entry in story if not entry.on.startswith("origin/"))
+    branches = (entry.on for entry in story if not is_on_remote(entry.on))
     return replace(task, on=next((branch for branch in branches if branch != source_of(task)), ""))
 
 

@@ -4,26 +4,12 @@ from __future__ import annotations
 
 import base64
 import binascii
-import re
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Literal
 
 from muddled_orchard.core.base.problems import KeyPath, Problem, likely
 from muddled_orchard.core.exercise.scenario import Change, Entry
-
-PLAIN_FILE, EXECUTABLE, LINK = 0o100644, 0o100755, 0o120000
-
-
-@dataclass(frozen=True, slots=True)
-class File:
-    """A file in a tree: Git's mode and the content (of a symbolic link: its target)."""
-
-    mode: int
-    data: bytes
-
-
-Files = Mapping[str, File]
+from muddled_orchard.core.git.trees import EXECUTABLE, LINK, PLAIN_FILE, File, Files, bad_path
 
 
 def tree_after(entry: Entry, key: KeyPath, before: Files, problems: list[Problem]) -> dict[str, File]:
@@ -142,29 +128,6 @@ def _with_folders(path: str) -> list[str]:
     """A file's path after those of the folders that it lies in: `a/`, `a/b/`, `a/b/c`."""
     parts = path.split("/")
     return [*("/".join(parts[:number]) + "/" for number in range(1, len(parts))), path]
-
-
-def bad_path(path: str) -> str:
-    """Why a path can't be used in a repository on every system, or nothing where it can."""
-    parts = path.split("/")
-    if "" in parts or "\\" in path or any(ord(letter) < 32 for letter in path):
-        return "use names with single slashes between them"
-    if any(part in (".", "..") for part in parts):
-        return "it must not leave its folder"
-    if any(part.lower() == ".git" for part in parts):
-        return ".git belongs to Git"
-    for part in parts:
-        if _RESERVED.fullmatch(part.split(".")[0]):
-            return f'Windows has no file "{part}"'
-        if found := _NOT_ON_WINDOWS.search(part):
-            return f'Windows has no names with "{found[0]}"'
-        if part.endswith((".", " ")):
-            return "Windows has no names that end with a dot or a blank"
-    return ""
-
-
-_RESERVED = re.compile(r"con|prn|aux|nul|(com|lpt)[1-9]", re.IGNORECASE)
-_NOT_ON_WINDOWS = re.compile(r'[<>:"|?*]')
 
 
 def _edited(text: str, change: Change, key: KeyPath, problems: list[Problem]) -> str:

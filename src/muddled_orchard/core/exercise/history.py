@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from muddled_orchard.core.exercise.edits import Files
+from muddled_orchard.core.git.trees import Files
 
 
 @dataclass(frozen=True, slots=True)

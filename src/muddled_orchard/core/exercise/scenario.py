@@ -12,6 +12,8 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any, ClassVar, Literal
 
+from muddled_orchard.core.git.lines import SpacingRule
+
 # Read by the validator of the files layer; plain data, so that the core needs no validator itself.
 SHAPE: dict[str, Any] = {"extra": "forbid", "alias_generator": lambda name: name.rstrip("_")}
 
@@ -53,7 +55,6 @@ _KEYS_OF: Mapping[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
     "stash-pop": ((), ()),
 }
 
-SpacingRule = Literal["exact", "line-ends", "loose"]
 Syntax = Literal["toml", "json", "python", "xml", "csv", "yaml"]
 
 

@@ -7,12 +7,12 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from muddled_orchard.core.base.problems import BadInput, KeyPath, Problem, likely
-from muddled_orchard.core.exercise.edits import Files, merged_files, tree_after
+from muddled_orchard.core.exercise.edits import merged_files, tree_after
 from muddled_orchard.core.exercise.history import History, Person, PlannedCommit
 from muddled_orchard.core.exercise.scenario import Entry, Scenario
 from muddled_orchard.core.exercise.tasks import task_misfits
-
-REMOTE = "origin/"
+from muddled_orchard.core.git.refs import REMOTE, is_on_remote
+from muddled_orchard.core.git.trees import Files
 
 _CAST = re.compile(r"(?P<name>[^<>\n]*[^<>\s])\s+<(?P<email>[^<>\s]+)>")
 _NO_BRANCH = re.compile(r"[\x00-\x20\x7f~^:?*\[\\]|\.\.|@\{|\.\Z|\A\Z")
@@ -108,7 +108,7 @@ class _Story:
     def _move(self, entry: Entry, number: int) -> None:
         if entry.stash:
             self.stashes.append(number)
-        elif entry.on.startswith(REMOTE):
+        elif is_on_remote(entry.on):
             self.remote[entry.on.removeprefix(REMOTE)] = number
         else:
             self.tips[entry.on] = number
@@ -127,7 +127,7 @@ class _Story:
                 self.tracked[branch] = self.remote[branch] = self.tips[branch]
 
     def _parents(self, entry: Entry, key: KeyPath) -> tuple[int, ...]:
-        if entry.on.startswith(REMOTE):
+        if is_on_remote(entry.on):
             return self._remote_parents(entry, key)
         tips = self.tips
         if not is_branch_name(entry.on):

@@ -9,11 +9,12 @@ from muddled_orchard.core.base.problems import KeyPath, Problem, likely
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario, Task
 from muddled_orchard.core.git.commits import Commit
+from muddled_orchard.core.git.refs import on_remote
 
 
 def source_of(task: Task) -> str | None:
     """The branch that an operation brings in or goes onto; of the remote with `origin/`."""
-    return f"origin/{task.from_}" if task.do == "pull" else task.bring or task.onto
+    return on_remote(task.from_) if task.do == "pull" else task.bring or task.onto
 
 
 def is_merge(task: Task) -> bool:
@@ -79,7 +80,7 @@ def in_words(task: Task, name: Callable[[str], str] = str) -> str:
 def task_misfits(scenario: Scenario, history: History) -> Iterator[Problem]:
     """Everything about tasks, answers and the start that the story does not have."""
     labels = [commit.label for commit in history.commits if commit.label]
-    branches = [*history.tips, *(f"origin/{name}" for name in history.remote)]
+    branches = [*history.tips, *(on_remote(name) for name in history.remote)]
     for number, task in enumerate(scenario.task):
         key: KeyPath = ("task", number)
         if task.on not in history.tips:

@@ -15,7 +15,7 @@ from typing import Any
 from muddled_orchard.core.base.problems import BadInput, KeyPath, Problem, likely
 from muddled_orchard.core.exercise.scenario import Scenario, Value
 
-PLAIN = "0"
+PLAIN_VARIANT = "0"
 """The code of the variant that is built where none is asked for."""
 
 _Fill = Callable[[Mapping[str, str]], Any]
@@ -53,7 +53,7 @@ def values_of(scenario: Scenario, code: str) -> dict[str, str]:
 def corners(scenario: Scenario) -> Iterator[dict[str, str]]:
     """Values for which a scenario should be tried: each that a name can have (of a long range the ends and
     some between), the other names as in the plain variant."""
-    plain = values_of(scenario, PLAIN)
+    plain = values_of(scenario, PLAIN_VARIANT)
     for name, value in scenario.values.items():
         for option in _options(value):
             if option != plain[name]:

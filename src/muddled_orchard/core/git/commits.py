@@ -5,10 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
-from muddled_orchard.core.merging.conflict import Blob
-
-Tree = Mapping[str, Blob]
-"""Everything that a commit holds: path and entry, folders spelt out."""
+from muddled_orchard.core.git.trees import Tree
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Callable, Iterable
+from typing import Literal
 
 from muddled_orchard.core.base.limits import LARGEST_TEXT, MOST_LINES
-from muddled_orchard.core.exercise.scenario import SpacingRule
 
 Lines = tuple[str, ...]
 
@@ -71,3 +71,6 @@ _FORMS: dict[str, Callable[[str], str]] = {
     "line-ends": str.rstrip,
     "loose": lambda line: " ".join(line.split()),
 }
+
+
+SpacingRule = Literal["exact", "line-ends", "loose"]

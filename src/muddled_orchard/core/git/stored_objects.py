@@ -7,6 +7,8 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from muddled_orchard.core.git.trees import mode_as_git_means
+
 _ID = re.compile(rb"[0-9a-f]{40}")
 _IDENTITY = re.compile(rb"(?P<who>.*?) ?(?P<time>-?\d{1,18})? ?(?P<zone>[+-]\d+)?")
 # Encodings that people's Git writes; Python knows others that are no one's, and slow.
@@ -14,7 +16,6 @@ _ENCODINGS = re.compile(
     r"utf-8|ascii|iso(8859|2022)[-_]\w+|cp\d+|koi8-[rtu]|shift_\w+|euc_\w+|gb\w+|big5\w*|mac-\w+"
 )
 _LONGEST_NAME = 200
-_FOLDER, _LINK, _SUBMODULE = 0o040000, 0o120000, 0o160000
 _ODD_NAMES = frozenset({b"", b".", b"..", b".git"})
 
 
@@ -82,21 +83,8 @@ def stored_tree(data: bytes) -> Iterator[tuple[int, str, str]]:
             mode = int(data[at:blank], 8)
         except ValueError:
             raise BadObject("a folder that its commits name is damaged") from None
-        yield _mode(mode), name.decode("utf-8", "surrogateescape"), data[end + 1 : end + 21].hex()
+        yield mode_as_git_means(mode), name.decode("utf-8", "surrogateescape"), data[end + 1 : end + 21].hex()
         at = end + 21
-
-
-def is_folder(mode: int) -> bool:
-    """Whether a tree's entry is a tree itself."""
-    return mode == _FOLDER
-
-
-def _mode(mode: int) -> int:
-    """A mode as Git means it: old versions wrote others."""
-    kind = mode & 0o170000
-    if kind in (_FOLDER, _LINK, _SUBMODULE):
-        return kind
-    return 0o100755 if mode & 0o100 else 0o100644
 
 
 def _identity(line: bytes, encoding: str) -> tuple[str, int]:

@@ -12,7 +12,8 @@ from dataclasses import replace
 
 from muddled_orchard.core.exercise.scenario import KEEP_WORDS, Scenario
 from muddled_orchard.core.git.lines import Lines, lines_of
-from muddled_orchard.core.key.answer_key import AS_WRITTEN, Accepted, Step, accepted_for, by_text, side, split
+from muddled_orchard.core.key.answer_key import Step
+from muddled_orchard.core.key.answers import AS_WRITTEN, Accepted, accepted_for, by_text, side, split
 from muddled_orchard.core.merging.conflict import Conflict, Hunk, MergedText
 
 Pairs = tuple[int | None, ...]

@@ -9,15 +9,18 @@ from dataclasses import dataclass, replace
 from muddled_orchard.core.base.phrases import cut
 from muddled_orchard.core.exercise.scenario import Scenario, Task
 from muddled_orchard.core.exercise.tasks import source_of
-from muddled_orchard.core.git.commits import Commit, Tree, contains
+from muddled_orchard.core.git.commits import Commit, contains
 from muddled_orchard.core.git.lines import Lines, by_lines, is_binary, lines_of
+from muddled_orchard.core.git.refs import BRANCHES
+from muddled_orchard.core.git.trees import Blob, Tree, are_alike
 from muddled_orchard.core.grading.assessment import State
 from muddled_orchard.core.grading.carrying import carried_over, paired, size_of
 from muddled_orchard.core.grading.locating.replays import stands_on
 from muddled_orchard.core.grading.locating.results import Result
 from muddled_orchard.core.grading.readings import FileReading, read_file
-from muddled_orchard.core.key.answer_key import Accepted, Key, Step, modes_of
-from muddled_orchard.core.merging.conflict import Blob, Conflict, Meeting
+from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.answers import Accepted, modes_of
+from muddled_orchard.core.merging.conflict import Conflict, Meeting
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.status import Uncommitted, is_backup, tracked, uncommitted
 
@@ -136,7 +139,7 @@ class Case:
     def something_happened(self) -> bool:
         """Whether something is not as it was handed out: a branch here or at the remote, or an operation that
         is under way."""
-        heads = {ref: tip for ref, tip in self.key.refs.items() if ref.startswith("refs/heads/")}
+        heads = {ref: tip for ref, tip in self.key.refs.items() if ref.startswith(BRANCHES)}
         moved = any(self.evidence.refs.get(ref) != tip for ref, tip in heads.items())
         return moved or bool(self.remote_changes) or self.evidence.pending is not None
 
@@ -295,7 +298,7 @@ def _read(
 
 def _is_of_its_kind(blob: Blob, conflict: Conflict) -> bool:
     """Whether it is a plain file where the sides have one, and not a link to one."""
-    return blob.mode >> 12 in {side.mode >> 12 for side in conflict.stages.values()}
+    return any(are_alike(blob.mode, side.mode) for side in conflict.stages.values())
 
 
 def _left_at(case: Case, result: Result, meeting: Meeting, conflict: Conflict, tree: Tree) -> str | None:

@@ -7,12 +7,12 @@ from collections import Counter
 from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from muddled_orchard.core.exercise.scenario import KEEP_WORDS, SpacingRule
-from muddled_orchard.core.git.lines import Lines, alike, bare
-from muddled_orchard.core.key.answer_key import Accepted, gap_for, side, split
+from muddled_orchard.core.exercise.scenario import KEEP_WORDS
+from muddled_orchard.core.git.lines import Lines, SpacingRule, alike, bare
+from muddled_orchard.core.key.answers import Accepted, gap_for, side, split
 from muddled_orchard.core.merging.alignment import Alignment, Gap, Reading, align
 from muddled_orchard.core.merging.conflict import Hunk, MergedText
-from muddled_orchard.core.merging.markers import Marker, is_whole, judged, looks_like
+from muddled_orchard.core.merging.markers import Marker, judged, looks_like
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -225,15 +225,3 @@ def _template(merged: MergedText, way: Accepted | None, spacing: SpacingRule) ->
         if hunk is not None:
             template.append(gap_for(hunk, spacing, [way.choices[number]] if way else []))
     return tuple(template)
-
-
-def markers_outside(lines: Lines, expected: Lines, labels: Collection[str]) -> tuple[Marker, ...]:
-    """Markers in a file that did not conflict: lines that look like one and that `expected` lacks."""
-    own = Counter(map(bare, expected))
-    markers = []
-    for number, line in enumerate(lines, start=1):
-        if own[bare(line)] > 0:
-            own[bare(line)] -= 1
-        elif (marker := judged(line, number, labels)) and (is_whole(line) or marker.sure != "possible"):
-            markers.append(marker)
-    return tuple(markers)

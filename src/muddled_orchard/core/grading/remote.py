@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from muddled_orchard.core.exercise.tasks import is_rebase
+from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.grading.case import Case, short
 
 
@@ -37,7 +38,7 @@ def _thrown_away(case: Case) -> Iterator[tuple[str, str, str]]:
         if now is None:
             if branch not in deleted:
                 yield branch, f"{branch} is gone from origin.", before
-        elif branch in rebased and case.key.refs.get(f"refs/heads/{branch}") == before:
+        elif branch in rebased and case.key.refs.get(branch_ref(branch)) == before:
             continue
         elif not _contains(case, now, before):
             yield branch, f"{branch} was overwritten at origin: {short(before)} is no longer in it.", before

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.git.commits import ancestry
-from muddled_orchard.core.key.answer_key import AS_WRITTEN, Key, Step, split
+from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.answers import AS_WRITTEN, split
 
 LONG_SIDE = 5
 """A side with more lines than this takes longer to read."""

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.git.commits import ancestry
+from muddled_orchard.core.git.refs import on_remote
 from muddled_orchard.core.key.answer_key import Key
 
 
@@ -45,7 +46,7 @@ def handed_out(key: Key) -> Graph:
         if history.tracked.get(name) != number:
             tips[f"origin/{name} (not fetched)"] = key.ids[number]
     for name, number in history.tracked.items():
-        tips[f"origin/{name}"] = key.ids[number]
+        tips[on_remote(name)] = key.ids[number]
     for age, number in enumerate(reversed(history.stashes)):
         tips[f"stash@{{{age}}}"] = key.ids[number]
     return _graph(key, tips, history.checked_out)

@@ -13,7 +13,8 @@ from muddled_orchard.core.exercise.file_rules import Undecided, broken
 from muddled_orchard.core.exercise.scenario import KeepText, Rule, Task
 from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.git.lines import lines_of
-from muddled_orchard.core.key.answer_key import Key, Step, split
+from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.answers import split
 from muddled_orchard.core.key.difficulty import Difficulty, difficulty
 from muddled_orchard.core.merging.markers import judged
 

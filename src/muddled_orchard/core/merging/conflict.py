@@ -12,6 +12,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from muddled_orchard.core.git.lines import Lines, lines_of
+from muddled_orchard.core.git.trees import Blob
 
 MARKER_SIZE = 40
 """The size of the markers that Git is asked to write here: no text can be taken for one."""
@@ -20,14 +21,6 @@ STAGE = {"base": 1, "ours": 2, "theirs": 3}
 """Under which number the index holds each side of an unmerged path."""
 
 _MARKER = re.compile(r"(?P<sign>[<|=>])(?P=sign){39}(?: .*)?\r?\n?")
-
-
-@dataclass(frozen=True, slots=True)
-class Blob:
-    """An entry of a tree or of the index: Git's file mode, and the object's id in hex."""
-
-    mode: int
-    id: str
 
 
 @dataclass(frozen=True, slots=True)

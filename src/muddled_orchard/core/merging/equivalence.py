@@ -15,9 +15,9 @@ from itertools import pairwise
 
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry
 from muddled_orchard.core.git.lines import Lines, is_binary, lines_of
-from muddled_orchard.core.merging.conflict import Blob, Conflict, Hunk, Meeting, MergedText
+from muddled_orchard.core.git.trees import LINK, Blob
+from muddled_orchard.core.merging.conflict import Conflict, Hunk, Meeting, MergedText
 
-_LINK = 0o120000
 _MOST_ENTRIES, _MOST_BYTES = 20_000, 1 << 18
 """Of how many commits, files and lines a history may be made, and of how many bytes: what is remembered of
 hundreds of them must not fill a worker's memory."""
@@ -58,7 +58,7 @@ def telling(
         entries = []
         for path, blob in commit.tree.items():
             entries.append((path, blob.mode, blobs.setdefault(blob.id, len(blobs))))
-            if blob.mode == _LINK or path.rpartition("/")[2] == ".gitattributes":
+            if blob.mode == LINK or path.rpartition("/")[2] == ".gitattributes":
                 as_it_is.add(blob.id)
         parents = tuple(places[parent] for parent in commit.parents if parent in places)
         shape.append((times.get(commit.id), parents, tuple(entries)))

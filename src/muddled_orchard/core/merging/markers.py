@@ -8,11 +8,12 @@ and this module judges only lines that nothing else explains.
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from typing import Literal
 
-from muddled_orchard.core.git.lines import bare
+from muddled_orchard.core.git.lines import Lines, bare
 
 Sureness = Literal["sure", "likely", "possible"]
 
@@ -70,3 +71,15 @@ def judged(line: str, number: int, labels: Collection[str]) -> Marker | None:
 def _names(text: str, labels: Collection[str]) -> bool:
     words = text.strip().split()
     return bool(words) and any(word.strip("():") in labels for word in words)
+
+
+def markers_outside(lines: Lines, expected: Lines, labels: Collection[str]) -> tuple[Marker, ...]:
+    """Markers in a file that did not conflict: lines that look like one and that `expected` lacks."""
+    own = Counter(map(bare, expected))
+    markers = []
+    for number, line in enumerate(lines, start=1):
+        if own[bare(line)] > 0:
+            own[bare(line)] -= 1
+        elif (marker := judged(line, number, labels)) and (is_whole(line) or marker.sure != "possible"):
+            markers.append(marker)
+    return tuple(markers)

@@ -8,31 +8,30 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from muddled_orchard.core.git.refs import BRANCHES, TRACKING
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.submission.evidence import Evidence
-
-_HEADS, _TRACKED = "refs/heads/", "refs/remotes/origin/"
 
 
 def as_handed_out(evidence: Evidence, key: Key) -> Evidence:
     """The evidence with the handed-out branches where a clone has them. What an exercise with a remote of its
     own has from there stays what it is, as long as there is any branch."""
-    own = {name for name in evidence.refs if name.startswith(_HEADS)}
+    own = {name for name in evidence.refs if name.startswith(BRANCHES)}
     if own and key.history.remote:
         return evidence
     missing = {
         name: evidence.refs[tracked]
         for name in key.refs
-        if name.startswith(_HEADS)
+        if name.startswith(BRANCHES)
         and name not in own
-        and (tracked := _TRACKED + name.removeprefix(_HEADS)) in evidence.refs
+        and (tracked := TRACKING + name.removeprefix(BRANCHES)) in evidence.refs
     }
     if not missing:
         return evidence
     head = evidence.head
     if head is None and not own:  # nobody who works there detached it
         held = (name for name, id_ in missing.items() if id_ == evidence.head_commit)
-        wanted = f"{_HEADS}{key.scenario.task[-1].on}"
+        wanted = f"{BRANCHES}{key.scenario.task[-1].on}"
         found = sorted(held, key=lambda name: name != wanted)
-        head = found[0].removeprefix(_HEADS) if found else None
+        head = found[0].removeprefix(BRANCHES) if found else None
     return replace(evidence, refs={**evidence.refs, **missing}, head=head)

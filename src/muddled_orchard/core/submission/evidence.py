@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from muddled_orchard.core.git.commits import Commit, Tree
-from muddled_orchard.core.merging.conflict import Blob, Meeting
+from muddled_orchard.core.git.commits import Commit
+from muddled_orchard.core.git.refs import branch_ref
+from muddled_orchard.core.git.trees import Blob, Tree
+from muddled_orchard.core.merging.conflict import Meeting
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,7 +80,7 @@ class Evidence:
 
     def branch(self, name: str) -> str | None:
         """The commit that a local branch stands at."""
-        return self.refs.get(f"refs/heads/{name}")
+        return self.refs.get(branch_ref(name))
 
     @property
     def unmerged(self) -> tuple[str, ...]:

@@ -6,12 +6,14 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from muddled_orchard.core.base.phrases import listed
-from muddled_orchard.core.exercise.asked import Asked, ToDo, Words, still_to_do
+from muddled_orchard.core.exercise.asked import Asked, Words
 from muddled_orchard.core.git.lines import Lines, by_lines, lines_of
-from muddled_orchard.core.grading.readings import markers_outside
-from muddled_orchard.core.merging.conflict import Blob
+from muddled_orchard.core.git.refs import BRANCHES
+from muddled_orchard.core.git.trees import Blob
+from muddled_orchard.core.merging.markers import markers_outside
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.status import is_backup, uncommitted
+from muddled_orchard.core.submission.to_do import ToDo, still_to_do
 
 _DOING = {
     "am": "applying a patch",
@@ -162,7 +164,7 @@ def _sides(evidence: Evidence, kind: str) -> tuple[str, str]:
 def _named(evidence: Evidence, id_: str | None) -> str:
     """A commit by the branch that stands at it, or by its id."""
     names = [name for name, at in evidence.refs.items() if at == id_ and not name.startswith("refs/stash")]
-    names.sort(key=lambda name: not name.startswith("refs/heads/"))
+    names.sort(key=lambda name: not name.startswith(BRANCHES))
     return names[0].split("/", 2)[2] if names else (id_ or "another commit")[:7]
 
 
@@ -298,6 +300,6 @@ def _at_rest(evidence: Evidence, left: Sequence[Left], marked: Sequence[str]) ->
     if evidence.bisecting:
         yield Next(("git", "bisect", "reset"), "to end it, and be where you began")
     elif evidence.head is None:
-        branches = [name.split("/", 2)[2] for name in evidence.refs if name.startswith("refs/heads/")]
+        branches = [name.split("/", 2)[2] for name in evidence.refs if name.startswith(BRANCHES)]
         if branches:
             yield Next(("git", "switch", branches[0]), f"to be on a branch again ({listed(branches)})")

@@ -7,8 +7,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from muddled_orchard.core.git.commits import Tree
-from muddled_orchard.core.merging.conflict import Blob
+from muddled_orchard.core.git.trees import Blob, Tree, is_file
 from muddled_orchard.core.submission.evidence import Evidence
 
 _BACKUP = re.compile(
@@ -77,11 +76,7 @@ def tracked(evidence: Evidence) -> dict[str, Blob]:
         return known
     known = {entry.path: entry.blob for entry in reversed(evidence.index)} | known
     return {
-        path: Blob(known[path].mode, blob.id) if _both_plain(blob, known[path]) else blob
+        path: Blob(known[path].mode, blob.id) if is_file(blob.mode) and is_file(known[path].mode) else blob
         for path, blob in evidence.working.items()
         if path in known
     }
-
-
-def _both_plain(one: Blob, other: Blob) -> bool:
-    return one.mode >> 12 == other.mode >> 12 == 0o10

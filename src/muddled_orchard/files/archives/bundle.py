@@ -7,9 +7,9 @@ import re
 
 from muddled_orchard.core.base.limits import LARGEST_PACKED_REFS, Bounds, Exceeded
 from muddled_orchard.core.git.packs import BadPack, TooLarge, index_of
+from muddled_orchard.core.git.refs import BRANCHES, branch_ref
 from muddled_orchard.core.submission.file_source import MemoryPlace
 
-_BRANCHES = "refs/heads/"
 _REF = re.compile(r"([0-9a-f]{40}) (\S.*)")
 _PACK = f"objects/pack/pack-{'0' * 40}"
 
@@ -61,6 +61,6 @@ def _heading(data: bytes) -> tuple[dict[str, str], int]:
 
 def _head(refs: dict[str, str], id_: str | None) -> str:
     """What HEAD says; of which branch it is, a bundle does not tell."""
-    named = [name for name, tip in sorted(refs.items()) if tip == id_ and name.startswith(_BRANCHES)]
-    chosen = next((name for name in named if name == f"{_BRANCHES}main"), next(iter(named), None))
-    return f"ref: {chosen}\n" if chosen else f"{id_}\n" if id_ else "ref: refs/heads/main\n"
+    named = [name for name, tip in sorted(refs.items()) if tip == id_ and name.startswith(BRANCHES)]
+    chosen = next((name for name in named if name == branch_ref("main")), next(iter(named), None))
+    return f"ref: {chosen}\n" if chosen else f"{id_}\n" if id_ else f"ref: {branch_ref('main')}\n"

@@ -11,7 +11,7 @@ import tarfile
 import zipfile
 from collections.abc import Mapping
 
-from muddled_orchard.core.exercise.edits import LINK, File
+from muddled_orchard.core.git.trees import LINK, File
 
 FORMATS = ("tar.gz", "zip", "folder")
 

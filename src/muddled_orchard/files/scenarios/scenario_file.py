@@ -30,7 +30,7 @@ from muddled_orchard.core.exercise.scenario import (
     Value,
 )
 from muddled_orchard.core.exercise.story import unroll
-from muddled_orchard.core.exercise.values import PLAIN, variant_of
+from muddled_orchard.core.exercise.values import PLAIN_VARIANT, variant_of
 from muddled_orchard.files.scenarios.error_lines import located
 from muddled_orchard.files.scenarios.sound_part import sound_part
 from muddled_orchard.files.scenarios.toml_text import parsed, text_of
@@ -132,7 +132,7 @@ def _checked(shaped: Scenario, folder: Path | None, name: str, problems: list[Pr
     problems += _meaning_problems(shaped)
     try:
         scenario = with_taken_folders(completed(shaped, name), folder, problems)
-        unroll(variant_of(scenario, PLAIN), PLAIN)
+        unroll(variant_of(scenario, PLAIN_VARIANT), PLAIN_VARIANT)
     except BadInput as bad:
         problems += bad.problems
         return shaped

@@ -12,7 +12,8 @@ from functools import partial
 
 from muddled_orchard.core.git.lines import alike
 from muddled_orchard.core.grading.rehearsal import RIGHT
-from muddled_orchard.core.key.answer_key import Key, side
+from muddled_orchard.core.key.answer_key import Key
+from muddled_orchard.core.key.answers import side
 from muddled_orchard.rehearsal.behaviours import content, courses, idle
 from muddled_orchard.rehearsal.behaviours.courses import another_way
 from muddled_orchard.rehearsal.behaviours.expecting import (

@@ -5,12 +5,13 @@ from __future__ import annotations
 import difflib
 from collections.abc import Callable, Iterator
 
-from muddled_orchard.core.exercise.edits import LINK
 from muddled_orchard.core.exercise.scenario import KEEP_WORDS, Task
 from muddled_orchard.core.exercise.tasks import is_merge
 from muddled_orchard.core.git.lines import Lines, alike, is_binary, lines_of
+from muddled_orchard.core.git.trees import LINK
 from muddled_orchard.core.grading.rehearsal import Expected
-from muddled_orchard.core.key.answer_key import Key, Step, side
+from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.answers import side
 from muddled_orchard.core.merging.conflict import STAGE, Conflict, Hunk
 from muddled_orchard.rehearsal.behaviours.expecting import (
     conflicts,

@@ -9,8 +9,10 @@ from dataclasses import replace
 from muddled_orchard.core.exercise.scenario import Task
 from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.git.commits import contains
+from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.grading.rehearsal import Expected
-from muddled_orchard.core.key.answer_key import Key, Step, side
+from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.answers import side
 from muddled_orchard.core.merging.conflict import STAGE
 from muddled_orchard.rehearsal.behaviours.expecting import (
     UNTOUCHED,
@@ -172,7 +174,7 @@ def base_rebased(desk: Desk) -> Expected:
 def _get_ready(desk: Desk, task: Task) -> None:
     """Check the branch out, with what its task brings in fetched."""
     desk.git("checkout", "-q", task.on)
-    if (source_of(task) or "").startswith("origin/"):
+    if is_on_remote(source_of(task)):
         desk.git("fetch", "-q")
 
 

@@ -8,6 +8,7 @@ from dataclasses import replace
 from muddled_orchard.core.exercise.scenario import Task
 from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.git.commits import contains
+from muddled_orchard.core.git.refs import BRANCHES, is_on_remote
 from muddled_orchard.core.grading.rehearsal import Expected
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.rehearsal.session import Desk, asks_merge_commit, hunks_of, knot, knots
@@ -95,13 +96,13 @@ def to_deliver(key: Key) -> bool:
 
 def is_local(key: Key) -> bool:
     """Where the knot task brings in a branch of the repository itself."""
-    return not (source_of(knot_task(key)) or "").startswith("origin/")
+    return not is_on_remote(source_of(knot_task(key)))
 
 
 def starts_unfetched(key: Key) -> bool:
     """Where the first task merges what has to be fetched first."""
     task = key.scenario.task[0]
-    return task.do == "merge" and (source_of(task) or "").startswith("origin/")
+    return task.do == "merge" and is_on_remote(source_of(task))
 
 
 def is_emptied(key: Key, step: Step) -> bool:
@@ -147,8 +148,8 @@ def left_alone(key: Key) -> Iterator[str]:
     """The handed-out branches that no task is about."""
     busy = {task.on for task in key.scenario.task} | {task.delete for task in key.scenario.task}
     for ref in key.refs:
-        name = ref.removeprefix("refs/heads/")
-        if ref.startswith("refs/heads/") and name not in busy:
+        name = ref.removeprefix(BRANCHES)
+        if ref.startswith(BRANCHES) and name not in busy:
             yield name
 
 
@@ -196,7 +197,7 @@ def expect(desk: Desk, lost: str = "", may: str = "", **more: object) -> Expecte
 def as_handed_out(desk: Desk) -> bool:
     """Whether every branch stands where it stood, and nothing is pending or changed."""
     refs = _heads(desk)
-    heads = {ref: tip for ref, tip in desk.key.refs.items() if ref.startswith("refs/heads/")}
+    heads = {ref: tip for ref, tip in desk.key.refs.items() if ref.startswith(BRANCHES)}
     # Whether a stash that was dropped is missed can't be seen in any of that.
     stashed = bool(desk.key.history.stashes)
     clean = "nothing to commit" in desk.git("status") and not desk.pending
@@ -219,7 +220,7 @@ def _heads(desk: Desk) -> dict[str, str]:
 
 def _only_deleted(desk: Desk) -> bool:
     """Whether nothing but this was done: branches are gone that were to be deleted."""
-    heads = {ref: tip for ref, tip in desk.key.refs.items() if ref.startswith("refs/heads/")}
+    heads = {ref: tip for ref, tip in desk.key.refs.items() if ref.startswith(BRANCHES)}
     clean = "nothing to commit" in desk.git("status")
     return _heads(desk).items() < heads.items() and clean and not desk.key.history.stashes
 

@@ -10,7 +10,7 @@ from rich.table import Table
 from rich.text import Text
 
 from muddled_orchard.core.base.phrases import counted, listed
-from muddled_orchard.core.exercise.values import PLAIN
+from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.grading.rehearsal import Acted, Rehearsal
 from muddled_orchard.reports.terminal.console import STYLES, printable, sign
 
@@ -57,7 +57,7 @@ def _cause(on: Console, said: str, acted: Sequence[Acted]) -> None:
     on.print(Padding(Text(printable(said, on), style="strong"), (0, 2)))
     first = acted[0]
     variants = {one.variant for one in acted}
-    where = f", variant {first.variant}" if len(variants) == 1 and first.variant != PLAIN else ""
+    where = f", variant {first.variant}" if len(variants) == 1 and first.variant != PLAIN_VARIANT else ""
     if len(acted) == 1:
         who = f"{first.behaviour} ({first.said}){where}"
     else:

@@ -14,7 +14,9 @@ from muddled_orchard.core.base.phrases import counted, listed
 from muddled_orchard.core.exercise.file_rules import rule_in_words
 from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.git.lines import Lines, is_binary
-from muddled_orchard.core.key.answer_key import AS_WRITTEN, Accepted, Key, Step
+from muddled_orchard.core.git.trees import kind_of
+from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.answers import AS_WRITTEN, Accepted
 from muddled_orchard.core.key.survey import (
     Survey,
     as_fast_forward,
@@ -163,7 +165,7 @@ def _side(key: Key, conflict: Conflict, stage: int) -> Lines | None:
     data = key.texts.get(blob.id, b"")
     if is_binary(data):
         return (f"(binary, {len(data)} bytes)",)
-    kind = {0o120000: "link to ", 0o100755: "executable: "}.get(blob.mode, "")
+    kind = kind_of(blob.mode).shown
     return tuple(
         kind + line if number == 0 else line
         for number, line in enumerate(data.decode("utf-8", "replace").splitlines())

@@ -11,23 +11,22 @@ from collections.abc import Generator, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.core.exercise.edits import PLAIN_FILE
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario, Task
 from muddled_orchard.core.exercise.story import unroll
 from muddled_orchard.core.exercise.tasks import git_labels, in_words, side_names, source_of
-from muddled_orchard.core.git.commits import Commit, Tree, contains
-from muddled_orchard.core.key.answer_key import (
+from muddled_orchard.core.git.commits import Commit, contains
+from muddled_orchard.core.git.refs import branch_ref, on_remote, tracking_ref
+from muddled_orchard.core.git.trees import PLAIN_FILE, Blob, Tree
+from muddled_orchard.core.key.answer_key import Key, Step, unused_answers
+from muddled_orchard.core.key.answers import (
     Accepted,
-    Key,
-    Step,
     accepted_for,
     blob_mode,
-    mended_files,
+    clean_merge_fixes,
     solved_conflict,
-    unused_answers,
 )
-from muddled_orchard.core.merging.conflict import Blob, Meeting, relabelled
+from muddled_orchard.core.merging.conflict import Meeting, relabelled
 from muddled_orchard.vcs.ask.scratch import OURS, THEIRS, Question, Workshop
 from muddled_orchard.vcs.write.build import write_planned
 from muddled_orchard.vcs.write.memory import Objects
@@ -126,10 +125,10 @@ def _begun(workshop: Workshop, scenario: Scenario, code: str, history: History) 
         parents = tuple(ids[parent] for parent in planned.parents)
         author = f"{planned.author.name} <{planned.author.email}>"
         commits[ids[number]] = Commit(ids[number], parents, author, planned.message, made.tree, planned.time)
-    refs = {f"refs/heads/{branch}": ids[number] for branch, number in history.tips.items()}
-    refs |= {f"refs/remotes/origin/{branch}": ids[number] for branch, number in history.tracked.items()}
+    refs = {branch_ref(branch): ids[number] for branch, number in history.tips.items()}
+    refs |= {tracking_ref(branch): ids[number] for branch, number in history.tracked.items()}
     tips = {branch: ids[number] for branch, number in history.tips.items()}
-    tips |= {f"origin/{branch}": ids[number] for branch, number in history.remote.items()}
+    tips |= {on_remote(branch): ids[number] for branch, number in history.remote.items()}
     return _Draft(scenario, code, history, ids, commits, refs, tips, texts)
 
 
@@ -142,7 +141,7 @@ def _play(workshop: Workshop, draft: _Draft) -> _Playing:
             for base, theirs, original in _replays(workshop, draft, task):
                 yield from _replay(workshop, draft, number, task, base, theirs, original)
         if task.push:
-            draft.tips[f"origin/{task.on}"] = draft.tips[task.on]
+            draft.tips[on_remote(task.on)] = draft.tips[task.on]
 
 
 def _merge(workshop: Workshop, draft: _Draft, number: int, task: Task) -> _Playing:
@@ -239,7 +238,7 @@ def _step(
             solved[conflict.path] = Blob(
                 blob_mode(conflict, accepted[conflict.path], meeting.tree.get(conflict.path)), id_
             )
-    mended = mended_files(meeting, draft.scenario, number, label)
+    mended = clean_merge_fixes(meeting, draft.scenario, number, label)
     for path, text in mended.items():
         id_ = workshop.objects.blob(text.encode())
         draft.texts[id_] = text.encode()
@@ -298,7 +297,7 @@ def _finished(draft: _Draft) -> Key | BadInput:
         handed_out=frozenset(draft.ids.values()),
         commits=draft.commits,
         refs=draft.refs,
-        head=f"refs/heads/{draft.history.checked_out}",
+        head=branch_ref(draft.history.checked_out),
         steps=tuple(draft.steps),
         solved_tips=draft.tips,
         texts=draft.texts,

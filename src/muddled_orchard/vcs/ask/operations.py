@@ -8,6 +8,7 @@ from pathlib import Path
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Task
 from muddled_orchard.core.exercise.tasks import source_of
+from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.vcs.ask import git
 
 Typed = Callable[..., object]
@@ -21,11 +22,11 @@ def begin(typed: Typed, task: Task, ids: dict[str, str], *, detached: bool = Fal
     if task.do == "merge":
         options = {"never": ["--no-ff"], "only": ["--ff-only"]}.get(task.fast_forward or "", [])
         source = source_of(task) or ""
-        if source.startswith("origin/"):
+        if is_on_remote(source):
             typed("fetch", "-q")
         typed("merge", "-q", "--no-edit", *options, *(["--squash"] if task.squash else []), source)
     elif task.do == "rebase":
-        if (task.onto or "").startswith("origin/"):
+        if is_on_remote(task.onto):
             typed("fetch", "-q")
         typed("rebase", "-q", task.onto or "")
     elif task.do == "cherry-pick":

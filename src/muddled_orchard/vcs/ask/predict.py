@@ -12,9 +12,9 @@ from pathlib import Path
 
 import pygit2
 
-from muddled_orchard.core.git.commits import Tree
 from muddled_orchard.core.git.lines import by_lines
-from muddled_orchard.core.merging.conflict import MARKER_SIZE, Blob, Conflict, Meeting, merged_text
+from muddled_orchard.core.git.trees import Blob, Tree
+from muddled_orchard.core.merging.conflict import MARKER_SIZE, Conflict, Meeting, merged_text
 from muddled_orchard.vcs.ask import git
 
 MOST_LISTED = 200_000

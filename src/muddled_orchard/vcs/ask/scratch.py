@@ -12,12 +12,12 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TypeVar
 
-from muddled_orchard.core.exercise.edits import Files
 from muddled_orchard.core.exercise.history import PlannedCommit
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.variants import Variants
-from muddled_orchard.core.git.commits import Commit, Commits, Tree
-from muddled_orchard.core.merging.conflict import Blob, Meeting, relabelled
+from muddled_orchard.core.git.commits import Commit, Commits
+from muddled_orchard.core.git.trees import Blob, Files, Tree
+from muddled_orchard.core.merging.conflict import Meeting, relabelled
 from muddled_orchard.core.merging.equivalence import Telling, retold, telling
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.ask.predict import content, predict

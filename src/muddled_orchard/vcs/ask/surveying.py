@@ -8,7 +8,8 @@ from pathlib import Path
 
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Scenario
-from muddled_orchard.core.exercise.values import PLAIN, Form, corners, values_of
+from muddled_orchard.core.exercise.values import PLAIN_VARIANT, Form, corners, values_of
+from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING, on_remote
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.key.survey import Survey, rules_against, shape, survey
 from muddled_orchard.system.temporary import temporary_folder
@@ -35,12 +36,12 @@ class Surveyor:
             (number, chosen) for number, (scenario, _) in enumerate(keys) for chosen in corners(scenario)
         ]
         forms = [Form(scenario) for scenario, _ in keys]
-        varied = [(forms[number].filled(chosen), PLAIN) for number, chosen in tried]
+        varied = [(forms[number].filled(chosen), PLAIN_VARIANT) for number, chosen in tried]
         made = keys_of_varied(self._workshop, varied)
         found: list[list[Problem]] = [[] for _ in keys]
         for (number, chosen), other in zip(tried, made, strict=True):
             scenario, key = keys[number]
-            plain = values_of(scenario, PLAIN)
+            plain = values_of(scenario, PLAIN_VARIANT)
             name = next(name for name, value in chosen.items() if value != plain[name])
             said = f'with {name} = "{chosen[name]}"'
             if isinstance(other, BadInput):
@@ -68,12 +69,11 @@ class Surveyor:
             tips = dict(key.solved_tips)
         else:
             tips = {
-                ref.removeprefix("refs/heads/").removeprefix("refs/remotes/"): id_
-                for ref, id_ in key.refs.items()
+                ref.removeprefix(BRANCHES).removeprefix(REMOTE_TRACKING): id_ for ref, id_ in key.refs.items()
             }
             stashes = [key.ids[number] for number in key.history.stashes]
             tips |= {f"stash@{{{age}}}": id_ for age, id_ in enumerate(reversed(stashes))}
-            unseen = {f"origin/{name}": key.ids[number] for name, number in key.history.remote.items()}
+            unseen = {on_remote(name): key.ids[number] for name, number in key.history.remote.items()}
             tips |= {
                 f"{name} (not fetched yet)": id_ for name, id_ in unseen.items() if tips.get(name) != id_
             }

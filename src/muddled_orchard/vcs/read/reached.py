@@ -6,12 +6,11 @@ from collections.abc import Container, Iterator
 
 from muddled_orchard.core.base.limits import MOST_FILES
 from muddled_orchard.core.git.packs import BLOB, COMMIT, TREE
-from muddled_orchard.core.git.stored_objects import is_folder, stored_commit, stored_tree
+from muddled_orchard.core.git.stored_objects import stored_commit, stored_tree
+from muddled_orchard.core.git.trees import FOLDER, SUBMODULE
 from muddled_orchard.vcs.read.objects import ForeignObjects
 from muddled_orchard.vcs.read.quarantine import Unreadable
 from muddled_orchard.vcs.read.trees import sound
-
-_SUBMODULE = 0o160000
 
 
 class Reached:
@@ -52,5 +51,5 @@ def _named_in(kind: int, data: bytes) -> Iterator[tuple[int, str]]:
         yield from ((COMMIT, parent) for parent in commit.parents)
     elif kind == TREE:
         for mode, _, id_ in stored_tree(data):
-            if mode != _SUBMODULE:
-                yield (TREE if is_folder(mode) else BLOB), id_
+            if mode != SUBMODULE:
+                yield (TREE if mode == FOLDER else BLOB), id_

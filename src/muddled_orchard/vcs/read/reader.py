@@ -24,12 +24,13 @@ from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.exercise.asked import ASKED, Asked
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.packs import BLOB, COMMIT, TAG
+from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING
 from muddled_orchard.core.git.stored_objects import (
     StoredCommit,
     stored_commit,
     tagged,
 )
-from muddled_orchard.core.merging.conflict import Blob
+from muddled_orchard.core.git.trees import LINK, SUBMODULE, Blob, file_mode
 from muddled_orchard.core.submission.evidence import Evidence, IndexEntry, Move, Pending
 from muddled_orchard.core.submission.file_source import Below, Entry, Place, below, is_noise
 from muddled_orchard.vcs.asked_file import read_asked
@@ -44,9 +45,6 @@ UNREAD = "0" * 40
 """Stands for the content of a file in the working tree that is too large to be read."""
 
 _TRAILER = re.compile(r"^(Exercise|Variant): (\S{1,200})$", re.MULTILINE)
-_LINK = 0o120000
-_SUBMODULE = 0o160000
-_HEADS, _TRACKED = "refs/heads/", "refs/remotes/"
 _PENDING = (
     ("MERGE_HEAD", "merge"),
     ("CHERRY_PICK_HEAD", "cherry-pick"),
@@ -91,8 +89,8 @@ class Reader:
         self._refs = {name: id_ for name, pointed_at in pointed.items() if (id_ := self._peeled(pointed_at))}
         self._head_commit = self._peeled(head) if head else None
         for name in pointed.keys() - self._refs.keys():
-            if name.startswith(_HEADS):
-                said = brief(name.removeprefix(_HEADS))
+            if name.startswith(BRANCHES):
+                said = brief(name.removeprefix(BRANCHES))
                 raise Unreadable(f"the commit of {said} is missing or damaged")
         if not self._refs and self._head_commit is None:
             raise Unreadable("the repository is damaged: no branch of it leads to a commit")
@@ -109,9 +107,9 @@ class Reader:
         what the branches have: main, the others by name, then those of the remote.
         """
         branches = sorted(
-            self._refs, key=lambda name: (not name.startswith(_HEADS), name != f"{_HEADS}main", name)
+            self._refs, key=lambda name: (not name.startswith(BRANCHES), name != f"{BRANCHES}main", name)
         )
-        tips = [self._refs[name] for name in branches if name.startswith((_HEADS, _TRACKED))]
+        tips = [self._refs[name] for name in branches if name.startswith((BRANCHES, REMOTE_TRACKING))]
         seen: set[str] = set()
         for tip in (self._head_commit, *tips):
             at = tip
@@ -172,9 +170,9 @@ class Reader:
             return None, {}
         there = Reached(self._remote_objects, known)
         branches = {
-            name.removeprefix(_HEADS): id_
+            name.removeprefix(BRANCHES): id_
             for name, id_ in self._remote.items()
-            if name.startswith(_HEADS) and there.whole(id_)
+            if name.startswith(BRANCHES) and there.whole(id_)
         }
         return branches, there.parents
 
@@ -256,7 +254,7 @@ class Reader:
         return Commit(id_, commit.parents, commit.author, commit.message, tree, commit.time)
 
     def _read(self, blob: Blob, known: Mapping[str, bytes], texts: dict[str, bytes]) -> None:
-        if blob.id in known or blob.id in texts or blob.mode == _SUBMODULE:
+        if blob.id in known or blob.id in texts or blob.mode == SUBMODULE:
             return
         # `git add -N` names the empty content without storing it.
         found = (BLOB, b"") if blob.id == _EMPTY else self._objects.read(blob.id)
@@ -293,7 +291,7 @@ class Reader:
             return text_of(self._files.get(f"{folder}/{name}", b"")).strip()
 
         number, total = (int(said(name)) if re.fullmatch("[0-9]{1,9}", said(name)) else 0 for name in names)
-        branch = said("head-name").removeprefix(_HEADS)
+        branch = said("head-name").removeprefix(BRANCHES)
         kind = "am" if "rebase-apply/applying" in self._files else "rebase"
         return Pending(kind, brings, number, total, branch, said("onto"))
 
@@ -317,9 +315,9 @@ class Reader:
             if len(found) > MOST_FILES:
                 raise Unreadable(f"its working tree has more than {MOST_FILES:,} files")
             if entry.kind == "link":
-                data, mode = self._worktree.target(path), _LINK
+                data, mode = self._worktree.target(path), LINK
             else:
-                mode = 0o100755 if entry.executable else 0o100644
+                mode = file_mode(executable=entry.executable)
                 content = self._worktree.read(path, LARGEST_OBJECT)
                 if content is None:
                     if entry.kind == "file":

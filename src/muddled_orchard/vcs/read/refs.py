@@ -6,6 +6,7 @@ import re
 from collections.abc import Mapping
 
 from muddled_orchard.core.base.limits import MOST_REFS
+from muddled_orchard.core.git.refs import branch_of
 
 _ID = re.compile(r"[0-9a-f]{40}")
 _SYMBOLIC = "ref: "
@@ -33,9 +34,7 @@ def read_refs(files: Mapping[str, bytes]) -> dict[str, str]:
 def head_of(files: Mapping[str, bytes], refs: Mapping[str, str]) -> tuple[str | None, str | None]:
     """The branch that HEAD names (None when it is detached or noise), and the commit it leads to."""
     said = text_of(files.get("HEAD", b"")).strip()
-    branch = (
-        said.removeprefix(_SYMBOLIC + "refs/heads/") if said.startswith(_SYMBOLIC + "refs/heads/") else None
-    )
+    branch = branch_of(said.removeprefix(_SYMBOLIC)) if said.startswith(_SYMBOLIC) else None
     return branch, _followed(said, refs)
 
 

@@ -7,8 +7,8 @@ from contextlib import contextmanager
 
 from muddled_orchard.core.base.limits import LONGEST_PATH, MOST_FILES, MOST_LISTED_IN_ALL
 from muddled_orchard.core.git.packs import TREE
-from muddled_orchard.core.git.stored_objects import BadObject, is_folder, stored_tree
-from muddled_orchard.core.merging.conflict import Blob
+from muddled_orchard.core.git.stored_objects import BadObject, stored_tree
+from muddled_orchard.core.git.trees import FOLDER, Blob
 from muddled_orchard.vcs.read.objects import ForeignObjects
 from muddled_orchard.vcs.read.quarantine import Unreadable
 
@@ -52,7 +52,7 @@ class Trees:
                     path = prefix + name
                     if len(path) > LONGEST_PATH:
                         raise Unreadable("one of its commits lists a file with an endless path")
-                    if is_folder(mode):
+                    if mode == FOLDER:
                         inner.append((f"{path}/", entry))
                     else:
                         files.append((path, Blob(mode, entry)))

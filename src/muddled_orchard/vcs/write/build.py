@@ -12,6 +12,7 @@ from pathlib import Path
 import pygit2
 
 from muddled_orchard.core.exercise.history import History, PlannedCommit
+from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.vcs.isolation import isolate
 from muddled_orchard.vcs.write.memory import Objects
 
@@ -28,7 +29,7 @@ def new_repository(gitdir: Path, *, bare: bool, head: str = "main") -> pygit2.Re
     isolate()
     for folder in ("objects/info", "objects/pack", "refs/heads", "refs/tags", "info"):
         (gitdir / folder).mkdir(parents=True)
-    (gitdir / "HEAD").write_text(f"ref: refs/heads/{head}\n", encoding="ascii", newline="\n")
+    (gitdir / "HEAD").write_text(f"ref: {branch_ref(head)}\n", encoding="ascii", newline="\n")
     (gitdir / "config").write_text(CONFIG.format(bare=str(bare).lower()), encoding="ascii", newline="\n")
     return pygit2.Repository(str(gitdir))
 

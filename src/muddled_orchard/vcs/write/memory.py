@@ -13,8 +13,7 @@ import zlib
 from collections.abc import Iterable, Mapping
 
 from muddled_orchard.core.git.packs import BLOB, COMMIT, KINDS, TREE
-
-_FOLDER = 0o040000
+from muddled_orchard.core.git.trees import FOLDER
 
 
 class Objects:
@@ -38,9 +37,9 @@ class Objects:
             else:
                 entries.append((name.encode("utf-8", "surrogateescape"), mode, id_))
         for name, below in folders.items():
-            entries.append((name.encode("utf-8", "surrogateescape"), _FOLDER, self.tree(below)))
+            entries.append((name.encode("utf-8", "surrogateescape"), FOLDER, self.tree(below)))
         # Git sorts folders as if their names ended in a slash.
-        entries.sort(key=lambda entry: entry[0] + b"/" if entry[1] == _FOLDER else entry[0])
+        entries.sort(key=lambda entry: entry[0] + b"/" if entry[1] == FOLDER else entry[0])
         parts = (b"%o %s\0%s" % (mode, name, bytes.fromhex(id_)) for name, mode, id_ in entries)
         return self._add(TREE, b"".join(parts))
 

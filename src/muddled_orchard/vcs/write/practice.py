@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping
 
-from muddled_orchard.core.exercise.edits import File
 from muddled_orchard.core.exercise.history import History
-from muddled_orchard.core.merging.conflict import Blob
+from muddled_orchard.core.git.refs import branch_ref, tracking_ref
+from muddled_orchard.core.git.trees import PLAIN_FILE, Blob, File
 from muddled_orchard.core.submission.evidence import IndexEntry
 from muddled_orchard.vcs.index import index_file
 from muddled_orchard.vcs.write.build import CONFIG, stash_message, write_history, zone
@@ -19,7 +19,7 @@ from muddled_orchard.vcs.write.memory import Objects, loose_file, loose_path
 WORK = "work"
 ORIGIN = "origin.git"
 
-PLAIN, READ_ONLY = 0o100644, 0o100444
+READ_ONLY = 0o100444
 
 
 def practice_files(history: History, deleted: Collection[str] = ()) -> tuple[dict[str, File], dict[int, str]]:
@@ -29,13 +29,13 @@ def practice_files(history: History, deleted: Collection[str] = ()) -> tuple[dic
     own = _reachable(history, (*history.tips.values(), *history.tracked.values(), *history.stashes))
     ids = write_history(objects, history, own)
     git = f"{WORK}/.git"
-    refs = {f"refs/heads/{branch}": ids[number] for branch, number in history.tips.items()}
-    refs |= {f"refs/remotes/origin/{branch}": ids[number] for branch, number in history.tracked.items()}
+    refs = {branch_ref(branch): ids[number] for branch, number in history.tips.items()}
+    refs |= {tracking_ref(branch): ids[number] for branch, number in history.tracked.items()}
     files = _repository(git, objects, refs, history.checked_out, _config(history))
     files |= _stashes(git, history, ids)
     tree = history.commits[history.tips[history.checked_out]].tree
     entries = [IndexEntry(path, 0, Blob(file.mode, objects.blob(file.data))) for path, file in tree.items()]
-    files[f"{git}/index"] = File(PLAIN, index_file(entries))
+    files[f"{git}/index"] = File(PLAIN_FILE, index_file(entries))
     files |= {f"{WORK}/{path}": file for path, file in tree.items()}
     if history.remote:
         more, ids_there = _origin(history, deleted)
@@ -47,14 +47,14 @@ def _repository(
     gitdir: str, objects: Objects, refs: Mapping[str, str], head: str, config: str
 ) -> dict[str, File]:
     files = {
-        f"{gitdir}/HEAD": File(PLAIN, f"ref: refs/heads/{head}\n".encode()),
-        f"{gitdir}/config": File(PLAIN, config.encode()),
-        f"{gitdir}/info/exclude": File(PLAIN, b""),
+        f"{gitdir}/HEAD": File(PLAIN_FILE, f"ref: {branch_ref(head)}\n".encode()),
+        f"{gitdir}/config": File(PLAIN_FILE, config.encode()),
+        f"{gitdir}/info/exclude": File(PLAIN_FILE, b""),
     }
     for id_, held in sorted(objects.held.items()):
         files[f"{gitdir}/objects/{loose_path(id_)}"] = File(READ_ONLY, loose_file(*held))
     for name, id_ in refs.items():
-        files[f"{gitdir}/{name}"] = File(PLAIN, f"{id_}\n".encode())
+        files[f"{gitdir}/{name}"] = File(PLAIN_FILE, f"{id_}\n".encode())
     return files
 
 
@@ -64,7 +64,7 @@ def _origin(history: History, deleted: Collection[str]) -> tuple[dict[str, File]
     head = next((name for name in names if name not in deleted), names[0])
     objects = Objects()
     ids = write_history(objects, history, _reachable(history, history.remote.values()))
-    refs = {f"refs/heads/{branch}": ids[number] for branch, number in history.remote.items()}
+    refs = {branch_ref(branch): ids[number] for branch, number in history.remote.items()}
     return _repository(ORIGIN, objects, refs, head, CONFIG.format(bare="true")), ids
 
 
@@ -76,10 +76,10 @@ def _config(history: History) -> str:
     """With a remote whose address is relative: the practice folder can be moved as a whole."""
     parts = [CONFIG.format(bare="false")]
     if history.remote:
-        fetch = "+refs/heads/*:refs/remotes/origin/*"
+        fetch = f"+{branch_ref('*')}:{tracking_ref('*')}"
         parts.append(f'[remote "origin"]\n\turl = ../{ORIGIN}\n\tfetch = {fetch}\n')
         parts += [
-            f'[branch "{branch}"]\n\tremote = origin\n\tmerge = refs/heads/{branch}\n'
+            f'[branch "{branch}"]\n\tremote = origin\n\tmerge = {branch_ref(branch)}\n'
             for branch in history.tracked
             if branch in history.tips
         ]
@@ -98,6 +98,6 @@ def _stashes(gitdir: str, history: History, ids: Mapping[int, str]) -> dict[str,
         lines.append(f"{before} {ids[number]} {who}\t{stash_message(commit)}\n")
         before = ids[number]
     return {
-        f"{gitdir}/refs/stash": File(PLAIN, f"{before}\n".encode()),
-        f"{gitdir}/logs/refs/stash": File(PLAIN, "".join(lines).encode()),
+        f"{gitdir}/refs/stash": File(PLAIN_FILE, f"{before}\n".encode()),
+        f"{gitdir}/logs/refs/stash": File(PLAIN_FILE, "".join(lines).encode()),
     }

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.git.commits import contains
+from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING, TAGS, branch_ref
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
 from muddled_orchard.core.grading.case import Case, short
 from muddled_orchard.core.grading.remote import overwritten
@@ -11,25 +12,23 @@ from muddled_orchard.core.grading.remote import overwritten
 
 def judge(case: Case) -> Outcome:
     """Compare every handed-out ref with where it stands now."""
-    receiving = {f"refs/heads/{task.step.operation.on}" for task in case.tasks}
+    receiving = {branch_ref(task.step.operation.on) for task in case.tasks}
     # Merging the wrong way round moves the other branch; that costs `history`, and costs once.
     excused = {
-        f"refs/heads/{source_of(task.step.operation)}"
-        for task in case.tasks
-        if task.result.shape == "reversed"
+        branch_ref(source_of(task.step.operation)) for task in case.tasks if task.result.shape == "reversed"
     }
     # A rebase is there to rewrite its branch; a branch may be asked to be deleted; what origin has is
     # `delivered`'s to judge.
     rewriting = {
-        f"refs/heads/{t.task.on}" for t in case.tasks if t.step.commit and t.task.do in ("rebase", "pull")
+        branch_ref(t.task.on) for t in case.tasks if t.step.commit and t.task.do in ("rebase", "pull")
     }
-    deleted = {f"refs/heads/{task.task.delete}" for task in case.tasks}
+    deleted = {branch_ref(task.task.delete) for task in case.tasks}
     moved: list[tuple[str, str | None]] = []
     rewritten: list[tuple[str, str | None]] = []
     for ref, before in case.key.refs.items():
-        name = ref.removeprefix("refs/heads/").removeprefix("refs/tags/")
+        name = ref.removeprefix(BRANCHES).removeprefix(TAGS)
         now = case.evidence.refs.get(ref)
-        if now == before or ref.startswith("refs/remotes/") or ref in rewriting:
+        if now == before or ref.startswith(REMOTE_TRACKING) or ref in rewriting:
             continue
         if now is None and ref in deleted:
             continue
@@ -57,7 +56,7 @@ def judge(case: Case) -> Outcome:
 def _renamed_to(case: Case, before: str) -> str | None:
     """A branch that was not handed out and has what a deleted branch had."""
     for ref, now in case.evidence.refs.items():
-        is_new = ref.startswith("refs/heads/") and ref not in case.key.refs
+        is_new = ref.startswith(BRANCHES) and ref not in case.key.refs
         if is_new and contains(case.commits, now, before):
-            return ref.removeprefix("refs/heads/")
+            return ref.removeprefix(BRANCHES)
     return None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.grading.assessment import Outcome, met, partly, skipped, unseen
 from muddled_orchard.core.grading.case import Case
 
@@ -43,5 +44,5 @@ def judge(case: Case) -> Outcome:
 
 def _moved(case: Case, branch: str) -> bool:
     """Whether a branch is elsewhere than it was handed out: what origin has already needs no push."""
-    ref = f"refs/heads/{branch}"
+    ref = branch_ref(branch)
     return case.evidence.refs.get(ref) != case.key.refs.get(ref)

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from muddled_orchard.core.git.commits import Tree, ancestry
+from muddled_orchard.core.git.commits import ancestry
 from muddled_orchard.core.git.lines import Lines
+from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
 from muddled_orchard.core.grading.case import Case, TaskCase, labels, short
-from muddled_orchard.core.grading.readings import markers_outside, read_file
-from muddled_orchard.core.merging.markers import Marker, looks_like
+from muddled_orchard.core.grading.readings import read_file
+from muddled_orchard.core.merging.markers import Marker, looks_like, markers_outside
 
 Found = tuple[str, Marker]
 

@@ -12,7 +12,7 @@ from muddled_orchard.core.grading.assessment import HunkResult, Outcome, Place, 
 from muddled_orchard.core.grading.carrying import size_of
 from muddled_orchard.core.grading.case import MOST_SHOWN, Case, ConflictCase, TaskCase, short
 from muddled_orchard.core.grading.readings import HunkReading
-from muddled_orchard.core.key.answer_key import Accepted
+from muddled_orchard.core.key.answers import Accepted
 from muddled_orchard.core.merging.conflict import STAGE
 
 

@@ -8,10 +8,11 @@ from dataclasses import dataclass
 
 from muddled_orchard.core.git.commits import Commit, ancestry, contains
 from muddled_orchard.core.git.lines import Lines, alike
+from muddled_orchard.core.git.trees import Blob, are_alike, kind_of
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
 from muddled_orchard.core.grading.case import Case, ConflictCase, TaskCase
 from muddled_orchard.core.merging.alignment import align
-from muddled_orchard.core.merging.conflict import Blob, Hunk
+from muddled_orchard.core.merging.conflict import Hunk
 from muddled_orchard.core.merging.markers import is_whole
 from muddled_orchard.core.submission.status import is_backup
 
@@ -133,13 +134,9 @@ def _of_mode(case: Case, task: TaskCase, conflict: ConflictCase) -> Iterator[Dep
 
 
 def _mode_said(wanted: int, now: int) -> str:
-    if wanted >> 12 != now >> 12:
-        kinds = [_KINDS.get(mode >> 12, "something else") for mode in (now, wanted)]
-        return f"is {kinds[0]} now, and was {kinds[1]}"
+    if not are_alike(wanted, now):
+        return f"is {kind_of(now).name} now, and was {kind_of(wanted).name}"
     return "is executable now" if now & 0o100 else "is not executable any more"
-
-
-_KINDS = {0o10: "a file", 0o12: "a link", 0o16: "a submodule"}
 
 
 def _beside_hunks(
@@ -194,7 +191,7 @@ def _in_file(
         yield Departure(
             f"{path} {_mode_said(expected.mode, now.mode)}", None, "", False, sides.of_mode(expected.mode)
         )
-        if expected.mode >> 12 != now.mode >> 12:
+        if not are_alike(expected.mode, now.mode):
             return
     if expected.id == now.id:
         return

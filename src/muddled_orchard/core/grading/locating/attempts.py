@@ -9,8 +9,9 @@ from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 
 from muddled_orchard.core.exercise.tasks import is_merge, is_rebase
-from muddled_orchard.core.git.commits import Commits, Tree, ancestry, contains
+from muddled_orchard.core.git.commits import Commits, ancestry, contains
 from muddled_orchard.core.git.lines import by_lines, lines_of
+from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.grading.locating.matching import Patch, patch
 from muddled_orchard.core.key.answer_key import Step
 from muddled_orchard.core.merging.conflict import Meeting

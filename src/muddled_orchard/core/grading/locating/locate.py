@@ -13,6 +13,7 @@ from itertools import groupby
 
 from muddled_orchard.core.exercise.tasks import git_labels, is_merge, source_of
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
+from muddled_orchard.core.git.refs import BRANCHES, REMOTE, branch_ref, is_on_remote
 from muddled_orchard.core.grading.locating.attempts import brings_part
 from muddled_orchard.core.grading.locating.replays import locate_replays, stands_on
 from muddled_orchard.core.grading.locating.results import Result, Shape
@@ -188,19 +189,19 @@ def _expected(branch: str, key: Key, before: list[Result]) -> str:
     for result, step in zip(reversed(before), reversed(key.steps[: len(before)]), strict=True):
         if step.operation.on == branch and result.made is not None:
             return result.made
-    if branch.startswith("origin/"):
-        return key.ids[key.history.remote[branch.removeprefix("origin/")]]
-    return key.refs[f"refs/heads/{branch}"]
+    if is_on_remote(branch):
+        return key.ids[key.history.remote[branch.removeprefix(REMOTE)]]
+    return key.refs[branch_ref(branch)]
 
 
 def _places(evidence: Evidence, on: str, bring: str) -> Iterator[tuple[str | None, str]]:
     """Branches and their tips, the likeliest first; a detached HEAD is a place too."""
     names = sorted(
-        (name.removeprefix("refs/heads/") for name in evidence.refs if name.startswith("refs/heads/")),
+        (name.removeprefix(BRANCHES) for name in evidence.refs if name.startswith(BRANCHES)),
         key=lambda name: (name != on, name != bring, name),
     )
     for name in names:
-        yield name, evidence.refs[f"refs/heads/{name}"]
+        yield name, evidence.refs[branch_ref(name)]
     if evidence.head is None and evidence.head_commit is not None:
         yield None, evidence.head_commit
 

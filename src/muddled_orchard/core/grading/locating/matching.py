@@ -10,8 +10,9 @@ from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
-from muddled_orchard.core.git.commits import Commit, Commits, Tree
+from muddled_orchard.core.git.commits import Commit, Commits
 from muddled_orchard.core.git.lines import by_lines, lines_of
+from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.key.answer_key import Step
 
 Patch = Counter[tuple[str, str, str]]

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from muddled_orchard.core.exercise.tasks import is_rebase
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
+from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.grading.locating.attempts import brings_only_conflicts, brings_part
 from muddled_orchard.core.grading.locating.matching import Matches, matched, subject_of
 from muddled_orchard.core.grading.locating.results import Result
@@ -81,9 +82,9 @@ def _line(
     else:
         places.append((evidence.head, evidence.head_commit))
         places += [
-            (name.removeprefix("refs/heads/"), id_)
+            (name.removeprefix(BRANCHES), id_)
             for name, id_ in evidence.refs.items()
-            if name.startswith("refs/heads/")
+            if name.startswith(BRANCHES)
         ]
     lines = [_walked(evidence, commits, branch, tip, used) for branch, tip in places if tip is not None]
     moved = [line for line in lines if line.own or line.foot != on_tip]

@@ -1,0 +1,148 @@
+"""What a hand-out asked and can't be seen done yet: by the asked operations alone, without a key."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from muddled_orchard.core.exercise.asked import Asked, Words, relabelled
+from muddled_orchard.core.exercise.scenario import Task
+from muddled_orchard.core.exercise.tasks import in_words, is_rebase, source_of
+from muddled_orchard.core.git.commits import Commit, ancestry, contains
+from muddled_orchard.core.git.refs import is_on_remote, on_remote, tracking_ref
+from muddled_orchard.core.submission.evidence import Evidence
+from muddled_orchard.core.submission.reflog_notes import aborted
+
+_LONGEST = 1000
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ToDo:
+    """One thing that a task still asks for: the task in words, what is missing, and the commands that do it,
+    each with a word on it. `pops`: it is about the stash."""
+
+    task: str
+    missing: str
+    commands: tuple[tuple[Words, str], ...]
+    pops: bool = False
+
+
+def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
+    """Everything that was asked and can't be seen yet, in order. `evidence` holds the whole history."""
+    given_up = "; what was begun was given up" if evidence.pending is None and aborted(evidence) else ""
+    for number, task in enumerate(asked.tasks):
+        said = in_words(_seen(task, asked))
+        before = [earlier.on for earlier in asked.tasks[:number]]
+        if missing := _missing(task, asked, evidence, before):
+            commands = (*_switch(task, evidence), *_begin(task, asked, evidence))
+            pops = task.do == "stash-pop"
+            yield ToDo(task=said, missing=missing + given_up, commands=commands, pops=pops)
+            given_up = ""
+            continue
+        pushed = evidence.refs.get(tracking_ref(task.on))
+        if task.push and pushed != evidence.branch(task.on):
+            push = ("git", "push", "origin", task.on)
+            yield ToDo(task=said, missing=f"{task.on} is not pushed yet", commands=((push, "to push it"),))
+        if task.delete:
+            yield from _to_delete(task, said, asked, evidence)
+
+
+def _seen(task: Task, asked: Asked) -> Task:
+    """The task with subjects in the place of labels, which nobody but its author knows."""
+    return relabelled(task, {label: f'"{commit.subject}"' for label, commit in asked.commits.items()})
+
+
+def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str]) -> str:
+    """What of the operation itself can't be seen, in a few words; nothing where it is there. `moved` are the
+    branches that earlier tasks move on, each as often as they do."""
+    tip = evidence.branch(task.on)
+    if tip is None:
+        to_go = any(other.delete == task.on for other in asked.tasks)
+        return "" if to_go else f"there is no branch {task.on} any more"
+    source = source_of(task)
+    if task.do == "stash-pop":
+        return "it is still in the stash" if evidence.stashes >= asked.stashes else ""
+    if task.squash:
+        # What was squashed names no branch: there is one more commit than before.
+        count = len(_own_line(tip, asked.tips.get(task.on), evidence))
+        return "" if count > moved.count(task.on) else f"{task.on} has no new commit for it"
+    if source is not None:
+        other = evidence.branch(source) if source in moved else asked.tips.get(source)
+        if other is None or contains(evidence.commits, tip, other):
+            return ""
+        how = "does not stand on" if is_rebase(task) else "does not have the commits of"
+        return f"{task.on} {how} {source} yet"
+    new = _new_commits(tip, asked.tips.get(task.on), evidence)
+    if task.undo is not None:
+        undone = asked.commits[task.undo]
+        done = any(undone.subject in one.message or undone.id in one.message for one in new)
+        return "" if done else f"no commit of {task.on} says yet that it undoes it"
+    said = {(one.author, one.subject) for one in new}
+    wanted = [asked.commits[label] for label in task.pick or ()]
+    lacking = [one for one in wanted if (one.author, one.subject) not in said]
+    return f'no commit of {task.on} says "{lacking[0].subject}" yet' if lacking else ""
+
+
+def _own_line(tip: str, start: str | None, evidence: Evidence) -> list[str]:
+    """The commits that a branch got since it was handed out, by first parents."""
+    found: list[str] = []
+    at: str | None = tip
+    while at is not None and at != start and at in evidence.commits and len(found) < _LONGEST:
+        found.append(at)
+        at = next(iter(evidence.commits[at].parents), None)
+    return found
+
+
+def _new_commits(tip: str, start: str | None, evidence: Evidence) -> list[Commit]:
+    """The commits that a branch has and did not have."""
+    before = {commit.id for commit in ancestry(evidence.commits, start)} if start else set()
+    return [commit for commit in ancestry(evidence.commits, tip) if commit.id not in before]
+
+
+def _switch(task: Task, evidence: Evidence) -> Iterator[tuple[Words, str]]:
+    if evidence.head != task.on and evidence.branch(task.on) is not None:
+        yield ("git", "switch", task.on), "to be on the branch that it is about"
+
+
+def _begin(task: Task, asked: Asked, evidence: Evidence) -> Iterator[tuple[Words, str]]:
+    """The commands that begin an operation."""
+    source = source_of(task) or ""
+    if is_on_remote(source) and task.do != "pull" and asked.tips.get(source) not in evidence.commits:
+        yield ("git", "fetch", "origin"), "to get what the others have pushed"
+    how = {"never": "--no-ff", "only": "--ff-only"}.get(
+        task.fast_forward or "", "--squash" if task.squash else ""
+    )
+    commits = [asked.commits[label].id[:10] for label in task.pick or ()]
+    undone = asked.commits[task.undo].id[:10] if task.undo else ""
+    words: Words = {
+        "merge": ("git", "merge", *filter(None, [how]), source),
+        "rebase": ("git", "rebase", source),
+        "cherry-pick": ("git", "cherry-pick", *commits),
+        "revert": ("git", "revert", undone),
+        "pull": (
+            "git",
+            "pull",
+            "--rebase" if task.by == "rebase" else "--no-rebase",
+            "origin",
+            task.from_ or "",
+        ),
+        "stash-pop": ("git", "stash", "pop"),
+    }[task.do]
+    yield words, "to begin"
+
+
+def _to_delete(task: Task, said: str, asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
+    branch = task.delete or ""
+    at = evidence.branch(branch)
+    if at is not None:
+        merged = contains(evidence.commits, evidence.branch(task.on) or "", at)
+        delete: Words = ("git", "branch", "-d" if merged else "-D", branch)
+        commands: list[tuple[Words, str]] = list(_switch(task, evidence)) if evidence.head == branch else []
+        yield ToDo(
+            task=said, missing=f"{branch} is still there", commands=(*commands, (delete, "to delete it"))
+        )
+    if on_remote(branch) in asked.tips and tracking_ref(branch) in evidence.refs:
+        delete = ("git", "push", "origin", "--delete", branch)
+        yield ToDo(
+            task=said, missing=f"origin still has {branch}", commands=((delete, "to delete it there"),)
+        )
