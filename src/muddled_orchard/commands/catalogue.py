@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import sys
 
+from muddled_orchard.core.exercise.operations import OPERATIONS
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.key.difficulty import LEVELS
 from muddled_orchard.core.key.survey import Survey
@@ -13,8 +14,6 @@ from muddled_orchard.reports.json.survey import catalogue_file
 from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.survey import show_catalogue
 from muddled_orchard.vcs.ask.surveying import surveyor
-
-OPERATIONS = ("merge", "rebase", "cherry-pick", "revert", "pull", "stash-pop")
 
 EXAMPLES = (
     "muddled catalogue",

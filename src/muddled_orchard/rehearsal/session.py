@@ -12,8 +12,9 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 
+from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import KEEP_WORDS, Scenario, Task
-from muddled_orchard.core.exercise.tasks import is_merge
+from muddled_orchard.core.exercise.tasks import is_merge, is_rebase, is_stash_pop
 from muddled_orchard.core.git.lines import Lines, alike, lines_of
 from muddled_orchard.core.git.trees import LINK, Tree
 from muddled_orchard.core.grading.case import short
@@ -175,12 +176,14 @@ class Desk:
     def go_on(self, task: Task) -> None:
         """Stage everything and complete the step at hand."""
         self.git("add", "--all")
-        self.log.emptied |= task.do in ("rebase", "pull") and not self.git("diff", "--cached", "--name-only")
+        replays = is_rebase(task) or task.do == "pull"
+        self.log.emptied |= replays and not self.git("diff", "--cached", "--name-only")
         operations.go_on(self.try_git, task)
-        if task.do == "stash-pop":
+        operation = operation_of(task)
+        if is_stash_pop(task):
             self.try_git("stash", "drop", "-q")  # Git keeps it when it conflicts
-        if task.do in ("cherry-pick", "revert") and self.pending and not self.unmerged():
-            self.try_git(task.do, "--skip")  # nothing is left of it
+        if operation.result == "new commits" and self.pending and not self.unmerged():
+            self.try_git(operation.under_way, "--skip")  # nothing is left of it
 
     def deliver(self, task: Task) -> None:
         """Push and delete, where that is asked."""

@@ -15,10 +15,6 @@ ASKED = "muddled/asked.json"
 """Where it lies in a repository's `.git`."""
 
 
-Words = tuple[str, ...]
-"""A command, word by word."""
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class AskedCommit:
     """A commit that a task names: its id, author (`Name <address>`) and subject."""
@@ -57,7 +53,7 @@ def asked_by(scenario: Scenario, history: History, ids: Mapping[int, str]) -> As
     return Asked(exercise=scenario.id, tasks=tasks, commits=commits, tips=tips, stashes=stashes)
 
 
-def labels_of(task: Task) -> Words:
+def labels_of(task: Task) -> tuple[str, ...]:
     """The labels of the commits that a task names."""
     return (*(task.pick or ()), *filter(None, [task.undo]))
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any, ClassVar, Literal
 
+from muddled_orchard.core.exercise.operations import OPERATIONS, OperationName, keys_of
 from muddled_orchard.core.git.lines import SpacingRule
 
 # Read by the validator of the files layer; plain data, so that the core needs no validator itself.
@@ -43,17 +44,6 @@ WEIGHTS: Mapping[str, float] = {
 
 FIRST_DAY = datetime(2031, 4, 2, 7, 30, tzinfo=UTC)
 """When a story begins whose file does not say."""
-
-Operation = Literal["merge", "rebase", "cherry-pick", "revert", "pull", "stash-pop"]
-# The keys of each operation: those that it needs, and those that it may have.
-_KEYS_OF: Mapping[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
-    "merge": (("bring",), ("fast_forward", "squash")),
-    "rebase": (("onto",), ()),
-    "cherry-pick": (("pick",), ()),
-    "revert": (("undo",), ()),
-    "pull": (("from", "by"), ()),
-    "stash-pop": ((), ()),
-}
 
 Syntax = Literal["toml", "json", "python", "xml", "csv", "yaml"]
 
@@ -145,7 +135,7 @@ class Task:
     """One operation that the learner is asked to carry out."""
 
     __pydantic_config__: ClassVar[Any] = SHAPE
-    do: Operation
+    do: OperationName
     """The operation."""
     on: str = ""
     """The branch that is checked out and receives the result (default: the story's first branch)."""
@@ -171,8 +161,8 @@ class Task:
     """A branch that is to be deleted afterwards."""
 
     def __post_init__(self) -> None:
-        needed, possible = _KEYS_OF[self.do]
-        own = {key for keys in _KEYS_OF.values() for key in (*keys[0], *keys[1])}
+        needed, possible = keys_of(self.do)
+        own = {key for name in OPERATIONS for keys in keys_of(name) for key in keys}
         given = {key for key in own if getattr(self, "from_" if key == "from" else key) is not None}
         for key in needed:
             if key not in given:

@@ -7,10 +7,10 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from muddled_orchard.core.base.problems import BadInput, KeyPath, Problem, likely
+from muddled_orchard.core.exercise.checks import misfits
 from muddled_orchard.core.exercise.edits import merged_files, tree_after
 from muddled_orchard.core.exercise.history import History, Person, PlannedCommit
 from muddled_orchard.core.exercise.scenario import Entry, Scenario
-from muddled_orchard.core.exercise.tasks import task_misfits
 from muddled_orchard.core.git.refs import REMOTE, is_on_remote
 from muddled_orchard.core.git.trees import Files
 
@@ -31,7 +31,7 @@ def unroll(scenario: Scenario, code: str) -> History:
     history = story.history()
     problems = story.problems
     if scenario.story:
-        problems += task_misfits(scenario, history)
+        problems += misfits(scenario, history)
     if problems:
         raise BadInput(problems)
     return history

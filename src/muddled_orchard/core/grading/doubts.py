@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from muddled_orchard.core.exercise.tasks import is_stash_pop
 from muddled_orchard.core.git.lines import by_lines
 from muddled_orchard.core.grading.case import Case, short
 from muddled_orchard.core.grading.criteria import markers, rules
@@ -33,7 +34,7 @@ def doubts(case: Case) -> Iterator[str]:
 def _contradictions(case: Case) -> Iterator[str]:
     """What no work with Git alone leaves behind."""
     evidence, pending = case.evidence, case.evidence.pending
-    pops = any(task.task.do == "stash-pop" for task in case.tasks)
+    pops = any(is_stash_pop(task.task) for task in case.tasks)
     if evidence.unmerged and pending is None and not (pops or evidence.stashes):
         yield "the index holds unmerged paths, though no operation is under way"
     if pending is not None:

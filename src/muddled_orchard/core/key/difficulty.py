@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.exercise.tasks import is_rebase
 from muddled_orchard.core.git.commits import ancestry
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.answers import AS_WRITTEN, split
@@ -45,9 +46,7 @@ def _reasons(key: Key) -> Iterator[tuple[int, str]]:
     long = sum(max(len(hunk.ours), len(hunk.theirs)) > LONG_SIDE for hunk in hunks)
     both = sum(_needs_both(meeting))
     outside = sum(len(step.mended) for step in key.steps) + sum(_edited_outside(meeting))
-    swapped = {
-        step.task for step in key.steps if step.operation.do == "rebase" or step.operation.by == "rebase"
-    }
+    swapped = {step.task for step in key.steps if is_rebase(step.operation)}
     yield len({conflict.path for _, conflict in conflicts}), counted(len(conflicts), "conflicted file")
     yield len(hunks), counted(len(hunks), "hunk")
     yield long, f"{counted(long, 'hunk')} with a long side"

@@ -11,7 +11,7 @@ from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.base.problems import KeyPath, Problem, likely
 from muddled_orchard.core.exercise.file_rules import Undecided, broken
 from muddled_orchard.core.exercise.scenario import KeepText, Rule, Task
-from muddled_orchard.core.exercise.tasks import in_words
+from muddled_orchard.core.exercise.tasks import in_words, is_stash_pop
 from muddled_orchard.core.git.lines import lines_of
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.answers import split
@@ -200,4 +200,4 @@ def outside_changes(key: Key, step: Step, path: str) -> list[str]:
 
 def becomes_empty(key: Key, step: Step) -> bool:
     """Whether nothing is left of a replayed commit when it is solved by the key."""
-    return step.operation.do != "stash-pop" and step.solved == key.commits[step.ours].tree
+    return not is_stash_pop(step.operation) and step.solved == key.commits[step.ours].tree

@@ -6,41 +6,17 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from muddled_orchard.core.base.phrases import listed
-from muddled_orchard.core.exercise.asked import Asked, Words
+from muddled_orchard.core.exercise.asked import Asked
+from muddled_orchard.core.exercise.tasks import is_stash_pop
 from muddled_orchard.core.git.lines import Lines, by_lines, lines_of
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.git.trees import Blob
+from muddled_orchard.core.git.under_way import UNDER_WAY, Words
 from muddled_orchard.core.merging.markers import markers_outside
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.status import is_backup, uncommitted
 from muddled_orchard.core.submission.to_do import ToDo, still_to_do
 
-_DOING = {
-    "am": "applying a patch",
-    "merge": "a merge",
-    "squash": "a squash merge",
-    "rebase": "a rebase",
-    "cherry-pick": "a cherry-pick",
-    "revert": "a revert",
-    "stash-pop": "bringing stashed work back",
-}
-_GO_ON: Mapping[str, Words] = {
-    "merge": ("git", "commit"),
-    "squash": ("git", "commit"),
-    "rebase": ("git", "rebase", "--continue"),
-    "am": ("git", "am", "--continue"),
-    "cherry-pick": ("git", "cherry-pick", "--continue"),
-    "revert": ("git", "revert", "--continue"),
-}
-_BACK: Mapping[str, Words] = {
-    "merge": ("git", "merge", "--abort"),
-    "squash": ("git", "reset", "--merge"),
-    "rebase": ("git", "rebase", "--abort"),
-    "am": ("git", "am", "--abort"),
-    "cherry-pick": ("git", "cherry-pick", "--abort"),
-    "revert": ("git", "revert", "--abort"),
-    "stash-pop": ("git", "reset", "--merge"),
-}
 _UNMERGED = {
     (1, 2, 3): "changed on both sides",
     (2, 3): "made on both sides",
@@ -97,7 +73,7 @@ def peek(evidence: Evidence, asked: Asked | None) -> Peek:
     kind = evidence.pending.kind if evidence.pending else "stash-pop" if evidence.unmerged else ""
     ours, theirs = _sides(evidence, kind)
     tasks = tuple(still_to_do(asked, evidence)) if asked is not None else ()
-    pops = kind == "" and asked is not None and any(task.do == "stash-pop" for task in asked.tasks)
+    pops = kind == "" and asked is not None and any(map(is_stash_pop, asked.tasks))
     popped = pops and bool(evidence.stashes) and _differs(evidence)
     left = [*_left(evidence, kind, is_work=not pops)]
     if not kind and not popped:
@@ -112,7 +88,7 @@ def peek(evidence: Evidence, asked: Asked | None) -> Peek:
         theirs=theirs,
         left=tuple(left),
         commands=tuple(_commands(evidence, kind, left, () if kind else tasks, popped=popped)),
-        back=_BACK.get(kind, ()),
+        back=UNDER_WAY[kind].give_up if kind else (),
         knows_tasks=asked is not None,
     )
 
@@ -132,7 +108,7 @@ def _doing(evidence: Evidence, kind: str) -> str:
     step = f", at step {pending.number} of {pending.total}" if pending and pending.total else ""
     if pending and pending.branch:
         where = f"of {pending.branch}"
-    return f"In the middle of {_DOING[kind]} {where}{step}."
+    return f"In the middle of {UNDER_WAY[kind].name} {where}{step}."
 
 
 def _sides(evidence: Evidence, kind: str) -> tuple[str, str]:
@@ -187,7 +163,7 @@ def _left(evidence: Evidence, kind: str, *, is_work: bool) -> Iterator[Left]:
             yield Left("a backup file that an editor or merge tool left", change.path)
         elif change.how == "untracked":
             yield Left("untracked", change.path, work=False)
-    if kind in _GO_ON and not stages:
+    if kind and UNDER_WAY[kind].go_on and not stages:
         yield Left("everything is merged; the operation is not completed yet", "")
     if evidence.bisecting:
         yield Left("a git bisect is open", "")
@@ -242,8 +218,8 @@ def _commands(
     elif marked:
         yield Next((), "take the marker lines out")
         yield Next(("git", "add", "--", *marked), "to stage what you mended")
-    if kind in _GO_ON:
-        yield Next(_GO_ON[kind], "then, to complete it" if evidence.unmerged else "to complete it")
+    if kind and UNDER_WAY[kind].go_on:
+        yield Next(UNDER_WAY[kind].go_on, "then, to complete it" if evidence.unmerged else "to complete it")
         return
     if kind == "stash-pop" or popped:
         yield Next(("git", "stash", "drop"), "when all of it is here")

@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from muddled_orchard.core.exercise.asked import Asked, Words, relabelled
+from muddled_orchard.core.exercise.asked import Asked, labels_of, relabelled
+from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Task
-from muddled_orchard.core.exercise.tasks import in_words, is_rebase, source_of
+from muddled_orchard.core.exercise.tasks import in_words, is_rebase, is_stash_pop, source_of
 from muddled_orchard.core.git.commits import Commit, ancestry, contains
-from muddled_orchard.core.git.refs import is_on_remote, on_remote, tracking_ref
+from muddled_orchard.core.git.refs import on_remote, tracking_ref
+from muddled_orchard.core.git.under_way import Words
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.reflog_notes import aborted
 
@@ -35,7 +37,7 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
         before = [earlier.on for earlier in asked.tasks[:number]]
         if missing := _missing(task, asked, evidence, before):
             commands = (*_switch(task, evidence), *_begin(task, asked, evidence))
-            pops = task.do == "stash-pop"
+            pops = is_stash_pop(task)
             yield ToDo(task=said, missing=missing + given_up, commands=commands, pops=pops)
             given_up = ""
             continue
@@ -60,7 +62,7 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
         to_go = any(other.delete == task.on for other in asked.tasks)
         return "" if to_go else f"there is no branch {task.on} any more"
     source = source_of(task)
-    if task.do == "stash-pop":
+    if is_stash_pop(task):
         return "it is still in the stash" if evidence.stashes >= asked.stashes else ""
     if task.squash:
         # What was squashed names no branch: there is one more commit than before.
@@ -73,14 +75,10 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
         how = "does not stand on" if is_rebase(task) else "does not have the commits of"
         return f"{task.on} {how} {source} yet"
     new = _new_commits(tip, asked.tips.get(task.on), evidence)
-    if task.undo is not None:
-        undone = asked.commits[task.undo]
-        done = any(undone.subject in one.message or undone.id in one.message for one in new)
-        return "" if done else f"no commit of {task.on} says yet that it undoes it"
-    said = {(one.author, one.subject) for one in new}
-    wanted = [asked.commits[label] for label in task.pick or ()]
-    lacking = [one for one in wanted if (one.author, one.subject) not in said]
-    return f'no commit of {task.on} says "{lacking[0].subject}" yet' if lacking else ""
+    operation = operation_of(task)
+    wanted = [asked.commits[label] for label in labels_of(task)]
+    lacking = [one for one in wanted if not any(operation.shows(commit, one) for commit in new)]
+    return operation.not_shown(task, lacking[0]) if lacking else ""
 
 
 def _own_line(tip: str, start: str | None, evidence: Evidence) -> list[str]:
@@ -106,29 +104,11 @@ def _switch(task: Task, evidence: Evidence) -> Iterator[tuple[Words, str]]:
 
 def _begin(task: Task, asked: Asked, evidence: Evidence) -> Iterator[tuple[Words, str]]:
     """The commands that begin an operation."""
-    source = source_of(task) or ""
-    if is_on_remote(source) and task.do != "pull" and asked.tips.get(source) not in evidence.commits:
+    operation = operation_of(task)
+    if operation.fetches_first(task) and asked.tips.get(source_of(task) or "") not in evidence.commits:
         yield ("git", "fetch", "origin"), "to get what the others have pushed"
-    how = {"never": "--no-ff", "only": "--ff-only"}.get(
-        task.fast_forward or "", "--squash" if task.squash else ""
-    )
-    commits = [asked.commits[label].id[:10] for label in task.pick or ()]
-    undone = asked.commits[task.undo].id[:10] if task.undo else ""
-    words: Words = {
-        "merge": ("git", "merge", *filter(None, [how]), source),
-        "rebase": ("git", "rebase", source),
-        "cherry-pick": ("git", "cherry-pick", *commits),
-        "revert": ("git", "revert", undone),
-        "pull": (
-            "git",
-            "pull",
-            "--rebase" if task.by == "rebase" else "--no-rebase",
-            "origin",
-            task.from_ or "",
-        ),
-        "stash-pop": ("git", "stash", "pop"),
-    }[task.do]
-    yield words, "to begin"
+    ids = {label: commit.id[:10] for label, commit in asked.commits.items()}
+    yield ("git", *operation.begin(task, ids)), "to begin"
 
 
 def _to_delete(task: Task, said: str, asked: Asked, evidence: Evidence) -> Iterator[ToDo]:

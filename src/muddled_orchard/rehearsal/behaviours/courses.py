@@ -6,8 +6,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
+from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Task
-from muddled_orchard.core.exercise.tasks import source_of
+from muddled_orchard.core.exercise.tasks import is_rebase, is_stash_pop, source_of
 from muddled_orchard.core.git.commits import contains
 from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.grading.rehearsal import Expected
@@ -24,7 +25,6 @@ from muddled_orchard.rehearsal.behaviours.expecting import (
     last_step,
     left_alone,
     merge_commits_only,
-    rebases,
     unfinished,
 )
 from muddled_orchard.rehearsal.session import Desk, Left, knot, knots, solve
@@ -55,10 +55,10 @@ def aborted(desk: Desk) -> Expected:
 
 
 def _abort(desk: Desk, task: Task) -> None:
-    if task.do == "stash-pop" or task.squash:
+    if is_stash_pop(task) or task.squash:
         desk.git("reset", "-q", "--hard")
     else:
-        desk.git(("rebase" if task.by == "rebase" else "merge") if task.do == "pull" else task.do, "--abort")
+        desk.git(operation_of(task).under_way, "--abort")
 
 
 def stopped_at(step_number: int, desk: Desk) -> Expected:
@@ -122,7 +122,7 @@ def skipped(desk: Desk) -> Expected:
     def instead(desk: Desk, task: Task) -> None:
         if not desk.is_begun(knot(desk.key)):
             desk.begin(task)
-        how = "rebase" if task.do == "pull" else task.do
+        how = operation_of(task).under_way
         for _ in range(len(desk.key.steps) + 1):
             if desk.unmerged():
                 desk.try_git(how, "--skip")
@@ -289,7 +289,7 @@ def amended(desk: Desk) -> Expected:
     desk.carry_out()
     desk.git("commit", "-q", "--amend", "-m", "It is done")
     task = desk.scenario.task[-1]
-    reworded = rebases(task) or task.do == "cherry-pick"
+    reworded = operation_of(task).keeps_commits
     return expect(desk, ("history " if reworded else "") + ("delivered" if task.push else ""))
 
 
@@ -424,21 +424,21 @@ def has_older_base(key: Key) -> bool:
     """Where the new base of a rebase has more than one commit that the branch lacks."""
     step = next(knots(key))
     older = key.commits[step.ours].parents[:1]
-    return bool(older) and rebases(step.operation) and not contains(key.commits, step.theirs, older[0])
+    return bool(older) and is_rebase(step.operation) and not contains(key.commits, step.theirs, older[0])
 
 
 def can_skip(key: Key) -> bool:
     """Where commits are replayed."""
     task = knot_task(key)
-    return rebases(task) or task.do in ("cherry-pick", "revert")
+    return operation_of(task).result in ("rewritten branch", "new commits")
 
 
 def can_detach(key: Key) -> bool:
     """Where the last task ends in commits of the learner's."""
     last = knot(key) == len(key.scenario.task)
-    return last and begins_at_knot(key) and knot_task(key).do != "stash-pop"
+    return last and begins_at_knot(key) and not is_stash_pop(knot_task(key))
 
 
 def can_amend(key: Key) -> bool:
     """Where the last commit is the learner's own."""
-    return key.scenario.task[-1].do != "stash-pop" and not key.steps[-1].fast_forward
+    return not is_stash_pop(key.scenario.task[-1]) and not key.steps[-1].fast_forward

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 
 from muddled_orchard.core.exercise.scenario import Task
-from muddled_orchard.core.exercise.tasks import source_of
+from muddled_orchard.core.exercise.tasks import is_rebase, is_stash_pop, source_of
 from muddled_orchard.core.git.commits import contains
 from muddled_orchard.core.git.refs import BRANCHES, is_on_remote
 from muddled_orchard.core.grading.rehearsal import Expected
@@ -50,13 +50,8 @@ def is_plain_merge(key: Key) -> bool:
 
 
 def is_replay(key: Key) -> bool:
-    """Where the knot task rebases, and is begun by the learner."""
-    return rebases(knot_task(key)) and begins_at_knot(key)
-
-
-def rebases(task: Task) -> bool:
-    """Whether a task is a rebase, perhaps as a part of a pull."""
-    return task.do == "rebase" or task.by == "rebase"
+    """Where the knot task and is begun by the learner."""
+    return is_rebase(knot_task(key)) and begins_at_knot(key)
 
 
 def both(*tests: Applies) -> Applies:
@@ -86,7 +81,7 @@ def can_begin_again(key: Key) -> bool:
 
 def is_finished_by_staging(key: Key) -> bool:
     """Where nothing needs to be committed after the last conflict."""
-    return conflicts(key) and last_step(key).operation.do == "stash-pop"
+    return conflicts(key) and is_stash_pop(last_step(key).operation)
 
 
 def to_deliver(key: Key) -> bool:
@@ -227,5 +222,5 @@ def _only_deleted(desk: Desk) -> bool:
 
 def unfinished(desk: Desk, lost: str = "", may: str = "") -> Expected:
     """The same for what was left before its end."""
-    undone = "finished tidy" if knot_task(desk.key).do == "stash-pop" else "finished history"
+    undone = "finished tidy" if is_stash_pop(knot_task(desk.key)) else "finished history"
     return expect(desk, f"{undone} delivered {lost}", f"rules {may}", state="open")

@@ -9,7 +9,7 @@ from rich.table import Table
 from rich.text import Text
 
 from muddled_orchard.core.base.phrases import command
-from muddled_orchard.core.exercise.asked import Words
+from muddled_orchard.core.git.under_way import Words
 from muddled_orchard.core.submission.peek import Left, Next, Peek
 from muddled_orchard.reports.terminal.console import printable, shortened, sign
 

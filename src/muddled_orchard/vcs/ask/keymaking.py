@@ -12,10 +12,20 @@ from dataclasses import dataclass, field, replace
 
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.exercise.operations.operation import Replay
 from muddled_orchard.core.exercise.scenario import Scenario, Task
 from muddled_orchard.core.exercise.story import unroll
-from muddled_orchard.core.exercise.tasks import git_labels, in_words, side_names, source_of
-from muddled_orchard.core.git.commits import Commit, contains
+from muddled_orchard.core.exercise.tasks import (
+    in_words,
+    is_merge,
+    is_rebase,
+    is_stash_pop,
+    marker_labels,
+    side_names,
+    source_of,
+)
+from muddled_orchard.core.git.commits import Commit, Commits, contains
 from muddled_orchard.core.git.refs import branch_ref, on_remote, tracking_ref
 from muddled_orchard.core.git.trees import PLAIN_FILE, Blob, Tree
 from muddled_orchard.core.key.answer_key import Key, Step, unused_answers
@@ -135,11 +145,14 @@ def _begun(workshop: Workshop, scenario: Scenario, code: str, history: History) 
 def _play(workshop: Workshop, draft: _Draft) -> _Playing:
     """Carry out every task by the key, asking for each meeting on the way."""
     for number, task in enumerate(draft.scenario.task, start=1):
-        if task.do == "merge" or (task.do == "pull" and task.by == "merge"):
+        if is_merge(task):
             yield from _merge(workshop, draft, number, task)
         else:
-            for base, theirs, original in _replays(workshop, draft, task):
-                yield from _replay(workshop, draft, number, task, base, theirs, original)
+            replays = operation_of(task).replays(task, _Planned(workshop, draft))
+            if is_rebase(task):  # it begins at its new base: the branch is moved there
+                draft.tips[task.on] = draft.tips[source_of(task) or ""]
+            for replay in replays:
+                yield from _replay(workshop, draft, number, task, replay)
         if task.push:
             draft.tips[on_remote(task.on)] = draft.tips[task.on]
 
@@ -161,46 +174,50 @@ def _merge(workshop: Workshop, draft: _Draft, number: int, task: Task) -> _Playi
         draft.tips[task.on] = _solution(workshop.objects, draft, step.solved, parents, said, None)
 
 
-def _replays(workshop: Workshop, draft: _Draft, task: Task) -> list[tuple[str, str, str]]:
-    """The commits that an operation replays: (its base, its theirs, the commit that it is about). A
-    rebase begins at its new base: the branch is moved there."""
-    commits = draft.commits
-    if task.do == "stash-pop":
-        stash = draft.ids[draft.history.stashes[-1]]
-        return [(commits[stash].parents[0], stash, stash)]
-    if task.do == "revert":
-        undone = draft.ids[draft.history.labelled(task.undo or "")]
-        return [(undone, commits[undone].parents[0], undone)] if commits[undone].parents else []
-    if task.do == "cherry-pick":
-        picked = [draft.ids[draft.history.labelled(label)] for label in task.pick or ()]
-    else:
-        onto = draft.tips[source_of(task) or ""]
-        picked = workshop.replayed(_question(draft, onto, draft.tips[task.on]))
-        draft.tips[task.on] = onto
-    return [(commits[id_].parents[0], id_, id_) for id_ in picked if commits[id_].parents]
+@dataclass(frozen=True, slots=True)
+class _Planned:
+    """The repository of a draft, for an operation that says what it replays."""
+
+    workshop: Workshop
+    draft: _Draft
+
+    @property
+    def commits(self) -> Commits:
+        return self.draft.commits
+
+    def labelled(self, label: str) -> str:
+        return self.draft.ids[self.draft.history.labelled(label)]
+
+    def stashed(self) -> str:
+        return self.draft.ids[self.draft.history.stashes[-1]]
+
+    def to_replay(self, onto: str, branch: str) -> Sequence[str]:
+        tips = self.draft.tips
+        return self.workshop.replayed(_question(self.draft, tips[onto], tips[branch]))
 
 
-def _replay(
-    workshop: Workshop, draft: _Draft, number: int, task: Task, base: str, theirs: str, original: str
-) -> _Playing:
+def _replay(workshop: Workshop, draft: _Draft, number: int, task: Task, replay: Replay) -> _Playing:
     """One replayed commit: a meeting of three trees, whatever their ancestry; Git is given commits that
     have just this base in common."""
     ours = draft.tips[task.on]
     commits = draft.commits
-    question = _question(draft, ours, theirs, base)
-    meeting = relabelled((yield question), _labels(task, commits[original]))
-    step = replace(_step(workshop, draft, number, task, ours, theirs, meeting, original), base=base)
+    question = _question(draft, ours, replay.theirs, replay.base)
+    about = commits[replay.original]
+    meeting = relabelled((yield question), _labels(task, about))
+    step = _step(workshop, draft, number, task, ours, replay.theirs, meeting, replay.original)
+    step = replace(step, base=replay.base)
     draft.steps.append(step)
-    if task.do == "stash-pop" or step.solved == commits[ours].tree:
+    if is_stash_pop(task) or step.solved == commits[ours].tree:
         return  # nothing is committed: the work is in the working tree, or the commit became empty
-    about = commits[original]
-    said = f'Revert "{about.subject}"' if task.do == "revert" else about.message
-    author = None if task.do == "revert" else about.author
-    draft.tips[task.on] = _solution(workshop.objects, draft, step.solved, (ours,), said, author)
+    operation = operation_of(task)
+    author = about.author if operation.keeps_commits else None
+    draft.tips[task.on] = _solution(
+        workshop.objects, draft, step.solved, (ours,), operation.message(about), author
+    )
 
 
 def _labels(task: Task, replayed: Commit | None) -> dict[str, str]:
-    return dict(zip((OURS, THEIRS), git_labels(task, replayed), strict=True))
+    return dict(zip((OURS, THEIRS), marker_labels(task, replayed), strict=True))
 
 
 def _question(draft: _Draft, ours: str, theirs: str, base: str | None = None) -> Question:

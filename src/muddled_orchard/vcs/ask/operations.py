@@ -6,9 +6,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Task
-from muddled_orchard.core.exercise.tasks import source_of
-from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.vcs.ask import git
 
 Typed = Callable[..., object]
@@ -19,36 +18,17 @@ def begin(typed: Typed, task: Task, ids: dict[str, str], *, detached: bool = Fal
     """Check the branch out (or its commit alone, `detached`) and start the operation; it stops at the
     first conflict. `ids` are the ids of labelled commits."""
     typed("checkout", "-q", *(["--detach"] if detached else []), task.on)
-    if task.do == "merge":
-        options = {"never": ["--no-ff"], "only": ["--ff-only"]}.get(task.fast_forward or "", [])
-        source = source_of(task) or ""
-        if is_on_remote(source):
-            typed("fetch", "-q")
-        typed("merge", "-q", "--no-edit", *options, *(["--squash"] if task.squash else []), source)
-    elif task.do == "rebase":
-        if is_on_remote(task.onto):
-            typed("fetch", "-q")
-        typed("rebase", "-q", task.onto or "")
-    elif task.do == "cherry-pick":
-        typed("cherry-pick", *(ids[label] for label in task.pick or ()))
-    elif task.do == "revert":
-        typed("revert", "--no-edit", ids[task.undo or ""])
-    elif task.do == "pull":
-        way = "--no-rebase" if task.by == "merge" else "--rebase"
-        typed("pull", "-q", way, "--no-edit", "origin", task.from_ or "")
-    else:
-        typed("stash", "pop", "-q")
+    operation = operation_of(task)
+    if operation.fetches_first(task):
+        typed("fetch", "-q")
+    typed(*operation.begin(task, ids, quiet=True))
 
 
 def go_on(typed: Typed, task: Task) -> None:
     """Stage everything and complete the step at hand; a replay goes on to its next conflict."""
     typed("add", "--all")
-    if task.do == "rebase" or (task.do == "pull" and task.by == "rebase"):
-        typed("rebase", "--continue")
-    elif task.do in ("cherry-pick", "revert"):
-        typed(task.do, "--continue")
-    elif task.do != "stash-pop":
-        typed("commit", "-q", "--no-edit")
+    if command := operation_of(task).go_on(quiet=True):
+        typed(*command)
 
 
 def stop_at_conflict(work: Path, history: History, ids: dict[int, str], task: Task) -> None:
@@ -61,7 +41,7 @@ def stop_at_conflict(work: Path, history: History, ids: dict[int, str], task: Ta
         for role in ("AUTHOR", "COMMITTER")
         for what, said in (("NAME", who.name), ("EMAIL", who.email), ("DATE", when))
     }
-    if task.do in ("rebase", "cherry-pick") or task.by == "rebase":
+    if operation_of(task).keeps_commits:
         # A replay keeps each commit's own author; only the committer is who stopped here.
         more = {name: said for name, said in more.items() if "COMMITTER" in name}
     labelled = {commit.label: ids[n] for n, commit in enumerate(history.commits) if commit.label and n in ids}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from muddled_orchard.core.exercise.tasks import source_of
+from muddled_orchard.core.exercise.tasks import is_rebase, source_of
 from muddled_orchard.core.git.commits import contains
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING, TAGS, branch_ref
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
@@ -19,9 +19,7 @@ def judge(case: Case) -> Outcome:
     }
     # A rebase is there to rewrite its branch; a branch may be asked to be deleted; what origin has is
     # `delivered`'s to judge.
-    rewriting = {
-        branch_ref(t.task.on) for t in case.tasks if t.step.commit and t.task.do in ("rebase", "pull")
-    }
+    rewriting = {branch_ref(task.task.on) for task in case.tasks if is_rebase(task.task)}
     deleted = {branch_ref(task.task.delete) for task in case.tasks}
     moved: list[tuple[str, str | None]] = []
     rewritten: list[tuple[str, str | None]] = []

@@ -4,18 +4,9 @@ from __future__ import annotations
 
 from muddled_orchard.core.base.phrases import be, listed, was
 from muddled_orchard.core.exercise.tasks import in_words
+from muddled_orchard.core.git.under_way import UNDER_WAY
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly, unseen
 from muddled_orchard.core.grading.case import Case
-
-_KINDS = {
-    "merge": "The merge was begun but never completed",
-    "squash": "A squash merge was begun and its result never committed",
-    "rebase": "A rebase is still in progress",
-    "am": "Applying a patch (git am) is still in progress",
-    "cherry-pick": "A cherry-pick is still in progress",
-    "revert": "A revert is still in progress",
-    "stash-pop": "The stash was popped, and its conflict is still there",
-}
 
 
 def judge(case: Case) -> Outcome:
@@ -26,16 +17,15 @@ def judge(case: Case) -> Outcome:
     if evidence.unmerged:
         where = tuple(Place(path) for path in evidence.unmerged)
         kind = evidence.pending.kind if evidence.pending else case.tasks[-1].result.pending
-        begun = _KINDS.get(kind, "Something is unfinished")
+        begun = UNDER_WAY[kind].unfinished if kind in UNDER_WAY else "Something is unfinished"
         names, count = listed(evidence.unmerged), len(evidence.unmerged)
         if _all_resolved(case):
             said = f"{names} {be(count)} resolved, but {was(count)} never staged with git add"
             return missed(f"{begun}: {said}.", where)
         return missed(f"{begun}: {names} {be(count)} still unmerged.", where)
     if evidence.pending:
-        return missed(
-            f"{_KINDS[evidence.pending.kind]}: nothing is unmerged any more, but it was not completed."
-        )
+        begun = UNDER_WAY[evidence.pending.kind].unfinished
+        return missed(f"{begun}: nothing is unmerged any more, but it was not completed.")
     by_hand = [task for task in case.tasks if task.result.shape == "by hand"]
     if by_hand:
         files = [change.path for change in case.uncommitted if change.how != "untracked"]

@@ -6,7 +6,8 @@ from collections.abc import Iterator
 from itertools import groupby
 
 from muddled_orchard.core.base.phrases import be, counted, listed
-from muddled_orchard.core.exercise.tasks import in_words, is_merge, source_of
+from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.exercise.tasks import in_words, is_merge, is_stash_pop, source_of
 from muddled_orchard.core.git.commits import contains
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly, skipped
 from muddled_orchard.core.grading.case import Case, TaskCase, short
@@ -20,7 +21,7 @@ def judge(case: Case) -> Outcome:
     verdicts = []
     for _, group in groupby(case.tasks, key=lambda task: task.step.task):
         steps = list(group)
-        if steps[0].task.do == "stash-pop" or steps[0].result.shape == "nothing to do":
+        if is_stash_pop(steps[0].task) or steps[0].result.shape == "nothing to do":
             continue
         verdict = _of_merge(case, steps[0]) if is_merge(steps[0].task) else _of_replays(case, steps)
         verdicts.append(_in_order(case, steps[0], verdict))
@@ -134,15 +135,15 @@ def _changed(case: Case, step: TaskCase) -> Iterator[tuple[str, str | None]]:
     made = case.commits[step.result.made or ""]
     original = case.commits[step.step.commit or ""]
     wanted = subject_of(case.commits, step.step)
+    operation = operation_of(step.task)
     # A revert's message is its maker's to write: saying why is good practice.
-    if made.subject != wanted and step.task.do != "revert":
+    if made.subject != wanted and operation.keeps_commits:
         yield f'{short(made.id)} was reworded: it says "{made.subject}", and was "{wanted}".', made.id
     if not keeps_author(case.commits, step.step, made):
         said = (
             f"{short(made.id)} does not keep the author {_name(original.author)}; it has {_name(made.author)}"
         )
-        how = {"rebase": "git rebase --continue", "pull": "git rebase --continue"}
-        hint = how.get(step.task.do, f"git {step.task.do} --continue")
+        hint = " ".join(("git", *operation.go_on()))
         yield f"{said} ({hint} keeps the author, git commit does not).", made.id
 
 
@@ -207,7 +208,7 @@ def _of_merge(case: Case, task: TaskCase) -> Outcome:
         case "rebase":
             return missed(f"The commits were rebased; {bring} was to be merged into {on}.", place)
         case "pending":
-            way = f" It goes the wrong way round: {on} into {bring}." if result.turned else ""
+            way = f" It goes the wrong way round: {on} into {bring}." if result.sides_swapped else ""
             return missed(f"There is no merge commit yet.{way}")
         case "moved":
             said = f"{on} was set to {short(result.made)}, and what it had is no longer in it; "

@@ -7,6 +7,7 @@ from math import prod
 from typing import Literal
 
 from muddled_orchard.core.base.phrases import all_of, brief, command, counted, cut, was
+from muddled_orchard.core.exercise.tasks import is_stash_pop
 from muddled_orchard.core.git.lines import Lines, alike
 from muddled_orchard.core.grading.assessment import HunkResult, Outcome, Place, partly, skipped
 from muddled_orchard.core.grading.carrying import size_of
@@ -160,7 +161,7 @@ def _of_hunk(case: Case, task: TaskCase, step: int, conflict: ConflictCase, hunk
 def _look(task: TaskCase, conflict: ConflictCase) -> Iterator[str]:
     """Git's commands that show a learner what the sides of a conflict did to a file, and why."""
     file, ours, replayed = conflict.renamed or conflict.conflict.path, task.result.ours[:10], task.step.commit
-    if task.task.do == "stash-pop":
+    if is_stash_pop(task.task):
         yield command("git", "log", "-p", "-3", "--", file)
     elif replayed is None:
         yield command("git", "log", "-p", f"{ours}...{task.result.theirs[:10]}", "--", file)

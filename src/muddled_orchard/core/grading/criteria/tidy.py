@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from muddled_orchard.core.base.phrases import have, listed, was
+from muddled_orchard.core.exercise.tasks import is_stash_pop
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, partly, unseen
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.submission.status import is_backup
@@ -26,10 +27,15 @@ def _flaws(case: Case) -> Iterator[tuple[str, tuple[Place, ...]]]:
     last = case.tasks[-1]
     wanted = last.step.operation.on
     # Who merged the wrong way round is where that leads to; `history` has the cost.
-    turned = last.result.turned and evidence.head == last.result.branch
+    elsewhere = last.result.sides_swapped and evidence.head == last.result.branch
     if evidence.head is None and (evidence.pending is None or evidence.pending.kind != "rebase"):
         yield f"HEAD is detached; {wanted} should be checked out.", ()
-    elif evidence.head != wanted and not turned and evidence.pending is None and evidence.working is not None:
+    elif (
+        evidence.head != wanted
+        and not elsewhere
+        and evidence.pending is None
+        and evidence.working is not None
+    ):
         yield f"{evidence.head} is checked out; it should be {wanted}.", ()
     leftovers = [change.path for change in case.uncommitted if change.how == "untracked"]
     committed = [path for path in (case.final_tree or {}) if is_backup(path) and not _handed_out(case, path)]
@@ -49,7 +55,7 @@ def _flaws(case: Case) -> Iterator[tuple[str, tuple[Place, ...]]]:
             f"The working tree is not clean: {listed(changed)} {have(len(changed))} uncommitted changes.",
             _places(changed),
         )
-    popped = any(task.task.do == "stash-pop" for task in case.tasks)
+    popped = any(is_stash_pop(task.task) for task in case.tasks)
     if evidence.stashes > len(case.key.history.stashes) - popped:
         yield "There is work left in the stash.", ()
 

@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from itertools import groupby
 
-from muddled_orchard.core.exercise.tasks import git_labels, is_merge, source_of
+from muddled_orchard.core.exercise.tasks import is_merge, marker_labels, source_of
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE, branch_ref, is_on_remote
 from muddled_orchard.core.grading.locating.attempts import brings_part
@@ -84,13 +84,13 @@ class _Found:
         pending, head, commits = self._evidence.pending, self._evidence.head_commit, self._commits
         if pending is None or head is None:
             return None
-        turned = contains(commits, head, bring_tip) and not contains(commits, head, on_tip)
+        sides_swapped = contains(commits, head, bring_tip) and not contains(commits, head, on_tip)
         ours, theirs = (on_tip, bring_tip)
         if pending.kind == "merge" and pending.brings:
             brings = pending.brings[0]
-            if not turned and not self._is_for(step, brings, bring_tip):
+            if not sides_swapped and not self._is_for(step, brings, bring_tip):
                 return None
-            ours, theirs = (brings, head) if turned else (head, brings)
+            ours, theirs = (brings, head) if sides_swapped else (head, brings)
             ours = _before_any(commits, ours, on_tip, bring_tip)
         return Result(
             shape="pending",
@@ -98,7 +98,7 @@ class _Found:
             theirs=theirs,
             branch=self._evidence.head,
             pending=pending.kind,
-            turned=turned,
+            sides_swapped=sides_swapped,
         )
 
     def _is_for(self, step: Step, brings: str, bring_tip: str) -> bool:
@@ -131,7 +131,9 @@ class _Found:
                 shape = "rebase"
             return replace(nothing, shape=shape, made=own[-1].id, final=tip, branch=branch)
         if evidence.pending is None and _touched(evidence, key, commits, step):
-            return replace(nothing, shape="by hand", branch=evidence.head, turned=evidence.head == bring)
+            return replace(
+                nothing, shape="by hand", branch=evidence.head, sides_swapped=evidence.head == bring
+            )
         now = evidence.branch(on)
         if (
             now is not None
@@ -226,7 +228,7 @@ def _joined(
         return merged
     if sides == [(False, True), (True, False)]:
         ours = _before_any(commits, second, on_tip, bring_tip)
-        return replace(merged, shape="reversed", ours=ours, theirs=first, turned=True)
+        return replace(merged, shape="reversed", ours=ours, theirs=first, sides_swapped=True)
     if sides == [(False, False), (False, True)]:  # the branch was rewritten before it was merged into
         return merged
     older = contains(commits, bring_tip, second) and not contains(commits, on_tip, second)
@@ -341,6 +343,6 @@ def meetings_needed(results: tuple[Result, ...], key: Key, evidence: Evidence) -
             continue  # they stand on something else altogether: the asked meeting is the measure
         if not same and known and result.shape not in ("none", "nothing to do", "other", "not reached"):
             replayed = commits[step.commit] if step.commit else None
-            labels = git_labels(step.operation, replayed, turned=result.turned)
+            labels = marker_labels(step.operation, replayed, sides_swapped=result.sides_swapped)
             needed.append(Meet(result.ours, result.theirs, step.base, labels))
     return needed

@@ -10,6 +10,7 @@ from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
+from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.git.commits import Commit, Commits
 from muddled_orchard.core.git.lines import by_lines, lines_of
 from muddled_orchard.core.git.trees import Tree
@@ -83,13 +84,14 @@ def matched(
 
 def subject_of(commits: Commits, step: Step) -> str:
     """The subject that the commit of a step has when Git makes it."""
-    subject = commits[_id(step)].subject
-    return f'Revert "{subject}"' if step.operation.do == "revert" else subject
+    message = operation_of(step.operation).message(commits[_id(step)])
+    return message.split("\n", 1)[0]
 
 
 def keeps_author(commits: Commits, step: Step, commit: Commit) -> bool:
     """Whether a commit has the author that it should have; a revert is its maker's own."""
-    return step.operation.do == "revert" or commit.author == commits[_id(step)].author
+    keeps = operation_of(step.operation).keeps_commits
+    return not keeps or commit.author == commits[_id(step)].author
 
 
 def _id(step: Step) -> str:

@@ -9,7 +9,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from muddled_orchard.core.exercise.tasks import is_rebase
+from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.exercise.tasks import is_rebase, is_stash_pop
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.grading.locating.attempts import brings_only_conflicts, brings_part
@@ -18,8 +19,6 @@ from muddled_orchard.core.grading.locating.results import Result
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.status import tracked, uncommitted
-
-_UNDER_WAY = {"rebase": "rebase", "cherry-pick": "cherry-pick", "revert": "revert", "pull": "rebase"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,8 +39,8 @@ def locate_replays(
 ) -> list[Result]:
     """The result of each step of one such task. `on_tip` is where the branch stood before it."""
     task = steps[0].operation
-    pending = evidence.pending is not None and evidence.pending.kind == _UNDER_WAY.get(task.do)
-    if task.do == "stash-pop":
+    pending = evidence.pending is not None and evidence.pending.kind == operation_of(task).under_way
+    if is_stash_pop(task):
         return [_popped(evidence, key, commits, steps[0], on_tip)]
     line = _line(evidence, commits, task.on, on_tip, used, pending=pending)
     if not pending and not _is_attempt(evidence, key, commits, steps, line, on_tip):

@@ -48,8 +48,8 @@ class Result:
     `ours` and `theirs` are the learner's commits that met, turned the way the task asks; `made` the
     commit that brought them together; `final` the commit at which the content is judged, None where
     it is the working tree; `branch` the branch that holds it, None for a detached HEAD.
-    `pending` is of what kind the operation is that is under way, `turned` whether its sides are; `foot` is
-    what replayed commits stand on, `matches` how all of the operation's commits were matched.
+    `pending` is of what kind the operation is that is under way, `sides_swapped` whether its sides are; `foot`
+    is what replayed commits stand on, `matches` how all of the operation's commits were matched.
     """
 
     shape: Shape
@@ -59,7 +59,7 @@ class Result:
     final: str | None = None
     branch: str | None = None
     pending: str = ""
-    turned: bool = False
+    sides_swapped: bool = False
     foot: str | None = None
     matches: Matches | None = None
 

@@ -1,0 +1,79 @@
+"""Do the tasks, the answers and the start fit the story that they follow?"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+
+from muddled_orchard.core.base.problems import KeyPath, Problem, likely
+from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.exercise.scenario import Scenario, Task
+from muddled_orchard.core.exercise.tasks import source_of
+from muddled_orchard.core.git.refs import on_remote
+
+
+def misfits(scenario: Scenario, history: History) -> Iterator[Problem]:
+    """Everything about tasks, answers and the start that the story does not have."""
+    for number, task in enumerate(scenario.task):
+        yield from _of_branches(task, ("task", number), history)
+        yield from operation_of(task).misfits(task, ("task", number), history)
+        yield from _of_delivery(scenario.task[number:], ("task", number), history)
+    if scenario.start.on is not None and scenario.start.on not in history.tips:
+        yield _no_branch(scenario.start.on, history.tips, ("start", "on"))
+    yield from _of_answers(scenario, history)
+
+
+def _no_branch(name: str, there: Iterable[str], key: KeyPath) -> Problem:
+    return Problem(f'there is no branch "{name}"', likely(name, there), key)
+
+
+def _of_branches(task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
+    branches = [*history.tips, *(on_remote(name) for name in history.remote)]
+    if task.on not in history.tips:
+        yield _no_branch(task.on, history.tips, (*key, "on"))
+    source = source_of(task)
+    named = next((name for name in ("bring", "onto", "from") if _has(task, name)), "from")
+    if source is not None and source not in branches:
+        yield _no_branch(source, branches, (*key, named))
+    if source == task.on:
+        yield Problem(f"{task.on} can't be brought into itself", key=(*key, named))
+
+
+def _of_delivery(tasks: Sequence[Task], key: KeyPath, history: History) -> Iterator[Problem]:
+    """About what the first of these tasks pushes and deletes."""
+    task = tasks[0]
+    if task.push and not history.remote:
+        yield Problem("there is no remote to push to", "Give a story entry publish.", (*key, "push"))
+    if task.delete is None:
+        return
+    if task.delete not in history.tips:
+        yield _no_branch(task.delete, history.tips, (*key, "delete"))
+    if needed := _needed(task.delete, tasks):
+        what = f'the branch "{task.delete}" can\'t be deleted: {needed}'
+        yield Problem(what, "Delete another one, or in a later task.", (*key, "delete"))
+
+
+def _of_answers(scenario: Scenario, history: History) -> Iterator[Problem]:
+    labels = [commit.label for commit in history.commits if commit.label]
+    for number, answer in enumerate(scenario.answer):
+        if answer.task is not None and not 1 <= answer.task <= len(scenario.task):
+            yield Problem(
+                f"there is no task {answer.task}",
+                f"Tasks are numbered from 1 to {len(scenario.task)}.",
+                ("answer", number, "task"),
+            )
+        if answer.commit is not None and answer.commit not in labels:
+            hint = likely(answer.commit, labels)
+            yield Problem(f'no commit is labelled "{answer.commit}"', hint, ("answer", number, "commit"))
+
+
+def _needed(branch: str, tasks: Sequence[Task]) -> str:
+    """Why a branch is still needed when the first of these tasks is done, or nothing."""
+    if tasks[0].on == branch:
+        return "it receives the result"
+    later = any(branch in (task.on, task.bring, task.onto) for task in tasks[1:])
+    return "a later task needs it" if later else ""
+
+
+def _has(task: Task, key: str) -> bool:
+    return getattr(task, "from_" if key == "from" else key) is not None

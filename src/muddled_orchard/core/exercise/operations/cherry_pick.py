@@ -1,0 +1,53 @@
+"""cherry-pick: commits of elsewhere are copied."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import TYPE_CHECKING
+
+from muddled_orchard.core.base.phrases import listed
+from muddled_orchard.core.base.problems import KeyPath, Problem, likely
+from muddled_orchard.core.exercise.operations.operation import Operation, Planned, Replay
+from muddled_orchard.core.exercise.operations.rebase import replayed as changes_of
+from muddled_orchard.core.git.under_way import Words
+
+if TYPE_CHECKING:
+    from muddled_orchard.core.exercise.history import History
+    from muddled_orchard.core.exercise.scenario import Task
+
+
+class CherryPick(Operation):
+    """`git cherry-pick` of one commit or several."""
+
+    needs: Words = ("pick",)
+    result = "new commits"
+    under_way = "cherry-pick"
+    keeps_commits = True
+
+    def in_words(self, task: Task, on: str, source: str) -> str:
+        """`cherry-pick fix onto main`, by the labels of the commits."""
+        return f"cherry-pick {listed(task.pick or ())} onto {on}"
+
+    def sides(self, task: Task, replayed: str | None) -> tuple[str, str]:
+        """The branch that receives the commit, and the commit."""
+        return f"ours ({task.on})", f'theirs (the picked commit "{replayed}")'
+
+    def misfits(self, task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
+        """Labels that no commit has."""
+        for place, label in enumerate(task.pick or ()):
+            yield from no_such_label(label, history, (*key, "pick", place))
+
+    def begin(self, task: Task, ids: Mapping[str, str], *, quiet: bool = False) -> Words:
+        """`cherry-pick 1a2b3c4d`."""
+        return ("cherry-pick", *(ids[label] for label in task.pick or ()))
+
+    def replays(self, task: Task, planned: Planned) -> Sequence[Replay]:
+        """The picked commits."""
+        return changes_of(planned, [planned.labelled(label) for label in task.pick or ()])
+
+
+def no_such_label(label: str, history: History, key: KeyPath) -> Iterator[Problem]:
+    """What to say of a label at `key` that no commit of the story has."""
+    labels = [commit.label for commit in history.commits if commit.label]
+    if label not in labels:
+        yield Problem(f'no commit is labelled "{label}"', likely(label, labels), key)

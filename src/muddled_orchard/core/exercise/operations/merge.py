@@ -1,0 +1,59 @@
+"""merge: one branch is brought into another."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import TYPE_CHECKING
+
+from muddled_orchard.core.exercise.operations.operation import Operation
+from muddled_orchard.core.git.refs import is_on_remote
+from muddled_orchard.core.git.under_way import Words
+
+if TYPE_CHECKING:
+    from muddled_orchard.core.exercise.scenario import Task
+
+_FAST_FORWARD = {"never": "--no-ff", "only": "--ff-only"}
+
+
+class Merge(Operation):
+    """`git merge`, perhaps with `--squash`, `--no-ff` or `--ff-only`."""
+
+    needs: Words = ("bring",)
+    allows: Words = ("fast_forward", "squash")
+    result = "merge"
+    under_way = "merge"
+
+    def source(self, task: Task) -> str | None:
+        """The branch that is merged."""
+        return task.bring
+
+    def in_words(self, task: Task, on: str, source: str) -> str:
+        """`merge night-shift into main, squashed`."""
+        said = f"merge {source} into {on}"
+        if task.squash:
+            said += ", squashed"
+        if task.fast_forward in _FAST_FORWARD:
+            said += ", with a merge commit" if task.fast_forward == "never" else ", by fast-forward"
+        return said
+
+    def sides(self, task: Task, replayed: str | None) -> tuple[str, str]:
+        """The branch that receives the result, and the one that is merged."""
+        return f"ours ({task.on})", f"theirs ({self.source(task)})"
+
+    def begin(self, task: Task, ids: Mapping[str, str], *, quiet: bool = False) -> Words:
+        """`merge --no-ff night-shift`."""
+        how = [_FAST_FORWARD.get(task.fast_forward or ""), "--squash" if task.squash else None]
+        return (
+            "merge",
+            *(("-q", "--no-edit") if quiet else ()),
+            *filter(None, how),
+            self.source(task) or "",
+        )
+
+    def fetches_first(self, task: Task) -> bool:
+        """Where it is a branch of the remote that is merged."""
+        return is_on_remote(self.source(task))
+
+    def go_on(self, *, quiet: bool = False) -> Words:
+        """`commit`, which takes Git's own message."""
+        return ("commit", "-q", "--no-edit") if quiet else ("commit",)

@@ -1,0 +1,123 @@
+"""What an operation is to everything else: the members that each of them has."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Literal, Protocol
+
+from muddled_orchard.core.git.under_way import Words
+
+if TYPE_CHECKING:
+    from muddled_orchard.core.base.problems import KeyPath, Problem
+    from muddled_orchard.core.exercise.history import History
+    from muddled_orchard.core.exercise.scenario import Task
+    from muddled_orchard.core.git.commits import Commit, Commits
+
+ResultKind = Literal["merge", "rewritten branch", "new commits", "working tree"]
+"""What an operation leaves: one merge of two branches, its branch's commits anew on another base, further
+commits on its branch, or changes that nobody has committed."""
+
+
+class NamedCommit(Protocol):
+    """A commit as far as it is named: its id in hex, its author (`Name <address>`) and its subject."""
+
+    @property
+    def id(self) -> str: ...
+    @property
+    def author(self) -> str: ...
+    @property
+    def subject(self) -> str: ...
+
+
+class Planned(Protocol):
+    """The repository as it stands when an operation begins and all before it was solved by the key."""
+
+    @property
+    def commits(self) -> Commits: ...
+
+    def labelled(self, label: str) -> str:
+        """The id of the commit with a label."""
+
+    def stashed(self) -> str:
+        """The id of the commit that holds the stashed work."""
+
+    def to_replay(self, onto: str, branch: str) -> Sequence[str]:
+        """The ids of the commits that a rebase replays, the oldest first."""
+
+
+@dataclass(frozen=True, slots=True)
+class Replay:
+    """One commit that an operation replays: the ids of the commit from which its change is taken, of the one
+    that has the change, and of the one that it is about."""
+
+    base: str
+    theirs: str
+    original: str
+
+
+class Operation:
+    """One operation. Its methods get the task that asks for it."""
+
+    needs: Words = ()
+    """The keys of a task that it needs."""
+    allows: Words = ()
+    """The keys that it may have besides."""
+    result: ResultKind
+    """What it leaves."""
+    under_way: str
+    """The kind of operation that Git shows where it has stopped (`core.git.under_way`)."""
+    keeps_commits = False
+    """Whether its commits keep the authors and messages of those that they replay."""
+
+    def source(self, task: Task) -> str | None:
+        """The branch that it brings in or goes onto; of the remote with `origin/`."""
+        return None
+
+    def in_words(self, task: Task, on: str, source: str) -> str:
+        """What is asked, in a few words, with the names of the branches as they are to be written."""
+        raise NotImplementedError
+
+    def sides(self, task: Task, replayed: str | None) -> tuple[str, str]:
+        """Who ours and theirs are, for people; `replayed` is the subject of the commit at hand."""
+        raise NotImplementedError
+
+    def marker_labels(self, task: Task, replayed: Commit | None, *, sides_swapped: bool) -> tuple[str, str]:
+        """What Git writes behind the markers of ours and theirs, and in the names of files that it sets
+        aside."""
+        theirs = (task.on if sides_swapped else self.source(task)) or ""
+        return "HEAD", f"{replayed.id[:7]} ({replayed.subject})" if replayed else theirs
+
+    def misfits(self, task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
+        """What of a task at `key` the story does not have, beyond branches."""
+        return iter(())
+
+    def begin(self, task: Task, ids: Mapping[str, str], *, quiet: bool = False) -> Words:
+        """The command that begins it, without `git`. `ids` are those of labelled commits; `quiet` says no
+        more than it must, and opens no editor."""
+        raise NotImplementedError
+
+    def fetches_first(self, task: Task) -> bool:
+        """Whether what it brings in has to be fetched before."""
+        return False
+
+    def go_on(self, *, quiet: bool = False) -> Words:
+        """The command that completes the step at hand when all is staged, without `git`; none where nothing
+        is to be committed."""
+        return (self.under_way, "--continue")
+
+    def replays(self, task: Task, planned: Planned) -> Sequence[Replay]:
+        """The commits that it replays, in order; none for a merge, which is one step."""
+        return ()
+
+    def message(self, original: Commit) -> str:
+        """The message of the commit that replays one."""
+        return original.message
+
+    def shows(self, made: Commit, original: NamedCommit) -> bool:
+        """Whether a commit says that it is what the operation makes of another one."""
+        return (made.author, made.subject) == (original.author, original.subject)
+
+    def not_shown(self, task: Task, original: NamedCommit) -> str:
+        """What to say where no commit says so."""
+        return f'no commit of {task.on} says "{original.subject}" yet'

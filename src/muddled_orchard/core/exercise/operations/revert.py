@@ -1,0 +1,68 @@
+"""revert: a commit is undone by a further one."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import TYPE_CHECKING
+
+from muddled_orchard.core.exercise.operations.cherry_pick import no_such_label
+from muddled_orchard.core.exercise.operations.operation import (
+    NamedCommit,
+    Operation,
+    Planned,
+    Replay,
+)
+from muddled_orchard.core.git.under_way import Words
+
+if TYPE_CHECKING:
+    from muddled_orchard.core.base.problems import KeyPath, Problem
+    from muddled_orchard.core.exercise.history import History
+    from muddled_orchard.core.exercise.scenario import Task
+    from muddled_orchard.core.git.commits import Commit
+
+
+class Revert(Operation):
+    """`git revert`. Its message is its maker's to write: saying why is good practice."""
+
+    needs: Words = ("undo",)
+    result = "new commits"
+    under_way = "revert"
+
+    def in_words(self, task: Task, on: str, source: str) -> str:
+        """`revert prices on main`, by the label of the commit."""
+        return f"revert {task.undo} on {on}"
+
+    def sides(self, task: Task, replayed: str | None) -> tuple[str, str]:
+        """The branch, and how it was before the commit."""
+        return f"ours ({task.on})", f'theirs (before "{replayed}")'
+
+    def marker_labels(self, task: Task, replayed: Commit | None, *, sides_swapped: bool) -> tuple[str, str]:
+        """`HEAD` and `parent of 1a2b3c4 (Raise the prices)`."""
+        ours, theirs = super().marker_labels(task, replayed, sides_swapped=sides_swapped)
+        return ours, f"parent of {theirs}" if replayed else theirs
+
+    def misfits(self, task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
+        """A label that no commit has."""
+        return no_such_label(task.undo or "", history, (*key, "undo"))
+
+    def begin(self, task: Task, ids: Mapping[str, str], *, quiet: bool = False) -> Words:
+        """`revert 1a2b3c4d`."""
+        return ("revert", *(("--no-edit",) if quiet else ()), ids[task.undo or ""])
+
+    def replays(self, task: Task, planned: Planned) -> Sequence[Replay]:
+        """The change from the commit back to the one before it."""
+        undone = planned.labelled(task.undo or "")
+        parents = planned.commits[undone].parents
+        return [Replay(undone, parents[0], undone)] if parents else []
+
+    def message(self, original: Commit) -> str:
+        """The one that Git proposes."""
+        return f'Revert "{original.subject}"'
+
+    def shows(self, made: Commit, original: NamedCommit) -> bool:
+        """Whether its message names the commit, by subject or id."""
+        return original.subject in made.message or original.id in made.message
+
+    def not_shown(self, task: Task, original: NamedCommit) -> str:
+        """What to say where no commit does."""
+        return f"no commit of {task.on} says yet that it undoes it"

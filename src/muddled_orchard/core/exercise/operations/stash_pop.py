@@ -1,0 +1,56 @@
+"""stash-pop: work that was put aside comes back into the working tree."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import TYPE_CHECKING
+
+from muddled_orchard.core.base.problems import KeyPath, Problem
+from muddled_orchard.core.exercise.operations.operation import Operation, Planned, Replay
+from muddled_orchard.core.git.under_way import Words
+
+if TYPE_CHECKING:
+    from muddled_orchard.core.exercise.history import History
+    from muddled_orchard.core.exercise.scenario import Task
+    from muddled_orchard.core.git.commits import Commit
+
+
+class StashPop(Operation):
+    """`git stash pop`."""
+
+    result = "working tree"
+    under_way = "stash-pop"
+
+    def in_words(self, task: Task, on: str, source: str) -> str:
+        """`pop the stash on main`."""
+        return f"pop the stash on {on}"
+
+    def sides(self, task: Task, replayed: str | None) -> tuple[str, str]:
+        """The branch, and the stashed work."""
+        return f"ours ({task.on})", "theirs (your stashed work)"
+
+    def marker_labels(self, task: Task, replayed: Commit | None, *, sides_swapped: bool) -> tuple[str, str]:
+        """The words that Git has for the two."""
+        return STASH_LABELS
+
+    def misfits(self, task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
+        """A stash with nothing in it."""
+        if not history.stashes:
+            yield Problem("nothing is in the stash", "Give a story entry stash = true.", key)
+
+    def begin(self, task: Task, ids: Mapping[str, str], *, quiet: bool = False) -> Words:
+        """`stash pop`."""
+        return ("stash", "pop", *(("-q",) if quiet else ()))
+
+    def go_on(self, *, quiet: bool = False) -> Words:
+        """Nothing: the work is where it was to come."""
+        return ()
+
+    def replays(self, task: Task, planned: Planned) -> Sequence[Replay]:
+        """What was changed when the work was put aside."""
+        stash = planned.stashed()
+        return [Replay(planned.commits[stash].parents[0], stash, stash)]
+
+
+STASH_LABELS = ("Updated upstream", "Stashed changes")
+"""What Git writes behind markers where a stash is popped."""

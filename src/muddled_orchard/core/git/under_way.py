@@ -1,0 +1,48 @@
+"""What Git can have under way, each with how it is called, completed and given up."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+Words = tuple[str, ...]
+"""A command, word by word."""
+
+
+@dataclass(frozen=True, slots=True)
+class UnderWay:
+    """An operation that Git has begun: a name for it, what to say of one that was never completed, and the
+    commands that complete it (none where there is nothing to commit) and give it up."""
+
+    name: str
+    unfinished: str
+    go_on: Words
+    give_up: Words
+
+
+def _replaying(word: str, name: str, unfinished: str) -> UnderWay:
+    return UnderWay(name, unfinished, ("git", word, "--continue"), ("git", word, "--abort"))
+
+
+UNDER_WAY: Mapping[str, UnderWay] = {
+    "merge": UnderWay(
+        "a merge", "The merge was begun but never completed", ("git", "commit"), ("git", "merge", "--abort")
+    ),
+    "squash": UnderWay(
+        "a squash merge",
+        "A squash merge was begun and its result never committed",
+        ("git", "commit"),
+        ("git", "reset", "--merge"),
+    ),
+    "rebase": _replaying("rebase", "a rebase", "A rebase is still in progress"),
+    "am": _replaying("am", "applying a patch", "Applying a patch (git am) is still in progress"),
+    "cherry-pick": _replaying("cherry-pick", "a cherry-pick", "A cherry-pick is still in progress"),
+    "revert": _replaying("revert", "a revert", "A revert is still in progress"),
+    "stash-pop": UnderWay(
+        "bringing stashed work back",
+        "The stash was popped, and its conflict is still there",
+        (),
+        ("git", "reset", "--merge"),
+    ),
+}
+"""By the kind that `Pending` has."""
