@@ -21,12 +21,12 @@ from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.grading.assess import assess
 from muddled_orchard.core.merging.alignment import Gap, align
 from muddled_orchard.core.submission.evidence import Evidence
-from muddled_orchard.files.scenarios.catalogue import Shelf, bundled_ids
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary, bundled_ids
 from muddled_orchard.rehearsal.behaviours import named
-from muddled_orchard.rehearsal.session import Desk
+from muddled_orchard.rehearsal.session import LearnerSession
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.ask.keymaking import make_key
-from muddled_orchard.vcs.ask.scratch import Workshop
+from muddled_orchard.vcs.ask.scratch import ScratchRepository
 from muddled_orchard.vcs.ask.surveying import Surveyor
 from muddled_orchard.vcs.grading import grader
 from muddled_orchard.vcs.planting import plant
@@ -68,7 +68,7 @@ def row(what: str, ours: float, by_hand: float, count: int) -> None:
 
 def planting(top: Path, count: int) -> None:
     """The same repository again and again, by both ways; their ids must agree."""
-    scenario = Shelf().find(EXERCISE)
+    scenario = ScenarioLibrary().find(EXERCISE)
     assert scenario is not None  # noqa: S101
     model = plant(scenario, top / "plain", "0")
     material = material_of(top)
@@ -92,26 +92,26 @@ def planting(top: Path, count: int) -> None:
 
 def grading(top: Path, count: int) -> None:
     """Submissions of eight behaviours in turn: all of one variant, then each of its own."""
-    shelf = Shelf()
-    scenario = shelf.find(EXERCISE)
+    library = ScenarioLibrary()
+    scenario = library.find(EXERCISE)
     assert scenario is not None  # noqa: S101
-    workshop = Workshop(top / "workshop.git")
+    scratch = ScratchRepository(top / "scratch.git")
     for kind, codes in (("one variant", 1), (f"{count} variants", count)):
         folder = top / f"class-{codes}"
         for number in range(count):
             code = hashlib.sha256(str(number % codes).encode()).hexdigest()[:6]
             plant(scenario, folder / f"{number:04}", code)
-            key = make_key(workshop, scenario, code)
+            key = make_key(scratch, scenario, code)
             behaviour = named(WAYS[number % len(WAYS)])
-            behaviour.act(Desk(folder / f"{number:04}" / "work", key, "ilse"))
-        key = make_key(workshop, scenario, hashlib.sha256(b"0").hexdigest()[:6])
+            behaviour.act(LearnerSession(folder / f"{number:04}" / "work", key, "ilse"))
+        key = make_key(scratch, scenario, hashlib.sha256(b"0").hexdigest()[:6])
         (top / "wanted").write_bytes(key.texts[key.steps[0].solved["press.toml"].id])
         tips = [key.refs[f"refs/heads/{branch}"] for branch in ("main", "night-shift")]
         script = [str(HERE / "by_hand_grade.sh"), str(folder), str(top / "wanted"), *tips]
         submissions = sorted(folder.iterdir())
 
         def ours(_: int, submissions: list[Path] = submissions) -> None:
-            with grader(shelf.find) as one:
+            with grader(library.find) as one:
                 assert len(list(one.grade(submissions))) == count  # noqa: S101
 
         def by_hand(_: int, script: list[str] = script) -> None:
@@ -121,9 +121,9 @@ def grading(top: Path, count: int) -> None:
 
 
 def surveying() -> None:
-    """A survey of the whole catalogue beside the bare `git merge-tree` calls for the same meetings."""
-    shelf = Shelf()
-    scenarios = [scenario for id_ in bundled_ids() if (scenario := shelf.find(id_)) is not None]
+    """A survey of the whole catalogue beside the bare `git merge-tree` calls for the same merges."""
+    library = ScenarioLibrary()
+    scenarios = [scenario for id_ in bundled_ids() if (scenario := library.find(id_)) is not None]
     asked: list[tuple[str, str]] = []
     merge_trees = git.merge_trees
 
@@ -137,7 +137,7 @@ def surveying() -> None:
         one = Surveyor(Path(folder))
         ours = timed(lambda: one.survey(scenarios, PLAIN_VARIANT))
         git.merge_trees = merge_trees
-        gitdir = Path(folder) / "workshop.git"
+        gitdir = Path(folder) / "scratch.git"
 
         def bare() -> None:
             for number, pair in enumerate(asked):
@@ -152,14 +152,14 @@ def surveying() -> None:
 
 def assessing() -> None:
     """The pure core on one submission's evidence, for every bundled scenario solved by its key."""
-    shelf = Shelf()
+    library = ScenarioLibrary()
     taken: list[tuple[float, str, int]] = []
     with tempfile.TemporaryDirectory() as folder:
-        workshop = Workshop(Path(folder) / "workshop.git")
+        scratch = ScratchRepository(Path(folder) / "scratch.git")
         for id_ in bundled_ids():
-            scenario = shelf.find(id_)
+            scenario = library.find(id_)
             assert scenario is not None  # noqa: S101
-            key = make_key(workshop, scenario, PLAIN_VARIANT)
+            key = make_key(scratch, scenario, PLAIN_VARIANT)
             tips = {**key.refs, **{f"refs/heads/{name}": tip for name, tip in key.solved_tips.items()}}
             own = {id_: commit for id_, commit in key.commits.items() if id_ not in key.handed_out}
             on = scenario.task[-1].on

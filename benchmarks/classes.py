@@ -26,12 +26,12 @@ from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.files.archives.packing import pack
 from muddled_orchard.files.archives.submissions import find_submissions
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.files.scenarios.catalogue import Shelf
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.rehearsal.behaviours import named
-from muddled_orchard.rehearsal.session import Desk
+from muddled_orchard.rehearsal.session import LearnerSession
 from muddled_orchard.system.output import write_file
 from muddled_orchard.vcs.ask.keymaking import make_key
-from muddled_orchard.vcs.ask.scratch import Workshop
+from muddled_orchard.vcs.ask.scratch import ScratchRepository
 from muddled_orchard.vcs.planting import read_files
 
 CORES = len(os.sched_getaffinity(0))
@@ -126,16 +126,16 @@ def _work(top: Path, size: int) -> None:
 
 def _worked(piece: tuple[Path, int, str, str]) -> None:
     top, number, variant, file = piece
-    desk = top / f"desk-{number}"
+    session = top / f"desk-{number}"
     with tarfile.open(top / "out" / file) as archive:
-        archive.extractall(desk, filter="data")
-    scenario = Shelf().find(EXERCISE)
+        archive.extractall(session, filter="data")
+    scenario = ScenarioLibrary().find(EXERCISE)
     assert scenario is not None  # noqa: S101 - it is bundled
-    key = make_key(Workshop(desk / "workshop.git"), scenario, variant)
-    named(WAYS[number % len(WAYS)]).act(Desk(desk / EXERCISE / "work", key, "ilse"))
-    packed = pack(dict(read_files(desk / EXERCISE)), EXERCISE, "tar.gz")
+    key = make_key(ScratchRepository(session / "scratch.git"), scenario, variant)
+    named(WAYS[number % len(WAYS)]).act(LearnerSession(session / EXERCISE / "work", key, "ilse"))
+    packed = pack(dict(read_files(session / EXERCISE)), EXERCISE, "tar.gz")
     write_file(top / "back" / f"{number}.tar.gz", packed)
-    shutil.rmtree(desk)
+    shutil.rmtree(session)
 
 
 def _mixed(top: Path, size: int) -> None:
@@ -168,10 +168,10 @@ def _mixed(top: Path, size: int) -> None:
 def _memory(top: Path) -> None:
     """What the parent grows by, and the largest worker."""
     submissions = find_submissions([top / "back"]).handed
-    with marked(submissions[:2], Course(Shelf()), Bounds(), CORES) as going:
+    with marked(submissions[:2], Course(ScenarioLibrary()), Bounds(), CORES) as going:
         list(going)  # what is loaded once doesn't grow
     before = _resident()
-    with marked(submissions, Course(Shelf()), Bounds(), CORES) as going:
+    with marked(submissions, Course(ScenarioLibrary()), Bounds(), CORES) as going:
         results = list(going)
     grown = (_resident() - before) / len(results)
     worker = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024

@@ -7,7 +7,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from muddled_orchard.files.scenarios.catalogue import Shelf
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.vcs.planting import plant
 
 HERE = Path(__file__).parent
@@ -33,7 +33,7 @@ def timed(work: Callable[[], object]) -> float:
 
 def material_of(top: Path) -> Path:
     """The files and messages that the by-hand scripts build the exercise from."""
-    scenario = Shelf().find(EXERCISE)
+    scenario = ScenarioLibrary().find(EXERCISE)
     assert scenario is not None  # noqa: S101 - it is bundled
     model = plant(scenario, top / "model", "0")
     material = top / "material"

@@ -176,7 +176,7 @@ def submissions(seed: int, room: Path, many: int = 24) -> None:
     shutil.copytree(room / "right", honest, symlinks=True)
     (alone,) = json.loads(muddled("grade", honest, "--json").stdout)["submissions"]
     for number in range(many):
-        top = room / "desk/h"
+        top = room / "session/h"
         shutil.rmtree(top.parent, ignore_errors=True)
         shutil.copytree(room / chance.choice(("right", "right", "half")), top, symlinks=True)
         for mutate in chance.choice(

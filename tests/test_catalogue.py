@@ -11,37 +11,37 @@ import pytest
 from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.key.answer_key import Step
-from muddled_orchard.files.scenarios.catalogue import Shelf, bundled_ids
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary, bundled_ids
 from muddled_orchard.files.scenarios.scenario_file import load_scenario
 from muddled_orchard.files.scenarios.sketches import SKETCHES
-from muddled_orchard.rehearsal.session import Desk, solve
+from muddled_orchard.rehearsal.session import LearnerSession, solve
 from muddled_orchard.vcs.ask.keymaking import make_key
-from muddled_orchard.vcs.ask.scratch import Workshop
+from muddled_orchard.vcs.ask.scratch import ScratchRepository
 from muddled_orchard.vcs.grading import grader
 from muddled_orchard.vcs.planting import plant
 from tests.conftest import muddled, shell
 from tests.test_prediction import is_hunk, shown
 
 
-def meet_and_solve(desk: Desk, step: Step) -> None:
+def meet_and_solve(session: LearnerSession, step: Step) -> None:
     """What Git shows is what the key says: the paths, their stages, and the hunks of each text."""
-    stages = {c.path: {stage: blob.id for stage, blob in c.stages.items()} for c in step.meeting.conflicts}
-    assert desk.unmerged() == stages
-    for conflict in step.meeting.conflicts:
+    stages = {c.path: {stage: blob.id for stage, blob in c.stages.items()} for c in step.merge.conflicts}
+    assert session.unmerged() == stages
+    for conflict in step.merge.conflicts:
         if conflict.merged is not None:
-            text = (desk.work / conflict.path).read_bytes().decode("utf-8", "surrogateescape")
+            text = (session.work / conflict.path).read_bytes().decode("utf-8", "surrogateescape")
             hunks = [part[:2] for part in shown(text) if is_hunk(part)]
             assert hunks == [(hunk.ours, hunk.theirs) for hunk in conflict.merged.hunks]
-    solve(desk, step)
+    solve(session, step)
 
 
 @pytest.mark.parametrize("id_", bundled_ids())
 def test_every_bundled_scenario_is_met_as_its_key_says(id_: str, tmp_path: Path) -> None:
-    shelf = Shelf()
-    scenario = shelf.find(id_)
+    library = ScenarioLibrary()
+    scenario = library.find(id_)
     assert scenario is not None
     assert scenario.values, "at least one value varies"
-    key = make_key(Workshop(tmp_path / "workshop.git"), scenario, "5c1d9a")
+    key = make_key(ScratchRepository(tmp_path / "scratch.git"), scenario, "5c1d9a")
     planted = plant(scenario, tmp_path / "ilse", "5c1d9a")
     work = tmp_path / "ilse/work"
     assert tuple(planted.ids[number] for number in range(len(planted.ids))) == key.ids
@@ -55,11 +55,11 @@ def test_every_bundled_scenario_is_met_as_its_key_says(id_: str, tmp_path: Path)
     answered = {
         conflict.path
         for step in key.steps
-        for conflict in step.meeting.conflicts
+        for conflict in step.merge.conflicts
         if not step.accepted[conflict.path]
     }
     assert not answered, "the key covers every conflict"
-    Desk(work, key, "ilse").carry_out(meet_and_solve)
+    LearnerSession(work, key, "ilse").carry_out(meet_and_solve)
     assert not (work / ".git/MERGE_HEAD").exists()
     assert not (work / ".git/rebase-merge").exists()
     last = scenario.task[-1]
@@ -68,7 +68,7 @@ def test_every_bundled_scenario_is_met_as_its_key_says(id_: str, tmp_path: Path)
     if last.do != "stash-pop":
         for path, blob in wanted.items():
             assert shell(work, f"git rev-parse 'HEAD:{path}'").strip() == blob.id, path
-    with grader(shelf.find) as one:
+    with grader(library.find) as one:
         (assessment,) = one.grade([tmp_path / "ilse"])
     lacking = {
         c.id: c.outcome.because for c in assessment.criteria if c.outcome.verdict not in ("met", "skipped")
@@ -114,20 +114,18 @@ def test_a_stash_in_the_way_is_set_aside_as_git_names_it(
     text = re.sub(r"(?s)\[values\].*?\n\n|\[\[answer\]\].*", "", text)
     text += f'[[answer]]\nfile = "{set_aside}"\ngone = true\n'
     (tmp_path / "stash.toml").write_text(text, "utf-8")
-    key = make_key(Workshop(tmp_path / "workshop.git"), load_scenario(tmp_path / "stash.toml"), "x")
+    key = make_key(ScratchRepository(tmp_path / "scratch.git"), load_scenario(tmp_path / "stash.toml"), "x")
     plant(key.scenario, tmp_path / "ilse", "x")
-    Desk(tmp_path / "ilse/work", key, "ilse").carry_out(meet_and_solve)
+    LearnerSession(tmp_path / "ilse/work", key, "ilse").carry_out(meet_and_solve)
 
 
 def test_variants_of_every_scenario_differ_and_have_a_key(tmp_path: Path) -> None:
-    shelf = Shelf()
-    workshop = Workshop(tmp_path / "workshop.git")
+    library = ScenarioLibrary()
+    scratch = ScratchRepository(tmp_path / "scratch.git")
     for id_ in bundled_ids():
-        scenario = shelf.find(id_)
+        scenario = library.find(id_)
         assert scenario is not None
-        ids = {
-            make_key(workshop, scenario, code).ids[-1] for code in (PLAIN_VARIANT, "a", "b", "c", "d", "e")
-        }
+        ids = {make_key(scratch, scenario, code).ids[-1] for code in (PLAIN_VARIANT, "a", "b", "c", "d", "e")}
         assert len(ids) > 1, id_
 
 
@@ -159,9 +157,9 @@ def test_ids_are_the_same_everywhere(id_: str, tmp_path: Path) -> None:
 
 
 def test_what_starts_stopped_is_the_same_everywhere(tmp_path: Path) -> None:
-    shelf = Shelf()
+    library = ScenarioLibrary()
     for id_ in ("left-in-a-merge", "left-in-a-rebase"):
-        scenario = shelf.find(id_)
+        scenario = library.find(id_)
         assert scenario is not None
         said = []
         for name in ("one", "two"):

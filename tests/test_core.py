@@ -20,7 +20,7 @@ from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.locating.locate import locate
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.answers import accepted_for
-from muddled_orchard.core.merging.conflict import Conflict, Hunk, Meeting, MergedText
+from muddled_orchard.core.merging.conflict import Conflict, Hunk, MergedText, MergeResult
 from muddled_orchard.core.merging.markers import judged
 from muddled_orchard.core.submission.evidence import Evidence, IndexEntry, Move, Pending
 from muddled_orchard.core.submission.status import is_backup
@@ -87,7 +87,7 @@ def key() -> Key:
         theirs="theirs",
         ours_name="ours (main)",
         theirs_name="theirs (side)",
-        meeting=Meeting({"f": blob("with markers")}, (conflict,)),
+        merge=MergeResult({"f": blob("with markers")}, (conflict,)),
         accepted={"f": accepted_for(conflict, written, 1)[0]},
         solved={"f": blob(MERGED)},
     )
@@ -170,7 +170,7 @@ def with_answers(*answers: Answer) -> Key:
     """The same key with other answers."""
     written = replace(scenario(), answer=answers)
     step = key().steps[0]
-    accepted = {"f": accepted_for(step.meeting.conflicts[0], written, 1)[0]}
+    accepted = {"f": accepted_for(step.merge.conflicts[0], written, 1)[0]}
     return replace(key(), scenario=written, steps=(replace(step, accepted=accepted),))
 
 

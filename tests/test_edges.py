@@ -33,11 +33,11 @@ from muddled_orchard.core.key.answers import Accepted
 from muddled_orchard.core.merging.conflict import Hunk, MergedText
 from muddled_orchard.files.archives.submissions import Handed
 from muddled_orchard.files.archives.unpacking import unpacked_bytes
-from muddled_orchard.files.scenarios.catalogue import Shelf
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.system import output
 from muddled_orchard.system.output import write_file, write_new_file
 from muddled_orchard.vcs.read import objects
-from muddled_orchard.vcs.read.disk import DiskPlace
+from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.objects import ForeignObjects
 from tests.conftest import PROGRAM, all_marked, muddled, shell
 from tests.test_verdicts import MERGE, scenario, write
@@ -80,12 +80,12 @@ def test_packs_are_bounded_together(planted: Path, monkeypatch: pytest.MonkeyPat
     for most, fits in ((2 * size, True), (size - 1, False)):
         monkeypatch.setattr(objects, "LARGEST_PACKS", most)
         if fits:
-            assert ForeignObjects(DiskPlace(folder)).has(
+            assert ForeignObjects(DiskSource(folder)).has(
                 shell(planted / "work", "git rev-parse HEAD").strip()
             )
         else:
             with pytest.raises(Exceeded, match="its packs are larger"):
-                ForeignObjects(DiskPlace(folder))
+                ForeignObjects(DiskSource(folder))
 
 
 @pytest.mark.parametrize(
@@ -176,13 +176,13 @@ def test_a_file_is_written_whole_or_not_at_all(tmp_path: Path, monkeypatch: pyte
 
 
 def test_a_worker_that_fails_alone_is_not_tried_again(planted: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    def opened(path: Path, bounds: Bounds) -> DiskPlace:  # noqa: ARG001
+    def opened(path: Path, bounds: Bounds) -> DiskSource:  # noqa: ARG001
         with (planted / "tries").open("a") as tries:
             tries.write(".")
         os._exit(3)
 
     monkeypatch.setattr(parallel, "opened", opened)
-    (found,) = all_marked([Handed(planted, "ilse")], Course(Shelf()), Bounds(), 1)
+    (found,) = all_marked([Handed(planted, "ilse")], Course(ScenarioLibrary()), Bounds(), 1)
     assert found.assessment.reason == "reading it took the grader down; a person has to look"
     assert (planted / "tries").read_text() == "."
 
@@ -207,7 +207,7 @@ def test_whatever_leaves_a_worker_costs_its_submission_alone(
     monkeypatch.setattr(parallel, "opened", opened)
     handed = [Handed(planted.parent / name, name) for name in ("ilse", "odd", "two")]
     shell(planted.parent, "cp -r ilse odd; cp -r ilse two")
-    found = all_marked(handed, Course(Shelf()), Bounds(), 1)
+    found = all_marked(handed, Course(ScenarioLibrary()), Bounds(), 1)
     assert [one.assessment.state for one in found] == ["untouched", "unreadable", "untouched"]
 
 
@@ -274,7 +274,7 @@ def test_our_reading_of_packs_is_gits(planted: Path) -> None:
     )
     for version in (2, 1):
         shell(work, f"git -c pack.indexVersion={version} repack -qadf --depth=50 --window=50")
-        found = ForeignObjects(DiskPlace(work / ".git/objects"))
+        found = ForeignObjects(DiskSource(work / ".git/objects"))
         listed = shell(
             work, "git cat-file --batch-all-objects --batch-check='%(objectname) %(objecttype) %(objectsize)'"
         )

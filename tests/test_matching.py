@@ -20,12 +20,12 @@ from muddled_orchard.core.git.trees import Blob
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.locating.matching import matched
 from muddled_orchard.core.key.answer_key import Step
-from muddled_orchard.core.merging.conflict import Meeting
-from muddled_orchard.files.scenarios.catalogue import BUNDLED, Shelf, bundled_ids
+from muddled_orchard.core.merging.conflict import MergeResult
+from muddled_orchard.files.scenarios.catalogue import BUNDLED, ScenarioLibrary, bundled_ids
 from muddled_orchard.files.scenarios.scenario_file import load_scenario, read_scenario
 from muddled_orchard.files.stored import digest_of, scenario_of, scenario_text
 from muddled_orchard.vcs.ask.keymaking import make_key
-from muddled_orchard.vcs.ask.scratch import Workshop
+from muddled_orchard.vcs.ask.scratch import ScratchRepository
 from tests.scenarios import SMALL
 
 TASK = Task(do="rebase", on="work", onto="main")
@@ -54,7 +54,7 @@ def replayed(*made: tuple[str, str, str]) -> dict[str, Any]:
         steps.append(
             Step(
                 task=1, operation=TASK, commit=subject, ours=f"on {subject}", theirs=subject, base=before, ours_name="ours",
-                theirs_name="theirs", meeting=Meeting(solved, ()), accepted={}, solved=solved,
+                theirs_name="theirs", merge=MergeResult(solved, ()), accepted={}, solved=solved,
             )
         )  # fmt: skip
         before = subject
@@ -160,9 +160,9 @@ def test_without_a_ledger_only_what_submissions_show_among_themselves_is_told() 
 
 
 def test_variants_are_the_same_one_by_one_and_in_a_class() -> None:
-    shelf = Shelf()
+    library = ScenarioLibrary()
     for id_ in bundled_ids():
-        scenario = shelf.find(id_)
+        scenario = library.find(id_)
         assert scenario is not None
         variants = Variants(scenario)
         for code in ("0", "5c1d9a", "b", "0"):
@@ -175,12 +175,12 @@ def test_variants_are_the_same_one_by_one_and_in_a_class() -> None:
 
 
 def test_scenarios_of_one_id_never_share_what_they_meet(tmp_path: Path) -> None:
-    workshop = Workshop(tmp_path / "workshop.git")
+    scratch = ScratchRepository(tmp_path / "scratch.git")
     for number in range(30):  # each is forgotten before the next one comes
         text = SMALL.replace("north: 4", f"north: {number + 10}")
         scenario, problems = read_scenario(text)
         assert scenario is not None, problems
-        (hunk,) = make_key(workshop, scenario, "0").steps[0].meeting.conflicts[0].merged.hunks  # type: ignore[union-attr]
+        (hunk,) = make_key(scratch, scenario, "0").steps[0].merge.conflicts[0].merged.hunks  # type: ignore[union-attr]
         assert hunk.theirs == (f"north: {number + 10}\n",)
 
 

@@ -15,13 +15,13 @@ import pytest
 from muddled_orchard.core.base.limits import Bounds, Exceeded
 from muddled_orchard.core.git.trees import Blob, File
 from muddled_orchard.core.submission.evidence import IndexEntry
-from muddled_orchard.core.submission.file_source import Below, Entry, MemoryPlace, below
+from muddled_orchard.core.submission.file_source import Below, FileEntry, MemorySource, below
 from muddled_orchard.files.archives.packing import pack
 from muddled_orchard.files.archives.unpacking import is_archive, unpacked, unpacked_bytes
 from muddled_orchard.system.output import write_file
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.index import BadIndex, index_file, read_index
-from muddled_orchard.vcs.read.disk import DiskPlace
+from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.write.build import new_repository, zone
 from muddled_orchard.vcs.write.memory import Objects, loose_file, loose_path, pack_file
 from tests.conftest import LEARNER, shell
@@ -192,9 +192,9 @@ def test_tars_of_every_format_read_alike(form: int) -> None:
     ]  # fmt: skip
 
 
-def both(tmp_path: Path) -> list[MemoryPlace | DiskPlace]:
+def both(tmp_path: Path) -> list[MemorySource | DiskSource]:
     """The same files in memory and on a disk."""
-    memory = MemoryPlace()
+    memory = MemorySource()
     memory.add("a/b/file", "file", b"text", executable=True)
     memory.add("a/link", "link", b"b")
     memory.add("pipe", "other")
@@ -202,7 +202,7 @@ def both(tmp_path: Path) -> list[MemoryPlace | DiskPlace]:
     shell(
         tmp_path, "mkdir -p a/b empty; printf text >a/b/file; chmod 755 a/b/file; ln -s b a/link; mkfifo pipe"
     )
-    return [memory, DiskPlace(tmp_path)]
+    return [memory, DiskSource(tmp_path)]
 
 
 def test_a_place_is_the_same_in_memory_and_on_a_disk(tmp_path: Path) -> None:
@@ -220,7 +220,7 @@ def test_a_place_is_the_same_in_memory_and_on_a_disk(tmp_path: Path) -> None:
             None
         ] * 5
         assert place.target("a/link") == b"b"
-        assert place.entries("a/b") == [Entry("file", "file", 4, True)]
+        assert place.entries("a/b") == [FileEntry("file", "file", 4, True)]
         assert (place.entries("empty"), place.entries("none"), place.entries("a/link")) == ([], [], [])
         assert sorted(path for path, _ in below(place)) == ["a/b/file", "a/link", "pipe"]
         inner = Below(place, "a")
@@ -232,7 +232,7 @@ def test_a_place_is_the_same_in_memory_and_on_a_disk(tmp_path: Path) -> None:
 
 
 def test_what_an_archive_says_twice_counts_as_it_is_said_last() -> None:
-    place = MemoryPlace()
+    place = MemorySource()
     place.add("a/b", "file", b"one")
     place.add("a/b", "file", b"two")
     assert place.read("a/b", 9) == b"two"

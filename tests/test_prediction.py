@@ -14,11 +14,11 @@ from hypothesis import strategies as st
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.lines import Lines, lines_of
 from muddled_orchard.core.git.trees import Blob
-from muddled_orchard.core.merging.conflict import Hunk, Meeting, merged_text
-from muddled_orchard.core.merging.equivalence import telling
-from muddled_orchard.vcs.ask import scratch as workshops
+from muddled_orchard.core.merging.conflict import Hunk, MergeResult, merged_text
+from muddled_orchard.core.merging.equivalence import history_shape
+from muddled_orchard.vcs.ask import scratch as scratches
 from muddled_orchard.vcs.ask.predict import predict
-from muddled_orchard.vcs.ask.scratch import Question, Workshop
+from muddled_orchard.vcs.ask.scratch import Question, ScratchRepository
 from muddled_orchard.vcs.write.build import new_repository
 from tests.conftest import shell
 
@@ -77,10 +77,10 @@ def test_hunks_are_those_of_a_real_merge(texts: tuple[str, str, str]) -> None:
         ours, theirs = commit(repo, texts[1], [base]), commit(repo, texts[2], [base])
         repo.references.create("refs/heads/main", ours)
         repo.references.create("refs/heads/side", theirs)
-        (meeting,) = predict(new_workshop(work, repo), [(ours, theirs)])
+        (merge,) = predict(new_workshop(work, repo), [(ours, theirs)])
         shell(work, "git checkout -qf main; git merge -q --no-edit side >/dev/null || true")
         left = (work / "row.txt").read_text("utf-8")
-        conflict = meeting.conflict("row.txt")
+        conflict = merge.conflict("row.txt")
         assert bool(conflict) == ("<<<<<<< " in left)
         if conflict is None or conflict.merged is None:
             return
@@ -102,9 +102,9 @@ def is_hunk(part: Lines | tuple[Lines, Lines, Lines]) -> bool:
 
 def new_workshop(work: Path, repo: pygit2.Repository) -> pygit2.Repository:
     """A bare repository beside the learner's that sees its objects: attributes go there, not to them."""
-    workshop = new_repository(work / "workshop.git", bare=True)
-    (work / "workshop.git/objects/info/alternates").write_text(f"{repo.path}objects\n")
-    return pygit2.Repository(workshop.path)
+    scratch = new_repository(work / "scratch.git", bare=True)
+    (work / "scratch.git/objects/info/alternates").write_text(f"{repo.path}objects\n")
+    return pygit2.Repository(scratch.path)
 
 
 def commit(repo: pygit2.Repository, text: str, parents: list[str]) -> str:
@@ -134,30 +134,28 @@ OTHER = {"apple": "medlar", "pear": "cider", "plum": "a", "quince": "rows of nut
          "ours ripe": "o", "theirs ripe": "t"}  # fmt: skip
 
 
-def asked(workshop: Workshop, versions: tuple[dict[str, bytes], ...]) -> Question:
+def asked(scratch: ScratchRepository, versions: tuple[dict[str, bytes], ...]) -> Question:
     """What do two sides meet that grew from one base?"""
     texts: dict[str, bytes] = {}
     commits: list[Commit] = []
     for files in versions:
-        tree = {path: Blob(0o100644, workshop.objects.blob(data)) for path, data in files.items()}
+        tree = {path: Blob(0o100644, scratch.objects.blob(data)) for path, data in files.items()}
         texts |= {blob.id: files[path] for path, blob in tree.items()}
-        top = workshop.objects.tree({path: (blob.mode, blob.id) for path, blob in tree.items()})
+        top = scratch.objects.tree({path: (blob.mode, blob.id) for path, blob in tree.items()})
         parents = [one.id for one in commits[:1]]
         who = f"Maren Quill <maren@orchard.example> {len(commits)} +0000"
         commits.append(
-            Commit(workshop.objects.commit(who, "Row", top, parents), tuple(parents), who, "Row", tree)
+            Commit(scratch.objects.commit(who, "Row", top, parents), tuple(parents), who, "Row", tree)
         )
     return Question((commits[1].id, commits[2].id), {one.id: one for one in commits}, texts, {})
 
 
-def said(workshop: Workshop, question: Question, meeting: Meeting) -> object:
-    """All that a meeting says: contents, and conflicts."""
+def said(scratch: ScratchRepository, question: Question, merge: MergeResult) -> object:
+    """All that a merge says: contents, and conflicts."""
     texts: dict[str, bytes] = dict(question.texts)
-    workshop.read_texts(texts, meeting)
-    broken = {conflict.path for conflict in meeting.conflicts}
-    return {
-        path: texts[blob.id] for path, blob in meeting.tree.items() if path not in broken
-    }, meeting.conflicts
+    scratch.read_texts(texts, merge)
+    broken = {conflict.path for conflict in merge.conflicts}
+    return {path: texts[blob.id] for path, blob in merge.tree.items() if path not in broken}, merge.conflicts
 
 
 @settings(max_examples=100, deadline=None)
@@ -167,30 +165,30 @@ def said(workshop: Workshop, question: Question, meeting: Meeting) -> object:
 def test_what_is_told_in_other_words_is_what_git_says(texts: tuple[str, str, str]) -> None:
     others = tuple("\n".join(OTHER[word] for word in text.split("\n")) for text in texts)
     with tempfile.TemporaryDirectory() as folder:
-        told, alone = (Workshop(Path(folder) / name) for name in ("told.git", "alone.git"))
+        told, alone = (ScratchRepository(Path(folder) / name) for name in ("told.git", "alone.git"))
         first, second = (
             tuple({"row.txt": text.encode(), "kept.txt": b"as it is\n"} for text in words)
             for words in (texts, others)
         )
-        told.meetings([asked(told, first)])
+        told.merges([asked(told, first)])
         question = asked(told, second)
-        (meeting,), (right,) = told.meetings([question]), alone.meetings([asked(alone, second)])
-        assert said(told, question, meeting) == said(alone, question, right)
+        (merge,), (right,) = told.merges([question]), alone.merges([asked(alone, second)])
+        assert said(told, question, merge) == said(alone, question, right)
 
 
 def test_git_is_asked_once_for_what_differs_in_words(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     counted: list[int] = []
 
-    def counting(repo: pygit2.Repository, pairs: Sequence[tuple[str, str]]) -> list[Meeting]:
+    def counting(repo: pygit2.Repository, pairs: Sequence[tuple[str, str]]) -> list[MergeResult]:
         counted.append(len(pairs))
         return predict(repo, pairs)
 
-    monkeypatch.setattr(workshops, "predict", counting)
-    workshop = Workshop(tmp_path / "workshop.git")
+    monkeypatch.setattr(scratches, "predict", counting)
+    scratch = ScratchRepository(tmp_path / "scratch.git")
     rows = [tuple({"row.txt": f"a\n{word}{number}\n".encode()} for word in "xyz") for number in range(9)]
-    workshop.meetings([asked(workshop, one) for one in rows[:5]])
+    scratch.merges([asked(scratch, one) for one in rows[:5]])
     for one in rows[5:]:
-        workshop.meetings([asked(workshop, one)])
+        scratch.merges([asked(scratch, one)])
     assert sum(counted) == 1
 
 
@@ -223,14 +221,14 @@ def test_only_words_may_differ(
     alike: bool | None,
     tmp_path: Path,
 ) -> None:
-    workshop = Workshop(tmp_path / "workshop.git")
+    scratch = ScratchRepository(tmp_path / "scratch.git")
     first, other = (
-        asked(workshop, (BASE, OURS, THEIRS)).telling(),
-        asked(workshop, (base, ours, theirs)).telling(),
+        asked(scratch, (BASE, OURS, THEIRS)).history_shape(),
+        asked(scratch, (base, ours, theirs)).history_shape(),
     )
     assert first is not None
     assert (None if other is None else other.shape == first.shape) is alike
-    question = asked(workshop, (BASE, OURS, THEIRS))
-    younger = telling(question.commits, question.tips, question.texts, {question.tips[0]: 5})
+    question = asked(scratch, (BASE, OURS, THEIRS))
+    younger = history_shape(question.commits, question.tips, question.texts, {question.tips[0]: 5})
     assert younger is not None
     assert younger.shape != first.shape, "dates decide between merge bases"

@@ -14,13 +14,13 @@ import pytest
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.files.archives.submissions import find_submissions
-from muddled_orchard.files.scenarios.catalogue import BUNDLED, Shelf
+from muddled_orchard.files.scenarios.catalogue import BUNDLED, ScenarioLibrary
 from muddled_orchard.files.scenarios.toml_lines import line_of
 from muddled_orchard.vcs.ask import git
-from muddled_orchard.vcs.read.disk import DiskPlace, read_plain_file
+from muddled_orchard.vcs.read.disk import DiskSource, read_plain_file
 from muddled_orchard.vcs.read.objects import ForeignObjects
 from muddled_orchard.vcs.read.quarantine import Unreadable, find_repository, take_over
-from muddled_orchard.vcs.read.reader import HandOut, Reader
+from muddled_orchard.vcs.read.reader import ExerciseVariant, Reader
 from muddled_orchard.vcs.read.refs import head_of, read_refs
 from tests.conftest import graded, muddled, shell
 
@@ -67,7 +67,7 @@ def test_refs(
 def test_objects(data: bytes, works: bool, tmp_path: Path) -> None:
     (tmp_path / "aa").mkdir()
     (tmp_path / "aa" / A[2:]).write_bytes(data)
-    objects = ForeignObjects(DiskPlace(tmp_path))
+    objects = ForeignObjects(DiskSource(tmp_path))
     assert objects.read(A) is None  # the id is another content's
     id_ = hashlib.sha1(b"blob 2\0ab").hexdigest()  # noqa: S324
     (tmp_path / id_[:2]).mkdir(exist_ok=True)
@@ -89,10 +89,10 @@ def test_only_plain_files_are_read(tmp_path: Path) -> None:
     assert read_plain_file(str(tmp_path / "plain"), 4) is None
 
 
-def read(folder: Path, room: Path) -> tuple[HandOut | None, Evidence]:
-    found = find_repository(DiskPlace(folder))
+def read(folder: Path, room: Path) -> tuple[ExerciseVariant | None, Evidence]:
+    found = find_repository(DiskSource(folder))
     assert found is not None
-    reader = Reader(take_over(DiskPlace(folder), found, room))
+    reader = Reader(take_over(DiskSource(folder), found, room))
     return reader.hand_out({}), reader.evidence((), {})
 
 
@@ -104,7 +104,7 @@ def test_the_evidence_of_a_busy_repository(planted: Path, tmp_path: Path) -> Non
         "chmod +x README.md; git checkout -q --detach; git merge -q night-shift || true",
     )
     hand_out, found = read(planted, tmp_path / "room")
-    assert hand_out == HandOut("press-limit", "0")
+    assert hand_out == ExerciseVariant("press-limit", "0")
     assert found.head is None
     assert (
         found.head_commit
@@ -199,17 +199,17 @@ def test_where_submissions_lie_and_whose_they_are(planted: Path, tmp_path: Path)
     (tmp_path / "linked").mkdir()
     (tmp_path / "linked/.git").symlink_to(planted / "work/.git")
     with pytest.raises(Unreadable, match="points to another place"):
-        find_repository(DiskPlace(tmp_path / "linked"))
+        find_repository(DiskSource(tmp_path / "linked"))
 
 
 def test_scenarios_by_id(tmp_path: Path) -> None:
     text = (BUNDLED / "press-limit.toml").read_text("utf-8")
     (tmp_path / "a.toml").write_text(text.replace("Two limits", "Three limits"), "utf-8")
-    assert Shelf().find("press-limit") != Shelf([str(tmp_path)]).find("press-limit")
-    assert Shelf().find("nothing") is None
+    assert ScenarioLibrary().find("press-limit") != ScenarioLibrary([str(tmp_path)]).find("press-limit")
+    assert ScenarioLibrary().find("nothing") is None
     (tmp_path / "b.toml").write_text(text, "utf-8")
     with pytest.raises(BadInput, match="is also that of"):
-        Shelf([str(tmp_path)])
+        ScenarioLibrary([str(tmp_path)])
 
 
 def test_a_practice_folder_does_not_hide_the_exercise_that_it_is_named_after(tmp_path: Path) -> None:
@@ -222,8 +222,8 @@ def test_a_folder_of_scenarios_may_hold_practice_folders_too(planted: Path, tmp_
     (tmp_path / "mine.toml").write_text(text.replace("Two limits", "Three limits"), "utf-8")
     (tmp_path / "notes.toml").write_text("a = 1\n")
     assert (planted / "work/press.toml").exists()
-    shelf = Shelf([str(tmp_path)])
-    found = shelf.find("press-limit")
+    library = ScenarioLibrary([str(tmp_path)])
+    found = library.find("press-limit")
     assert found is not None
     assert found.title.startswith("Three limits")
 

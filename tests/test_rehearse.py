@@ -20,7 +20,7 @@ from muddled_orchard.core.grading.assessment import (
 from muddled_orchard.core.grading.criteria import JUDGES
 from muddled_orchard.core.grading.hints import for_learner
 from muddled_orchard.core.grading.rehearsal import Expected, Kept, Rehearsal, surprises
-from muddled_orchard.files.scenarios.catalogue import Shelf, bundled_ids
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary, bundled_ids
 from muddled_orchard.rehearsal.rehearsing import VARIANTS, rehearsed
 from tests.conftest import muddled, shell
 from tests.scenarios import SMALL
@@ -55,8 +55,8 @@ def given_away(assessment: Assessment) -> list[str]:
 
 
 def test_the_whole_catalogue_is_rehearsed_without_a_surprise(tmp_path: Path) -> None:
-    shelf = Shelf()
-    scenarios = [scenario for id_ in bundled_ids() if (scenario := shelf.find(id_)) is not None]
+    library = ScenarioLibrary()
+    scenarios = [scenario for id_ in bundled_ids() if (scenario := library.find(id_)) is not None]
     with rehearsed(scenarios, VARIANTS, tmp_path / "surprises", 2) as going:
         rehearsals = list(going)
     assert [one.exercise for one in rehearsals] == bundled_ids()
@@ -129,16 +129,16 @@ def kept(word: str, hunk: int = 1) -> tuple[Kept, ...]:
 
 
 SURPRISES = {
-    "as expected": (Expected(lost=frozenset({"rest"})), result(rest="missed", tidy="met"), ""),
+    "as expected": (Expected(must_lose=frozenset({"rest"})), result(rest="missed", tidy="met"), ""),
     "another state": (Expected(), result("open"), "its state is open; finished was to be expected"),
     "unreadable": (Expected(), unreadable("it burnt"), "its state is unreadable: it burnt"),
     "points for nothing": (Expected(state="untouched"), result("untouched", rest="met"), "it has 2 points"),
     "nothing for nothing": (Expected(state="untouched"), result("untouched", rest="missed"), ""),
-    "found nothing": (Expected(lost=frozenset({"rest"})), result(rest="met"), "rest is met, though it should cost"),
+    "found nothing": (Expected(must_lose=frozenset({"rest"})), result(rest="met"), "rest is met, though it should cost"),
     "found too much": (Expected(), result(rest="missed"), "rest is missed, though it should be met"),
-    "may be": (Expected(may=frozenset({"rest"})), result(rest="missed"), ""),
-    "one of them": (Expected(some=frozenset({"rest", "rules"})), result(rest="met", rules="missed"), ""),
-    "none of them": (Expected(some=frozenset({"rest", "rules"})), result(rest="met", rules="met"), "none of rest and rules"),
+    "may be": (Expected(may_lose=frozenset({"rest"})), result(rest="missed"), ""),
+    "one of them": (Expected(at_least_one=frozenset({"rest", "rules"})), result(rest="met", rules="missed"), ""),
+    "none of them": (Expected(at_least_one=frozenset({"rest", "rules"})), result(rest="met", rules="met"), "none of rest and rules"),
     "read right": (Expected(kept=kept("ours")), result(), ""),
     "misread": (Expected(kept=kept("base")), result(), "a.txt, hunk 1 (task 1) was read as ours"),
     "overlooked": (Expected(kept=kept("ours", 2)), result(), "does not speak of it"),
@@ -158,7 +158,7 @@ def test_a_right_solution_must_not_need_a_look() -> None:
 
 
 def rehearsed_alone(id_: str, folder: Path) -> Rehearsal:
-    scenario = Shelf().find(id_)
+    scenario = ScenarioLibrary().find(id_)
     assert scenario is not None
     with rehearsed([scenario], ["0"], folder / "kept", 2) as (rehearsal,):
         return rehearsal

@@ -14,12 +14,12 @@ from muddled_orchard.core.exercise.tasks import in_words, side_names
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.trees import Blob
 from muddled_orchard.core.grading.assess import assess
-from muddled_orchard.core.grading.locating.locate import Meet, locate, meetings_needed
+from muddled_orchard.core.grading.locating.locate import MergeRequest, locate, merges_needed
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.answers import accepted_for
 from muddled_orchard.core.key.difficulty import difficulty
 from muddled_orchard.core.key.graph import handed_out, wanted
-from muddled_orchard.core.merging.conflict import Conflict, Hunk, Meeting, MergedText, relabelled
+from muddled_orchard.core.merging.conflict import Conflict, Hunk, MergedText, MergeResult, relabelled
 from muddled_orchard.core.submission.evidence import Evidence, Pending
 from muddled_orchard.files.scenarios.scenario_file import read_scenario
 from tests.scenarios import HEADER
@@ -94,7 +94,7 @@ def key() -> Key:
             Step(
                 **common, commit=name, label=name, ours=ours, theirs=name, base=base,
                 ours_name=names[0], theirs_name=names[1],
-                meeting=Meeting(commits[f"{name}'"].tree, conflicts),
+                merge=MergeResult(commits[f"{name}'"].tree, conflicts),
                 accepted={c.path: accepted_for(c, scenario, 1, name)[0] for c in conflicts},
                 solved=commits[f"{name}'"].tree,
             )
@@ -124,7 +124,7 @@ def rebased(*made: tuple[str, str, str, dict[str, Blob]], tip: str | None = None
 
 
 # What Git makes of the second commit for somebody who came to it with the base's side of the first.
-ASKED_AGAIN = Meeting(tree(f="3\n", g="x\n"), ())
+ASKED_AGAIN = MergeResult(tree(f="3\n", g="x\n"), ())
 
 GOOD = (("a", "main", "Two", tree(f="2\n")), ("b", "a", "Other", tree(f="2\n", g="x\n")))
 
@@ -133,8 +133,8 @@ GOOD = (("a", "main", "Two", tree(f="2\n")), ("b", "a", "Other", tree(f="2\n", g
     ("evidence", "shapes", "lacking"),
     [
         (rebased(*GOOD), "replayed replayed", {}),
-        (rebased(("a", "main", "Two", tree(f="3\n")), ("b", "a", "Other", tree(f="3\n", g="x\n")), meetings={("a", "other"): ASKED_AGAIN}), "replayed replayed", {"resolution": "missed"}),
-        (rebased(("b", "main", "Other", tree(f="3\n", g="x\n")), meetings={("main", "other"): ASKED_AGAIN}), "skipped replayed", {"resolution": "missed"}),
+        (rebased(("a", "main", "Two", tree(f="3\n")), ("b", "a", "Other", tree(f="3\n", g="x\n")), merges={("a", "other"): ASKED_AGAIN}), "replayed replayed", {"resolution": "missed"}),
+        (rebased(("b", "main", "Other", tree(f="3\n", g="x\n")), merges={("main", "other"): ASKED_AGAIN}), "skipped replayed", {"resolution": "missed"}),
         (rebased(("a", "main", "Two", tree(f="2\n"))), "replayed skipped", {"history": "partly"}),
         (rebased(*GOOD, ("c", "b", "Mend", tree(f="2\n", g="x\n", h="3\n"))), "replayed replayed", {"rest": "partly"}),
         (rebased(("a", "main", "All", tree(f="2\n", g="x\n"))), "skipped skipped", {"history": "missed"}),
@@ -165,12 +165,12 @@ def test_a_rebase_that_stopped_is_open_at_its_step() -> None:
 
 def test_git_is_asked_again_only_where_the_learner_came_with_something_else() -> None:
     wrong = rebased(("a", "main", "Two", tree(f="3\n")), ("b", "a", "Other", tree(f="3\n", g="x\n")))
-    assert meetings_needed(locate(wrong, key()), key(), wrong) == [
-        Meet("a", "other", "two", ("HEAD", "other (Other)"))
+    assert merges_needed(locate(wrong, key()), key(), wrong) == [
+        MergeRequest("a", "other", "two", ("HEAD", "other (Other)"))
     ]
-    assert meetings_needed(locate(rebased(*GOOD), key()), key(), rebased(*GOOD)) == []
+    assert merges_needed(locate(rebased(*GOOD), key()), key(), rebased(*GOOD)) == []
     elsewhere = rebased(("a", "base", "Two", tree(f="2\n")))
-    assert meetings_needed(locate(elsewhere, key()), key(), elsewhere) == []
+    assert merges_needed(locate(elsewhere, key()), key(), elsewhere) == []
 
 
 def test_difficulty_is_the_sum_of_its_reasons() -> None:
@@ -287,7 +287,7 @@ def test_stories_that_do_not_fit(find: str) -> None:
 
 def test_files_that_git_sets_aside_bear_the_names_that_a_learner_sees() -> None:
     blob = tree(f="1\n")["f"]
-    meeting = Meeting({"a~123": blob, "b": blob}, (Conflict("a~123", "file/directory", {2: blob}, None),))
-    found = relabelled(meeting, {"123": "feature/x"})
+    merge = MergeResult({"a~123": blob, "b": blob}, (Conflict("a~123", "file/directory", {2: blob}, None),))
+    found = relabelled(merge, {"123": "feature/x"})
     assert list(found.tree) == ["a~feature_x", "b"]
     assert found.conflicts[0].path == "a~feature_x"

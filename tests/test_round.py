@@ -28,13 +28,13 @@ from muddled_orchard.files.archives.submissions import Handed, find_submissions
 from muddled_orchard.files.archives.unpacking import unpacked_bytes
 from muddled_orchard.files.course import ledger as ledger_module
 from muddled_orchard.files.course.ledger import MIGRATIONS, Ledger
-from muddled_orchard.files.scenarios.catalogue import Shelf, bundled_ids
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary, bundled_ids
 from muddled_orchard.rehearsal.behaviours import named
-from muddled_orchard.rehearsal.session import Desk
+from muddled_orchard.rehearsal.session import LearnerSession
 from muddled_orchard.reports.terminal import bar, progress
 from muddled_orchard.system import workers
 from muddled_orchard.vcs.ask.keymaking import make_key
-from muddled_orchard.vcs.ask.scratch import Workshop
+from muddled_orchard.vcs.ask.scratch import ScratchRepository
 from muddled_orchard.vcs.planting import read_files
 from tests.conftest import all_marked, muddled, shell
 
@@ -48,7 +48,7 @@ def handed_out(top: Path, exercises: list[str], *, form: str = "tar.gz", jobs: i
     wanted = handing_out.enrol(ledger, checked, ROSTER, top / "out")
     with handing_out.made(checked, wanted, top / "out", jobs) as portions:
         for portion in portions:
-            ledger.record(portion)
+            ledger.add_hand_outs(portion)
     return ledger
 
 
@@ -58,8 +58,8 @@ def test_the_whole_catalogue_goes_out_and_comes_back(tmp_path: Path) -> None:
     given_out = ledger.hand_outs()
     assert len(given_out) == 2 * len(bundled_ids())
     assert len({one.variant for one in given_out}) == len(given_out)
-    shelf = Shelf()
-    workshop = Workshop(tmp_path / "workshop.git")
+    library = ScenarioLibrary()
+    scratch = ScratchRepository(tmp_path / "scratch.git")
     back = tmp_path / "back"
     back.mkdir()
     for one in given_out:
@@ -68,15 +68,15 @@ def test_the_whole_catalogue_goes_out_and_comes_back(tmp_path: Path) -> None:
             shutil.copy(packed, back / f"ada-{one.exercise}.tar.gz")
             continue
         with tarfile.open(packed) as archive:
-            archive.extractall(tmp_path / "desk", filter="tar")
-        place = tmp_path / "desk" / one.exercise
-        scenario = shelf.find(one.exercise)
+            archive.extractall(tmp_path / "session", filter="tar")
+        place = tmp_path / "session" / one.exercise
+        scenario = library.find(one.exercise)
         assert scenario is not None
-        key = make_key(workshop, scenario, one.variant)
+        key = make_key(scratch, scenario, one.variant)
         assert one.first_commit in key.handed_out
-        named("right").act(Desk(place / "work", key, "bo"))
+        named("right").act(LearnerSession(place / "work", key, "bo"))
         (back / f"{one.exercise}.zip").write_bytes(pack(dict(read_files(place)), one.exercise, "zip"))
-    course = Course(shelf, ledger)
+    course = Course(library, ledger)
     results = all_marked(find_submissions([back]).handed, course, Bounds(), 2)
     ledger.close()
     marks = {(one.learner, one.assessment.exercise): one.assessment for one in results}
@@ -99,7 +99,7 @@ def test_processes_that_are_not_forked_do_the_same(tmp_path: Path, monkeypatch: 
     ledger = handed_out(tmp_path, ["press-limit"])
     assert shell(tmp_path, "diff -r before out") == ""
     handed = [Handed(path, path.name) for path in sorted((tmp_path / "out/press-limit").iterdir())]
-    results = all_marked(handed, Course(Shelf(), ledger), Bounds(), 2)
+    results = all_marked(handed, Course(ScenarioLibrary(), ledger), Bounds(), 2)
     ledger.close()
     assert [(one.learner, one.assessment.state) for one in results] == [
         ("ada", "untouched"),
@@ -210,7 +210,7 @@ def test_bundles(name: str, planted: Path) -> None:
         "sed -i -e '/^<<<<<<</,/^=======/d' -e '/^>>>>>>>/d' press.toml; git commit -qam merged\n"
         + BUNDLES[name],
     )
-    (one,) = all_marked([Handed(planted / "x.bundle", "x")], Course(Shelf()), Bounds(), 1)
+    (one,) = all_marked([Handed(planted / "x.bundle", "x")], Course(ScenarioLibrary()), Bounds(), 1)
     lacking = {c.id for c in one.assessment.criteria if c.outcome.verdict in ("partly", "missed")}
     # Branches that were left out of a bundle can't be told from deleted ones.
     assert lacking == ({"bystanders"} if name == "main alone" else set())

@@ -23,11 +23,11 @@ from muddled_orchard.classroom import parallel
 from muddled_orchard.classroom.marking import Course
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.grading.assess import assess
-from muddled_orchard.core.submission.file_source import Place
+from muddled_orchard.core.submission.file_source import FileSource
 from muddled_orchard.files.archives.submissions import Handed
-from muddled_orchard.files.scenarios.catalogue import BUNDLED, Shelf
+from muddled_orchard.files.scenarios.catalogue import BUNDLED, ScenarioLibrary
 from muddled_orchard.vcs import grading
-from muddled_orchard.vcs.read.disk import DiskPlace
+from muddled_orchard.vcs.read.disk import DiskSource
 from tests.conftest import all_marked, graded, muddled, shell
 
 RIGHT = (
@@ -283,12 +283,12 @@ def test_a_worker_that_fails_costs_its_submission_alone(
     for name in ("one", "two"):
         shutil.copytree(planted, planted.parent / name, symlinks=True)
 
-    def opened(path: Path, bounds: Bounds) -> Place:
-        return really_opened(path, bounds) if path.name != "ilse" or act() is None else DiskPlace(path)
+    def opened(path: Path, bounds: Bounds) -> FileSource:
+        return really_opened(path, bounds) if path.name != "ilse" or act() is None else DiskSource(path)
 
     really_opened = parallel.opened
     monkeypatch.setattr(parallel, "opened", opened)
-    found = all_marked(handed, Course(Shelf()), Bounds(seconds=1), 2)
+    found = all_marked(handed, Course(ScenarioLibrary()), Bounds(seconds=1), 2)
     assert [one.assessment.percent for one in found] == [100, 0, 100]
     assert says in found[1].assessment.reason
 
@@ -302,7 +302,7 @@ def test_a_crash_costs_one_submission_alone(planted: Path, monkeypatch: pytest.M
         raise KeyError("surprise")
 
     monkeypatch.setattr(grading, "assess", fails_once)
-    with grading.grader(Shelf().find) as one:
+    with grading.grader(ScenarioLibrary().find) as one:
         first, second = one.grade([planted, planted.parent / "honest"])
     assert "grading it failed (KeyError: 'surprise')" in first.reason
     assert (first.state, second.percent) == ("unreadable", 100.0)

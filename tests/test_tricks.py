@@ -73,13 +73,13 @@ def course(
         for exercise in ("press-limit", "pull-by-merge"):
             shell(
                 top,
-                f"mkdir -p desks/{name} desks/ada back; cp -r out/{exercise}/{name} desks/{name}/{exercise}; cp -rn out/{exercise}/ada desks/ada/{exercise}",
+                f"mkdir -p sessions/{name} sessions/ada back; cp -r out/{exercise}/{name} sessions/{name}/{exercise}; cp -rn out/{exercise}/ada sessions/ada/{exercise}",
             )
         if number == 0:
-            shell(top / "desks/ada/press-limit/work", RIGHT)
+            shell(top / "sessions/ada/press-limit/work", RIGHT)
         program = f'muddled() {{ PYTHONPATH={Path("src").absolute()} {__import__("sys").executable} -m muddled_orchard "$@"; }}\n'
-        shell(top / "desks" / name, program + script)
-        shell(top, f"cp -r desks/{name}/{handed_in} back/{name}")
+        shell(top / "sessions" / name, program + script)
+        shell(top, f"cp -r sessions/{name}/{handed_in} back/{name}")
     result = json.loads(muddled("grade", "back", "--json", "--csv", "marks.csv", folder=top).stdout)
     rows = {
         (row["id"], row["exercise"]): row
@@ -111,7 +111,7 @@ def test_what_a_bundle_hides_can_be_made_to_count(
     course: tuple[Path, dict[str, Any], dict[tuple[str, str], dict[str, str]]],
 ) -> None:
     top, _, _ = course
-    work = top / "desks/l00/press-limit/work"
+    work = top / "sessions/l00/press-limit/work"
     shell(work, "touch left.orig; git bundle create -q ../../../../untidy.bundle --all")
 
     def percent() -> float:
@@ -139,7 +139,7 @@ def test_clones_are_graded_by_what_they_hold(
     name: str, course: tuple[Path, dict[str, Any], dict[tuple[str, str], dict[str, str]]], tmp_path: Path
 ) -> None:
     top, _, _ = course
-    shell(tmp_path, CLONES[name].format(top / "desks/l00/press-limit/work", tmp_path / "clone"))
+    shell(tmp_path, CLONES[name].format(top / "sessions/l00/press-limit/work", tmp_path / "clone"))
     said = [
         muddled(
             "grade", tmp_path / "clone", *others, "--json", "--ledger", top / "orchard.db", folder=top

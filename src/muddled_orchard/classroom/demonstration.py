@@ -13,12 +13,12 @@ from muddled_orchard.files.archives.packing import pack
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.course.roster import read_roster
 from muddled_orchard.rehearsal.behaviours import named
-from muddled_orchard.rehearsal.session import Desk
+from muddled_orchard.rehearsal.session import LearnerSession
 from muddled_orchard.system.output import write_file
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.ask.keymaking import make_key
-from muddled_orchard.vcs.ask.scratch import Workshop
+from muddled_orchard.vcs.ask.scratch import ScratchRepository
 from muddled_orchard.vcs.planting import read_files
 
 EXERCISE = "press-limit"
@@ -74,7 +74,7 @@ def hand_out(folder: Path, jobs: int) -> list[HandOut]:
         wanted = enrol(ledger, exercises, read_roster(folder / ROSTER).learners, folder / OUT)
         with made(exercises, wanted, folder / OUT, jobs) as portions:
             for portion in portions:
-                ledger.record(portion)
+                ledger.add_hand_outs(portion)
         return sorted(ledger.hand_outs(), key=lambda one: list(LEARNERS).index(one.learner))
     finally:
         ledger.close()
@@ -84,20 +84,20 @@ def work(folder: Path, given: list[HandOut]) -> Iterator[str]:
     """Each learner unpacks, works with real Git, and hands in, all in their own way; their ids, as they are
     done. One has copied from another, and one hands in twice."""
     (exercise,) = exercises_in([EXERCISE], "tar.gz")
-    with temporary_folder() as desks:
-        workshop = Workshop(desks / "workshop.git")
+    with temporary_folder() as sessions:
+        scratch = ScratchRepository(sessions / "scratch.git")
         for one in given:
             _, behaviour, form = LEARNERS[one.learner]
-            place = desks / one.learner
+            place = sessions / one.learner
             with tarfile.open(folder / OUT / one.file) as packed:
                 # It is our own; early versions of Python know no filters.
                 packed.extraction_filter = getattr(tarfile, "tar_filter", None)
                 packed.extractall(place)  # noqa: S202
             top = place / EXERCISE
-            key = make_key(workshop, exercise.scenario, one.variant)
-            named(behaviour).act(Desk(top / "work", key, one.learner))
+            key = make_key(scratch, exercise.scenario, one.variant)
+            named(behaviour).act(LearnerSession(top / "work", key, one.learner))
             if one.learner == "oren":  # has a look at what a friend did, and keeps it
-                fetched = str(desks / "ilse" / EXERCISE / "work")
+                fetched = str(sessions / "ilse" / EXERCISE / "work")
                 git.run(["fetch", "-q", fetched, "main:from-ilse"], folder=top / "work")
             if form is not None:
                 _hand_in(top, folder / BACK, one.learner, form, exercise)

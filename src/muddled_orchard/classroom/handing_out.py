@@ -19,7 +19,7 @@ from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.core.git.trees import PLAIN_FILE, File
 from muddled_orchard.core.key.answer_key import Key
-from muddled_orchard.core.key.graph import Graph, handed_out, retold
+from muddled_orchard.core.key.graph import Graph, handed_out, of_variant
 from muddled_orchard.files.archives.packing import pack
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import load, scenario_files, shared_ids
@@ -103,7 +103,7 @@ def enrol(
     ledger.enrol(learners)
     for exercise in exercises:
         scenario = exercise.scenario
-        ledger.know(exercise.digest, scenario.id, scenario.title, scenario_text(scenario))
+        ledger.add_scenario(exercise.digest, scenario.id, scenario.title, scenario_text(scenario))
     known = {(one.exercise, one.learner) for one in before}
     return [
         Piece(number, learner.id, variant_code(secret, exercise.scenario.id, learner.id))
@@ -162,7 +162,7 @@ def _portion_made(exercises: Sequence[Exercise], out: Path, portion: Sequence[Pi
 def _hand_out(exercise: Exercise, piece: Piece, out: Path) -> HandOut:
     """Make one archive and put it in place."""
     practice = practice_of(exercise.variants, piece.code)
-    page = brief_page(practice.scenario, retold(exercise.graph, exercise.key, practice.history))
+    page = brief_page(practice.scenario, of_variant(exercise.graph, exercise.key, practice.history))
     files = {
         **practice.files,
         BRIEF: File(PLAIN_FILE, brief_markdown(practice.scenario).encode()),

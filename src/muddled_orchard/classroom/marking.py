@@ -20,9 +20,9 @@ from muddled_orchard.core.grading.unseen import UNSEEN, Unseen, held_to
 from muddled_orchard.files.archives.fingerprint import fingerprint
 from muddled_orchard.files.archives.submissions import Handed
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.files.scenarios.catalogue import Shelf
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.stored import Damaged, assessment_of, digest_of, scenario_of
-from muddled_orchard.vcs.read.reader import HandOut as Variant
+from muddled_orchard.vcs.read.reader import ExerciseVariant
 
 _NOTED_AT_ONCE = 64
 
@@ -34,13 +34,13 @@ _LookedUp = tuple[str, Assessment | None]
 class Scenarios:
     """The scenarios by id: those that were named come first, then the ledger's, then the bundled ones."""
 
-    shelf: Shelf
+    library: ScenarioLibrary
     handed_out: dict[str, Scenario]
     _digests: dict[str, str] = field(default_factory=dict)
 
     def find(self, id_: str) -> Scenario | None:
         """The scenario of an exercise's id, or None."""
-        return self.shelf.given(id_) or self.handed_out.get(id_) or self.shelf.find(id_)
+        return self.library.given(id_) or self.handed_out.get(id_) or self.library.find(id_)
 
     def digest(self, id_: str) -> str:
         """What tells the version of it that is graded with from others; empty without a scenario."""
@@ -53,7 +53,7 @@ class Scenarios:
 class Course:
     """What a grading run knows: the scenarios, and who got which variant."""
 
-    def __init__(self, shelf: Shelf, ledger: Ledger | None = None) -> None:
+    def __init__(self, library: ScenarioLibrary, ledger: Ledger | None = None) -> None:
         self.ledger = ledger
         self.hand_outs: tuple[HandOut, ...] = tuple(ledger.hand_outs()) if ledger else ()
         self.roster: dict[str, Learner] = ledger.learners() if ledger else {}
@@ -70,13 +70,13 @@ class Course:
                 "Take a copy of it from before, or name the scenarios with --scenarios and another --ledger."
             )
             raise BadInput(Problem("a scenario in this ledger is damaged", hint, file=file)) from None
-        self.scenarios = Scenarios(shelf, handed_out)
+        self.scenarios = Scenarios(library, handed_out)
 
     @property
-    def commits(self) -> dict[str, Variant]:
+    def commits(self) -> dict[str, ExerciseVariant]:
         """Which exercise and variant the commits belong to that branches of hand-outs stand at."""
         return {
-            id_: Variant(one.exercise, one.variant)
+            id_: ExerciseVariant(one.exercise, one.variant)
             for one in self.hand_outs
             for id_ in (one.first_commit, *one.tips.values())
         }
@@ -125,7 +125,7 @@ def marked(
             yield _gathered(handed, looked_up, grading, course, waiting)
         finally:
             if course.ledger is not None and waiting:
-                course.ledger.note(waiting)
+                course.ledger.add_gradings(waiting)
 
 
 def _graded(
@@ -160,7 +160,7 @@ def _gathered(
         if known is None and course.ledger is not None:
             waiting.append(_written(collected, text, digest, course))
             if len(waiting) >= _NOTED_AT_ONCE:
-                course.ledger.note(waiting)
+                course.ledger.add_gradings(waiting)
                 waiting.clear()
         yield collected
 

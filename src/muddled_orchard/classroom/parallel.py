@@ -18,7 +18,7 @@ from pathlib import Path
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
-from muddled_orchard.core.submission.file_source import Place
+from muddled_orchard.core.submission.file_source import FileSource
 from muddled_orchard.files.archives.unpacking import unpacked
 from muddled_orchard.files.stored import assessment_text
 from muddled_orchard.system.processes import collect_seldom, limit_memory, share
@@ -26,15 +26,15 @@ from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.system.workers import Workers, workers
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.grading import FindScenario, Grader
-from muddled_orchard.vcs.read.disk import DiskPlace
-from muddled_orchard.vcs.read.reader import HandOut
+from muddled_orchard.vcs.read.disk import DiskSource
+from muddled_orchard.vcs.read.reader import ExerciseVariant
 
 _MOST_AT_ONCE = 32
 
 
-def opened(path: Path, bounds: Bounds) -> Place:
+def opened(path: Path, bounds: Bounds) -> FileSource:
     """The files of a submission, whatever its form. Raises Exceeded where they can't be had."""
-    return DiskPlace(path) if path.is_dir() else unpacked(path, bounds)
+    return DiskSource(path) if path.is_dir() else unpacked(path, bounds)
 
 
 @contextmanager
@@ -44,7 +44,7 @@ def graded(
     find: FindScenario,
     bounds: Bounds,
     jobs: int,
-    handed_out: Mapping[str, HandOut] | None = None,
+    handed_out: Mapping[str, ExerciseVariant] | None = None,
 ) -> Iterator[Iterator[str]]:
     """Grade on several cores, and give the assessments in order, as `files.checked` writes them.
 
@@ -94,7 +94,7 @@ def _result(future: Future[list[str]], bounds: Bounds) -> list[str] | Assessment
 
 
 def _grader(
-    folder: Path, find: FindScenario, bounds: Bounds, handed_out: Mapping[str, HandOut] | None
+    folder: Path, find: FindScenario, bounds: Bounds, handed_out: Mapping[str, ExerciseVariant] | None
 ) -> Callable[[Sequence[Path]], list[str]]:
     """What a worker does with a portion; made in the worker."""
     collect_seldom()

@@ -9,7 +9,7 @@ from muddled_orchard.core.exercise.operations import OPERATIONS
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.key.difficulty import LEVELS
 from muddled_orchard.core.key.survey import Survey
-from muddled_orchard.files.scenarios.catalogue import Shelf, bundled_ids
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary, bundled_ids
 from muddled_orchard.reports.json.survey import catalogue_file
 from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.survey import show_catalogue
@@ -41,8 +41,8 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Survey all bundled scenarios and list those that are asked for."""
-    shelf = Shelf()
-    scenarios = [scenario for id_ in bundled_ids() if (scenario := shelf.find(id_)) is not None]
+    library = ScenarioLibrary()
+    scenarios = [scenario for id_ in bundled_ids() if (scenario := library.find(id_)) is not None]
     with surveyor() as one:
         surveys = [found for found in one.survey(scenarios, PLAIN_VARIANT) if isinstance(found, Survey)]
     chosen = [survey for survey in surveys if _fits(survey, options)]

@@ -13,7 +13,7 @@ from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.files.archives.submissions import find_submissions
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.files.scenarios.catalogue import Shelf
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.rehearsal.behaviours import named
 from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.demo import show_demo
@@ -47,7 +47,7 @@ def run(options: argparse.Namespace) -> int:
         pass
     ledger = Ledger(folder / LEDGER)
     try:
-        course = Course(Shelf(), ledger)
+        course = Course(ScenarioLibrary(), ledger)
         submissions = find_submissions([folder / BACK]).handed
         results = grade_all(submissions, course, Bounds(), options.jobs, quiet=options.quiet)
         findings = course.findings(results)

@@ -20,7 +20,7 @@ from muddled_orchard.core.grading.assessment import HINTS
 from muddled_orchard.core.grading.hints import for_learner
 from muddled_orchard.files.archives.submissions import Handed, find_submissions
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.files.scenarios.catalogue import Shelf
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.scenarios.own_scenarios import beside
 from muddled_orchard.reports.terminal.progress import with_progress
 from muddled_orchard.system.output import PRIVATE, STDOUT, write_file
@@ -93,7 +93,7 @@ def run(options: argparse.Namespace) -> int:
         raise BadInput(Problem("only one thing can go to standard output", "Name a file for the others."))
     urls = [named for named in options.submissions if is_url(named)]
     places = [Path(named) for named in options.submissions if not is_url(named)]
-    shelf = Shelf(options.scenarios, beside(places))
+    library = ScenarioLibrary(options.scenarios, beside(places))
     bounds = bounds_of(options)
     with ExitStack() as rooms:
         pile = find_submissions(places, lambda: rooms.enter_context(temporary_folder()), bounds)
@@ -103,7 +103,7 @@ def run(options: argparse.Namespace) -> int:
         ledger = _ledger(options.ledger)
         if ledger is not None:
             rooms.callback(ledger.close)
-        course = Course(shelf, ledger)
+        course = Course(library, ledger)
         results = grade_all(
             pile.handed, course, bounds, options.jobs, again=options.again, quiet=options.quiet
         )

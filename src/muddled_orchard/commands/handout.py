@@ -64,7 +64,7 @@ def run(options: argparse.Namespace) -> int:
                 for portion in with_progress(
                     portions, len(wanted), "Handing out", quiet=options.quiet, size=len
                 ):
-                    ledger.record(portion)
+                    ledger.add_hand_outs(portion)
                     done += portion
         except KeyboardInterrupt:
             said = f"{len(done)} of {len(wanted)} were handed out and written down"

@@ -104,5 +104,5 @@ def _answers(key: Key, wanted: Path) -> tuple[list[Answer], list[str], list[str]
     """The key's answers, files that stay as Git merges them, and conflicts without an answer."""
     answers, kept = wanted_answers(key, wanted) if wanted.is_dir() else ([], [])
     answered = {answer.file for answer in answers}
-    conflicts = [conflict for step in key.steps for conflict in step.meeting.conflicts]
+    conflicts = [conflict for step in key.steps for conflict in step.merge.conflicts]
     return answers, kept, [open_conflict(one) for one in conflicts if one.path not in answered]

@@ -19,17 +19,17 @@ from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.rehearsal import RIGHT, Acted, Expected, Rehearsal, surprises
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.rehearsal.behaviours import Behaviour, behaviours_for
-from muddled_orchard.rehearsal.session import Desk
+from muddled_orchard.rehearsal.session import LearnerSession
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.system.workers import Workers, workers
 from muddled_orchard.vcs.ask.git import GitFailed
 from muddled_orchard.vcs.ask.keymaking import make_key
-from muddled_orchard.vcs.ask.scratch import Workshop
+from muddled_orchard.vcs.ask.scratch import ScratchRepository
 from muddled_orchard.vcs.grading import grader
 from muddled_orchard.vcs.planting import plant
 
-PORTION = 16
-LEARNER = "ilse"
+BEHAVIOURS_AT_ONCE = 16
+ACTING_LEARNER = "ilse"
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,7 +57,7 @@ def rehearsed(
     `keep`/SCENARIO/BEHAVIOUR, which is made only then; what an earlier rehearsal left there goes.
     """
     with temporary_folder() as folder, workers(jobs, _acts) as pool:
-        yield _in_order(scenarios, codes, keep, Workshop(folder / "workshop.git"), pool, all_in_each)
+        yield _in_order(scenarios, codes, keep, ScratchRepository(folder / "scratch.git"), pool, all_in_each)
 
 
 def _acts() -> Callable[[_Piece], list[Acted]]:
@@ -68,7 +68,7 @@ def _in_order(
     scenarios: Sequence[Scenario],
     codes: Sequence[str],
     keep: Path,
-    workshop: Workshop,
+    scratch: ScratchRepository,
     pool: Workers[_Piece, list[Acted]],
     all_in_each: bool,
 ) -> Iterator[Rehearsal]:
@@ -76,10 +76,10 @@ def _in_order(
     for scenario in scenarios:
         # Without values all variants are alike.
         own = codes if scenario.values else codes[:1]
-        key = make_key(workshop, scenario, own[0])
+        key = make_key(scratch, scenario, own[0])
         behaviours = behaviours_for(key)
         _forget(keep / scenario.id, behaviours)
-        starts = range(0, len(behaviours), PORTION)
+        starts = range(0, len(behaviours), BEHAVIOURS_AT_ONCE)
         if all_in_each:
             pieces = [_Piece(scenario, code, start, keep) for code in own for start in starts]
         else:
@@ -115,18 +115,19 @@ def _acted_and_graded(piece: _Piece) -> list[Acted]:
     scenario = piece.scenario
     with temporary_folder() as folder:
         room = folder
-        key = make_key(Workshop(room / "workshop.git"), scenario, piece.code)
+        key = make_key(ScratchRepository(room / "scratch.git"), scenario, piece.code)
         plant(scenario, room / "planted", piece.code)
-        portion = behaviours_for(key)[piece.start : piece.start + PORTION]
-        desks = [room / str(number) for number in range(len(portion))]
+        portion = behaviours_for(key)[piece.start : piece.start + BEHAVIOURS_AT_ONCE]
+        sessions = [room / str(number) for number in range(len(portion))]
         expected = [
-            _acted(key, behaviour, room, desk) for behaviour, desk in zip(portion, desks, strict=True)
+            _acted(key, behaviour, room, session)
+            for behaviour, session in zip(portion, sessions, strict=True)
         ]
         with grader(lambda _: scenario) as one:
-            graded = list(one.grade(desks))
+            graded = list(one.grade(sessions))
         return [
-            _compared(piece, behaviour, desk, expects, got)
-            for behaviour, desk, expects, got in zip(portion, desks, expected, graded, strict=True)
+            _compared(piece, behaviour, session, expects, got)
+            for behaviour, session, expects, got in zip(portion, sessions, expected, graded, strict=True)
         ]
 
 
@@ -134,7 +135,7 @@ def _acted(key: Key, behaviour: Behaviour, room: Path, folder: Path) -> Expected
     """Act one behaviour out; why it could not be acted, where it couldn't."""
     shutil.copytree(room / "planted", folder, symlinks=True)
     try:
-        return behaviour.act(Desk(folder / "work", key, LEARNER))
+        return behaviour.act(LearnerSession(folder / "work", key, ACTING_LEARNER))
     except (GitFailed, OSError) as error:
         return f"it can't be acted out: {error}"
 

@@ -1,7 +1,7 @@
 """Carry an exercise out as a learner would, with real Git, from its first task to its last.
 
-A `Desk` walks through the tasks as Git itself leads: whatever conflicts is met by a function that the
-actor brings along, so that one actor errs where another one doesn't.
+A `LearnerSession` walks through the tasks as Git itself leads: whatever conflicts is met by a function that
+the actor brings along, so that one actor errs where another one doesn't.
 """
 
 from __future__ import annotations
@@ -26,12 +26,12 @@ from muddled_orchard.vcs.ask import git, operations
 
 _REPLAYED = ("REBASE_HEAD", "CHERRY_PICK_HEAD", "REVERT_HEAD")
 
-Meet = Callable[["Desk", Step], None]
-"""Resolves one conflict that Git has stopped at, in the working tree; the desk goes on from there."""
+Resolve = Callable[["LearnerSession", Step], None]
+"""Resolves one conflict that Git has stopped at, in the working tree; the session goes on from there."""
 
 
-class Left(Exception):
-    """The learner leaves the desk: nothing more is done."""
+class StopsWorking(Exception):
+    """The learner leaves the session: nothing more is done."""
 
 
 @dataclass(slots=True)
@@ -50,7 +50,7 @@ class Log:
 
 
 @dataclass(frozen=True)
-class Desk:
+class LearnerSession:
     """Where a learner sits: the repository, the key (which learners don't know, but their actor does),
     and who they are."""
 
@@ -117,31 +117,31 @@ class Desk:
 
     def carry_out(
         self,
-        meet: Meet | None = None,
+        resolve: Resolve | None = None,
         *,
-        instead: Callable[[Desk, Task], None] | None = None,
+        instead: Callable[[LearnerSession, Task], None] | None = None,
         at: int | None = None,
         mend: bool = True,
         deliver: bool = True,
     ) -> None:
-        """Do every task in order, meeting conflicts with `meet` (by the key, if there is none).
+        """Do every task in order, resolving conflicts with `resolve` (by the key, if there is none).
 
-        `instead` carries a task out in another way: the one with this number, or the knot. Raising `Left`
-        in either ends it there.
+        `instead` carries a task out in another way: the one with this number, or the hardest task. Raising
+        `StopsWorking` in either ends it there.
         """
         try:
             for number, task in enumerate(self.scenario.task, start=1):
-                if instead is not None and number == (at or knot(self.key)):
+                if instead is not None and number == (at or hardest_task_number(self.key)):
                     instead(self, task)
                 else:
                     if not self.is_begun(number):
                         self.begin(task)
-                    self.go_through(number, meet)
+                    self.go_through(number, resolve)
                 if mend:
                     self._mend(number)
                 if deliver:
                     self.deliver(task)
-        except Left:
+        except StopsWorking:
             return
 
     def is_begun(self, number: int) -> bool:
@@ -152,14 +152,14 @@ class Desk:
         """Start an operation as it was asked; it stops at the first conflict."""
         operations.begin(self.try_git, task, self.labels, detached=detached)
 
-    def go_through(self, number: int, meet: Meet | None = None) -> None:
-        """Meet every conflict of the operation that is under way, to its end."""
+    def go_through(self, number: int, resolve: Resolve | None = None) -> None:
+        """Resolve every conflict of the operation that is under way, to its end."""
         task = self.scenario.task[number - 1]
         for _ in range(2 * len(self.key.steps) + 2):
             if not self.unmerged():
                 break
             step = self.at_hand(number)
-            (meet or solve)(self, step)
+            (resolve or solve)(self, step)
             self.go_on(task)
         if task.squash:
             self.try_git("commit", "-q", "--no-edit")
@@ -196,7 +196,7 @@ class Desk:
         """What the key changes in a result that Git merged cleanly."""
         steps = [step for step in self.key.steps if step.task == number and step.mended]
         for step in steps:
-            if not step.meeting.conflicts:
+            if not step.merge.conflicts:
                 self.put(step.solved, step.mended)
                 self.try_git("add", "--all")
                 self.try_git("commit", "-q", "-m", "Mend what the merge broke")
@@ -232,7 +232,7 @@ class Desk:
 
     def merged(self, step: Step, path: str, stages: dict[int, str]) -> MergedText | None:
         """The hunks of an unmerged path: the key's where these stages meet there, else what Git shows."""
-        known = step.meeting.conflict(path)
+        known = step.merge.conflict(path)
         if known is not None and {stage: blob.id for stage, blob in known.stages.items()} == stages:
             return known.merged
         self.log.deviated = True
@@ -257,7 +257,7 @@ class Desk:
         """Fill every hunk of the step at hand with what `choice` says; paths without hunks are solved."""
         for path, stages in self.unmerged().items():
             merged = self.merged(step, path, stages)
-            known = step.meeting.conflict(path)
+            known = step.merge.conflict(path)
             if merged is None:
                 self.put(step.solved, [path])
                 continue
@@ -272,7 +272,7 @@ class Desk:
         self.choose(step, lambda _, __, hunk: side(hunk, word))
         stage = STAGE.get(word)
         for path in unmerged:
-            known = step.meeting.conflict(path)
+            known = step.merge.conflict(path)
             if stage is None or known is None or known.merged is not None:
                 continue
             blob = known.stages.get(stage)
@@ -311,34 +311,34 @@ def _is_blob(key: Key, conflict: Conflict, one: Accepted, id_: str) -> bool:
     return not one.gone and form(one.text) == form(lines_of(key.texts[id_]))
 
 
-def solve(desk: Desk, step: Step) -> None:
+def solve(session: LearnerSession, step: Step) -> None:
     """Put what the key accepts into every conflicted file."""
-    conflicted = {*desk.unmerged(), *(conflict.path for conflict in step.meeting.conflicts)}
-    set_aside = step.meeting.tree.keys() - step.solved.keys()
-    desk.put(step.solved, conflicted | step.mended | set_aside)
+    conflicted = {*session.unmerged(), *(conflict.path for conflict in step.merge.conflicts)}
+    set_aside = step.merge.tree.keys() - step.solved.keys()
+    session.put(step.solved, conflicted | step.mended | set_aside)
 
 
-def knot(key: Key) -> int:
+def hardest_task_number(key: Key) -> int:
     """The number of the task at which most goes wrong: the last one that conflicts, or the last one."""
-    conflicting = [step.task for step in key.steps if step.meeting.conflicts]
+    conflicting = [step.task for step in key.steps if step.merge.conflicts]
     return conflicting[-1] if conflicting else len(key.scenario.task)
 
 
-def knots(key: Key) -> Iterator[Step]:
-    """The steps of the knot task."""
-    return (step for step in key.steps if step.task == knot(key))
+def hardest_steps(key: Key) -> Iterator[Step]:
+    """The steps of the hardest task."""
+    return (step for step in key.steps if step.task == hardest_task_number(key))
 
 
 def hunks_of(key: Key) -> Iterator[tuple[Step, Conflict, int, Hunk]]:
     """Every hunk that a solution by the key meets, with its number in the file."""
     for step in key.steps:
-        for conflict in step.meeting.conflicts:
+        for conflict in step.merge.conflicts:
             for number, hunk in enumerate(conflict.merged.hunks if conflict.merged else (), start=1):
                 yield step, conflict, number, hunk
 
 
 def asks_merge_commit(key: Key) -> bool:
-    """Whether the knot task asks for a merge commit."""
-    step = next(knots(key))
+    """Whether the hardest task asks for a merge commit."""
+    step = next(hardest_steps(key))
     up_to_date = step.fast_forward and step.operation.fast_forward != "never"
     return is_merge(step.operation) and not step.operation.squash and not up_to_date

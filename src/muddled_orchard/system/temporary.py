@@ -32,7 +32,7 @@ _ROOM = 4 << 30
 @contextmanager
 def temporary_folder() -> Iterator[Path]:
     """A private folder that is gone afterwards; in memory where the system offers that, with room, since
-    workshops and quarantines are many small files. Raises BadInput where none can be made."""
+    scratch repositories and quarantines are many small files. Raises BadInput where none can be made."""
     place = _place()
     try:
         remove_left_over(place, _TEMPORARY)

@@ -19,26 +19,26 @@ from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.assess import assess
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
-from muddled_orchard.core.grading.locating.locate import Meet, grew_from, locate, meetings_needed
+from muddled_orchard.core.grading.locating.locate import MergeRequest, grew_from, locate, merges_needed
 from muddled_orchard.core.grading.locating.results import Result
 from muddled_orchard.core.key.answer_key import Key
-from muddled_orchard.core.merging.conflict import Meeting, relabelled
+from muddled_orchard.core.merging.conflict import MergeResult, relabelled
 from muddled_orchard.core.submission.clones import as_handed_out
 from muddled_orchard.core.submission.evidence import Evidence
-from muddled_orchard.core.submission.file_source import Place
+from muddled_orchard.core.submission.file_source import FileSource
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.ask.keymaking import make_key, make_keys
-from muddled_orchard.vcs.ask.scratch import OURS, THEIRS, Question, Workshop
-from muddled_orchard.vcs.read.disk import DiskPlace
+from muddled_orchard.vcs.ask.scratch import OURS, THEIRS, Question, ScratchRepository
+from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.quarantine import Unreadable, find_repository, take_over
-from muddled_orchard.vcs.read.reader import WHOLE, HandOut, Reader
-from muddled_orchard.vcs.read.rewritten import restated
+from muddled_orchard.vcs.read.reader import WHOLE, ExerciseVariant, Reader
+from muddled_orchard.vcs.read.rewritten import rewritten
 
-PORTION = 64
+SUBMISSIONS_AT_ONCE = 64
 
 FindScenario = Callable[[str], Scenario | None]
-OpenPlace = Callable[[Path], Place]
+OpenPlace = Callable[[Path], FileSource]
 """Gives the files of a submission; raises Exceeded where they can't be had."""
 
 
@@ -48,7 +48,7 @@ class _Submission:
 
     source: Path
     reader: Reader | None = None
-    hand_out: HandOut | None = None
+    hand_out: ExerciseVariant | None = None
     key: Key | None = None
     evidence: Evidence | None = None
     located: tuple[Result, ...] | None = None
@@ -74,20 +74,20 @@ class Grader:
         self,
         folder: Path,
         find_scenario: FindScenario,
-        open_place: OpenPlace = DiskPlace,
-        handed_out: Mapping[str, HandOut] | None = None,
+        open_place: OpenPlace = DiskSource,
+        handed_out: Mapping[str, ExerciseVariant] | None = None,
     ) -> None:
         self._folder = folder
         self._open = open_place
         self._find = find_scenario
         self._handed_out = handed_out or {}
-        self._workshop = Workshop(folder / "workshop.git")
-        self._keys: dict[HandOut, Key | BadInput] = {}
+        self._workshop = ScratchRepository(folder / "scratch.git")
+        self._keys: dict[ExerciseVariant, Key | BadInput] = {}
 
     def grade(self, submissions: Sequence[Path]) -> Iterator[Assessment]:
         """The assessment of each submission, in order. One that can't be read costs itself alone."""
-        for start in range(0, len(submissions), PORTION):
-            yield from self._portion(submissions[start : start + PORTION])
+        for start in range(0, len(submissions), SUBMISSIONS_AT_ONCE):
+            yield from self._portion(submissions[start : start + SUBMISSIONS_AT_ONCE])
 
     def _portion(self, submissions: Sequence[Path]) -> list[Assessment]:
         room = Path(tempfile.mkdtemp(prefix="quarantine-", dir=self._folder))
@@ -136,7 +136,7 @@ class Grader:
             raise Unreadable("its first commit names no exercise: it was not planted by muddled")
 
     def _make_keys(self, admitted: Sequence[_Submission]) -> None:
-        wanted: dict[HandOut, Scenario] = {}
+        wanted: dict[ExerciseVariant, Scenario] = {}
         for submission in admitted:
             hand_out = submission.hand_out
             if hand_out is None or hand_out in self._keys or hand_out in wanted:
@@ -150,7 +150,7 @@ class Grader:
                 wanted[hand_out] = scenario
         self._keys.update(zip(wanted, self._keys_of(list(wanted.items())), strict=True))
 
-    def _keys_of(self, wanted: Sequence[tuple[HandOut, Scenario]]) -> list[Key | BadInput]:
+    def _keys_of(self, wanted: Sequence[tuple[ExerciseVariant, Scenario]]) -> list[Key | BadInput]:
         """All at once, or one by one where one of them makes that fail."""
         asked = [(scenario, hand_out.variant) for hand_out, scenario in wanted]
         try:
@@ -187,12 +187,12 @@ class Grader:
         """What learners met who came to a step with other content than the key's, in one call; one by one
         where one of them makes that fail."""
         before = dict(self._workshop.objects.held)
-        asked: list[tuple[_Submission, Meet, Question]] = []
+        asked: list[tuple[_Submission, MergeRequest, Question]] = []
         for submission in admitted:
             self._attempt(submission, partial(self._need_meetings, asked=asked))
         asked = [one for one in asked if one[0].assessment is None]
         try:
-            meetings = self._workshop.meetings([question for _, _, question in asked])
+            merges = self._workshop.merges([question for _, _, question in asked])
         except Exception:
             if len(admitted) < 2:
                 raise
@@ -201,27 +201,29 @@ class Grader:
                 self._workshop.objects.held = dict(before)
                 self._attempt(submission, lambda one: self._ask_meetings([one]))
             return
-        for (submission, own, question), told in zip(asked, meetings, strict=True):
+        for (submission, own, question), told in zip(asked, merges, strict=True):
             self._attempt(submission, partial(self._take_meeting, own=own, question=question, told=told))
 
-    def _take_meeting(self, submission: _Submission, own: Meet, question: Question, told: Meeting) -> None:
+    def _take_meeting(
+        self, submission: _Submission, own: MergeRequest, question: Question, told: MergeResult
+    ) -> None:
         if submission.evidence is None or submission.key is None or submission.assessment is not None:
             return
-        meeting = relabelled(told, dict(zip((OURS, THEIRS), own.labels, strict=True)))
+        merge = relabelled(told, dict(zip((OURS, THEIRS), own.labels, strict=True)))
         texts = dict(question.texts)
-        self._workshop.read_texts(texts, meeting)
+        self._workshop.read_texts(texts, merge)
         more = {id_: text for id_, text in texts.items() if id_ not in submission.key.texts}
-        known = {**submission.evidence.meetings, (own.ours, own.theirs): meeting}
-        submission.evidence = replace(submission.evidence, texts=more, meetings=known)
+        known = {**submission.evidence.merges, (own.ours, own.theirs): merge}
+        submission.evidence = replace(submission.evidence, texts=more, merges=known)
 
     def _need_meetings(
-        self, submission: _Submission, asked: list[tuple[_Submission, Meet, Question]]
+        self, submission: _Submission, asked: list[tuple[_Submission, MergeRequest, Question]]
     ) -> None:
         """Add what to ask for one submission."""
         evidence, key = submission.evidence, submission.key
         assert evidence is not None and key is not None  # noqa: S101, PT018
         submission.located = locate(evidence, key)
-        needed = meetings_needed(submission.located, key, evidence)
+        needed = merges_needed(submission.located, key, evidence)
         if not needed:
             return
         commits, texts = {**key.commits, **evidence.commits}, {**key.texts, **evidence.texts}
@@ -231,7 +233,7 @@ class Grader:
         for meet in needed:
             tips = (meet.ours, meet.theirs)
             # Done here and not when Git is asked: what can't be written costs this submission alone.
-            ours, theirs = (restated(objects, tip, evidence, key, done) for tip in tips)
+            ours, theirs = (rewritten(objects, tip, evidence, key, done) for tip in tips)
             question = Question(tips, commits, texts, times, meet.base, (ours, theirs))
             asked.append((submission, meet, question))
 
@@ -241,7 +243,7 @@ class Grader:
 
 
 @contextmanager
-def grader(find_scenario: FindScenario, open_place: OpenPlace = DiskPlace) -> Iterator[Grader]:
+def grader(find_scenario: FindScenario, open_place: OpenPlace = DiskSource) -> Iterator[Grader]:
     """A grader with a temporary folder of its own, which is gone afterwards."""
     git.require()
     with temporary_folder() as folder:
@@ -252,4 +254,4 @@ def check_key(scenario: Scenario, code: str) -> None:
     """Make sure that this variant has a key; raises BadInput with what stands in the way."""
     git.require()
     with temporary_folder() as folder:
-        make_key(Workshop(folder / "workshop.git"), scenario, code)
+        make_key(ScratchRepository(folder / "scratch.git"), scenario, code)

@@ -8,7 +8,7 @@ from muddled_orchard.core.base.limits import Exceeded
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.submission.peek import Peek, peek
 from muddled_orchard.system.temporary import temporary_folder
-from muddled_orchard.vcs.read.disk import DiskPlace
+from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.quarantine import Unreadable, find_repository, take_over
 from muddled_orchard.vcs.read.reader import Reader
 
@@ -18,7 +18,7 @@ def peek_at(folder: Path) -> tuple[Peek, Path]:
     Raises BadInput where there is none, or where it can't be read."""
     try:
         for place in (folder, *folder.resolve().parents):
-            disk = DiskPlace(place)
+            disk = DiskSource(place)
             found = find_repository(disk, deepest=0)
             if found is not None:
                 break

@@ -1,4 +1,4 @@
-"""One learner's version of a scenario: the same knots, other words and numbers.
+"""One learner's version of a scenario: the same hardest_steps, other words and numbers.
 
 The values come from a keyed hash of the variant's code, so they are the same for ever, on every
 machine and with every version of Python.
@@ -34,7 +34,7 @@ def variant_of(scenario: Scenario, code: str) -> Scenario:
     Raises BadInput for a code that can't be used and for names that `[values]` does not have.
     """
     checked_code(code)
-    return Form(scenario).filled(values_of(scenario, code))
+    return ScenarioTemplate(scenario).filled(values_of(scenario, code))
 
 
 def checked_code(code: str) -> None:
@@ -50,7 +50,7 @@ def values_of(scenario: Scenario, code: str) -> dict[str, str]:
     return {name: _pick(scenario.id, name, value, code) for name, value in scenario.values.items()}
 
 
-def corners(scenario: Scenario) -> Iterator[dict[str, str]]:
+def sample_values(scenario: Scenario) -> Iterator[dict[str, str]]:
     """Values for which a scenario should be tried: each that a name can have (of a long range the ends and
     some between), the other names as in the plain variant."""
     plain = values_of(scenario, PLAIN_VARIANT)
@@ -69,7 +69,7 @@ def _options(value: Value) -> list[str]:
     return [str(number) for number in dict.fromkeys([*numbers[::step], high])]
 
 
-class Form:
+class ScenarioTemplate:
     """A scenario made ready to be filled in many times: where its values stand is found once.
 
     Raises BadInput for names that `[values]` does not have.
@@ -78,16 +78,17 @@ class Form:
     def __init__(self, scenario: Scenario) -> None:
         problems: list[Problem] = []
         found = {
-            name: _gaps(getattr(scenario, name), (name,), scenario.values, problems) for name in _VARYING
+            name: _placeholders(getattr(scenario, name), (name,), scenario.values, problems)
+            for name in _VARYING
         }
         if problems:
             raise BadInput(problems)
         self._scenario = scenario
-        self._gaps = {name: fill for name, fill in found.items() if fill is not None}
+        self._placeholders = {name: fill for name, fill in found.items() if fill is not None}
 
     def filled(self, values: Mapping[str, str]) -> Scenario:
         """The scenario with these values, one for each name."""
-        return replace(self._scenario, **{name: fill(values) for name, fill in self._gaps.items()})
+        return replace(self._scenario, **{name: fill(values) for name, fill in self._placeholders.items()})
 
 
 def _pick(exercise: str, name: str, value: Value, code: str) -> str:
@@ -100,15 +101,15 @@ def _pick(exercise: str, name: str, value: Value, code: str) -> str:
     return str(low + number % (high - low + 1))
 
 
-def _gaps(part: Any, key: KeyPath, names: Collection[str], problems: list[Problem]) -> _Fill | None:
+def _placeholders(part: Any, key: KeyPath, names: Collection[str], problems: list[Problem]) -> _Fill | None:
     """What fills in the strings of `part`, however deep they lie (keys of mappings are strings too); None
     where nothing is to be filled in."""
 
     def below(item: Any, *more: str | int) -> tuple[Any, _Fill | None]:
-        return item, _gaps(item, (*key, *more), names, problems)
+        return item, _placeholders(item, (*key, *more), names, problems)
 
     if isinstance(part, str):
-        return _text_gaps(part, key, names, problems)
+        return _text_placeholders(part, key, names, problems)
     if isinstance(part, tuple):
         items = [below(item, number) for number, item in enumerate(part)]
         if any(fill for _, fill in items):
@@ -132,7 +133,9 @@ def _made(item: tuple[Any, _Fill | None], values: Mapping[str, str]) -> Any:
     return fill(values) if fill else part
 
 
-def _text_gaps(text: str, key: KeyPath, names: Collection[str], problems: list[Problem]) -> _Fill | None:
+def _text_placeholders(
+    text: str, key: KeyPath, names: Collection[str], problems: list[Problem]
+) -> _Fill | None:
     uses = list(_USE.finditer(text))
     problems += [
         Problem(f'no value is named "{use[2]}"', likely(use[2], names), key)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.story import unroll, with_code
-from muddled_orchard.core.exercise.values import Form, checked_code, values_of
+from muddled_orchard.core.exercise.values import ScenarioTemplate, checked_code, values_of
 
 _MOST = 512
 
@@ -29,7 +29,7 @@ class Variants:
 
     def __init__(self, scenario: Scenario) -> None:
         self.scenario = scenario
-        self._form = Form(scenario)
+        self._template = ScenarioTemplate(scenario)
         self._known: dict[Values, tuple[Scenario, History]] = {}
 
     def __reduce__(self) -> tuple[type[Variants], tuple[Scenario]]:
@@ -40,7 +40,7 @@ class Variants:
         checked_code(code)
         values = tuple(values_of(self.scenario, code).items())
         if values not in self._known:
-            varied = self._form.filled(dict(values))
+            varied = self._template.filled(dict(values))
             if len(self._known) >= _MOST:
                 del self._known[next(iter(self._known))]
             self._known[values] = (varied, unroll(varied, code))

@@ -57,7 +57,7 @@ def carried_over(
     step: Step, met: Conflict, pairs: Pairs, scenario: Scenario, texts: Mapping[str, bytes]
 ) -> tuple[Accepted, ...]:
     """What is accepted for a conflict that was met instead of the key's."""
-    asked = step.meeting.conflict(met.path)
+    asked = step.merge.conflict(met.path)
     solved = step.solved.get(met.path)
     if solved is None:
         gone = (Accepted(gone=True, words=("gone",)),)

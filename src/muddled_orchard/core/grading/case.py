@@ -20,7 +20,7 @@ from muddled_orchard.core.grading.locating.results import Result
 from muddled_orchard.core.grading.readings import FileReading, read_file
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.answers import Accepted, modes_of
-from muddled_orchard.core.merging.conflict import Conflict, Meeting
+from muddled_orchard.core.merging.conflict import Conflict, MergeResult
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.status import Uncommitted, is_backup, tracked, uncommitted
 
@@ -62,14 +62,14 @@ class TaskCase:
     """One step of a task (a merge, or one replayed commit): what was asked, where its result lies, and
     what is in it.
 
-    `meeting` is the one that the learner really had; `tree` the result that is judged, None where
+    `merge` is the one that the learner really had; `tree` the result that is judged, None where
     there is none; `conflicts` are in the order of their paths. `spared` counts the conflicts of the key that
     an earlier mistake kept from being met: they cost nothing more.
     """
 
     step: Step
     result: Result
-    meeting: Meeting
+    merge: MergeResult
     tree: Tree | None
     conflicts: tuple[ConflictCase, ...]
     spared: int = 0
@@ -77,7 +77,7 @@ class TaskCase:
     @property
     def unmet(self) -> int:
         """How many of the key's decisions were never come to."""
-        asked = sum(size_of(one) for one in self.step.meeting.conflicts if self.step.accepted.get(one.path))
+        asked = sum(size_of(one) for one in self.step.merge.conflicts if self.step.accepted.get(one.path))
         return asked - self.spared - sum(one.covers for one in self.conflicts if one.asked and one.accepted)
 
     @property
@@ -158,7 +158,7 @@ class Case:
         if not self.scenario.start.stopped:
             return False
         here = [task for task in self.tasks if task.result.shape == "pending"]
-        first = next((task for task in self.tasks if task.step.meeting.conflicts), None)
+        first = next((task for task in self.tasks if task.step.merge.conflicts), None)
         return bool(here) and here[0] is first and all(map(self._is_untouched, here[0].conflicts))
 
     def _is_untouched(self, conflict: ConflictCase) -> bool:
@@ -205,24 +205,24 @@ def lay_out(evidence: Evidence, key: Key, located: tuple[Result, ...]) -> Case:
 
 
 def _task(case: Case, step: Step, result: Result, *, right_so_far: bool) -> TaskCase:
-    meeting = case.evidence.meetings.get((result.ours, result.theirs), step.meeting)
+    merge = case.evidence.merges.get((result.ours, result.theirs), step.merge)
     tree: Tree | None = None
     if result.in_working_tree:
         tree = tracked(case.evidence)
     elif result.final is not None and result.shape not in ("nothing to do", "none", "dropped"):
         tree = case.commits[result.final].tree
     if tree is None:
-        return TaskCase(step=step, result=result, meeting=meeting, tree=None, conflicts=())
-    if meeting is step.meeting:
+        return TaskCase(step=step, result=result, merge=merge, tree=None, conflicts=())
+    if merge is step.merge:
         conflicts = [
-            _read(case, step, result, meeting, conflict, step.accepted.get(conflict.path, ()), tree)
-            for conflict in meeting.conflicts
+            _read(case, step, result, merge, conflict, step.accepted.get(conflict.path, ()), tree)
+            for conflict in merge.conflicts
         ]
-        return TaskCase(step=step, result=result, meeting=meeting, tree=tree, conflicts=tuple(conflicts))
+        return TaskCase(step=step, result=result, merge=merge, tree=tree, conflicts=tuple(conflicts))
     # What they met is not what the key meets. Where no earlier mistake made it so, it was their own doing.
     elsewhere = step.commit is not None and not stands_on(case.commits, result, _first_base(case, step))
     own_doing = right_so_far or elsewhere
-    return _deviating(case, step, result, meeting, tree, own_doing=own_doing)
+    return _deviating(case, step, result, merge, tree, own_doing=own_doing)
 
 
 def _first_base(case: Case, step: Step) -> str:
@@ -230,37 +230,37 @@ def _first_base(case: Case, step: Step) -> str:
 
 
 def _deviating(
-    case: Case, step: Step, result: Result, meeting: Meeting, tree: Tree, *, own_doing: bool
+    case: Case, step: Step, result: Result, merge: MergeResult, tree: Tree, *, own_doing: bool
 ) -> TaskCase:
     """A step at which the learner met something else than the key: the key's conflicts count, as far as they
     are still there; others are told and cost nothing."""
     conflicts: list[ConflictCase] = []
     spared = 0
-    for conflict in meeting.conflicts:
-        asked = step.meeting.conflict(conflict.path)
+    for conflict in merge.conflicts:
+        asked = step.merge.conflict(conflict.path)
         pairs = paired(asked, conflict)
         lacking = size_of(asked) - sum(pair is not None for pair in pairs) if asked else 0
         if lacking and own_doing:
             continue  # it is read below as it would have been met
         spared += lacking if asked and step.accepted.get(asked.path) else 0
         ways = carried_over(step, conflict, pairs, case.scenario, case.texts)
-        found = _read(case, step, result, meeting, conflict, ways, tree)
+        found = _read(case, step, result, merge, conflict, ways, tree)
         extra = frozenset(number for number, pair in enumerate(pairs, start=1) if pair is None)
         covers = len(pairs) - len(extra)
         conflicts.append(replace(found, extra=extra, asked=asked is not None, covers=covers))
     read = {one.conflict.path for one in conflicts}
-    for asked in step.meeting.conflicts:
+    for asked in step.merge.conflicts:
         if asked.path in read:
             continue
         if not own_doing:
             spared += size_of(asked) if step.accepted.get(asked.path) else 0
         elif contains(case.commits, result.ours, step.ours) or step.commit is not None:
             ways = step.accepted.get(asked.path, ())
-            found = _read(case, step, result, step.meeting, asked, ways, tree)
+            found = _read(case, step, result, step.merge, asked, ways, tree)
             conflicts.append(replace(found, vanished=True))
     conflicts.sort(key=lambda one: one.conflict.path)
     return TaskCase(
-        step=step, result=result, meeting=meeting, tree=tree, conflicts=tuple(conflicts), spared=spared
+        step=step, result=result, merge=merge, tree=tree, conflicts=tuple(conflicts), spared=spared
     )
 
 
@@ -268,7 +268,7 @@ def _read(
     case: Case,
     step: Step,
     result: Result,
-    meeting: Meeting,
+    merge: MergeResult,
     conflict: Conflict,
     accepted: tuple[Accepted, ...],
     tree: Tree,
@@ -276,8 +276,8 @@ def _read(
     blob = tree.get(conflict.path)
     renamed = left_at = None
     if blob is None and not all(one.gone for one in accepted):
-        left_at = _left_at(case, result, meeting, conflict, tree)
-        renamed = None if left_at else _renamed(case, meeting, conflict, tree)
+        left_at = _left_at(case, result, merge, conflict, tree)
+        renamed = None if left_at else _renamed(case, merge, conflict, tree)
         blob = tree.get(renamed or "")
     lines = case.lines(blob)
     reading = None
@@ -292,7 +292,7 @@ def _read(
         renamed=renamed,
         left_at=left_at,
         covers=size_of(conflict),
-        modes=modes_of(conflict, step.solved, meeting.tree),
+        modes=modes_of(conflict, step.solved, merge.tree),
     )
 
 
@@ -301,22 +301,22 @@ def _is_of_its_kind(blob: Blob, conflict: Conflict) -> bool:
     return any(are_alike(blob.mode, side.mode) for side in conflict.stages.values())
 
 
-def _left_at(case: Case, result: Result, meeting: Meeting, conflict: Conflict, tree: Tree) -> str | None:
+def _left_at(case: Case, result: Result, merge: MergeResult, conflict: Conflict, tree: Tree) -> str | None:
     """Where a conflicted file lies, if that is a name that one of the sides had: that is this side's
     choice."""
     sides = [case.commits[id_].tree for id_ in (result.ours, result.theirs) if id_ in case.commits]
     ids = {blob.id for blob in conflict.stages.values()}
     for path, blob in tree.items():
-        elsewhere = path != conflict.path and path not in meeting.tree and meeting.conflict(path) is None
+        elsewhere = path != conflict.path and path not in merge.tree and merge.conflict(path) is None
         had = elsewhere and any(path in side for side in sides)
         if had and (blob.id in ids or _most_alike(case, blob, conflict)):
             return path
     return None
 
 
-def _renamed(case: Case, meeting: Meeting, conflict: Conflict, tree: Tree) -> str | None:
+def _renamed(case: Case, merge: MergeResult, conflict: Conflict, tree: Tree) -> str | None:
     """A new name under which a conflicted file's content lies now: the same, or most of its lines."""
-    known = {*meeting.tree, *(other.path for other in meeting.conflicts)}
+    known = {*merge.tree, *(other.path for other in merge.conflicts)}
     new = [path for path in tree if path not in known and not is_backup(path)]
     ids = {blob.id for blob in conflict.stages.values()}
     for path in new:

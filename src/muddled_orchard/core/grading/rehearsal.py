@@ -42,9 +42,9 @@ class Expected:
     """
 
     state: State = "finished"
-    lost: frozenset[str] = frozenset()
-    may: frozenset[str] = frozenset()
-    some: frozenset[str] = frozenset()
+    must_lose: frozenset[str] = frozenset()
+    may_lose: frozenset[str] = frozenset()
+    at_least_one: frozenset[str] = frozenset()
     kept: tuple[Kept, ...] = ()
     or_open: bool = False
 
@@ -142,13 +142,13 @@ def surprises(behaviour: str, expected: Expected, got: Assessment) -> Iterator[s
         return
     outcomes = {criterion.id: criterion.outcome for criterion in got.criteria}
     for id_, outcome in outcomes.items():
-        if id_ in expected.lost and outcome.verdict not in _LOST:
+        if id_ in expected.must_lose and outcome.verdict not in _LOST:
             yield f"{id_} is {outcome.verdict}, though it should cost points: {outcome.because}"
-        allowed = expected.lost | expected.may | expected.some
+        allowed = expected.must_lose | expected.may_lose | expected.at_least_one
         if id_ not in allowed and outcome.verdict in _LOST:
             yield f"{id_} is {outcome.verdict}, though it should be met: {outcome.because}"
-    if expected.some and not any(outcomes[id_].verdict in _LOST for id_ in expected.some):
-        yield f"none of {listed(sorted(expected.some))} costs points"
+    if expected.at_least_one and not any(outcomes[id_].verdict in _LOST for id_ in expected.at_least_one):
+        yield f"none of {listed(sorted(expected.at_least_one))} costs points"
     yield from _misread(expected.kept, got.hunks)
     if behaviour == RIGHT:
         yield from (f"it needs a look: {doubt}" for doubt in got.needs_a_look)

@@ -11,12 +11,12 @@ from muddled_orchard.core.exercise.scenario import Scenario, Task
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.key.answers import Accepted
-from muddled_orchard.core.merging.conflict import Meeting
+from muddled_orchard.core.merging.conflict import MergeResult
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Step:
-    """One meeting of the asked operations: of a merge, or of one replayed commit.
+    """One three-way merge of the asked operations: a merge as a whole, or one replayed commit.
 
     `task` counts from 1. `commit` is the commit that is replayed, undone or popped, `label` its label, and
     `base` the commit from which its change is taken; all are None in a merge. `ours` and `theirs` are the
@@ -35,7 +35,7 @@ class Step:
     base: str | None = None
     ours_name: str
     theirs_name: str
-    meeting: Meeting
+    merge: MergeResult
     accepted: Mapping[str, tuple[Accepted, ...]]
     solved: Tree
     mended: frozenset[str] = frozenset()
@@ -70,7 +70,7 @@ def unused_answers(scenario: Scenario, steps: Sequence[Step]) -> Iterator[Proble
     for number, answer in enumerate(scenario.answer):
         here = [step for step in steps if answer.task in (None, step.task)]
         here = [step for step in here if answer.commit in (None, step.label)]
-        paths = {conflict.path for step in here for conflict in step.meeting.conflicts}
+        paths = {conflict.path for step in here for conflict in step.merge.conflicts}
         mended = {path for step in here for path in step.mended}
         if answer.file not in paths | mended:
             where = f" in task {answer.task}" if answer.task else ""

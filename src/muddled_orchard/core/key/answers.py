@@ -13,7 +13,7 @@ from muddled_orchard.core.exercise.scenario import KEEP_WORDS, Answer, KeepText,
 from muddled_orchard.core.git.lines import Lines, SpacingRule, alike, lines_of
 from muddled_orchard.core.git.trees import PLAIN_FILE, Blob, Tree
 from muddled_orchard.core.merging.alignment import Gap, align
-from muddled_orchard.core.merging.conflict import STAGE, Conflict, Hunk, Meeting, MergedText
+from muddled_orchard.core.merging.conflict import STAGE, Conflict, Hunk, MergedText, MergeResult
 
 AS_WRITTEN = "as written in the key"
 
@@ -203,17 +203,17 @@ def _whole_side(
             )
 
 
-def clean_merge_fixes(meeting: Meeting, scenario: Scenario, task: int, label: str | None) -> dict[str, str]:
+def clean_merge_fixes(merge: MergeResult, scenario: Scenario, task: int, label: str | None) -> dict[str, str]:
     """Files that Git merges cleanly into something wrong, or that are to be made: the text that the key
     gives them. A name that only resembles one that is there is no new file, but a mistake."""
-    conflicted = {conflict.path for conflict in meeting.conflicts}
-    there = [*meeting.tree, *conflicted]
+    conflicted = {conflict.path for conflict in merge.conflicts}
+    there = [*merge.tree, *conflicted]
     return {
         answer.file: answer.text
         for answer in scenario.answer
         if answer.text is not None
         and answer.file not in conflicted
-        and (answer.file in meeting.tree or not difflib.get_close_matches(answer.file, there, 1, 0.8))
+        and (answer.file in merge.tree or not difflib.get_close_matches(answer.file, there, 1, 0.8))
         and _is_for(answer, answer.file, task, label)
     }
 

@@ -39,13 +39,13 @@ def difficulty(key: Key) -> Difficulty:
 
 
 def _reasons(key: Key) -> Iterator[tuple[int, str]]:
-    meeting = [step for step in key.steps if step.meeting.conflicts]
-    conflicts = [(step, conflict) for step in meeting for conflict in step.meeting.conflicts]
+    conflicting = [step for step in key.steps if step.merge.conflicts]
+    conflicts = [(step, conflict) for step in conflicting for conflict in step.merge.conflicts]
     hunks = [hunk for _, conflict in conflicts if conflict.merged for hunk in conflict.merged.hunks]
     unseen = [conflict.kind for _, conflict in conflicts if conflict.merged is None]
     long = sum(max(len(hunk.ours), len(hunk.theirs)) > LONG_SIDE for hunk in hunks)
-    both = sum(_needs_both(meeting))
-    outside = sum(len(step.mended) for step in key.steps) + sum(_edited_outside(meeting))
+    both = sum(_needs_both(conflicting))
+    outside = sum(len(step.mended) for step in key.steps) + sum(_edited_outside(conflicting))
     swapped = {step.task for step in key.steps if is_rebase(step.operation)}
     yield len({conflict.path for _, conflict in conflicts}), counted(len(conflicts), "conflicted file")
     yield len(hunks), counted(len(hunks), "hunk")
@@ -54,9 +54,9 @@ def _reasons(key: Key) -> Iterator[tuple[int, str]]:
     yield 2 * len(unseen), f"no markers to see: {', '.join(dict.fromkeys(unseen))}"
     yield 3 * outside, "a change is needed outside the hunks"
     yield 2 * len(swapped), "ours and theirs are swapped in a rebase"
-    yield max(0, len(meeting) - 1), f"conflicts in {counted(len(meeting), 'step')}"
-    if meeting:
-        apart = max(_distance(key, step) for step in meeting)
+    yield max(0, len(conflicting) - 1), f"conflicts in {counted(len(conflicting), 'step')}"
+    if conflicting:
+        apart = max(_distance(key, step) for step in conflicting)
         yield apart // COMMITS_A_POINT, f"{counted(apart, 'commit')} between the branches"
 
 
@@ -70,7 +70,7 @@ def _needs_both(steps: Iterable[Step]) -> Iterator[bool]:
 def _edited_outside(steps: Iterable[Step]) -> Iterator[bool]:
     """Files whose accepted text differs from the merge outside the hunks."""
     for step in steps:
-        for conflict in step.meeting.conflicts:
+        for conflict in step.merge.conflicts:
             ways = step.accepted.get(conflict.path, ())
             if conflict.merged is not None and ways and ways[0].choices:
                 clean = tuple(stretch for stretch, _ in split(conflict.merged.parts))

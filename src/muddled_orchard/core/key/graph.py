@@ -52,7 +52,7 @@ def handed_out(key: Key) -> Graph:
     return _graph(key, tips, history.checked_out)
 
 
-def retold(graph: Graph, key: Key, history: History) -> Graph:
+def of_variant(graph: Graph, key: Key, history: History) -> Graph:
     """What `handed_out(key)` is in another variant: the same graph, with the messages of its history."""
     said = {
         id_: commit.message.split("\n", 1)[0] for id_, commit in zip(key.ids, history.commits, strict=True)

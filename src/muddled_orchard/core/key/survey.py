@@ -35,7 +35,7 @@ class Survey:
 
 def survey(key: Key) -> Survey:
     """Look at a key from all sides."""
-    conflicts = [conflict for step in key.steps for conflict in step.meeting.conflicts]
+    conflicts = [conflict for step in key.steps for conflict in step.merge.conflicts]
     return Survey(
         key=key,
         difficulty=difficulty(key),
@@ -58,13 +58,13 @@ def shape(key: Key) -> tuple[object, ...]:
             len(conflict.merged.hunks) if conflict.merged else 0,
         )
         for step in key.steps
-        for conflict in step.meeting.conflicts
+        for conflict in step.merge.conflicts
     )
 
 
 def _uncovered(key: Key) -> Iterator[Problem]:
     for step in key.steps:
-        for conflict in step.meeting.conflicts:
+        for conflict in step.merge.conflicts:
             if not step.accepted.get(conflict.path):
                 where = f'at "{step.label}"' if step.label else f"in task {step.task}"
                 yield Problem(
@@ -126,11 +126,11 @@ def _lines_of_versions(key: Key, path: str) -> set[str]:
     ids = {
         blob.id
         for step in key.steps
-        for conflict in step.meeting.conflicts
+        for conflict in step.merge.conflicts
         if conflict.path == path
         for blob in conflict.stages.values()
     }
-    ids |= {step.meeting.tree[path].id for step in key.steps if path in step.meeting.tree}
+    ids |= {step.merge.tree[path].id for step in key.steps if path in step.merge.tree}
     texts = (key.texts.get(id_, b"").decode("utf-8", "replace") for id_ in ids)
     return {line for text in texts for line in text.splitlines()}
 
@@ -143,7 +143,7 @@ def _hard_on(rule: Rule, key: Key) -> Iterator[bytes]:
     stages = [
         blob
         for step in key.steps
-        if (conflict := step.meeting.conflict(rule.file)) is not None
+        if (conflict := step.merge.conflict(rule.file)) is not None
         for blob in conflict.stages.values()
     ]
     texts = list(dict.fromkeys(key.texts[blob.id] for blob in stages if blob.id in key.texts))
@@ -162,7 +162,7 @@ def _remarks(key: Key) -> Iterator[str]:
         said = f"task {number} ({in_words(task)})"
         if not steps:
             yield f"{said} has nothing to do: everything is there already"
-        elif not any(step.meeting.conflicts or step.mended for step in steps):
+        elif not any(step.merge.conflicts or step.mended for step in steps):
             if not steps[0].fast_forward:
                 yield f"{said} does not conflict; that is right where it is meant as a control"
             elif steps[0].operation.fast_forward in (None, "allowed") and not steps[0].operation.squash:
@@ -185,12 +185,12 @@ def outside_changes(key: Key, step: Step, path: str) -> list[str]:
     """What the key's first answer for a file wants beyond its hunks, as the lines of a diff
     against what Git merges by itself, from its first `@@` on."""
     ways = step.accepted.get(path, ())
-    conflict = step.meeting.conflict(path)
+    conflict = step.merge.conflict(path)
     if conflict is not None and conflict.merged is not None and ways and ways[0].clean:
         merged = replace(ways[0], clean=tuple(stretch for stretch, _ in split(conflict.merged.parts)))
         before, after = merged.text, ways[0].text
     elif path in step.mended:
-        there = step.meeting.tree.get(path)
+        there = step.merge.tree.get(path)
         before = lines_of(key.texts.get(there.id, b"")) if there else ()
         after = lines_of(key.texts[step.solved[path].id])
     else:

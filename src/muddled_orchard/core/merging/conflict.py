@@ -1,7 +1,7 @@
-"""Three versions of a tree meeting: what Git makes of base, ours and theirs, and where it gives up.
+"""A three-way merge: what Git makes of base, ours and theirs, and where it gives up.
 
 Every operation that can conflict (a merge, each step of a rebase, a cherry-pick, a revert, a stash
-pop) is a chain of such meetings. Git itself decides what conflicts and how the hunks fall
+pop) is a chain of such merges. Git itself decides what conflicts and how the hunks fall
 (`vcs.predict` asks it); this module gives its answer a shape.
 """
 
@@ -72,7 +72,7 @@ class Conflict:
 
 
 @dataclass(frozen=True, slots=True)
-class Meeting:
+class MergeResult:
     """What Git makes of three trees: `tree` is the result by path, conflicted paths included."""
 
     tree: Mapping[str, Blob]
@@ -83,8 +83,8 @@ class Meeting:
         return next((conflict for conflict in self.conflicts if conflict.path == path), None)
 
 
-def relabelled(meeting: Meeting, labels: Mapping[str, str]) -> Meeting:
-    """The meeting with the names that Git gives to files it sets aside (`hives~HEAD`) as a learner sees
+def relabelled(merge: MergeResult, labels: Mapping[str, str]) -> MergeResult:
+    """The merge with the names that Git gives to files it sets aside (`hives~HEAD`) as a learner sees
     them: Git was given ids where a learner gives branches. `labels` says which label an id stands for."""
 
     def name(path: str) -> str:
@@ -92,10 +92,10 @@ def relabelled(meeting: Meeting, labels: Mapping[str, str]) -> Meeting:
         # In a file's name Git writes underscores for the slashes of a branch.
         return f"{front}~{labels[label].replace('/', '_')}" if tilde and label in labels else path
 
-    if not any("~" in path for path in meeting.tree):
-        return meeting
-    conflicts = tuple(replace(conflict, path=name(conflict.path)) for conflict in meeting.conflicts)
-    return Meeting({name(path): blob for path, blob in meeting.tree.items()}, conflicts)
+    if not any("~" in path for path in merge.tree):
+        return merge
+    conflicts = tuple(replace(conflict, path=name(conflict.path)) for conflict in merge.conflicts)
+    return MergeResult({name(path): blob for path, blob in merge.tree.items()}, conflicts)
 
 
 def merged_text(default_style: bytes, diff3_style: bytes) -> MergedText:

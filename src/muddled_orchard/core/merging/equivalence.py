@@ -16,7 +16,7 @@ from itertools import pairwise
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry
 from muddled_orchard.core.git.lines import Lines, is_binary, lines_of
 from muddled_orchard.core.git.trees import LINK, Blob
-from muddled_orchard.core.merging.conflict import Conflict, Hunk, Meeting, MergedText
+from muddled_orchard.core.merging.conflict import Conflict, Hunk, MergedText, MergeResult
 
 _MOST_ENTRIES, _MOST_BYTES = 20_000, 1 << 18
 """Of how many commits, files and lines a history may be made, and of how many bytes: what is remembered of
@@ -26,7 +26,7 @@ _LINE = re.compile(r"(\s*)(.*?)(\r?\n?)", re.DOTALL)
 
 
 @dataclass(frozen=True, slots=True)
-class Telling:
+class HistoryShape:
     """A history in its own words.
 
     `shape` is equal for histories that Git can't tell apart; their `commits` (ids), `blobs` (ids) and
@@ -39,9 +39,9 @@ class Telling:
     lines: Lines
 
 
-def telling(
+def history_shape(
     commits: Commits, tips: Sequence[str], texts: Mapping[str, bytes], times: Mapping[str, int]
-) -> Telling | None:
+) -> HistoryShape | None:
     """All that some commits grew from. None where words decide more than lines can say.
 
     `times` are the commits' dates in seconds, since of several merge bases Git takes the youngest first;
@@ -70,7 +70,7 @@ def telling(
         else:
             shape.append(tuple(lines.setdefault(line, len(lines)) for line in lines_of(data)))
     shape.append(_looks(lines))
-    return Telling(tuple(shape), tuple(places), tuple(blobs), tuple(lines))
+    return HistoryShape(tuple(shape), tuple(places), tuple(blobs), tuple(lines))
 
 
 def _within_bounds(commits: Commits, tips: Sequence[str], texts: Mapping[str, bytes]) -> list[Commit] | None:
@@ -111,32 +111,32 @@ def _looks(lines: Iterable[str]) -> tuple[Hashable, ...]:
     return tuple(looks)
 
 
-def retold(
-    meeting: Meeting,
+def translate(
+    merge: MergeResult,
     content: Callable[[str], bytes],
-    first: Telling,
-    other: Telling,
+    first: HistoryShape,
+    other: HistoryShape,
     blob: Callable[[bytes], str],
-) -> Meeting | None:
+) -> MergeResult | None:
     """What Git made of `first`, told of `other`, which has the same shape; None where it can't be told.
 
-    `content` gives what a blob that the meeting made holds, `blob` takes a content in and gives its id. A
+    `content` gives what a blob that the merge made holds, `blob` takes a content in and gives its id. A
     conflicted text keeps its blob: what is in it is told by the conflict.
     """
     ids = dict(zip(first.blobs, other.blobs, strict=True))
     words = dict(zip(first.lines, other.lines, strict=True))
     try:
-        conflicts = tuple(_conflict(conflict, ids, words) for conflict in meeting.conflicts)
-        texted = {conflict.path for conflict in meeting.conflicts if conflict.merged is not None}
+        conflicts = tuple(_conflict(conflict, ids, words) for conflict in merge.conflicts)
+        texted = {conflict.path for conflict in merge.conflicts if conflict.merged is not None}
         tree = {}
-        for path, held in meeting.tree.items():
+        for path, held in merge.tree.items():
             if path not in texted and held.id not in ids:
                 told = "".join(words[line] for line in lines_of(content(held.id)))
                 ids[held.id] = blob(told.encode("utf-8", "surrogateescape"))
             tree[path] = Blob(held.mode, ids.get(held.id, held.id))
     except KeyError:  # a line or a content that is in none of the commits: Git mended the end of a file
         return None
-    return Meeting(tree, conflicts)
+    return MergeResult(tree, conflicts)
 
 
 def _conflict(conflict: Conflict, ids: Mapping[str, str], words: Mapping[str, str]) -> Conflict:

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.git.trees import Blob, Tree
-from muddled_orchard.core.merging.conflict import Meeting
+from muddled_orchard.core.merging.conflict import MergeResult
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,7 +57,7 @@ class Evidence:
     `origin.git` beside the repository behind which there is all that they name, None where that was not
     handed in; `remote_parents` are the parents of commits there that were not handed out. `ignored` are the
     paths in it that the repository's own ignore rules cover. `commits_alone`: it came as a bundle, which
-    shows neither a working tree nor what is pending. `bisecting`: a `git bisect` was begun. `meetings` are
+    shows neither a working tree nor what is pending. `bisecting`: a `git bisect` was begun. `merges` are
     those that the learner really had where they differ from the key's, by (ours, theirs).
     """
 
@@ -76,7 +76,7 @@ class Evidence:
     remote_parents: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     commits_alone: bool = False
     bisecting: bool = False
-    meetings: Mapping[tuple[str, str], Meeting] = field(default_factory=dict)
+    merges: Mapping[tuple[str, str], MergeResult] = field(default_factory=dict)
 
     def branch(self, name: str) -> str | None:
         """The commit that a local branch stands at."""

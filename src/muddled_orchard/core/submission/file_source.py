@@ -24,7 +24,7 @@ def is_noise(name: str) -> bool:
 
 
 @dataclass(frozen=True, slots=True)
-class Entry:
+class FileEntry:
     """Something in a folder: its name, what it is, the size of a file in bytes, whether it is executable."""
 
     name: str
@@ -33,7 +33,7 @@ class Entry:
     executable: bool = False
 
 
-class Place(Protocol):
+class FileSource(Protocol):
     """A tree of files. Paths are relative, with slashes; the empty path is the place itself. No link is
     ever followed, wherever it stands in a path."""
 
@@ -43,7 +43,7 @@ class Place(Protocol):
     def read(self, path: str, most: int) -> bytes | None:
         """The content of a plain file of at most `most` bytes, else None."""
 
-    def entries(self, path: str) -> list[Entry]:
+    def entries(self, path: str) -> list[FileEntry]:
         """What a folder holds, by name; nothing where there is no folder. Raises OSError."""
 
     def target(self, path: str) -> bytes:
@@ -57,7 +57,7 @@ _Folder = dict[str, Any]
 """What a folder in memory holds, by name: folders, and of everything else (kind, content, executable)."""
 
 
-class MemoryPlace:
+class MemorySource:
     """Files in memory. What an archive says twice counts as it is said last."""
 
     def __init__(self) -> None:
@@ -95,13 +95,15 @@ class MemoryPlace:
             return None
         return bytes(held[1])
 
-    def entries(self, path: str) -> list[Entry]:
+    def entries(self, path: str) -> list[FileEntry]:
         """What a folder holds, by name."""
         folder = self._at(path)
         if type(folder) is not dict:
             return []
         return [
-            Entry(name, "folder") if type(held) is dict else Entry(name, held[0], len(held[1]), held[2])
+            FileEntry(name, "folder")
+            if type(held) is dict
+            else FileEntry(name, held[0], len(held[1]), held[2])
             for name, held in sorted(folder.items(), key=lambda item: item[0])
         ]
 
@@ -120,7 +122,7 @@ class MemoryPlace:
 class Below:
     """A folder of a place, as a place of its own."""
 
-    def __init__(self, place: Place, folder: str) -> None:
+    def __init__(self, place: FileSource, folder: str) -> None:
         self._place = place
         self._prefix = f"{folder}/" if folder else ""
         self._folder = folder
@@ -133,7 +135,7 @@ class Below:
         """The content of a plain file of at most `most` bytes, else None."""
         return self._place.read(self._prefix + path, most)
 
-    def entries(self, path: str) -> list[Entry]:
+    def entries(self, path: str) -> list[FileEntry]:
         """What a folder holds, by name."""
         return self._place.entries(self._prefix + path if path else self._folder)
 
@@ -142,7 +144,7 @@ class Below:
         return self._place.target(self._prefix + path)
 
 
-def below(place: Place, path: str = "") -> Iterator[tuple[str, Entry]]:
+def below(place: FileSource, path: str = "") -> Iterator[tuple[str, FileEntry]]:
     """Every entry below a folder but the folders themselves, by path. Raises Exceeded where folders are
     nested too deeply, or are too many."""
     stack = [path]

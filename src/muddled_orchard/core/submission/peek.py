@@ -29,7 +29,7 @@ _UNMERGED = {
 
 
 @dataclass(frozen=True, slots=True)
-class Left:
+class LeftToDo:
     """Something that is left to do: what it is about, and a few words on it; `work` is False for what is
     only worth knowing."""
 
@@ -57,7 +57,7 @@ class Peek:
     doing: str
     ours: str = ""
     theirs: str = ""
-    left: tuple[Left, ...] = ()
+    left: tuple[LeftToDo, ...] = ()
     commands: tuple[Next, ...] = ()
     back: Words = ()
     knows_tasks: bool = True
@@ -77,11 +77,11 @@ def peek(evidence: Evidence, asked: Asked | None) -> Peek:
     popped = pops and bool(evidence.stashes) and _differs(evidence)
     left = [*_left(evidence, kind, is_work=not pops)]
     if not kind and not popped:
-        left += [Left(f"{todo.task}: {todo.missing}", "") for todo in tasks]
+        left += [LeftToDo(f"{todo.task}: {todo.missing}", "") for todo in tasks]
     if popped:
-        left.append(Left("there is still work in the stash: after a conflict Git keeps it", ""))
+        left.append(LeftToDo("there is still work in the stash: after a conflict Git keeps it", ""))
     elif evidence.stashes and not any(todo.pops for todo in tasks):
-        left.append(Left("there is work in the stash (git stash list)", "", work=False))
+        left.append(LeftToDo("there is work in the stash (git stash list)", "", work=False))
     return Peek(
         doing=_doing(evidence, kind),
         ours=ours,
@@ -144,37 +144,37 @@ def _named(evidence: Evidence, id_: str | None) -> str:
     return names[0].split("/", 2)[2] if names else (id_ or "another commit")[:7]
 
 
-def _left(evidence: Evidence, kind: str, *, is_work: bool) -> Iterator[Left]:
+def _left(evidence: Evidence, kind: str, *, is_work: bool) -> Iterator[LeftToDo]:
     """What the repository itself shows; `is_work`: whether uncommitted changes are something left to do."""
     stages: dict[str, list[int]] = {}
     for entry in evidence.index:
         if entry.stage:
             stages.setdefault(entry.path, []).append(entry.stage)
     for path, found in sorted(stages.items()):
-        yield Left(f"unmerged: {_UNMERGED[tuple(sorted(found))]}", path)
+        yield LeftToDo(f"unmerged: {_UNMERGED[tuple(sorted(found))]}", path)
     yield from _markers(evidence)
     head = evidence.commits.get(evidence.head_commit or "")
     for change in uncommitted(evidence, head.tree if head else {}, {}):
         if change.how == "staged":
-            yield Left("staged, not committed", change.path, work=is_work)
+            yield LeftToDo("staged, not committed", change.path, work=is_work)
         elif change.how == "unstaged":
-            yield Left("changed, not staged", change.path, work=is_work)
+            yield LeftToDo("changed, not staged", change.path, work=is_work)
         elif change.how == "untracked" and is_backup(change.path):
-            yield Left("a backup file that an editor or merge tool left", change.path)
+            yield LeftToDo("a backup file that an editor or merge tool left", change.path)
         elif change.how == "untracked":
-            yield Left("untracked", change.path, work=False)
+            yield LeftToDo("untracked", change.path, work=False)
     if kind and UNDER_WAY[kind].go_on and not stages:
-        yield Left("everything is merged; the operation is not completed yet", "")
+        yield LeftToDo("everything is merged; the operation is not completed yet", "")
     if evidence.bisecting:
-        yield Left("a git bisect is open", "")
+        yield LeftToDo("a git bisect is open", "")
     elif evidence.head is None and not kind:
-        yield Left("HEAD is detached: what you commit here belongs to no branch", "")
+        yield LeftToDo("HEAD is detached: what you commit here belongs to no branch", "")
     for path in sorted(head.tree if head else {}):
         if is_backup(path):
-            yield Left("a backup file that was committed", path)
+            yield LeftToDo("a backup file that was committed", path)
 
 
-def _markers(evidence: Evidence) -> Iterator[Left]:
+def _markers(evidence: Evidence) -> Iterator[LeftToDo]:
     """Conflict markers in the working tree, in what is staged and in the last commit."""
     head = evidence.commits.get(evidence.head_commit or "")
     before: dict[str, Lines] = {}
@@ -201,7 +201,7 @@ def _markers(evidence: Evidence) -> Iterator[Left]:
             for marker in markers_outside(_lines(evidence.texts, blob), expected, ()):
                 if path not in told or what == "conflict marker":
                     told.add(path)
-                    yield Left(f"{what}: {marker.text.strip()[:50]}", f"{path}, line {marker.line}")
+                    yield LeftToDo(f"{what}: {marker.text.strip()[:50]}", f"{path}, line {marker.line}")
 
 
 def _lines(texts: Mapping[str, bytes], blob: Blob) -> Lines:
@@ -210,7 +210,7 @@ def _lines(texts: Mapping[str, bytes], blob: Blob) -> Lines:
 
 
 def _commands(
-    evidence: Evidence, kind: str, left: Sequence[Left], tasks: Sequence[ToDo], *, popped: bool
+    evidence: Evidence, kind: str, left: Sequence[LeftToDo], tasks: Sequence[ToDo], *, popped: bool
 ) -> Iterator[Next]:
     marked = list(dict.fromkeys(item.where.rpartition(", line")[0] for item in left if _is_marker(item)))
     if evidence.unmerged:
@@ -231,7 +231,7 @@ def _commands(
         yield Next(command, why)
 
 
-def _is_marker(item: Left) -> bool:
+def _is_marker(item: LeftToDo) -> bool:
     return item.what.startswith("conflict marker") and ", staged" not in item.what.split(":")[0]
 
 
@@ -253,7 +253,7 @@ def _resolve(evidence: Evidence, marked: Sequence[str]) -> Iterator[Next]:
         yield Next(("git", "rm", "--", path), "to let it go", instead=path in there)
 
 
-def _at_rest(evidence: Evidence, left: Sequence[Left], marked: Sequence[str]) -> Iterator[Next]:
+def _at_rest(evidence: Evidence, left: Sequence[LeftToDo], marked: Sequence[str]) -> Iterator[Next]:
     """What to do where no operation is under way."""
     backups = [item.where for item in left if item.what.startswith("a backup file that an editor")]
     if backups:

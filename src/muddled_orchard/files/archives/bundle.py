@@ -8,13 +8,13 @@ import re
 from muddled_orchard.core.base.limits import LARGEST_PACKED_REFS, Bounds, Exceeded
 from muddled_orchard.core.git.packs import BadPack, TooLarge, index_of
 from muddled_orchard.core.git.refs import BRANCHES, branch_ref
-from muddled_orchard.core.submission.file_source import MemoryPlace
+from muddled_orchard.core.submission.file_source import MemorySource
 
 _REF = re.compile(r"([0-9a-f]{40}) (\S.*)")
 _PACK = f"objects/pack/pack-{'0' * 40}"
 
 
-def unbundled(data: bytes, bounds: Bounds) -> MemoryPlace:
+def unbundled(data: bytes, bounds: Bounds) -> MemorySource:
     """The commits of a bundle. Raises Exceeded where it is damaged, too large, or only a part."""
     refs, start = _heading(data)
     pack = data[start:]
@@ -24,7 +24,7 @@ def unbundled(data: bytes, bounds: Bounds) -> MemoryPlace:
         raise Exceeded(f"the bundle is damaged: {problem}") from None
     except TooLarge:
         raise Exceeded("the bundle holds more than a practice repository can") from None
-    place = MemoryPlace()
+    place = MemorySource()
     place.commits_alone = True
     place.add(f"{_PACK}.pack", "file", pack)
     place.add(f"{_PACK}.idx", "file", index)

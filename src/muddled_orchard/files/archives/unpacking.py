@@ -21,7 +21,7 @@ from typing import Any, BinaryIO, Protocol
 
 from muddled_orchard.core.base.limits import Bounds, Exceeded, in_mib
 from muddled_orchard.core.base.phrases import brief
-from muddled_orchard.core.submission.file_source import Content, Kind, MemoryPlace
+from muddled_orchard.core.submission.file_source import Content, Kind, MemorySource
 
 _BLOCK = 512
 _CHUNK = 1 << 18
@@ -55,7 +55,7 @@ def is_archive(path: Path) -> bool:
     return start.startswith((_ZIP, _EMPTY_ZIP, _GZIP, _XZ, *_BUNDLE)) or start[257:262] == b"ustar"
 
 
-def unpacked(path: Path, bounds: Bounds) -> MemoryPlace:
+def unpacked(path: Path, bounds: Bounds) -> MemorySource:
     """What an archive or bundle holds. Raises Exceeded where it is too large, damaged or neither."""
     try:
         # Opening a pipe must not wait for whoever writes into it.
@@ -71,12 +71,12 @@ def unpacked(path: Path, bounds: Bounds) -> MemoryPlace:
         raise Exceeded(f"it can't be read: {error.strerror}") from None
 
 
-def unpacked_bytes(data: bytes, bounds: Bounds) -> MemoryPlace:
+def unpacked_bytes(data: bytes, bounds: Bounds) -> MemorySource:
     """The same from the file's content."""
     return _unpacked(io.BytesIO(data), len(data), bounds)
 
 
-def _unpacked(file: BinaryIO, size: int, bounds: Bounds) -> MemoryPlace:
+def _unpacked(file: BinaryIO, size: int, bounds: Bounds) -> MemorySource:
     start = file.read(_BLOCK)
     file.seek(0)
     try:
@@ -106,8 +106,8 @@ def _damaged(error: Exception) -> Exceeded:
     return Exceeded(f"the archive is damaged: {brief(str(error), 100) or type(error).__name__}")
 
 
-def _placed(members: Iterator[_Member], bounds: Bounds) -> MemoryPlace:
-    place = MemoryPlace()
+def _placed(members: Iterator[_Member], bounds: Bounds) -> MemorySource:
+    place = MemorySource()
     size = 0
     for number, (name, kind, data, executable) in enumerate(members, start=1):
         size += len(data)

@@ -187,7 +187,7 @@ class Ledger:
 
     # -- Hand-outs ------------------------------------------------------------------------------------
 
-    def know(self, digest: str, exercise: str, title: str, data: str) -> None:
+    def add_scenario(self, digest: str, exercise: str, title: str, data: str) -> None:
         """Keep a scenario's text, so that what was handed out can always be graded."""
         with self._transaction():
             self._run(
@@ -203,7 +203,7 @@ class Ledger:
         )
         return str(found[0][0]) if found else None
 
-    def record(self, made: Iterable[HandOut]) -> None:
+    def add_hand_outs(self, made: Iterable[HandOut]) -> None:
         """Write hand-outs down; the same ones again change nothing."""
         with self._transaction():
             self._run_many(
@@ -229,7 +229,7 @@ class Ledger:
 
     # -- Gradings -------------------------------------------------------------------------------------
 
-    def note(self, graded: Iterable[Grading]) -> None:
+    def add_gradings(self, graded: Iterable[Grading]) -> None:
         """Write gradings down. One that says what the newest of the same submission says is not stored
         again."""
         with self._transaction():

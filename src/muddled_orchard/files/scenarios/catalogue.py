@@ -105,7 +105,7 @@ def bundled_id(path: Path, scenario: Scenario) -> Problem | None:
     return Problem(f'a bundled scenario has the id "{scenario.id}"', hint, ("id",))
 
 
-class Shelf:
+class ScenarioLibrary:
     """Scenarios by id: those of the given places first, then the bundled ones, then those of the user's own
     that can be found.
 

@@ -93,15 +93,15 @@ def wanted_answers(key: Key, wanted: Path) -> tuple[list[Answer], list[str]]:
     answers: list[Answer] = []
     kept: list[str] = []
     for step in key.steps:
-        conflicts = {conflict.path: conflict for conflict in step.meeting.conflicts}
+        conflicts = {conflict.path: conflict for conflict in step.merge.conflicts}
         there = {path.relative_to(wanted).as_posix() for path in wanted.rglob("*") if not path.is_dir()}
-        for path in sorted({*there, *step.meeting.tree, *conflicts}):
+        for path in sorted({*there, *step.merge.tree, *conflicts}):
             data = (wanted / path).read_bytes() if (wanted / path).is_file() else None
             conflict = conflicts.get(path)
             if (
                 conflict is None
-                and path in step.meeting.tree
-                and data == key.texts.get(step.meeting.tree[path].id)
+                and path in step.merge.tree
+                and data == key.texts.get(step.merge.tree[path].id)
             ):
                 continue
             answer = _answer_for(path, data, conflict, key)

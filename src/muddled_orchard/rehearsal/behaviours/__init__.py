@@ -1,7 +1,7 @@
 """What learners typically do, right and wrong, and what must come of it.
 
 Each entry of `BEHAVIOURS` is a name, what an onlooker would say, to which exercises it applies, and a
-function that acts at a desk and returns what the grader must find. To add one is to add an entry.
+function that acts at a session and returns what the grader must find. To add one is to add an entry.
 """
 # ruff: noqa: E501 - a table reads best a behaviour a line
 
@@ -20,11 +20,13 @@ from muddled_orchard.rehearsal.behaviours.expecting import (
     Act,
     Applies,
     always,
-    begins_at_knot,
+    begins_hardest_task,
     both,
     can_abort,
     can_begin_again,
     conflicts,
+    hardest_task,
+    hardest_task_does,
     has_bystanders,
     has_hunks,
     has_mends,
@@ -32,8 +34,6 @@ from muddled_orchard.rehearsal.behaviours.expecting import (
     is_local,
     is_plain_merge,
     is_replay,
-    knot_does,
-    knot_task,
     only_hunks,
     replays_several,
     starts_unfetched,
@@ -100,8 +100,8 @@ _UNFINISHED = (
     Behaviour("other message only", "gave a handed-out commit another message, and did nothing else", idle.begins_at_rest, partial(idle.unrelated, idle.other_message)),
     Behaviour("pushed over", "pushed by force over another's commit", idle.can_push_over, partial(idle.unrelated, idle.pushed_over)),
     Behaviour("nothing fetched", "merged without fetching", starts_unfetched, idle.nothing_fetched),
-    Behaviour("stash kept", "forgot the stash, which Git keeps after a conflict", knot_does("stash-pop"), courses.stash_kept),
-    Behaviour("stash dropped", "threw the stashed work away", knot_does("stash-pop"), courses.stash_dropped),
+    Behaviour("stash kept", "forgot the stash, which Git keeps after a conflict", hardest_task_does("stash-pop"), courses.stash_kept),
+    Behaviour("stash dropped", "threw the stashed work away", hardest_task_does("stash-pop"), courses.stash_dropped),
 )  # fmt: skip
 
 _OTHERWISE = (
@@ -109,9 +109,9 @@ _OTHERWISE = (
         "wrong way round", "merged the wrong way round", both(is_plain_merge, is_local),
         another_way(courses.wrong_way_round, "history", "delivered"),
     ),
-    Behaviour("base rebased", "rebased the wrong way round", both(knot_does("rebase"), begins_at_knot), courses.base_rebased),
+    Behaviour("base rebased", "rebased the wrong way round", both(hardest_task_does("rebase"), begins_hardest_task), courses.base_rebased),
     Behaviour(
-        "rebased instead", "rebased where a merge was asked", both(begins_at_knot, asks_merge_commit, knot_does("merge", "pull")),
+        "rebased instead", "rebased where a merge was asked", both(begins_hardest_task, asks_merge_commit, hardest_task_does("merge", "pull")),
         another_way(courses.rebased, "history", "resolution rest rules bystanders delivered"),
     ),
     Behaviour(
@@ -128,7 +128,7 @@ _OTHERWISE = (
         another_way(courses.merged_with("--squash"), "history", "delivered"),
     ),
     Behaviour(
-        "not squashed", "merged without --squash", both(begins_at_knot, lambda key: bool(knot_task(key).squash)),
+        "not squashed", "merged without --squash", both(begins_hardest_task, lambda key: bool(hardest_task(key).squash)),
         another_way(courses.merged_with(), "history"),
     ),
     Behaviour(
@@ -146,7 +146,7 @@ _IN_PASSING = (
     Behaviour("second try", "gave up once, then did it right", can_begin_again, courses.second_try),
     Behaviour("detached", "worked on a detached HEAD", courses.can_detach, courses.detached),
     Behaviour("amended", "gave the last commit another message", courses.can_amend, courses.amended),
-    Behaviour("committed in between", "committed each step before the rebase went on", both(conflicts, knot_does("rebase")), courses.committed_in_between),
+    Behaviour("committed in between", "committed each step before the rebase went on", both(conflicts, hardest_task_does("rebase")), courses.committed_in_between),
     Behaviour("backup left", "left a merge tool's backup file behind", conflicts, partial(courses.backup, committed=False)),
     Behaviour("backup committed", "committed a merge tool's backup file", conflicts, partial(courses.backup, committed=True)),
     Behaviour("branch moved", "moved a branch that was to be left alone", has_bystanders, partial(courses.bystander, courses.moved)),
@@ -167,7 +167,7 @@ def behaviours_for(key: Key) -> list[Behaviour]:
     """All that apply to an exercise: those of the table, one for each conflict to stop at, and one for each
     wrong choice in a single hunk where there are several."""
     found = [behaviour for behaviour in BEHAVIOURS if behaviour.applies(key)]
-    stops = sum(bool(step.meeting.conflicts) for step in key.steps)
+    stops = sum(bool(step.merge.conflicts) for step in key.steps)
     found += [
         Behaviour(
             f"stopped at {number}", f"stopped at conflict {number} of {stops}", always, partial(courses.stopped_at, number)

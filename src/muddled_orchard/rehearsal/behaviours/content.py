@@ -16,26 +16,28 @@ from muddled_orchard.core.merging.conflict import STAGE, Conflict, Hunk
 from muddled_orchard.rehearsal.behaviours.expecting import (
     conflicts,
     expect,
+    hardest_task,
     has_hunks,
-    knot_task,
     last_step,
     unfinished,
 )
-from muddled_orchard.rehearsal.session import Desk, knot, knots, solve
+from muddled_orchard.rehearsal.session import LearnerSession, hardest_steps, hardest_task_number, solve
 
 
-def keeps(word: str, desk: Desk) -> Expected:
+def keeps(word: str, session: LearnerSession) -> Expected:
     """Keep the same word in every hunk."""
-    desk.carry_out(lambda desk, step: desk.keep_side(step, word))
-    return expect(desk)
+    session.carry_out(lambda session, step: session.keep_side(step, word))
+    return expect(session)
 
 
-def one_hunk(file: str, number: int, at: tuple[int, str | None], word: str, desk: Desk) -> Expected:
+def one_hunk(
+    file: str, number: int, at: tuple[int, str | None], word: str, session: LearnerSession
+) -> Expected:
     """Keep a word in one hunk, and what the key accepts in all the others."""
 
-    def meet(desk: Desk, step: Step) -> None:
+    def resolve(session: LearnerSession, step: Step) -> None:
         if (step.task, step.commit) != at:
-            by_the_key(desk, step)
+            by_the_key(session, step)
             return
 
         def choice(conflict: Conflict | None, hunk_number: int, hunk: Hunk) -> Lines:
@@ -43,15 +45,15 @@ def one_hunk(file: str, number: int, at: tuple[int, str | None], word: str, desk
                 return side(hunk, word)
             return _as_accepted(step, conflict, hunk_number, hunk)
 
-        desk.choose(step, choice)
+        session.choose(step, choice)
 
-    desk.carry_out(meet)
-    return expect(desk)
+    session.carry_out(resolve)
+    return expect(session)
 
 
-def by_the_key(desk: Desk, step: Step) -> None:
+def by_the_key(session: LearnerSession, step: Step) -> None:
     """Resolve hunk by hunk in the key's way, whatever Git shows by now."""
-    desk.choose(step, lambda conflict, number, hunk: _as_accepted(step, conflict, number, hunk))
+    session.choose(step, lambda conflict, number, hunk: _as_accepted(step, conflict, number, hunk))
 
 
 def _as_accepted(step: Step, conflict: Conflict | None, number: int, hunk: Hunk) -> Lines:
@@ -62,29 +64,29 @@ def _as_accepted(step: Step, conflict: Conflict | None, number: int, hunk: Hunk)
     return side(hunk, word) if word in KEEP_WORDS else ways[0].choices[number - 1]
 
 
-def whole_file(word: str, desk: Desk) -> Expected:
+def whole_file(word: str, session: LearnerSession) -> Expected:
     """Take a side's whole file, though only hunks of it were in question."""
 
-    def meet(desk: Desk, step: Step) -> None:
-        desk.keep_side(step, word)
-        for conflict in step.meeting.conflicts:
+    def resolve(session: LearnerSession, step: Step) -> None:
+        session.keep_side(step, word)
+        for conflict in step.merge.conflicts:
             if conflict.merged is not None:
                 blob = conflict.stages[STAGE[word]]
-                desk.write(conflict.path, desk.key.texts[blob.id])
+                session.write(conflict.path, session.key.texts[blob.id])
 
-    desk.carry_out(meet)
-    if desk.pending:  # a squash of which nothing is left can't be committed
-        return unfinished(desk, may="rest resolution")
-    if desk.log.emptied:  # what is gone with its commit costs `history`
-        return expect(desk, may="rest rules history", some=frozenset({"rest", "history"}))
-    return expect(desk, "rest", "rules resolution")
+    session.carry_out(resolve)
+    if session.pending:  # a squash of which nothing is left can't be committed
+        return unfinished(session, may_lose="rest resolution")
+    if session.log.emptied:  # what is gone with its commit costs `history`
+        return expect(session, may_lose="rest rules history", at_least_one=frozenset({"rest", "history"}))
+    return expect(session, "rest", "rules resolution")
 
 
 def differs_as_a_whole(word: str, key: Key) -> bool:
     """Whether a side's whole file is another text than its side of every hunk."""
     form = alike(key.scenario.spacing)
     for step in key.steps:
-        for conflict in step.meeting.conflicts:
+        for conflict in step.merge.conflicts:
             if conflict.merged is not None:
                 whole = form(lines_of(key.texts[conflict.stages[STAGE[word]].id]))
                 hunks = [side(hunk, word) for hunk in conflict.merged.hunks]
@@ -93,15 +95,15 @@ def differs_as_a_whole(word: str, key: Key) -> bool:
     return False
 
 
-def deleted_lines(desk: Desk) -> Expected:
+def deleted_lines(session: LearnerSession) -> Expected:
     """Bring back what a side had deleted."""
-    _change_last(desk, with_deleted_lines)
-    return expect(desk, may="rules", some=frozenset({"resolution", "rest"}))
+    _change_last(session, with_deleted_lines)
+    return expect(session, may_lose="rules", at_least_one=frozenset({"resolution", "rest"}))
 
 
 def with_deleted_lines(key: Key, step: Step) -> tuple[str, Lines] | None:
     """A file of the solution with the first lines that a side took out of the base put back."""
-    for conflict in step.meeting.conflicts:
+    for conflict in step.merge.conflicts:
         if conflict.merged is None or 1 not in conflict.stages or conflict.path not in step.solved:
             continue
         base = lines_of(key.texts[conflict.stages[1].id])
@@ -112,15 +114,15 @@ def with_deleted_lines(key: Key, step: Step) -> tuple[str, Lines] | None:
     return None
 
 
-def stray_edit(desk: Desk) -> Expected:
+def stray_edit(session: LearnerSession) -> Expected:
     """Change something in passing that has nothing to do with the conflict."""
-    _change_last(desk, with_stray_line)
-    return expect(desk, "rest", "rules")
+    _change_last(session, with_stray_line)
+    return expect(session, "rest", "rules")
 
 
 def with_stray_line(key: Key, step: Step) -> tuple[str, Lines]:
     """A text that takes no part in the conflict, or a new one, with a line more."""
-    conflicted = {conflict.path for conflict in step.meeting.conflicts}
+    conflicted = {conflict.path for conflict in step.merge.conflicts}
     for path, blob in step.solved.items():
         data = key.texts.get(blob.id, b"")
         if path not in conflicted | step.mended and blob.mode != LINK and not is_binary(data):
@@ -128,23 +130,23 @@ def with_stray_line(key: Key, step: Step) -> tuple[str, Lines]:
     return "passing-by.txt", ("Seen by the press.\n",)
 
 
-def other_mode(desk: Desk) -> Expected:
+def other_mode(session: LearnerSession) -> Expected:
     """Make a file executable that was not, or the other way round, in the last conflict's resolution."""
-    last = last_step(desk.key)
+    last = last_step(session.key)
 
-    def meet(desk: Desk, step: Step) -> None:
-        solve(desk, step)
+    def resolve(session: LearnerSession, step: Step) -> None:
+        solve(session, step)
         if step is last:
             path, mode = next(plain_files(step))
-            (desk.work / path).chmod(0o644 if mode & 0o100 else 0o755)
+            (session.work / path).chmod(0o644 if mode & 0o100 else 0o755)
 
-    desk.carry_out(meet)
-    return expect(desk, "rest", "rules")
+    session.carry_out(resolve)
+    return expect(session, "rest", "rules")
 
 
 def plain_files(step: Step) -> Iterator[tuple[str, int]]:
     """The files of the solution that take no part in a conflict, and their modes."""
-    conflicted = {conflict.path for conflict in step.meeting.conflicts}
+    conflicted = {conflict.path for conflict in step.merge.conflicts}
     for path, blob in step.solved.items():
         if path not in conflicted | step.mended and blob.mode != LINK:
             yield path, blob.mode
@@ -155,57 +157,57 @@ def has_plain_files(key: Key) -> bool:
     return conflicts(key) and any(plain_files(last_step(key)))
 
 
-def _change_last(desk: Desk, changed: Callable[[Key, Step], tuple[str, Lines] | None]) -> None:
+def _change_last(session: LearnerSession, changed: Callable[[Key, Step], tuple[str, Lines] | None]) -> None:
     """Solve all by the key, and change one file more in the last conflict's resolution."""
-    last = last_step(desk.key)
+    last = last_step(session.key)
 
-    def meet(desk: Desk, step: Step) -> None:
-        solve(desk, step)
+    def resolve(session: LearnerSession, step: Step) -> None:
+        solve(session, step)
         if step is last:
-            path, lines = changed(desk.key, step) or ("", ())
-            desk.write(path, "".join(lines).encode("utf-8", "surrogateescape"))
+            path, lines = changed(session.key, step) or ("", ())
+            session.write(path, "".join(lines).encode("utf-8", "surrogateescape"))
 
-    desk.carry_out(meet)
+    session.carry_out(resolve)
 
 
-def line_ends(desk: Desk) -> Expected:
+def line_ends(session: LearnerSession) -> Expected:
     """Save every conflicted file with CRLF."""
 
-    def meet(desk: Desk, step: Step) -> None:
-        solve(desk, step)
-        for conflict in step.meeting.conflicts:
-            target = desk.work / conflict.path
+    def resolve(session: LearnerSession, step: Step) -> None:
+        solve(session, step)
+        for conflict in step.merge.conflicts:
+            target = session.work / conflict.path
             if conflict.merged is not None and target.is_file():
                 target.write_bytes(target.read_bytes().replace(b"\r\n", b"\n").replace(b"\n", b"\r\n"))
 
-    desk.carry_out(meet)
-    exact = desk.scenario.spacing == "exact"
-    return expect(desk, may="rules", some=frozenset({"resolution", "rest"} if exact else ()))
+    session.carry_out(resolve)
+    exact = session.scenario.spacing == "exact"
+    return expect(session, may_lose="rules", at_least_one=frozenset({"resolution", "rest"} if exact else ()))
 
 
-def mend_forgotten(desk: Desk) -> Expected:
+def mend_forgotten(session: LearnerSession) -> Expected:
     """Resolve the conflicts, and overlook what merged cleanly into something wrong."""
 
-    def meet(desk: Desk, step: Step) -> None:
-        solve(desk, step)
-        desk.put(step.meeting.tree, step.mended)
+    def resolve(session: LearnerSession, step: Step) -> None:
+        solve(session, step)
+        session.put(step.merge.tree, step.mended)
 
-    desk.carry_out(meet, mend=False)
-    return expect(desk, "rest", "rules")
+    session.carry_out(resolve, mend=False)
+    return expect(session, "rest", "rules")
 
 
-def markers(change: Callable[[Lines], Iterator[str]], desk: Desk) -> Expected:
+def markers(change: Callable[[Lines], Iterator[str]], session: LearnerSession) -> Expected:
     """Keep every hunk as Git shows it, but for what `change` does to its lines."""
 
-    def meet(desk: Desk, step: Step) -> None:
-        shown = {path for path, stages in desk.unmerged().items() if desk.merged(step, path, stages)}
-        left = {path: tuple(change(desk.lines(path))) for path in shown}
-        solve(desk, step)
+    def resolve(session: LearnerSession, step: Step) -> None:
+        shown = {path for path, stages in session.unmerged().items() if session.merged(step, path, stages)}
+        left = {path: tuple(change(session.lines(path))) for path in shown}
+        solve(session, step)
         for path, lines in left.items():
-            desk.write(path, "".join(lines).encode("utf-8", "surrogateescape"))
+            session.write(path, "".join(lines).encode("utf-8", "surrogateescape"))
 
-    desk.carry_out(meet)
-    return expect(desk, "markers resolution", "rules rest")
+    session.carry_out(resolve)
+    return expect(session, "markers resolution", "rules rest")
 
 
 def as_git_left_it(lines: Lines) -> Iterator[str]:
@@ -224,20 +226,20 @@ def commented_out(lines: Lines) -> Iterator[str]:
         yield f"# {line}" if line.startswith(("<<<<<<< ", "=======", ">>>>>>> ")) else line
 
 
-def markers_mended(desk: Desk) -> Expected:
+def markers_mended(session: LearnerSession) -> Expected:
     """Commit the markers, and mend them in the next commit."""
 
-    def instead(desk: Desk, task: Task) -> None:
-        if not desk.is_begun(knot(desk.key)):
-            desk.begin(task)
-        desk.git("add", "--all")
-        desk.git("commit", "-q", "--no-edit")
-        solve(desk, next(knots(desk.key)))
-        desk.git("add", "--all")
-        desk.git("commit", "-q", "-m", "Clean up")
+    def instead(session: LearnerSession, task: Task) -> None:
+        if not session.is_begun(hardest_task_number(session.key)):
+            session.begin(task)
+        session.git("add", "--all")
+        session.git("commit", "-q", "--no-edit")
+        solve(session, next(hardest_steps(session.key)))
+        session.git("add", "--all")
+        session.git("commit", "-q", "-m", "Clean up")
 
-    desk.carry_out(instead=instead)
-    return expect(desk, "markers")
+    session.carry_out(instead=instead)
+    return expect(session, "markers")
 
 
 def has_deleted_lines(key: Key) -> bool:
@@ -246,6 +248,6 @@ def has_deleted_lines(key: Key) -> bool:
 
 
 def can_commit_twice(key: Key) -> bool:
-    """Where the knot task ends in a commit that another one may follow."""
-    task = knot_task(key)
+    """Where the hardest task ends in a commit that another one may follow."""
+    task = hardest_task(key)
     return has_hunks(key) and is_merge(task) and not task.push

@@ -18,425 +18,445 @@ from muddled_orchard.core.merging.conflict import STAGE
 from muddled_orchard.rehearsal.behaviours.expecting import (
     UNTOUCHED,
     Act,
-    begins_at_knot,
+    begins_hardest_task,
     expect,
+    hardest_task,
     is_emptied,
-    knot_task,
     last_step,
     left_alone,
     merge_commits_only,
     unfinished,
 )
-from muddled_orchard.rehearsal.session import Desk, Left, knot, knots, solve
+from muddled_orchard.rehearsal.session import (
+    LearnerSession,
+    StopsWorking,
+    hardest_steps,
+    hardest_task_number,
+    solve,
+)
 
 
-def right(desk: Desk) -> Expected:
+def right(session: LearnerSession) -> Expected:
     """Everything by the key. Who ends where they began with it, has not been acted out."""
-    desk.carry_out()
-    expected = expect(desk)
+    session.carry_out()
+    expected = expect(session)
     return Expected() if expected is UNTOUCHED else expected
 
 
-def second_try(desk: Desk) -> Expected:
+def second_try(session: LearnerSession) -> Expected:
     """Begin, give up, begin again, and do it right."""
-    task = desk.scenario.task[0]
-    desk.begin(task)
-    _abort(desk, task)
-    return right(desk)
+    task = session.scenario.task[0]
+    session.begin(task)
+    _abort(session, task)
+    return right(session)
 
 
-def aborted(desk: Desk) -> Expected:
-    """Meet the first conflict and go back."""
-    task = desk.scenario.task[0]
-    if not desk.is_begun(1):
-        desk.begin(task)
-    _abort(desk, task)
+def aborted(session: LearnerSession) -> Expected:
+    """Resolve the first conflict and go back."""
+    task = session.scenario.task[0]
+    if not session.is_begun(1):
+        session.begin(task)
+    _abort(session, task)
     return UNTOUCHED
 
 
-def _abort(desk: Desk, task: Task) -> None:
+def _abort(session: LearnerSession, task: Task) -> None:
     if is_stash_pop(task) or task.squash:
-        desk.git("reset", "-q", "--hard")
+        session.git("reset", "-q", "--hard")
     else:
-        desk.git(operation_of(task).under_way, "--abort")
+        session.git(operation_of(task).under_way, "--abort")
 
 
-def stopped_at(step_number: int, desk: Desk) -> Expected:
+def stopped_at(step_number: int, session: LearnerSession) -> Expected:
     """Solve what comes before, and leave at this conflict as Git shows it."""
-    met = 0
+    count = 0
     here: Step | None = None
 
-    def meet(desk: Desk, step: Step) -> None:
-        nonlocal met, here
-        met += 1
-        if met == step_number:
+    def resolve(session: LearnerSession, step: Step) -> None:
+        nonlocal count, here
+        count += 1
+        if count == step_number:
             here = step
-            raise Left
-        solve(desk, step)
+            raise StopsWorking
+        solve(session, step)
 
-    desk.carry_out(meet)
-    if step_number == 1 and desk.scenario.start.stopped:
+    session.carry_out(resolve)
+    if step_number == 1 and session.scenario.start.stopped:
         return UNTOUCHED
-    shows = here is not None and any(conflict.merged for conflict in here.meeting.conflicts)
-    return unfinished(desk, "resolution" + (" markers" if shows else ""), "rest tidy")
+    shows = here is not None and any(conflict.merged for conflict in here.merge.conflicts)
+    return unfinished(session, "resolution" + (" markers" if shows else ""), "rest tidy")
 
 
-def not_staged(desk: Desk) -> Expected:
+def not_staged(session: LearnerSession) -> Expected:
     """Resolve the last conflict and forget it."""
-    _leave_last(desk, staged=False)
-    last = last_step(desk.key)
-    whole = any(conflict.merged is None for conflict in last.meeting.conflicts)
+    _leave_last(session, staged=False)
+    last = last_step(session.key)
+    whole = any(conflict.merged is None for conflict in last.merge.conflicts)
     # Of a path without hunks, and of a new file, only staging tells that it was decided.
-    unseen = whole or not last.mended <= last.meeting.tree.keys()
-    return unfinished(desk, may="resolution rest tidy" if unseen else "")
+    unseen = whole or not last.mended <= last.merge.tree.keys()
+    return unfinished(session, may_lose="resolution rest tidy" if unseen else "")
 
 
-def not_committed(desk: Desk) -> Expected:
+def not_committed(session: LearnerSession) -> Expected:
     """Resolve and stage the last conflict, and forget to complete it."""
-    _leave_last(desk, staged=True)
-    return unfinished(desk)
+    _leave_last(session, staged=True)
+    return unfinished(session)
 
 
-def _leave_last(desk: Desk, *, staged: bool) -> None:
-    last = last_step(desk.key)
+def _leave_last(session: LearnerSession, *, staged: bool) -> None:
+    last = last_step(session.key)
 
-    def meet(desk: Desk, step: Step) -> None:
-        solve(desk, step)
+    def resolve(session: LearnerSession, step: Step) -> None:
+        solve(session, step)
         if step is last:
             if staged:
-                desk.git("add", "--all")
-            raise Left
+                session.git("add", "--all")
+            raise StopsWorking
 
-    desk.carry_out(meet)
+    session.carry_out(resolve)
 
 
-def not_delivered(desk: Desk) -> Expected:
+def not_delivered(session: LearnerSession) -> Expected:
     """Do everything but push, and delete nothing."""
-    desk.carry_out(deliver=False)
-    return expect(desk, "delivered")
+    session.carry_out(deliver=False)
+    return expect(session, "delivered")
 
 
-def skipped(desk: Desk) -> Expected:
+def skipped(session: LearnerSession) -> Expected:
     """Skip every commit that conflicts."""
 
-    def instead(desk: Desk, task: Task) -> None:
-        if not desk.is_begun(knot(desk.key)):
-            desk.begin(task)
+    def instead(session: LearnerSession, task: Task) -> None:
+        if not session.is_begun(hardest_task_number(session.key)):
+            session.begin(task)
         how = operation_of(task).under_way
-        for _ in range(len(desk.key.steps) + 1):
-            if desk.unmerged():
-                desk.try_git(how, "--skip")
+        for _ in range(len(session.key.steps) + 1):
+            if session.unmerged():
+                session.try_git(how, "--skip")
 
-    desk.carry_out(instead=instead)
-    if all(is_emptied(desk.key, step) for step in knots(desk.key) if step.meeting.conflicts):
-        return expect(desk)  # nothing is left of them anyway
+    session.carry_out(instead=instead)
+    if all(is_emptied(session.key, step) for step in hardest_steps(session.key) if step.merge.conflicts):
+        return expect(session)  # nothing is left of them anyway
     some = frozenset({"history", "resolution"})  # what a commit brings, is thrown away with it
-    return expect(desk, may="history resolution rest rules delivered", some=some)
+    return expect(session, may_lose="history resolution rest rules delivered", at_least_one=some)
 
 
-def another_way(how: Callable[[Desk, Task], None], lost: str, may: str = "") -> Act:
-    """Carry the knot task out in another way, all else as asked."""
+def another_way(how: Callable[[LearnerSession, Task], None], must_lose: str, may_lose: str = "") -> Act:
+    """Carry the hardest task out in another way, all else as asked."""
 
-    def act(desk: Desk) -> Expected:
-        desk.carry_out(instead=how)
-        return expect(desk, lost, may)
+    def act(session: LearnerSession) -> Expected:
+        session.carry_out(instead=how)
+        return expect(session, must_lose, may_lose)
 
     return act
 
 
-def only_moved_on(desk: Desk) -> Expected:
+def only_moved_on(session: LearnerSession) -> Expected:
     """Let a branch move on where a merge commit was asked."""
-    desk.carry_out(instead=merged_with("--ff"), at=next(merge_commits_only(desk.key)))
-    return expect(desk, "history")
+    session.carry_out(instead=merged_with("--ff"), at=next(merge_commits_only(session.key)))
+    return expect(session, "history")
 
 
-def nothing_taken(desk: Desk) -> Expected:
+def nothing_taken(session: LearnerSession) -> Expected:
     """Merge with `-s ours`, which takes nothing of the other side, and look no further."""
 
-    def instead(desk: Desk, task: Task) -> None:
-        merged_with("-s", "ours")(desk, task)
-        raise Left
+    def instead(session: LearnerSession, task: Task) -> None:
+        merged_with("-s", "ours")(session, task)
+        raise StopsWorking
 
-    desk.carry_out(instead=instead)
-    may = "rules resolution rest" + ("" if knot(desk.key) == len(desk.scenario.task) else " finished")
-    return expect(desk, "delivered", may, some=frozenset({"resolution", "rest"}))
+    session.carry_out(instead=instead)
+    may_lose = "rules resolution rest" + (
+        "" if hardest_task_number(session.key) == len(session.scenario.task) else " finished"
+    )
+    return expect(session, "delivered", may_lose, at_least_one=frozenset({"resolution", "rest"}))
 
 
-def base_rebased(desk: Desk) -> Expected:
+def base_rebased(session: LearnerSession) -> Expected:
     """Rebase the new base onto the branch, the wrong way round."""
-    desk.carry_out(instead=rebased_the_base)
-    expected = expect(desk, "history bystanders", "resolution rest rules tidy markers finished", or_open=True)
+    session.carry_out(instead=rebased_the_base)
+    expected = expect(
+        session, "history bystanders", "resolution rest rules tidy markers finished", or_open=True
+    )
     # Where nothing was left of the base's own commits, there is no result at all.
-    made = desk.git("rev-parse", source_of(knot_task(desk.key)) or "").strip()
-    return replace(expected, state="open") if made in desk.key.commits else expected
+    made = session.git("rev-parse", source_of(hardest_task(session.key)) or "").strip()
+    return replace(expected, state="open") if made in session.key.commits else expected
 
 
-def _get_ready(desk: Desk, task: Task) -> None:
+def _get_ready(session: LearnerSession, task: Task) -> None:
     """Check the branch out, with what its task brings in fetched."""
-    desk.git("checkout", "-q", task.on)
+    session.git("checkout", "-q", task.on)
     if is_on_remote(source_of(task)):
-        desk.git("fetch", "-q")
+        session.git("fetch", "-q")
 
 
-def _as_solved(desk: Desk) -> None:
+def _as_solved(session: LearnerSession) -> None:
     """Make every unmerged path what the solution has there."""
-    step = list(knots(desk.key))[-1]
-    desk.put(step.solved, {*desk.unmerged(), *step.mended})
+    step = list(hardest_steps(session.key))[-1]
+    session.put(step.solved, {*session.unmerged(), *step.mended})
 
 
-def wrong_way_round(desk: Desk, task: Task) -> None:
+def wrong_way_round(session: LearnerSession, task: Task) -> None:
     """Merge the receiving branch into the other one."""
-    desk.git("checkout", "-q", source_of(task) or "")
-    desk.try_git("merge", "-q", "--no-edit", task.on)
-    step = next(knots(desk.key))
-    if step.meeting.conflicts:
-        solve(desk, step)
-        desk.git("add", "--all")
-        desk.git("commit", "-q", "--no-edit")
+    session.git("checkout", "-q", source_of(task) or "")
+    session.try_git("merge", "-q", "--no-edit", task.on)
+    step = next(hardest_steps(session.key))
+    if step.merge.conflicts:
+        solve(session, step)
+        session.git("add", "--all")
+        session.git("commit", "-q", "--no-edit")
 
 
-def rebased(desk: Desk, task: Task) -> None:
+def rebased(session: LearnerSession, task: Task) -> None:
     """Rebase where a merge was asked."""
-    _get_ready(desk, task)
-    desk.try_git("rebase", source_of(task) or "")
-    _replay_through(desk)
+    _get_ready(session, task)
+    session.try_git("rebase", source_of(task) or "")
+    _replay_through(session)
 
 
-def rebased_the_base(desk: Desk, task: Task) -> None:
+def rebased_the_base(session: LearnerSession, task: Task) -> None:
     """The rebase the wrong way round itself."""
-    desk.git("checkout", "-q", source_of(task) or "")
-    desk.try_git("rebase", task.on)
-    _replay_through(desk)
+    session.git("checkout", "-q", source_of(task) or "")
+    session.try_git("rebase", task.on)
+    _replay_through(session)
 
 
-def _replay_through(desk: Desk) -> None:
+def _replay_through(session: LearnerSession) -> None:
     for _ in range(20):
-        if not (desk.gitdir / "rebase-merge").exists():
+        if not (session.gitdir / "rebase-merge").exists():
             return
-        _as_solved(desk)
-        desk.git("add", "--all")
-        desk.try_git("rebase", "--continue")
+        _as_solved(session)
+        session.git("add", "--all")
+        session.try_git("rebase", "--continue")
 
 
-def merged_instead(desk: Desk, task: Task) -> None:
+def merged_instead(session: LearnerSession, task: Task) -> None:
     """Merge where a rebase was asked."""
-    _get_ready(desk, task)
-    desk.try_git("merge", "-q", "--no-edit", source_of(task) or "")
-    _as_solved(desk)
-    desk.git("add", "--all")
-    desk.try_git("commit", "-q", "--no-edit")
+    _get_ready(session, task)
+    session.try_git("merge", "-q", "--no-edit", source_of(task) or "")
+    _as_solved(session)
+    session.git("add", "--all")
+    session.try_git("commit", "-q", "--no-edit")
 
 
-def merged_with(*options: str) -> Callable[[Desk, Task], None]:
+def merged_with(*options: str) -> Callable[[LearnerSession, Task], None]:
     """Merge with options that were not asked for."""
 
-    def act(desk: Desk, task: Task) -> None:
-        _get_ready(desk, task)
-        desk.try_git("merge", "-q", "--no-edit", *options, source_of(task) or "")
-        if desk.unmerged():
-            solve(desk, next(knots(desk.key)))
-            desk.git("add", "--all")
-        desk.try_git("commit", "-q", "--no-edit")
+    def act(session: LearnerSession, task: Task) -> None:
+        _get_ready(session, task)
+        session.try_git("merge", "-q", "--no-edit", *options, source_of(task) or "")
+        if session.unmerged():
+            solve(session, next(hardest_steps(session.key)))
+            session.git("add", "--all")
+        session.try_git("commit", "-q", "--no-edit")
 
     return act
 
 
-def favours(word: str, desk: Desk) -> Expected:
+def favours(word: str, session: LearnerSession) -> Expected:
     """`git merge -X`: no hunk is looked at."""
-    desk.carry_out(instead=merged_with("-X", word))
-    for step in knots(desk.key):
-        for conflict in step.meeting.conflicts:
+    session.carry_out(instead=merged_with("-X", word))
+    for step in hardest_steps(session.key):
+        for conflict in step.merge.conflicts:
             assert conflict.merged is not None  # noqa: S101 - it applies only then
             chosen = [side(hunk, word) for hunk in conflict.merged.hunks]
-            desk.note(step, conflict.path, conflict.merged, chosen)
+            session.note(step, conflict.path, conflict.merged, chosen)
     # Files that were merged cleanly and are wrong aren't looked at either.
-    unmended = "rest" if any(step.mended and step.meeting.conflicts for step in knots(desk.key)) else ""
-    return expect(desk, unmended, f"rules {unmended}")
+    unmended = (
+        "rest" if any(step.mended and step.merge.conflicts for step in hardest_steps(session.key)) else ""
+    )
+    return expect(session, unmended, f"rules {unmended}")
 
 
-def copied(desk: Desk, task: Task) -> None:
+def copied(session: LearnerSession, task: Task) -> None:
     """Copy the right content by hand, without any merge."""
-    desk.git("checkout", "-q", task.on)
-    step = next(knots(desk.key))
-    here = {path for path in desk.git("ls-files", "-z").split("\0")[:-1] if path not in step.solved}
-    desk.put(step.solved, [*sorted(here), *step.solved])
-    desk.git("add", "--all")
-    desk.git("commit", "-q", "-m", "Bring the other work in")
+    session.git("checkout", "-q", task.on)
+    step = next(hardest_steps(session.key))
+    here = {path for path in session.git("ls-files", "-z").split("\0")[:-1] if path not in step.solved}
+    session.put(step.solved, [*sorted(here), *step.solved])
+    session.git("add", "--all")
+    session.git("commit", "-q", "-m", "Bring the other work in")
 
 
-def squashed_replay(desk: Desk) -> Expected:
+def squashed_replay(session: LearnerSession) -> Expected:
     """Rebase, and make one commit of it."""
-    desk.carry_out()
-    task = knot_task(desk.key)
-    desk.git("reset", "-q", "--soft", source_of(task) or "")
-    desk.git("commit", "-q", "-m", "All my work")
-    return expect(desk, "history", "resolution rest delivered")
+    session.carry_out()
+    task = hardest_task(session.key)
+    session.git("reset", "-q", "--soft", source_of(task) or "")
+    session.git("commit", "-q", "-m", "All my work")
+    return expect(session, "history", "resolution rest delivered")
 
 
-def detached(desk: Desk) -> Expected:
+def detached(session: LearnerSession) -> Expected:
     """Work on a detached HEAD, so that the branch receives nothing."""
 
-    def instead(desk: Desk, task: Task) -> None:
-        desk.begin(task, detached=True)
-        desk.go_through(knot(desk.key))
+    def instead(session: LearnerSession, task: Task) -> None:
+        session.begin(task, detached=True)
+        session.go_through(hardest_task_number(session.key))
 
-    desk.carry_out(instead=instead)
-    return expect(desk, "history tidy", "delivered")
+    session.carry_out(instead=instead)
+    return expect(session, "history tidy", "delivered")
 
 
-def amended(desk: Desk) -> Expected:
+def amended(session: LearnerSession) -> Expected:
     """Give the last commit another message afterwards."""
-    desk.carry_out()
-    desk.git("commit", "-q", "--amend", "-m", "It is done")
-    task = desk.scenario.task[-1]
+    session.carry_out()
+    session.git("commit", "-q", "--amend", "-m", "It is done")
+    task = session.scenario.task[-1]
     reworded = operation_of(task).keeps_commits
-    return expect(desk, ("history " if reworded else "") + ("delivered" if task.push else ""))
+    return expect(session, ("history " if reworded else "") + ("delivered" if task.push else ""))
 
 
-def committed_in_between(desk: Desk) -> Expected:
+def committed_in_between(session: LearnerSession) -> Expected:
     """Commit each resolved step before the rebase goes on."""
 
-    def meet(desk: Desk, step: Step) -> None:
-        solve(desk, step)
-        desk.git("add", "--all")
-        desk.try_git("commit", "-q", "--no-edit")
+    def resolve(session: LearnerSession, step: Step) -> None:
+        solve(session, step)
+        session.git("add", "--all")
+        session.try_git("commit", "-q", "--no-edit")
 
-    desk.carry_out(meet)
+    session.carry_out(resolve)
     # Git takes the author from what it stopped at only in `git rebase --continue`.
-    left = [step for step in knots(desk.key) if step.meeting.conflicts and not is_emptied(desk.key, step)]
-    return expect(desk, "history" if left else "")
+    left = [
+        step
+        for step in hardest_steps(session.key)
+        if step.merge.conflicts and not is_emptied(session.key, step)
+    ]
+    return expect(session, "history" if left else "")
 
 
-def backup(desk: Desk, *, committed: bool) -> Expected:
+def backup(session: LearnerSession, *, committed: bool) -> Expected:
     """Leave a merge tool's backup file behind."""
-    last = last_step(desk.key)
-    name = f"{last.meeting.conflicts[0].path}.orig"
+    last = last_step(session.key)
+    name = f"{last.merge.conflicts[0].path}.orig"
 
-    def meet(desk: Desk, step: Step) -> None:
-        solve(desk, step)
+    def resolve(session: LearnerSession, step: Step) -> None:
+        solve(session, step)
         if step is last and committed:
-            desk.write(name, b"As it was before.\n")
+            session.write(name, b"As it was before.\n")
 
-    desk.carry_out(meet)
+    session.carry_out(resolve)
     if not committed:
-        desk.write(name, b"As it was before.\n")
-    return expect(desk, "tidy")
+        session.write(name, b"As it was before.\n")
+    return expect(session, "tidy")
 
 
-def bystander(act: Callable[[Desk, str], None], desk: Desk) -> Expected:
+def bystander(act: Callable[[LearnerSession, str], None], session: LearnerSession) -> Expected:
     """Do everything right, and something to a branch that was to be left alone."""
-    desk.carry_out()
-    act(desk, next(left_alone(desk.key)))
-    return expect(desk, "bystanders")
+    session.carry_out()
+    act(session, next(left_alone(session.key)))
+    return expect(session, "bystanders")
 
 
-def moved(desk: Desk, branch: str) -> None:
+def moved(session: LearnerSession, branch: str) -> None:
     """Move a branch to what is checked out."""
-    desk.git("commit", "-q", "--allow-empty", "-m", "On")
-    desk.git("branch", "-f", branch)
-    desk.git("reset", "-q", "--hard", "HEAD~1")
+    session.git("commit", "-q", "--allow-empty", "-m", "On")
+    session.git("branch", "-f", branch)
+    session.git("reset", "-q", "--hard", "HEAD~1")
 
 
-def deleted(desk: Desk, branch: str) -> None:
+def deleted(session: LearnerSession, branch: str) -> None:
     """Delete a branch."""
-    desk.git("branch", "-D", branch)
+    session.git("branch", "-D", branch)
 
 
-def stash_kept(desk: Desk) -> Expected:
+def stash_kept(session: LearnerSession) -> Expected:
     """Forget that Git keeps a stash whose pop conflicts."""
 
-    def instead(desk: Desk, task: Task) -> None:
-        desk.begin(task)
-        solve(desk, next(knots(desk.key)))
-        desk.git("add", "--all")
+    def instead(session: LearnerSession, task: Task) -> None:
+        session.begin(task)
+        solve(session, next(hardest_steps(session.key)))
+        session.git("add", "--all")
 
-    desk.carry_out(instead=instead)
-    return expect(desk, "tidy")
+    session.carry_out(instead=instead)
+    return expect(session, "tidy")
 
 
-def stash_dropped(desk: Desk) -> Expected:
+def stash_dropped(session: LearnerSession) -> Expected:
     """Throw the stashed work away."""
 
-    def instead(desk: Desk, _: Task) -> None:
-        desk.git("stash", "drop", "-q")
+    def instead(session: LearnerSession, _: Task) -> None:
+        session.git("stash", "drop", "-q")
 
-    desk.carry_out(instead=instead)
-    return expect(desk, "resolution", "rest rules")
+    session.carry_out(instead=instead)
+    return expect(session, "resolution", "rest rules")
 
 
-def in_parts(desk: Desk) -> Expected:
+def in_parts(session: LearnerSession) -> Expected:
     """Merge an older commit of the branch first, and the rest of it then."""
 
-    def instead(desk: Desk, task: Task) -> None:
-        _get_ready(desk, task)
+    def instead(session: LearnerSession, task: Task) -> None:
+        _get_ready(session, task)
         for part in (f"{source_of(task)}~1", source_of(task) or ""):
-            desk.try_git("merge", "-q", "--no-edit", "--no-ff", part)
-            step = next(knots(desk.key))
-            if desk.unmerged() or part == source_of(task):
-                solve(desk, step)
-                desk.git("add", "--all")
-                desk.try_git("commit", "-q", "--no-edit")
+            session.try_git("merge", "-q", "--no-edit", "--no-ff", part)
+            step = next(hardest_steps(session.key))
+            if session.unmerged() or part == source_of(task):
+                solve(session, step)
+                session.git("add", "--all")
+                session.try_git("commit", "-q", "--no-edit")
 
-    desk.carry_out(instead=instead)
-    return expect(desk, may="history")
+    session.carry_out(instead=instead)
+    return expect(session, may_lose="history")
 
 
-def on_older_base(desk: Desk) -> Expected:
+def on_older_base(session: LearnerSession) -> Expected:
     """Rebase onto an older commit than was asked."""
 
-    def instead(desk: Desk, task: Task) -> None:
-        _get_ready(desk, task)
-        desk.try_git("rebase", f"{source_of(task)}~1")
-        _replay_through(desk)
+    def instead(session: LearnerSession, task: Task) -> None:
+        _get_ready(session, task)
+        session.try_git("rebase", f"{source_of(task)}~1")
+        _replay_through(session)
 
-    desk.carry_out(instead=instead)
-    return expect(desk, "history", "resolution rules rest delivered")
+    session.carry_out(instead=instead)
+    return expect(session, "history", "resolution rules rest delivered")
 
 
-def taken_early(desk: Desk) -> Expected:
+def taken_early(session: LearnerSession) -> Expected:
     """Take the other side's files before the merge, so that nothing conflicts any more."""
 
-    def instead(desk: Desk, task: Task) -> None:
-        _get_ready(desk, task)
-        step = next(knots(desk.key))
-        for conflict in step.meeting.conflicts:
+    def instead(session: LearnerSession, task: Task) -> None:
+        _get_ready(session, task)
+        step = next(hardest_steps(session.key))
+        for conflict in step.merge.conflicts:
             blob = conflict.stages.get(STAGE["theirs"])
-            desk.write(conflict.path, desk.key.texts[blob.id] if blob else None, blob.mode if blob else None)
-        desk.git("add", "--all")
-        desk.try_git("commit", "-q", "-m", "Take theirs")
-        desk.try_git("merge", "-q", "--no-edit", source_of(task) or "")
-        if desk.pending:
-            desk.git("merge", "--abort")
+            session.write(
+                conflict.path, session.key.texts[blob.id] if blob else None, blob.mode if blob else None
+            )
+        session.git("add", "--all")
+        session.try_git("commit", "-q", "-m", "Take theirs")
+        session.try_git("merge", "-q", "--no-edit", source_of(task) or "")
+        if session.pending:
+            session.git("merge", "--abort")
 
-    desk.carry_out(instead=instead, mend=False)
+    session.carry_out(instead=instead, mend=False)
     # What conflicts by its place alone does so all the same, and then nothing is merged at last.
-    return expect(desk, may="resolution rest rules markers history delivered bystanders finished tidy")
+    return expect(
+        session, may_lose="resolution rest rules markers history delivered bystanders finished tidy"
+    )
 
 
 def has_several_commits(key: Key) -> bool:
-    """Where the knot task brings in a branch by a merge that has more than one commit of its own."""
-    step = next(knots(key))
+    """Where the hardest task brings in a branch by a merge that has more than one commit of its own."""
+    step = next(hardest_steps(key))
     older = key.commits[step.theirs].parents[:1]
     return bool(older) and not contains(key.commits, step.ours, older[0])
 
 
 def has_older_base(key: Key) -> bool:
     """Where the new base of a rebase has more than one commit that the branch lacks."""
-    step = next(knots(key))
+    step = next(hardest_steps(key))
     older = key.commits[step.ours].parents[:1]
     return bool(older) and is_rebase(step.operation) and not contains(key.commits, step.theirs, older[0])
 
 
 def can_skip(key: Key) -> bool:
     """Where commits are replayed."""
-    task = knot_task(key)
+    task = hardest_task(key)
     return operation_of(task).result in ("rewritten branch", "new commits")
 
 
 def can_detach(key: Key) -> bool:
     """Where the last task ends in commits of the learner's."""
-    last = knot(key) == len(key.scenario.task)
-    return last and begins_at_knot(key) and not is_stash_pop(knot_task(key))
+    last = hardest_task_number(key) == len(key.scenario.task)
+    return last and begins_hardest_task(key) and not is_stash_pop(hardest_task(key))
 
 
 def can_amend(key: Key) -> bool:

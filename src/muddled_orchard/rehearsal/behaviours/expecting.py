@@ -11,9 +11,15 @@ from muddled_orchard.core.git.commits import contains
 from muddled_orchard.core.git.refs import BRANCHES, is_on_remote
 from muddled_orchard.core.grading.rehearsal import Expected
 from muddled_orchard.core.key.answer_key import Key, Step
-from muddled_orchard.rehearsal.session import Desk, asks_merge_commit, hunks_of, knot, knots
+from muddled_orchard.rehearsal.session import (
+    LearnerSession,
+    asks_merge_commit,
+    hardest_steps,
+    hardest_task_number,
+    hunks_of,
+)
 
-Act = Callable[[Desk], Expected]
+Act = Callable[[LearnerSession], Expected]
 Applies = Callable[[Key], bool]
 
 
@@ -29,29 +35,29 @@ def has_hunks(key: Key) -> bool:
 
 def conflicts(key: Key) -> bool:
     """Where anything conflicts."""
-    return any(step.meeting.conflicts for step in key.steps)
+    return any(step.merge.conflicts for step in key.steps)
 
 
-def knot_does(*operations: str) -> Applies:
-    """Where the knot task is one of these operations."""
-    return lambda key: knot_task(key).do in operations
+def hardest_task_does(*operations: str) -> Applies:
+    """Where the hardest task is one of these operations."""
+    return lambda key: hardest_task(key).do in operations
 
 
-def begins_at_knot(key: Key) -> bool:
-    """Where the knot task is begun by the learner, and really brings two lines of history together."""
-    begun = key.scenario.start.stopped and knot(key) == 1
-    return not begun and any(not step.fast_forward for step in knots(key))
+def begins_hardest_task(key: Key) -> bool:
+    """Where the hardest task is begun by the learner, and really brings two lines of history together."""
+    begun = key.scenario.start.stopped and hardest_task_number(key) == 1
+    return not begun and any(not step.fast_forward for step in hardest_steps(key))
 
 
 def is_plain_merge(key: Key) -> bool:
-    """Where the knot task is a merge that ends in a merge commit, and begun by the learner."""
-    task = knot_task(key)
-    return task.do == "merge" and not task.squash and begins_at_knot(key) and asks_merge_commit(key)
+    """Where the hardest task is a merge that ends in a merge commit, and begun by the learner."""
+    task = hardest_task(key)
+    return task.do == "merge" and not task.squash and begins_hardest_task(key) and asks_merge_commit(key)
 
 
 def is_replay(key: Key) -> bool:
-    """Where the knot task and is begun by the learner."""
-    return is_rebase(knot_task(key)) and begins_at_knot(key)
+    """Where the hardest task and is begun by the learner."""
+    return is_rebase(hardest_task(key)) and begins_hardest_task(key)
 
 
 def both(*tests: Applies) -> Applies:
@@ -59,19 +65,19 @@ def both(*tests: Applies) -> Applies:
     return lambda key: all(test(key) for test in tests)
 
 
-def knot_task(key: Key) -> Task:
+def hardest_task(key: Key) -> Task:
     """The task at which most goes wrong."""
-    return key.scenario.task[knot(key) - 1]
+    return key.scenario.task[hardest_task_number(key) - 1]
 
 
 def last_step(key: Key) -> Step:
     """The last step that conflicts."""
-    return [step for step in key.steps if step.meeting.conflicts][-1]
+    return [step for step in key.steps if step.merge.conflicts][-1]
 
 
 def can_abort(key: Key) -> bool:
     """Where the first task stops at a conflict."""
-    return any(step.meeting.conflicts for step in key.steps if step.task == 1)
+    return any(step.merge.conflicts for step in key.steps if step.task == 1)
 
 
 def can_begin_again(key: Key) -> bool:
@@ -90,8 +96,8 @@ def to_deliver(key: Key) -> bool:
 
 
 def is_local(key: Key) -> bool:
-    """Where the knot task brings in a branch of the repository itself."""
-    return not is_on_remote(source_of(knot_task(key)))
+    """Where the hardest task brings in a branch of the repository itself."""
+    return not is_on_remote(source_of(hardest_task(key)))
 
 
 def starts_unfetched(key: Key) -> bool:
@@ -107,12 +113,12 @@ def is_emptied(key: Key, step: Step) -> bool:
 
 def takes_something(key: Key) -> bool:
     """Where the solution is not just what the receiving branch had."""
-    return all(not is_emptied(key, step) for step in knots(key))
+    return all(not is_emptied(key, step) for step in hardest_steps(key))
 
 
 def only_hunks(key: Key) -> bool:
-    """Where everything that conflicts in the knot task is text."""
-    met = [conflict for step in knots(key) for conflict in step.meeting.conflicts]
+    """Where everything that conflicts in the hardest task is text."""
+    met = [conflict for step in hardest_steps(key) for conflict in step.merge.conflicts]
     return bool(met) and all(conflict.merged for conflict in met)
 
 
@@ -135,7 +141,7 @@ def wants_merge_commit_only(key: Key) -> bool:
 
 def replays_several(key: Key) -> bool:
     """Where a replay leaves more than one commit."""
-    left = sum(not is_emptied(key, step) for step in knots(key))
+    left = sum(not is_emptied(key, step) for step in hardest_steps(key))
     return is_replay(key) and left > 1
 
 
@@ -157,16 +163,16 @@ UNTOUCHED = Expected(state="untouched")
 CONTENT = frozenset({"resolution", "rest", "rules"})
 
 
-def expect(desk: Desk, lost: str = "", may: str = "", **more: object) -> Expected:
-    """What must come of what was done at a desk, criteria as words of a text.
+def expect(session: LearnerSession, must_lose: str = "", may_lose: str = "", **more: object) -> Expected:
+    """What must come of what was done in a session, criteria as words of a text.
 
     Files that were resolved as the key does not accept cost `resolution`, and may break rules. Who ended
     where they began has done nothing.
     """
-    if as_handed_out(desk):
+    if as_handed_out(session):
         return UNTOUCHED
-    log = desk.log
-    losing, perhaps = set(lost.split()), set(may.split())
+    log = session.log
+    losing, perhaps = set(must_lose.split()), set(may_lose.split())
     if log.wrong:
         losing.add("resolution")
         perhaps.add("rules")
@@ -174,34 +180,37 @@ def expect(desk: Desk, lost: str = "", may: str = "", **more: object) -> Expecte
         perhaps |= CONTENT
     if log.wrong and log.emptied:  # of a commit whose change was thrown away nothing is left to replay
         perhaps |= {"history", "delivered"}
-    if knot(desk.key) < len(desk.scenario.task) and losing:
+    if hardest_task_number(session.key) < len(session.scenario.task) and losing:
         perhaps |= {"finished", "history", "delivered", "bystanders", "tidy"}
-    again = brought_again(desk.key)
+    again = brought_again(session.key)
     if again:  # a later task brings in what this one was to bring
         perhaps |= (losing - {"resolution"}) | {"rest"}
         losing &= {"resolution"}
-    if not to_deliver(desk.key):
+    if not to_deliver(session.key):
         losing.discard("delivered")
     some = {"resolution", "rest"} if log.outside else set()
     expected = Expected(
-        lost=frozenset(losing), may=frozenset(perhaps), some=frozenset(some), kept=tuple(log.kept)
+        must_lose=frozenset(losing),
+        may_lose=frozenset(perhaps),
+        at_least_one=frozenset(some),
+        kept=tuple(log.kept),
     )
-    return replace(expected, **{"or_open": again or _only_deleted(desk), **more})  # type: ignore[arg-type]
+    return replace(expected, **{"or_open": again or _only_deleted(session), **more})  # type: ignore[arg-type]
 
 
-def as_handed_out(desk: Desk) -> bool:
+def as_handed_out(session: LearnerSession) -> bool:
     """Whether every branch stands where it stood, and nothing is pending or changed."""
-    refs = _heads(desk)
-    heads = {ref: tip for ref, tip in desk.key.refs.items() if ref.startswith(BRANCHES)}
+    refs = _heads(session)
+    heads = {ref: tip for ref, tip in session.key.refs.items() if ref.startswith(BRANCHES)}
     # Whether a stash that was dropped is missed can't be seen in any of that.
-    stashed = bool(desk.key.history.stashes)
-    clean = "nothing to commit" in desk.git("status") and not desk.pending
-    return refs == heads and not stashed and clean and desk.git("branch", "--show-current") != ""
+    stashed = bool(session.key.history.stashes)
+    clean = "nothing to commit" in session.git("status") and not session.pending
+    return refs == heads and not stashed and clean and session.git("branch", "--show-current") != ""
 
 
 def brought_again(key: Key) -> bool:
-    """Where a later task merges a branch that has in it what the knot's task is to bring in."""
-    number = knot(key)
+    """Where a later task merges a branch that has in it what the hardest task is to bring in."""
+    number = hardest_task_number(key)
     tips = {step.task: step.theirs for step in key.steps}
     own = tips.get(number)
     return own is not None and any(
@@ -209,18 +218,18 @@ def brought_again(key: Key) -> bool:
     )
 
 
-def _heads(desk: Desk) -> dict[str, str]:
-    return {ref: id_ for id_, ref in map(str.split, desk.git("show-ref", "--heads").splitlines())}
+def _heads(session: LearnerSession) -> dict[str, str]:
+    return {ref: id_ for id_, ref in map(str.split, session.git("show-ref", "--heads").splitlines())}
 
 
-def _only_deleted(desk: Desk) -> bool:
+def _only_deleted(session: LearnerSession) -> bool:
     """Whether nothing but this was done: branches are gone that were to be deleted."""
-    heads = {ref: tip for ref, tip in desk.key.refs.items() if ref.startswith(BRANCHES)}
-    clean = "nothing to commit" in desk.git("status")
-    return _heads(desk).items() < heads.items() and clean and not desk.key.history.stashes
+    heads = {ref: tip for ref, tip in session.key.refs.items() if ref.startswith(BRANCHES)}
+    clean = "nothing to commit" in session.git("status")
+    return _heads(session).items() < heads.items() and clean and not session.key.history.stashes
 
 
-def unfinished(desk: Desk, lost: str = "", may: str = "") -> Expected:
+def unfinished(session: LearnerSession, must_lose: str = "", may_lose: str = "") -> Expected:
     """The same for what was left before its end."""
-    undone = "finished tidy" if is_stash_pop(knot_task(desk.key)) else "finished history"
-    return expect(desk, f"{undone} delivered {lost}", f"rules {may}", state="open")
+    undone = "finished tidy" if is_stash_pop(hardest_task(session.key)) else "finished history"
+    return expect(session, f"{undone} delivered {must_lose}", f"rules {may_lose}", state="open")

@@ -8,48 +8,48 @@ from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.grading.rehearsal import Expected
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.rehearsal.behaviours.expecting import UNTOUCHED
-from muddled_orchard.rehearsal.session import Desk
+from muddled_orchard.rehearsal.session import LearnerSession
 
 
-def never_started(_: Desk) -> Expected:
+def never_started(_: LearnerSession) -> Expected:
     """Nothing at all."""
     return UNTOUCHED
 
 
-def nothing_fetched(desk: Desk) -> Expected:
+def nothing_fetched(session: LearnerSession) -> Expected:
     """Merge what was fetched some time ago."""
-    task = desk.scenario.task[0]
-    desk.git("checkout", "-q", task.on)
-    desk.try_git("merge", "-q", source_of(task) or "")
+    task = session.scenario.task[0]
+    session.git("checkout", "-q", task.on)
+    session.try_git("merge", "-q", source_of(task) or "")
     return UNTOUCHED
 
 
-def unrelated(change: Callable[[Desk], None], desk: Desk) -> Expected:
+def unrelated(change: Callable[[LearnerSession], None], session: LearnerSession) -> Expected:
     """Do something that has nothing to do with what was asked, and leave."""
-    change(desk)
+    change(session)
     may = "markers history resolution rest rules delivered"
     return Expected(
-        state="open", lost=frozenset({"finished", "bystanders", "tidy"}), may=frozenset(may.split())
+        state="open", must_lose=frozenset({"finished", "bystanders", "tidy"}), may_lose=frozenset(may.split())
     )
 
 
-def other_work(desk: Desk) -> None:
+def other_work(session: LearnerSession) -> None:
     """Commit a file that nobody asked for."""
-    desk.git("checkout", "-q", desk.scenario.task[0].on)
-    desk.write("lunch-list.txt", b"Bread, and what is left of the cheese.\n")
-    desk.git("add", "--all")
-    desk.git("commit", "-q", "-m", "Make a list for lunch")
+    session.git("checkout", "-q", session.scenario.task[0].on)
+    session.write("lunch-list.txt", b"Bread, and what is left of the cheese.\n")
+    session.git("add", "--all")
+    session.git("commit", "-q", "-m", "Make a list for lunch")
 
 
-def other_message(desk: Desk) -> None:
+def other_message(session: LearnerSession) -> None:
     """Give the newest handed-out commit another message."""
-    desk.git("checkout", "-q", desk.scenario.task[0].on)
-    desk.git("commit", "-q", "--amend", "-m", "Say it otherwise")
+    session.git("checkout", "-q", session.scenario.task[0].on)
+    session.git("commit", "-q", "--amend", "-m", "Say it otherwise")
 
 
-def pushed_over(desk: Desk) -> None:
+def pushed_over(session: LearnerSession) -> None:
     """Push by force over what somebody else has pushed, and do nothing else."""
-    desk.git("push", "-q", "--force", "origin", desk.scenario.task[0].on)
+    session.git("push", "-q", "--force", "origin", session.scenario.task[0].on)
 
 
 def can_push_over(key: Key) -> bool:

@@ -97,7 +97,7 @@ def _step(key: Key, step: Step) -> StepOut:
         "label": step.label,
         "ours": step.ours_name,
         "theirs": step.theirs_name,
-        "conflicts": [_conflict(key, step, conflict) for conflict in step.meeting.conflicts],
+        "conflicts": [_conflict(key, step, conflict) for conflict in step.merge.conflicts],
         "mended": {path: outside_changes(key, step, path) for path in sorted(step.mended)},
     }
 

@@ -10,7 +10,7 @@ from rich.text import Text
 
 from muddled_orchard.core.base.phrases import command
 from muddled_orchard.core.git.under_way import Words
-from muddled_orchard.core.submission.peek import Left, Next, Peek
+from muddled_orchard.core.submission.peek import LeftToDo, Next, Peek
 from muddled_orchard.reports.terminal.console import printable, shortened, sign
 
 _MOST = 24
@@ -28,7 +28,7 @@ def show_peek(on: Console, peek: Peek, standing: tuple[Sequence[str], str] = (()
         on.print(table)
     if peek.left:
         on.print()
-        on.print(Text("Left to do:" if not peek.done else "Worth knowing:", style="strong"))
+        on.print(Text("LeftToDo to do:" if not peek.done else "Worth knowing:", style="strong"))
         _left(on, peek.left)
     on.print()
     if peek.done:
@@ -51,7 +51,7 @@ def show_peek(on: Console, peek: Peek, standing: tuple[Sequence[str], str] = (()
         on.print(Text(f"  {command(*peek.back)}"))
 
 
-def _left(on: Console, left: Sequence[Left]) -> None:
+def _left(on: Console, left: Sequence[LeftToDo]) -> None:
     table = Table.grid(padding=(0, 2, 0, 0))
     for item in [item for item in left if item.where][:_MOST]:
         where = shortened(printable(item.where, on), on.width // 2)
@@ -68,11 +68,11 @@ def _left(on: Console, left: Sequence[Left]) -> None:
         on.print(grid)
 
 
-def _mark(on: Console, item: Left) -> str:
+def _mark(on: Console, item: LeftToDo) -> str:
     return sign(on, "missed" if item.work else "skipped")
 
 
-def _style(item: Left) -> str:
+def _style(item: LeftToDo) -> str:
     return "bad" if item.work else "faint"
 
 

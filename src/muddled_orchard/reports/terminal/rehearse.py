@@ -92,8 +92,8 @@ def _row(on: Console, one: Acted, assessed: Sequence[str]) -> list[Text]:
 
 
 def _what_it_tells(on: Console, rehearsal: Rehearsal) -> None:
-    telling = [id_ for id_ in rehearsal.assessed if id_ not in rehearsal.blind]
-    on.print(Text(f"{sign(on, 'met')} Tell right from wrong here: {', '.join(telling)}", style="good"))
+    history_shape = [id_ for id_ in rehearsal.assessed if id_ not in rehearsal.blind]
+    on.print(Text(f"{sign(on, 'met')} Tell right from wrong here: {', '.join(history_shape)}", style="good"))
     if rehearsal.blind:
         said = f"{sign(on, 'partly')} Nobody who does something loses: {', '.join(rehearsal.blind)}"
         on.print(Text(said, style="doubt"))

@@ -70,7 +70,7 @@ def _item(on: Console, mark: str, said: str, style: str) -> None:
 
 def _covered(key: Key) -> str:
     """What the key is good for."""
-    conflicts = sum(len(step.meeting.conflicts) for step in key.steps)
+    conflicts = sum(len(step.merge.conflicts) for step in key.steps)
     mended = sorted({path for step in key.steps for path in step.mended})
     said = (
         [f"covers {'the conflict' if conflicts == 1 else f'all {conflicts} conflicts'}"] if conflicts else []
@@ -101,21 +101,19 @@ def _step(on: Console, key: Key, step: Step) -> None:
     if step.commit is not None:
         subject = key.commits[step.commit].subject
         label = f" ({step.label})" if step.label else ""
-        outcome = "" if step.meeting.conflicts else ": no conflict"
+        outcome = "" if step.merge.conflicts else ": no conflict"
         empty = ", nothing is left of it" if becomes_empty(key, step) else ""
         on.print(Text(f'  "{printable(subject, on)}"{label}{outcome}{empty}'))
-    elif not step.meeting.conflicts:
+    elif not step.merge.conflicts:
         said = f"It {as_fast_forward(step.operation)}." if step.fast_forward else "no conflict"
         on.print(Text(f"  {said}"))
     for path in sorted(step.mended):
         said = (
-            "merges cleanly and is to be changed all the same"
-            if path in step.meeting.tree
-            else "is to be made"
+            "merges cleanly and is to be changed all the same" if path in step.merge.tree else "is to be made"
         )
         on.print(Text(f"  {printable(path, on)} {said}:"))
         _changes(on, outside_changes(key, step, path))
-    for conflict in step.meeting.conflicts:
+    for conflict in step.merge.conflicts:
         _conflict(on, key, step, conflict)
 
 

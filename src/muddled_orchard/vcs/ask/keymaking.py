@@ -1,7 +1,7 @@
-"""Make answer keys: build a variant's story in a workshop and ask what its tasks will meet.
+"""Make answer keys: build a variant's story in a scratch repository and ask what its tasks will meet.
 
-All variants are built into one workshop. Each key is played through by a generator that asks for one
-meeting at a time; the generators of all keys go in step, so that the next meeting of all of them is one
+All variants are built into one scratch repository. Each key is played through by a generator that asks for
+one merge at a time; the generators of all keys go in step, so that the next merge of all of them is one
 question to Git.
 """
 
@@ -36,22 +36,22 @@ from muddled_orchard.core.key.answers import (
     clean_merge_fixes,
     solved_conflict,
 )
-from muddled_orchard.core.merging.conflict import Meeting, relabelled
-from muddled_orchard.vcs.ask.scratch import OURS, THEIRS, Question, Workshop
+from muddled_orchard.core.merging.conflict import MergeResult, relabelled
+from muddled_orchard.vcs.ask.scratch import OURS, THEIRS, Question, ScratchRepository
 from muddled_orchard.vcs.write.build import write_planned
 from muddled_orchard.vcs.write.memory import Objects
 
-LEARNER = "the learner <learner@orchard.example>"
+SOLUTION_AUTHOR = "the learner <learner@orchard.example>"
 """Who makes the commits of a solution that have no author of their own."""
 
-_Playing = Generator[Question, Meeting, None]
+_Playing = Generator[Question, MergeResult, None]
 
 
 @dataclass(slots=True)
 class _Draft:
     """A key in the making. `tips` are branches (of the remote with `origin/`) as the tasks move them.
 
-    `alike` is equal for variants that differ in ids alone (None: for no others); `asked` counts its meetings.
+    `alike` is equal for variants that differ in ids alone (None: for no others); `asked` counts its merges.
     """
 
     scenario: Scenario
@@ -68,70 +68,72 @@ class _Draft:
     problems: list[Problem] = field(default_factory=list)
 
 
-def make_keys(workshop: Workshop, wanted: Sequence[tuple[Scenario, str]]) -> list[Key | BadInput]:
+def make_keys(scratch: ScratchRepository, wanted: Sequence[tuple[Scenario, str]]) -> list[Key | BadInput]:
     """The key of each (scenario as written, variant code), in order; BadInput where one can't be made."""
     drafts: list[_Draft | BadInput] = []
     for scenario, code in wanted:
         try:
-            variants = workshop.variants(scenario)
+            variants = scratch.variants(scenario)
             variant = variants.of(code)
         except BadInput as bad:
             drafts.append(bad)
             continue
-        draft = _begun(workshop, variant.scenario, code, variant.history)
-        # The object itself and not its name: another scenario of that id must not get this one's meetings.
+        draft = _begun(scratch, variant.scenario, code, variant.history)
+        # The object itself and not its name: another scenario of that id must not get this one's merges.
         draft.alike = (variants, variant.values)
         drafts.append(draft)
-    return _played(workshop, drafts)
+    return _played(scratch, drafts)
 
 
-def keys_of_varied(workshop: Workshop, wanted: Sequence[tuple[Scenario, str]]) -> list[Key | BadInput]:
+def keys_of_varied(
+    scratch: ScratchRepository, wanted: Sequence[tuple[Scenario, str]]
+) -> list[Key | BadInput]:
     """The same for scenarios that have their values already."""
     drafts: list[_Draft | BadInput] = []
     for scenario, code in wanted:
         try:
-            drafts.append(_begun(workshop, scenario, code, unroll(scenario, code)))
+            drafts.append(_begun(scratch, scenario, code, unroll(scenario, code)))
         except BadInput as bad:
             drafts.append(bad)
-    return _played(workshop, drafts)
+    return _played(scratch, drafts)
 
 
-def _played(workshop: Workshop, drafts: Sequence[_Draft | BadInput]) -> list[Key | BadInput]:
-    _play_all(workshop, [(draft, _play(workshop, draft)) for draft in drafts if isinstance(draft, _Draft)])
+def _played(scratch: ScratchRepository, drafts: Sequence[_Draft | BadInput]) -> list[Key | BadInput]:
+    _play_all(scratch, [(draft, _play(scratch, draft)) for draft in drafts if isinstance(draft, _Draft)])
     return [draft if isinstance(draft, BadInput) else _finished(draft) for draft in drafts]
 
 
-def make_key(workshop: Workshop, scenario: Scenario, code: str) -> Key:
+def make_key(scratch: ScratchRepository, scenario: Scenario, code: str) -> Key:
     """The key of one variant; raises BadInput where it can't be made."""
-    (made,) = make_keys(workshop, [(scenario, code)])
+    (made,) = make_keys(scratch, [(scenario, code)])
     if isinstance(made, BadInput):
         raise made
     return made
 
 
-def _play_all(workshop: Workshop, playing: Sequence[tuple[_Draft, _Playing]]) -> None:
+def _play_all(scratch: ScratchRepository, playing: Sequence[tuple[_Draft, _Playing]]) -> None:
     """Answer what all of them ask, one round after the other."""
     asking = [(draft, one, question) for draft, one in playing if (question := next(one, None)) is not None]
     while asking:
-        answers = workshop.meetings([question for _, _, question in asking])
+        answers = scratch.merges([question for _, _, question in asking])
         following = []
-        for (draft, one, _), meeting in zip(asking, answers, strict=True):
+        for (draft, one, _), merge in zip(asking, answers, strict=True):
             draft.asked += 1
             try:
-                following.append((draft, one, one.send(meeting)))
+                following.append((draft, one, one.send(merge)))
             except StopIteration:
                 continue
         asking = following
 
 
-def _begun(workshop: Workshop, scenario: Scenario, code: str, history: History) -> _Draft:
+def _begun(scratch: ScratchRepository, scenario: Scenario, code: str, history: History) -> _Draft:
     ids: dict[int, str] = {}
     texts: dict[str, bytes] = {}
     commits = {}
     for number, planned in enumerate(history.commits):
-        made = workshop.tree(planned)
+        made = scratch.tree(planned)
         texts |= made.texts
-        ids[number] = write_planned(workshop.objects, history, number, made.id, ids)
+        ids[number] = write_planned(scratch.objects, history, number, made.id, ids)
         parents = tuple(ids[parent] for parent in planned.parents)
         author = f"{planned.author.name} <{planned.author.email}>"
         commits[ids[number]] = Commit(ids[number], parents, author, planned.message, made.tree, planned.time)
@@ -142,26 +144,26 @@ def _begun(workshop: Workshop, scenario: Scenario, code: str, history: History) 
     return _Draft(scenario, code, history, ids, commits, refs, tips, texts)
 
 
-def _play(workshop: Workshop, draft: _Draft) -> _Playing:
-    """Carry out every task by the key, asking for each meeting on the way."""
+def _play(scratch: ScratchRepository, draft: _Draft) -> _Playing:
+    """Carry out every task by the key, asking for each merge on the way."""
     for number, task in enumerate(draft.scenario.task, start=1):
         if is_merge(task):
-            yield from _merge(workshop, draft, number, task)
+            yield from _merge(scratch, draft, number, task)
         else:
-            replays = operation_of(task).replays(task, _Planned(workshop, draft))
+            replays = operation_of(task).replays(task, _Planned(scratch, draft))
             if is_rebase(task):  # it begins at its new base: the branch is moved there
                 draft.tips[task.on] = draft.tips[source_of(task) or ""]
             for replay in replays:
-                yield from _replay(workshop, draft, number, task, replay)
+                yield from _replay(scratch, draft, number, task, replay)
         if task.push:
             draft.tips[on_remote(task.on)] = draft.tips[task.on]
 
 
-def _merge(workshop: Workshop, draft: _Draft, number: int, task: Task) -> _Playing:
+def _merge(scratch: ScratchRepository, draft: _Draft, number: int, task: Task) -> _Playing:
     ours, theirs = draft.tips[task.on], draft.tips[source_of(task) or ""]
-    meeting = relabelled((yield _question(draft, ours, theirs)), _labels(task, None))
+    merge = relabelled((yield _question(draft, ours, theirs)), _labels(task, None))
     fast_forward = contains(draft.commits, theirs, ours)
-    step = _step(workshop, draft, number, task, ours, theirs, meeting, None)
+    step = _step(scratch, draft, number, task, ours, theirs, merge, None)
     step = replace(step, fast_forward=fast_forward)
     draft.steps.append(step)
     if contains(draft.commits, ours, theirs):
@@ -171,14 +173,14 @@ def _merge(workshop: Workshop, draft: _Draft, number: int, task: Task) -> _Playi
     else:
         parents = (ours,) if task.squash else (ours, theirs)
         said = f"{'Squashed: ' if task.squash else ''}Merge branch '{source_of(task)}'"
-        draft.tips[task.on] = _solution(workshop.objects, draft, step.solved, parents, said, None)
+        draft.tips[task.on] = _solution(scratch.objects, draft, step.solved, parents, said, None)
 
 
 @dataclass(frozen=True, slots=True)
 class _Planned:
     """The repository of a draft, for an operation that says what it replays."""
 
-    workshop: Workshop
+    scratch: ScratchRepository
     draft: _Draft
 
     @property
@@ -193,18 +195,18 @@ class _Planned:
 
     def to_replay(self, onto: str, branch: str) -> Sequence[str]:
         tips = self.draft.tips
-        return self.workshop.replayed(_question(self.draft, tips[onto], tips[branch]))
+        return self.scratch.replayed(_question(self.draft, tips[onto], tips[branch]))
 
 
-def _replay(workshop: Workshop, draft: _Draft, number: int, task: Task, replay: Replay) -> _Playing:
-    """One replayed commit: a meeting of three trees, whatever their ancestry; Git is given commits that
+def _replay(scratch: ScratchRepository, draft: _Draft, number: int, task: Task, replay: Replay) -> _Playing:
+    """One replayed commit: a three-way merge, whatever the ancestry; Git is given commits that
     have just this base in common."""
     ours = draft.tips[task.on]
     commits = draft.commits
     question = _question(draft, ours, replay.theirs, replay.base)
     about = commits[replay.original]
-    meeting = relabelled((yield question), _labels(task, about))
-    step = _step(workshop, draft, number, task, ours, replay.theirs, meeting, replay.original)
+    merge = relabelled((yield question), _labels(task, about))
+    step = _step(scratch, draft, number, task, ours, replay.theirs, merge, replay.original)
     step = replace(step, base=replay.base)
     draft.steps.append(step)
     if is_stash_pop(task) or step.solved == commits[ours].tree:
@@ -212,7 +214,7 @@ def _replay(workshop: Workshop, draft: _Draft, number: int, task: Task, replay: 
     operation = operation_of(task)
     author = about.author if operation.keeps_commits else None
     draft.tips[task.on] = _solution(
-        workshop.objects, draft, step.solved, (ours,), operation.message(about), author
+        scratch.objects, draft, step.solved, (ours,), operation.message(about), author
     )
 
 
@@ -228,38 +230,38 @@ def _question(draft: _Draft, ours: str, theirs: str, base: str | None = None) ->
 
 
 def _step(
-    workshop: Workshop,
+    scratch: ScratchRepository,
     draft: _Draft,
     number: int,
     task: Task,
     ours: str,
     theirs: str,
-    meeting: Meeting,
+    merge: MergeResult,
     original: str | None,
 ) -> Step:
-    """A meeting with what is accepted there, and what then comes out."""
-    workshop.read_texts(draft.texts, meeting)
+    """A merge with what is accepted there, and what then comes out."""
+    scratch.read_texts(draft.texts, merge)
     about = draft.commits[original] if original else None
     labels = {draft.ids[place]: commit.label for place, commit in enumerate(draft.history.commits)}
     label = labels.get(original) if original else None
     accepted: dict[str, tuple[Accepted, ...]] = {}
-    solved = dict(meeting.tree)
-    for conflict in meeting.conflicts:
+    solved = dict(merge.tree)
+    for conflict in merge.conflicts:
         accepted[conflict.path], problems = accepted_for(conflict, draft.scenario, number, label, draft.texts)
         draft.problems += problems
         held = solved_conflict(conflict, accepted[conflict.path], draft.texts)
         solved.pop(conflict.path, None)
         if held is not None:
-            id_ = workshop.objects.blob(held)
+            id_ = scratch.objects.blob(held)
             draft.texts[id_] = held
             solved[conflict.path] = Blob(
-                blob_mode(conflict, accepted[conflict.path], meeting.tree.get(conflict.path)), id_
+                blob_mode(conflict, accepted[conflict.path], merge.tree.get(conflict.path)), id_
             )
-    mended = clean_merge_fixes(meeting, draft.scenario, number, label)
+    mended = clean_merge_fixes(merge, draft.scenario, number, label)
     for path, text in mended.items():
-        id_ = workshop.objects.blob(text.encode())
+        id_ = scratch.objects.blob(text.encode())
         draft.texts[id_] = text.encode()
-        solved[path] = Blob(meeting.tree[path].mode if path in meeting.tree else PLAIN_FILE, id_)
+        solved[path] = Blob(merge.tree[path].mode if path in merge.tree else PLAIN_FILE, id_)
     names = side_names(task, about.subject if about else None)
     return Step(
         task=number,
@@ -270,7 +272,7 @@ def _step(
         theirs=theirs,
         ours_name=names[0],
         theirs_name=names[1],
-        meeting=meeting,
+        merge=merge,
         accepted=accepted,
         solved=dict(sorted(solved.items())),
         mended=frozenset(mended),
@@ -289,14 +291,14 @@ def _solution(
     id_ = objects.tree({path: (blob.mode, blob.id) for path, blob in solved.items()})
     time = int(draft.scenario.starts.timestamp()) + len(draft.ids) * draft.scenario.minutes * 60
     made = objects.commit(f"Key <key@orchard.example> {time} +0000", message, id_, parents)
-    draft.commits[made] = Commit(made, parents, author or LEARNER, message, solved)
+    draft.commits[made] = Commit(made, parents, author or SOLUTION_AUTHOR, message, solved)
     return made
 
 
 def _never_stops(draft: _Draft) -> Iterator[Problem]:
     """What is to be handed out at a conflict needs one."""
     first = [step for step in draft.steps if step.task == 1]
-    if draft.scenario.start.stopped and not any(step.meeting.conflicts for step in first):
+    if draft.scenario.start.stopped and not any(step.merge.conflicts for step in first):
         said = in_words(draft.scenario.task[0])
         what = f"the first task does not conflict ({said}), so there is nothing to stop at"
         yield Problem(what, "Leave stopped out, or make the task conflict.", ("start", "stopped"))

@@ -1,4 +1,4 @@
-"""What Git will make of a meeting, asked of Git itself: `git merge-tree`, many meetings in one process.
+"""What Git will make of a merge, asked of Git itself: `git merge-tree`, many merges in one process.
 
 The answer is read in both conflict styles, with markers of 40 signs, since the hunks of the default
 style are what a learner sees and only diff3 shows the base.
@@ -14,7 +14,7 @@ import pygit2
 
 from muddled_orchard.core.git.lines import by_lines
 from muddled_orchard.core.git.trees import Blob, Tree
-from muddled_orchard.core.merging.conflict import MARKER_SIZE, Conflict, Meeting, merged_text
+from muddled_orchard.core.merging.conflict import MARKER_SIZE, Conflict, MergeResult, merged_text
 from muddled_orchard.vcs.ask import git
 
 MOST_LISTED = 200_000
@@ -29,8 +29,8 @@ class _Told:
     kinds: dict[str, str] = field(default_factory=dict)
 
 
-def predict(repo: pygit2.Repository, pairs: Sequence[tuple[str, str]]) -> list[Meeting]:
-    """The meeting of each pair (ours, theirs) of commits, in order.
+def predict(repo: pygit2.Repository, pairs: Sequence[tuple[str, str]]) -> list[MergeResult]:
+    """The merge of each pair (ours, theirs) of commits, in order.
 
     The repository must be one of ours: marker sizes are set in it, and objects are added to it.
     """
@@ -76,7 +76,7 @@ def content(repo: pygit2.Repository, id_: str) -> bytes:
     return found.data if isinstance(found, pygit2.Blob) else b""
 
 
-def _meeting(repo: pygit2.Repository, shown: _Told, based: _Told) -> Meeting:
+def _meeting(repo: pygit2.Repository, shown: _Told, based: _Told) -> MergeResult:
     tree = listing(repo, shown.tree)
     tree_with_base = listing(repo, based.tree) if shown.stages else tree
     conflicts = []
@@ -89,7 +89,7 @@ def _meeting(repo: pygit2.Repository, shown: _Told, based: _Told) -> Meeting:
         if merged is not None and not merged.hunks:
             merged = None
         conflicts.append(Conflict(path, shown.kinds.get(path, "contents"), stages, merged))
-    return Meeting(tree, tuple(conflicts))
+    return MergeResult(tree, tuple(conflicts))
 
 
 def listing(repo: pygit2.Repository, id_: str | pygit2.Oid, most: int = MOST_LISTED) -> Tree:

@@ -17,8 +17,8 @@ from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.core.git.commits import Commit, Commits
 from muddled_orchard.core.git.trees import Blob, Files, Tree
-from muddled_orchard.core.merging.conflict import Meeting, relabelled
-from muddled_orchard.core.merging.equivalence import Telling, retold, telling
+from muddled_orchard.core.merging.conflict import MergeResult, relabelled
+from muddled_orchard.core.merging.equivalence import HistoryShape, history_shape, translate
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.ask.predict import content, predict
 from muddled_orchard.vcs.write.build import new_repository
@@ -28,7 +28,7 @@ _Memo = TypeVar("_Memo")
 _Known = TypeVar("_Known")
 
 OURS, THEIRS = "0" * 40, "f" * 40
-"""How a meeting labels its sides, where Git names files that it sets aside after them."""
+"""How a merge labels its sides, where Git names files that it sets aside after them."""
 
 _SIDES = ("base", "ours", "theirs")
 
@@ -43,8 +43,8 @@ class Question:
     """What do two commits meet?
 
     `tips` are ours and theirs, `commits` has all that they grew from, `texts` their contents, `times` their
-    dates (see `telling`). `base` is the commit that both sides are measured by, None for what they have in
-    common. `written` are the tips as the workshop has them, where these are others; `alike` is equal for
+    dates (see `history_shape`). `base` is the commit that both sides are measured by, None for what they have
+    in common. `written` are the tips as the scratch has them, where these are others; `alike` is equal for
     histories that differ in ids alone, None where nothing is known of that.
     """
 
@@ -56,16 +56,16 @@ class Question:
     written: tuple[str, str] | None = None
     alike: Hashable | None = None
 
-    def telling(self) -> Telling | None:
+    def history_shape(self) -> HistoryShape | None:
         """The history of both."""
         if self.base is None:
-            return telling(self.commits, self.tips, self.texts, self.times)
+            return history_shape(self.commits, self.tips, self.texts, self.times)
         sides = zip(_SIDES, (self.base, *self.tips), strict=True)
         commits = {
             name: Commit(name, () if name == "base" else ("base",), "", name, self.commits[id_].tree)
             for name, id_ in sides
         }
-        return telling(commits, ("ours", "theirs"), self.texts, {})
+        return history_shape(commits, ("ours", "theirs"), self.texts, {})
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,7 +78,7 @@ class MadeTree:
     texts: dict[str, bytes]
 
 
-class Workshop:
+class ScratchRepository:
     """A repository of ours for a whole run, in a folder of its own. What it remembers is bounded."""
 
     def __init__(self, folder: Path) -> None:
@@ -87,8 +87,8 @@ class Workshop:
         self.objects = Objects()
         self._variants: dict[str, Variants] = {}
         self._trees: dict[int, MadeTree] = {}
-        self._alike: dict[Hashable, Meeting] = {}
-        self._shapes: dict[Hashable, tuple[Telling, Meeting]] = {}
+        self._alike: dict[Hashable, MergeResult] = {}
+        self._shapes: dict[Hashable, tuple[HistoryShape, MergeResult]] = {}
         self._replays: dict[Hashable, tuple[int, ...]] = {}
 
     def tree(self, planned: PlannedCommit) -> MadeTree:
@@ -118,10 +118,10 @@ class Workshop:
             git.index_pack(self.gitdir, pack_file(self.objects.held.values()))
             self.objects.held.clear()
 
-    def read_texts(self, texts: dict[str, bytes], meeting: Meeting) -> None:
-        """Add the contents of a meeting's files that aren't known yet, but for conflicted ones."""
-        conflicted = {conflict.path for conflict in meeting.conflicts}
-        for path, blob in meeting.tree.items():
+    def read_texts(self, texts: dict[str, bytes], merge: MergeResult) -> None:
+        """Add the contents of a merge's files that aren't known yet, but for conflicted ones."""
+        conflicted = {conflict.path for conflict in merge.conflicts}
+        for path, blob in merge.tree.items():
             if path not in conflicted and blob.id not in texts:
                 texts[blob.id] = self._content(blob.id)
 
@@ -129,27 +129,27 @@ class Workshop:
         held = self.objects.held.get(id_)
         return held[1] if held else content(self.repo, id_)
 
-    # -- Meetings -------------------------------------------------------------------------------------
+    # -- Merges -------------------------------------------------------------------------------------
 
-    def meetings(self, questions: Sequence[Question]) -> list[Meeting]:
+    def merges(self, questions: Sequence[Question]) -> list[MergeResult]:
         """What the commits of each question meet, in order; sides are labelled OURS and THEIRS."""
         asked = [_Asked(question) for question in questions]
         self._recall(asked)
-        self._ask({one.kind: one for one in asked if one.meeting is None}.values())
+        self._ask({one.kind: one for one in asked if one.merge is None}.values())
         self._recall(asked)
-        self._ask([one for one in asked if one.meeting is None])  # what can't be told in other words
+        self._ask([one for one in asked if one.merge is None])  # what can't be told in other words
         if len(self.objects.held) > _MOST_HELD:
             self.flush()
-        return [one.meeting for one in asked if one.meeting is not None]
+        return [one.merge for one in asked if one.merge is not None]
 
     def _recall(self, asked: Iterable[_Asked]) -> None:
         """Answer what was answered before, for the same history or one that differs in words alone."""
         for one in asked:
-            if one.meeting is None and one.question.alike is not None:
-                one.meeting = self._alike.get(one.question.alike)
-            if one.meeting is None and one.kind in self._shapes and one.telling is not None:
-                first, meeting = self._shapes[one.kind]
-                one.meeting = retold(meeting, self._content, first, one.telling, self.objects.blob)
+            if one.merge is None and one.question.alike is not None:
+                one.merge = self._alike.get(one.question.alike)
+            if one.merge is None and one.kind in self._shapes and one.history_shape is not None:
+                first, merge = self._shapes[one.kind]
+                one.merge = translate(merge, self._content, first, one.history_shape, self.objects.blob)
                 self._note(one)
 
     def _ask(self, asked: Iterable[_Asked]) -> None:
@@ -158,11 +158,11 @@ class Workshop:
         pairs = [self._pair(one.question) for one in asked]
         if pairs:
             self.flush()
-        for one, (ours, theirs), meeting in zip(asked, pairs, predict(self.repo, pairs), strict=True):
-            one.meeting = relabelled(meeting, {ours: OURS, theirs: THEIRS})
+        for one, (ours, theirs), merge in zip(asked, pairs, predict(self.repo, pairs), strict=True):
+            one.merge = relabelled(merge, {ours: OURS, theirs: THEIRS})
             self._note(one)
-            if one.telling is not None:
-                _remember(self._shapes, one.kind, (one.telling, one.meeting), _MOST_SHAPES)
+            if one.history_shape is not None:
+                _remember(self._shapes, one.kind, (one.history_shape, one.merge), _MOST_SHAPES)
 
     def _pair(self, question: Question) -> tuple[str, str]:
         """The two commits that Git is given: where a base is set, two that have just this one in common."""
@@ -176,19 +176,19 @@ class Workshop:
         return made[1], made[2]
 
     def _note(self, one: _Asked) -> None:
-        if one.question.alike is not None and one.meeting is not None:
-            _remember(self._alike, one.question.alike, one.meeting, _MOST_ANSWERS)
+        if one.question.alike is not None and one.merge is not None:
+            _remember(self._alike, one.question.alike, one.merge, _MOST_ANSWERS)
 
     # -- Rebases --------------------------------------------------------------------------------------
 
     def replayed(self, question: Question) -> list[str]:
         """The commits that Git replays when it rebases theirs onto ours, in order."""
         one = _Asked(question)
-        order = one.telling.commits if one.telling else ()
+        order = one.history_shape.commits if one.history_shape else ()
         if one.kind not in self._replays:
             self.flush()
             picked = git.commits_to_replay(self.gitdir, *self._pair(question))
-            if not one.telling:
+            if not one.history_shape:
                 return picked
             _remember(self._replays, one.kind, tuple(map(order.index, picked)), _MOST_SHAPES)
         return [order[place] for place in self._replays[one.kind]]
@@ -199,17 +199,17 @@ class _Asked:
 
     def __init__(self, question: Question) -> None:
         self.question = question
-        self.meeting: Meeting | None = None
+        self.merge: MergeResult | None = None
 
     @functools.cached_property
-    def telling(self) -> Telling | None:
+    def history_shape(self) -> HistoryShape | None:
         """The history of both sides."""
-        return self.question.telling()
+        return self.question.history_shape()
 
     @functools.cached_property
     def kind(self) -> Hashable:
         """Equal for questions that one answer may do for."""
-        return self.telling.shape if self.telling else (self.question.alike or self.question.tips)
+        return self.history_shape.shape if self.history_shape else (self.question.alike or self.question.tips)
 
 
 def _remember(known: dict[_Memo, _Known], memo: _Memo, one: _Known, most: int) -> None:

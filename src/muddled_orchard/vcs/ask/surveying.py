@@ -8,21 +8,21 @@ from pathlib import Path
 
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Scenario
-from muddled_orchard.core.exercise.values import PLAIN_VARIANT, Form, corners, values_of
+from muddled_orchard.core.exercise.values import PLAIN_VARIANT, ScenarioTemplate, sample_values, values_of
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING, on_remote
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.key.survey import Survey, rules_against, shape, survey
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.ask.keymaking import keys_of_varied, make_keys
-from muddled_orchard.vcs.ask.scratch import Workshop
+from muddled_orchard.vcs.ask.scratch import ScratchRepository
 
 
 class Surveyor:
-    """Surveys scenarios in one workshop. Use it as `with surveyor()`."""
+    """Surveys scenarios in one scratch repository. Use it as `with surveyor()`."""
 
     def __init__(self, folder: Path) -> None:
-        self._workshop = Workshop(folder / "workshop.git")
+        self._workshop = ScratchRepository(folder / "scratch.git")
 
     def survey(self, scenarios: Sequence[Scenario], code: str) -> list[Survey | BadInput]:
         """The survey of each scenario's variant, or what is wrong with it, in order."""
@@ -33,9 +33,11 @@ class Surveyor:
         """For each scenario with its plain key: values with which it does not work, or meets other
         conflicts than otherwise."""
         tried = [
-            (number, chosen) for number, (scenario, _) in enumerate(keys) for chosen in corners(scenario)
+            (number, chosen)
+            for number, (scenario, _) in enumerate(keys)
+            for chosen in sample_values(scenario)
         ]
-        forms = [Form(scenario) for scenario, _ in keys]
+        forms = [ScenarioTemplate(scenario) for scenario, _ in keys]
         varied = [(forms[number].filled(chosen), PLAIN_VARIANT) for number, chosen in tried]
         made = keys_of_varied(self._workshop, varied)
         found: list[list[Problem]] = [[] for _ in keys]

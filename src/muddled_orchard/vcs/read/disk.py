@@ -7,10 +7,10 @@ import stat
 from pathlib import Path
 
 from muddled_orchard.core.base.limits import MOST_FILES, Exceeded
-from muddled_orchard.core.submission.file_source import Entry, Kind
+from muddled_orchard.core.submission.file_source import FileEntry, Kind
 
 
-class DiskPlace:
+class DiskSource:
     """The files below a folder. Whether something is a plain folder is remembered."""
 
     def __init__(self, folder: Path) -> None:
@@ -30,7 +30,7 @@ class DiskPlace:
         """The content of a plain file of at most `most` bytes, else None."""
         return read_plain_file(self._at(path), most) if self._in_folders(path) else None
 
-    def entries(self, path: str) -> list[Entry]:
+    def entries(self, path: str) -> list[FileEntry]:
         """What a folder holds, by name."""
         if not self._is_folder(path):
             return []
@@ -39,7 +39,7 @@ class DiskPlace:
             for entry in entries:
                 about = entry.stat(follow_symlinks=False)
                 executable = bool(about.st_mode & stat.S_IXUSR)
-                found.append(Entry(entry.name, _kind(about.st_mode), about.st_size, executable))
+                found.append(FileEntry(entry.name, _kind(about.st_mode), about.st_size, executable))
                 if len(found) > MOST_FILES:
                     raise Exceeded(f"a folder of it holds more than {MOST_FILES:,} files")
         return sorted(found, key=lambda entry: entry.name)

@@ -20,7 +20,7 @@ from muddled_orchard.core.base.limits import (
     in_mib,
 )
 from muddled_orchard.core.git.packs import BLOB, COMMIT, KINDS, TAG, TREE, BadPack, Pack, PackIndex, TooLarge
-from muddled_orchard.core.submission.file_source import Place
+from muddled_orchard.core.submission.file_source import FileSource
 from muddled_orchard.vcs.write.memory import loose_path
 
 _NUMBERS = {name: number for number, name in KINDS.items()}
@@ -33,7 +33,7 @@ _HEADER = 64
 class ForeignObjects:
     """What lies below an `objects` folder. Raises Exceeded where its packs are too large."""
 
-    def __init__(self, objects: Place) -> None:
+    def __init__(self, objects: FileSource) -> None:
         self._objects = objects
         self._packs = list(_packs(objects))
 
@@ -86,7 +86,7 @@ class ForeignObjects:
         raise KeyError(id_)
 
 
-def _packs(objects: Place) -> list[Pack]:
+def _packs(objects: FileSource) -> list[Pack]:
     packs = []
     size = 0
     for entry in objects.entries("pack"):

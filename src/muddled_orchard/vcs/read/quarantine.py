@@ -23,7 +23,7 @@ from muddled_orchard.core.base.limits import (
     in_mib,
 )
 from muddled_orchard.core.exercise.asked import ASKED
-from muddled_orchard.core.submission.file_source import Below, Entry, Place, is_noise
+from muddled_orchard.core.submission.file_source import Below, FileEntry, FileSource, is_noise
 from muddled_orchard.vcs.read.objects import ForeignObjects
 from muddled_orchard.vcs.write.practice import ORIGIN, WORK
 
@@ -56,7 +56,7 @@ class Unreadable(Exception):
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class FoundRepository:
     """A repository in a submission: the path of its `.git` or bare folder, of its working tree and of the
     `origin.git` beside that, as far as there are any."""
 
@@ -79,13 +79,13 @@ class Quarantine:
     files: dict[str, bytes]
     objects: ForeignObjects
     room: Path
-    worktree: Place | None
+    worktree: FileSource | None
     remote: dict[str, bytes] | None = None
     remote_objects: ForeignObjects | None = None
     commits_alone: bool = False
 
 
-def find_repository(place: Place, deepest: int = DEEPEST) -> Found | None:
+def find_repository(place: FileSource, deepest: int = DEEPEST) -> FoundRepository | None:
     """The repository of a submission, or None.
 
     A submission is a practice folder with `work/` in it, a working tree, or a bare repository, perhaps up to
@@ -104,7 +104,7 @@ def find_repository(place: Place, deepest: int = DEEPEST) -> Found | None:
     return None
 
 
-def _repository_in(place: Place, folder: str) -> Found | None:
+def _repository_in(place: FileSource, folder: str) -> FoundRepository | None:
     prefix = f"{folder}/" if folder else ""
     for candidate in (f"{prefix}{WORK}", folder):
         git = f"{candidate}/.git" if candidate else ".git"
@@ -112,20 +112,24 @@ def _repository_in(place: Place, folder: str) -> Found | None:
         if kind == "folder":
             beside = f"{candidate.rpartition('/')[0]}/{ORIGIN}".lstrip("/")
             is_work = candidate != folder
-            return Found(git, candidate, beside if is_work and place.kind(beside) == "folder" else None)
+            return FoundRepository(
+                git, candidate, beside if is_work and place.kind(beside) == "folder" else None
+            )
         if kind is not None:
             raise Unreadable(".git is no folder of its own: it points to another place, which is not read")
     is_bare = all(place.kind(prefix + name) == "folder" for name in ("objects", "refs"))
-    return Found(folder, None, None) if is_bare and place.kind(f"{prefix}HEAD") is not None else None
+    return (
+        FoundRepository(folder, None, None) if is_bare and place.kind(f"{prefix}HEAD") is not None else None
+    )
 
 
-def _folders_in(place: Place, folder: str) -> list[str]:
+def _folders_in(place: FileSource, folder: str) -> list[str]:
     prefix = f"{folder}/" if folder else ""
     named = [entry.name for entry in _entries(place, folder) if entry.kind == "folder"]
     return [prefix + name for name in named if not is_noise(name) and name != ORIGIN]
 
 
-def take_over(place: Place, found: Found, room: Path) -> Quarantine:
+def take_over(place: FileSource, found: FoundRepository, room: Path) -> Quarantine:
     """Read what may be read of a repository; `room` is where a folder can be made for what must lie on a
     disk.
 
@@ -149,14 +153,14 @@ def take_over(place: Place, found: Found, room: Path) -> Quarantine:
     )
 
 
-def _objects(gitdir: Place) -> ForeignObjects:
+def _objects(gitdir: FileSource) -> ForeignObjects:
     try:
         return ForeignObjects(Below(gitdir, "objects"))
     except OSError as error:
         raise Unreadable(f"the folder objects can't be read: {error.strerror}") from None
 
 
-def _state(gitdir: Place) -> Iterator[tuple[str, bytes]]:
+def _state(gitdir: FileSource) -> Iterator[tuple[str, bytes]]:
     for name, most in _NEEDED.items():
         data = gitdir.read(name, most)
         if data is not None:
@@ -187,12 +191,12 @@ def _state(gitdir: Place) -> Iterator[tuple[str, bytes]]:
                 yield name, data
 
 
-def _remote_refs(gitdir: Place) -> dict[str, bytes]:
+def _remote_refs(gitdir: FileSource) -> dict[str, bytes]:
     """The refs of the remote that lies beside the working tree in a practice folder."""
     return {name: data for name, data in _state(gitdir) if "ref" in name}
 
 
-def _entries(place: Place, folder: str) -> list[Entry]:
+def _entries(place: FileSource, folder: str) -> list[FileEntry]:
     try:
         return place.entries(folder)
     except OSError as error:

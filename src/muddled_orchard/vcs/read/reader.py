@@ -32,7 +32,7 @@ from muddled_orchard.core.git.stored_objects import (
 )
 from muddled_orchard.core.git.trees import LINK, SUBMODULE, Blob, file_mode
 from muddled_orchard.core.submission.evidence import Evidence, IndexEntry, Move, Pending
-from muddled_orchard.core.submission.file_source import Below, Entry, Place, below, is_noise
+from muddled_orchard.core.submission.file_source import Below, FileEntry, FileSource, below, is_noise
 from muddled_orchard.vcs.asked_file import read_asked
 from muddled_orchard.vcs.index import BadIndex, read_index
 from muddled_orchard.vcs.isolation import isolate
@@ -56,7 +56,7 @@ WHOLE = "git fetch --unshallow makes it whole"
 
 
 @dataclass(frozen=True, slots=True)
-class HandOut:
+class ExerciseVariant:
     """What the first commit says about what this is."""
 
     exercise: str
@@ -99,7 +99,7 @@ class Reader:
         """What its hand-out says is asked, for its owner: nothing that a grader goes by."""
         return read_asked(self._files.get(ASKED, b""))
 
-    def hand_out(self, known: Mapping[str, HandOut]) -> HandOut | None:
+    def hand_out(self, known: Mapping[str, ExerciseVariant]) -> ExerciseVariant | None:
         """What this is: `known` tells it of handed-out commits, else the trailers of the first commit say it.
         None where there are none.
 
@@ -123,7 +123,7 @@ class Reader:
                 if not commit.parents:
                     found = dict(_TRAILER.findall(commit.message))
                     if "Exercise" in found and "Variant" in found:
-                        return HandOut(found["Exercise"], found["Variant"])
+                        return ExerciseVariant(found["Exercise"], found["Variant"])
                 at = commit.parents[0] if commit.parents else None
         return None
 
@@ -375,10 +375,10 @@ def _moves(log: str) -> Iterator[Move]:
 class _Tracked(Below):
     """A working tree without what is never part of it: `.git`, and what operating systems leave."""
 
-    def __init__(self, worktree: Place) -> None:
+    def __init__(self, worktree: FileSource) -> None:
         super().__init__(worktree, "")
 
-    def entries(self, path: str) -> list[Entry]:
+    def entries(self, path: str) -> list[FileEntry]:
         """What a folder holds, by name."""
         return [e for e in super().entries(path) if not is_noise(e.name) and e.name.lower() != ".git"]
 

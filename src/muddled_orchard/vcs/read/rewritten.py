@@ -12,7 +12,7 @@ from muddled_orchard.vcs.read.quarantine import Unreadable
 from muddled_orchard.vcs.write.memory import Objects
 
 
-def restated(objects: Objects, id_: str, evidence: Evidence, key: Key, done: dict[str, str]) -> str:
+def rewritten(objects: Objects, id_: str, evidence: Evidence, key: Key, done: dict[str, str]) -> str:
     """The id, among `objects`, of a commit with the content and ancestry of the learner's commit `id_`.
 
     Commits of the key stand for themselves; `done` remembers the others. Raises Unreadable where a
@@ -47,6 +47,6 @@ def _restated(objects: Objects, id_: str, evidence: Evidence, key: Key, done: di
         parents = [
             done[parent] for parent in commit.parents if parent in evidence.commits or parent in key.commits
         ]
-        done[at] = objects.commit("Restated <restated@orchard.example> 0 +0000", at, tree, parents)
+        done[at] = objects.commit("Restated <rewritten@orchard.example> 0 +0000", at, tree, parents)
         stack.pop()
     return done[id_]

@@ -163,9 +163,7 @@ def _is_lacking(case: Case, step: TaskCase) -> bool:
     return (
         step.result.shape == "skipped"
         and not emptied
-        and not (
-            wrong and brings_only_conflicts(step.meeting, case.commits[step.result.ours].tree, case.texts)
-        )
+        and not (wrong and brings_only_conflicts(step.merge, case.commits[step.result.ours].tree, case.texts))
     )
 
 

@@ -66,7 +66,7 @@ def _in_tree(case: Case, task: TaskCase, tree: Tree) -> Iterator[Found]:
     names = labels(task.step, task.result)
     # What met here may hold markers that the learner left in an earlier step: only the key's own texts
     # explain lines that look like one.
-    own = task.meeting is not task.step.meeting
+    own = task.merge is not task.step.merge
     for path, blob in tree.items():
         if own and blob.id not in case.key.texts:
             expected = _texts_of_key(case, task, path)
@@ -82,14 +82,14 @@ def _in_tree(case: Case, task: TaskCase, tree: Tree) -> Iterator[Found]:
                 reading = read_file(known.conflict.merged, lines, known.accepted, spacing, names)
             yield from ((path, marker) for marker in reading.markers)
         elif blob.id not in case.key.texts:
-            expected = case.lines(task.meeting.tree.get(path))
+            expected = case.lines(task.merge.tree.get(path))
             yield from ((path, marker) for marker in markers_outside(case.lines(blob), expected, names))
 
 
 def _texts_of_key(case: Case, task: TaskCase, path: str) -> Lines:
-    """Every line that a file has on any side of the asked meeting, or when it is solved."""
-    conflict = task.step.meeting.conflict(path)
-    blobs = list(conflict.stages.values()) if conflict else [task.step.meeting.tree.get(path)]
+    """Every line that a file has on any side of the asked merge, or when it is solved."""
+    conflict = task.step.merge.conflict(path)
+    blobs = list(conflict.stages.values()) if conflict else [task.step.merge.tree.get(path)]
     return tuple(line for blob in (*blobs, task.step.solved.get(path)) for line in case.lines(blob))
 
 

@@ -20,12 +20,12 @@ from muddled_orchard.core.merging.conflict import STAGE
 def judge(case: Case) -> Outcome:
     """The share of the key's conflicts that were resolved as accepted. What an earlier mistake made of them,
     or kept from being met, neither costs nor earns."""
-    if not any(step.meeting.conflicts for step in case.key.steps):
+    if not any(step.merge.conflicts for step in case.key.steps):
         return skipped("Nothing conflicts in this scenario.")
     expected = sum(
         size_of(conflict)
         for step in case.key.steps
-        for conflict in step.meeting.conflicts
+        for conflict in step.merge.conflicts
         if step.accepted.get(conflict.path)
     )
     if not expected:
@@ -238,7 +238,7 @@ def _wanted(case: Case, conflict: ConflictCase) -> str | None:
 
 def _kept_path(case: Case, task: TaskCase, conflict: ConflictCase) -> str:
     # Whoever deletes what Git has left there has chosen, staged or not.
-    deleted = conflict.blob is None and conflict.conflict.path in task.step.meeting.tree
+    deleted = conflict.blob is None and conflict.conflict.path in task.step.merge.tree
     if conflict.conflict.path in case.evidence.unmerged and task.result.in_working_tree and not deleted:
         return "unresolved"
     if conflict.blob is None:

@@ -110,8 +110,8 @@ def departures(case: Case, task: TaskCase) -> Iterator[Departure]:
     done = {conflict.conflict.path for conflict in task.conflicts}
     done |= {conflict.left_at for conflict in task.conflicts if conflict.left_at}
     spacing = alike(case.scenario.spacing)
-    for path in sorted({*task.meeting.tree, *task.tree, *task.step.mended} - done):
-        wanted = task.step.solved if path in task.step.mended else task.meeting.tree
+    for path in sorted({*task.merge.tree, *task.tree, *task.step.mended} - done):
+        wanted = task.step.solved if path in task.step.mended else task.merge.tree
         expected, now = wanted.get(path), task.tree.get(path)
         if expected == now or now == task.step.solved.get(path):
             continue
@@ -180,7 +180,7 @@ def _in_file(
     """What departs in a file that merged cleanly."""
     spacing = alike(case.scenario.spacing)
     asked = path in task.step.mended
-    base, ours, theirs = (_blob(case, id_, path) for id_ in _meeting_ids(case, task))
+    base, ours, theirs = (_blob(case, id_, path) for id_ in _merge_ids(case, task))
     sides = _sides(case, task, {n: blob for n, blob in ((1, base), (2, ours), (3, theirs)) if blob})
     if now is None or expected is None:
         what = "was deleted" if now is None else "was added"
@@ -238,7 +238,7 @@ def _blob(case: Case, id_: str | None, path: str) -> Blob | None:
     return commit.tree.get(path) if commit else None
 
 
-def _meeting_ids(case: Case, task: TaskCase) -> tuple[str | None, str, str]:
+def _merge_ids(case: Case, task: TaskCase) -> tuple[str | None, str, str]:
     ours, theirs = task.result.ours, task.result.theirs
     if task.step.base is not None:
         return task.step.base, ours, theirs

@@ -14,7 +14,7 @@ from muddled_orchard.core.git.lines import by_lines, lines_of
 from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.grading.locating.matching import Patch, patch
 from muddled_orchard.core.key.answer_key import Step
-from muddled_orchard.core.merging.conflict import Meeting
+from muddled_orchard.core.merging.conflict import MergeResult
 
 
 def brings_part(
@@ -25,13 +25,13 @@ def brings_part(
     return bool(made) and any(_meet(part, made) for part in _parts(commits, texts, steps))
 
 
-def brings_only_conflicts(meeting: Meeting, ours: Tree, texts: Mapping[str, bytes]) -> bool:
+def brings_only_conflicts(merge: MergeResult, ours: Tree, texts: Mapping[str, bytes]) -> bool:
     """Whether nothing comes in where ours is kept in each conflict."""
-    for path in {*ours, *meeting.tree}:
+    for path in {*ours, *merge.tree}:
         before = ours.get(path)
-        if before == meeting.tree.get(path):
+        if before == merge.tree.get(path):
             continue
-        conflict = meeting.conflict(path)
+        conflict = merge.conflict(path)
         if conflict is None:
             return False
         if conflict.merged is not None:
@@ -56,7 +56,7 @@ def _parts(commits: Commits, texts: Mapping[str, bytes], steps: Sequence[Step]) 
     for step in steps:
         ours = commits[step.ours].tree
         yield patch(texts, ours, step.solved)
-        yield patch(texts, ours, step.meeting.tree)
+        yield patch(texts, ours, step.merge.tree)
         yield patch(
             texts,
             commits[_base(commits, step)].tree if _base(commits, step) else {},
@@ -77,7 +77,7 @@ def _base(commits: Commits, step: Step) -> str:
 def _replaced(texts: Mapping[str, bytes], step: Step) -> Patch:
     """The lines of ours that whoever resolves a conflict otherwise takes out."""
     found: Patch = Counter()
-    for conflict in step.meeting.conflicts:
+    for conflict in step.merge.conflicts:
         if conflict.merged is not None:
             for hunk in conflict.merged.hunks:
                 gone = Counter(hunk.ours) - Counter(hunk.theirs)

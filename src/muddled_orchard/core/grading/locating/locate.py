@@ -27,7 +27,7 @@ _JOINED = ("merge", "reversed", "stale")
 def locate(evidence: Evidence, key: Key) -> tuple[Result, ...]:
     """The result of every step, in order."""
     commits = {**key.commits, **evidence.commits}
-    found = _Found(evidence, key, commits)
+    found = _MergeLocator(evidence, key, commits)
     results: list[Result] = []
     for _, group in groupby(key.steps, key=lambda step: step.task):
         steps = list(group)
@@ -40,7 +40,7 @@ def locate(evidence: Evidence, key: Key) -> tuple[Result, ...]:
     return tuple(_with_ends(results, key, evidence))
 
 
-class _Found:
+class _MergeLocator:
     """The results of merges. Those that have a merge commit are told by what it merges, in whatever order
     they were made; only then is looked what else may be the result of those that have none."""
 
@@ -280,7 +280,7 @@ def _touched(evidence: Evidence, key: Key, commits: Commits, step: Step) -> bool
         return True
     head = commits.get(evidence.head_commit or "")
     changed = {change.path for change in uncommitted(evidence, head.tree if head else {}, key.texts)}
-    return any(conflict.path in changed for conflict in step.meeting.conflicts)
+    return any(conflict.path in changed for conflict in step.merge.conflicts)
 
 
 def _with_ends(results: list[Result], key: Key, evidence: Evidence) -> Iterator[Result]:
@@ -311,8 +311,8 @@ def grew_from(evidence: Evidence, key: Key) -> bool:
 
 
 @dataclass(frozen=True, slots=True)
-class Meet:
-    """A meeting to ask Git about: two commits, their base where it is not the common ancestor, and what Git
+class MergeRequest:
+    """A merge to ask Git about: two commits, their base where it is not the common ancestor, and what Git
     called the two sides."""
 
     ours: str
@@ -321,8 +321,8 @@ class Meet:
     labels: tuple[str, str]
 
 
-def meetings_needed(results: tuple[Result, ...], key: Key, evidence: Evidence) -> list[Meet]:
-    """The meetings of a submission that the key does not hold: the learner came to them with other
+def merges_needed(results: tuple[Result, ...], key: Key, evidence: Evidence) -> list[MergeRequest]:
+    """The merges of a submission that the key does not hold: the learner came to them with other
     content than the key's solution, so Git has to be asked what they really saw."""
     commits = {**key.commits, **evidence.commits}
     first = {step.task: step for step in reversed(key.steps)}
@@ -340,9 +340,9 @@ def meetings_needed(results: tuple[Result, ...], key: Key, evidence: Evidence) -
             and not stands_on(commits, result, asked_base)
             and not contains(commits, asked_base, result.foot or "")
         ):
-            continue  # they stand on something else altogether: the asked meeting is the measure
+            continue  # they stand on something else altogether: the asked merge is the measure
         if not same and known and result.shape not in ("none", "nothing to do", "other", "not reached"):
             replayed = commits[step.commit] if step.commit else None
             labels = marker_labels(step.operation, replayed, sides_swapped=result.sides_swapped)
-            needed.append(Meet(result.ours, result.theirs, step.base, labels))
+            needed.append(MergeRequest(result.ours, result.theirs, step.base, labels))
     return needed

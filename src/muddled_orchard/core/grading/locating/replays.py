@@ -1,7 +1,8 @@
 """Where do the results of a rebase, a cherry-pick, a revert or a stash pop lie?
 
-Each replayed commit is a step of its own with its own meeting. The learner's commits are matched to the
-originals by author, message and patch (`core.matching`); what has no match was skipped, or not reached yet.
+Each replayed commit is a step of its own with a three-way merge of its own. The learner's commits are matched
+to the originals by author, message and patch (`core.matching`); what has no match was skipped, or not reached
+yet.
 """
 
 from __future__ import annotations
@@ -150,7 +151,7 @@ def _popped(evidence: Evidence, key: Key, commits: Commits, step: Step, on_tip: 
         return _result("popped", step, line, None, line.tip, None)
     if line.own and brings_part(commits, texts, [step], before, commits[line.tip].tree):
         return _result("replayed", step, line, line.tip, line.foot, line.tip)
-    if gone and brings_only_conflicts(step.meeting, before, texts):
+    if gone and brings_only_conflicts(step.merge, before, texts):
         # Who kept ours in all of it has the same as who threw it away.
         return _result("popped", step, line, None, line.tip, None)
     if gone:

@@ -45,11 +45,11 @@ away instead; `other`, when something else was done than what was asked.
 class Result:
     """Where one step's result lies: of a merge, or of one replayed commit.
 
-    `ours` and `theirs` are the learner's commits that met, turned the way the task asks; `made` the
-    commit that brought them together; `final` the commit at which the content is judged, None where
-    it is the working tree; `branch` the branch that holds it, None for a detached HEAD.
-    `pending` is of what kind the operation is that is under way, `sides_swapped` whether its sides are; `foot`
-    is what replayed commits stand on, `matches` how all of the operation's commits were matched.
+    `ours` and `theirs` are the learner's commits that met, turned the way the task asks; `made` the commit
+    that brought them together; `final` the commit at which the content is judged, None where it is the
+    working tree; `branch` the branch that holds it, None for a detached HEAD. `pending` is of what kind the
+    operation is that is under way, `sides_swapped` whether its sides are; `foot` is what replayed commits
+    stand on, `matches` how all of the operation's commits were matched.
     """
 
     shape: Shape
