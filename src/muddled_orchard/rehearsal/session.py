@@ -194,10 +194,10 @@ class LearnerSession:
 
     def _mend(self, number: int) -> None:
         """What the key changes in a result that Git merged cleanly."""
-        steps = [step for step in self.key.steps if step.task == number and step.mended]
+        steps = [step for step in self.key.steps if step.task == number and step.clean_merge_fixes]
         for step in steps:
             if not step.merge.conflicts:
-                self.put(step.solved, step.mended)
+                self.put(step.solved, step.clean_merge_fixes)
                 self.try_git("add", "--all")
                 self.try_git("commit", "-q", "-m", "Mend what the merge broke")
 
@@ -264,7 +264,7 @@ class LearnerSession:
             chosen = [choice(known, number, hunk) for number, hunk in enumerate(merged.hunks, start=1)]
             self.write(path, "".join(merged.resolved(chosen)).encode("utf-8", "surrogateescape"))
             self.note(step, path, merged, chosen)
-        self.put(step.solved, step.mended)
+        self.put(step.solved, step.clean_merge_fixes)
 
     def keep_side(self, step: Step, word: str) -> None:
         """Keep this word in every hunk, and of a path without hunks that side's version."""
@@ -315,7 +315,7 @@ def solve(session: LearnerSession, step: Step) -> None:
     """Put what the key accepts into every conflicted file."""
     conflicted = {*session.unmerged(), *(conflict.path for conflict in step.merge.conflicts)}
     set_aside = step.merge.tree.keys() - step.solved.keys()
-    session.put(step.solved, conflicted | step.mended | set_aside)
+    session.put(step.solved, conflicted | step.clean_merge_fixes | set_aside)
 
 
 def hardest_task_number(key: Key) -> int:

@@ -209,8 +209,8 @@ def _task(case: Case, step: Step, result: Result, *, right_so_far: bool) -> Task
     tree: Tree | None = None
     if result.in_working_tree:
         tree = tracked(case.evidence)
-    elif result.final is not None and result.shape not in ("nothing to do", "none", "dropped"):
-        tree = case.commits[result.final].tree
+    elif result.judged_commit is not None and result.shape not in ("nothing to do", "none", "dropped"):
+        tree = case.commits[result.judged_commit].tree
     if tree is None:
         return TaskCase(step=step, result=result, merge=merge, tree=None, conflicts=())
     if merge is step.merge:

@@ -22,7 +22,7 @@ class Step:
     `base` the commit from which its change is taken; all are None in a merge. `ours` and `theirs` are the
     commits that meet when everything before was solved by the key; `ours_name` and `theirs_name` tell
     people who they are. `solved` is the tree that
-    then comes out, `mended` the files that merge cleanly and are to be changed all the same.
+    then comes out, `clean_merge_fixes` the files that merge cleanly and are to be changed all the same.
     `fast_forward`: nothing needs to be merged.
     """
 
@@ -38,7 +38,7 @@ class Step:
     merge: MergeResult
     accepted: Mapping[str, tuple[Accepted, ...]]
     solved: Tree
-    mended: frozenset[str] = frozenset()
+    clean_merge_fixes: frozenset[str] = frozenset()
     fast_forward: bool = False
 
 
@@ -71,7 +71,7 @@ def unused_answers(scenario: Scenario, steps: Sequence[Step]) -> Iterator[Proble
         here = [step for step in steps if answer.task in (None, step.task)]
         here = [step for step in here if answer.commit in (None, step.label)]
         paths = {conflict.path for step in here for conflict in step.merge.conflicts}
-        mended = {path for step in here for path in step.mended}
+        mended = {path for step in here for path in step.clean_merge_fixes}
         if answer.file not in paths | mended:
             where = f" in task {answer.task}" if answer.task else ""
             where += f' at "{answer.commit}"' if answer.commit else ""

@@ -203,7 +203,9 @@ def _whole_side(
             )
 
 
-def clean_merge_fixes(merge: MergeResult, scenario: Scenario, task: int, label: str | None) -> dict[str, str]:
+def fixes_to_clean_merges(
+    merge: MergeResult, scenario: Scenario, task: int, label: str | None
+) -> dict[str, str]:
     """Files that Git merges cleanly into something wrong, or that are to be made: the text that the key
     gives them. A name that only resembles one that is there is no new file, but a mistake."""
     conflicted = {conflict.path for conflict in merge.conflicts}

@@ -45,7 +45,7 @@ def _reasons(key: Key) -> Iterator[tuple[int, str]]:
     unseen = [conflict.kind for _, conflict in conflicts if conflict.merged is None]
     long = sum(max(len(hunk.ours), len(hunk.theirs)) > LONG_SIDE for hunk in hunks)
     both = sum(_needs_both(conflicting))
-    outside = sum(len(step.mended) for step in key.steps) + sum(_edited_outside(conflicting))
+    outside = sum(len(step.clean_merge_fixes) for step in key.steps) + sum(_edited_outside(conflicting))
     swapped = {step.task for step in key.steps if is_rebase(step.operation)}
     yield len({conflict.path for _, conflict in conflicts}), counted(len(conflicts), "conflicted file")
     yield len(hunks), counted(len(hunks), "hunk")

@@ -162,7 +162,7 @@ def _remarks(key: Key) -> Iterator[str]:
         said = f"task {number} ({in_words(task)})"
         if not steps:
             yield f"{said} has nothing to do: everything is there already"
-        elif not any(step.merge.conflicts or step.mended for step in steps):
+        elif not any(step.merge.conflicts or step.clean_merge_fixes for step in steps):
             if not steps[0].fast_forward:
                 yield f"{said} does not conflict; that is right where it is meant as a control"
             elif steps[0].operation.fast_forward in (None, "allowed") and not steps[0].operation.squash:
@@ -189,7 +189,7 @@ def outside_changes(key: Key, step: Step, path: str) -> list[str]:
     if conflict is not None and conflict.merged is not None and ways and ways[0].clean:
         merged = replace(ways[0], clean=tuple(stretch for stretch, _ in split(conflict.merged.parts)))
         before, after = merged.text, ways[0].text
-    elif path in step.mended:
+    elif path in step.clean_merge_fixes:
         there = step.merge.tree.get(path)
         before = lines_of(key.texts.get(there.id, b"")) if there else ()
         after = lines_of(key.texts[step.solved[path].id])

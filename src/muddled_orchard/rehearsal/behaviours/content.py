@@ -125,7 +125,7 @@ def with_stray_line(key: Key, step: Step) -> tuple[str, Lines]:
     conflicted = {conflict.path for conflict in step.merge.conflicts}
     for path, blob in step.solved.items():
         data = key.texts.get(blob.id, b"")
-        if path not in conflicted | step.mended and blob.mode != LINK and not is_binary(data):
+        if path not in conflicted | step.clean_merge_fixes and blob.mode != LINK and not is_binary(data):
             return path, (*lines_of(data), "Seen by the press.\n")
     return "passing-by.txt", ("Seen by the press.\n",)
 
@@ -148,7 +148,7 @@ def plain_files(step: Step) -> Iterator[tuple[str, int]]:
     """The files of the solution that take no part in a conflict, and their modes."""
     conflicted = {conflict.path for conflict in step.merge.conflicts}
     for path, blob in step.solved.items():
-        if path not in conflicted | step.mended and blob.mode != LINK:
+        if path not in conflicted | step.clean_merge_fixes and blob.mode != LINK:
             yield path, blob.mode
 
 
@@ -190,7 +190,7 @@ def mend_forgotten(session: LearnerSession) -> Expected:
 
     def resolve(session: LearnerSession, step: Step) -> None:
         solve(session, step)
-        session.put(step.merge.tree, step.mended)
+        session.put(step.merge.tree, step.clean_merge_fixes)
 
     session.carry_out(resolve, mend=False)
     return expect(session, "rest", "rules")

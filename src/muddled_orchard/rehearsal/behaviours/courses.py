@@ -93,7 +93,7 @@ def not_staged(session: LearnerSession) -> Expected:
     last = last_step(session.key)
     whole = any(conflict.merged is None for conflict in last.merge.conflicts)
     # Of a path without hunks, and of a new file, only staging tells that it was decided.
-    unseen = whole or not last.mended <= last.merge.tree.keys()
+    unseen = whole or not last.clean_merge_fixes <= last.merge.tree.keys()
     return unfinished(session, may_lose="resolution rest tidy" if unseen else "")
 
 
@@ -191,7 +191,7 @@ def _get_ready(session: LearnerSession, task: Task) -> None:
 def _as_solved(session: LearnerSession) -> None:
     """Make every unmerged path what the solution has there."""
     step = list(hardest_steps(session.key))[-1]
-    session.put(step.solved, {*session.unmerged(), *step.mended})
+    session.put(step.solved, {*session.unmerged(), *step.clean_merge_fixes})
 
 
 def wrong_way_round(session: LearnerSession, task: Task) -> None:
@@ -261,7 +261,9 @@ def favours(word: str, session: LearnerSession) -> Expected:
             session.note(step, conflict.path, conflict.merged, chosen)
     # Files that were merged cleanly and are wrong aren't looked at either.
     unmended = (
-        "rest" if any(step.mended and step.merge.conflicts for step in hardest_steps(session.key)) else ""
+        "rest"
+        if any(step.clean_merge_fixes and step.merge.conflicts for step in hardest_steps(session.key))
+        else ""
     )
     return expect(session, unmended, f"rules {unmended}")
 

@@ -124,7 +124,7 @@ def only_hunks(key: Key) -> bool:
 
 def has_mends(key: Key) -> bool:
     """Where something merges cleanly and is wrong."""
-    return any(step.mended for step in key.steps)
+    return any(step.clean_merge_fixes for step in key.steps)
 
 
 def merge_commits_only(key: Key) -> Iterator[int]:

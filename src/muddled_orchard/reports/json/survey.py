@@ -98,7 +98,7 @@ def _step(key: Key, step: Step) -> StepOut:
         "ours": step.ours_name,
         "theirs": step.theirs_name,
         "conflicts": [_conflict(key, step, conflict) for conflict in step.merge.conflicts],
-        "mended": {path: outside_changes(key, step, path) for path in sorted(step.mended)},
+        "mended": {path: outside_changes(key, step, path) for path in sorted(step.clean_merge_fixes)},
     }
 
 

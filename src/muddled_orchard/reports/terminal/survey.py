@@ -71,7 +71,7 @@ def _item(on: Console, mark: str, said: str, style: str) -> None:
 def _covered(key: Key) -> str:
     """What the key is good for."""
     conflicts = sum(len(step.merge.conflicts) for step in key.steps)
-    mended = sorted({path for step in key.steps for path in step.mended})
+    mended = sorted({path for step in key.steps for path in step.clean_merge_fixes})
     said = (
         [f"covers {'the conflict' if conflicts == 1 else f'all {conflicts} conflicts'}"] if conflicts else []
     )
@@ -107,7 +107,7 @@ def _step(on: Console, key: Key, step: Step) -> None:
     elif not step.merge.conflicts:
         said = f"It {as_fast_forward(step.operation)}." if step.fast_forward else "no conflict"
         on.print(Text(f"  {said}"))
-    for path in sorted(step.mended):
+    for path in sorted(step.clean_merge_fixes):
         said = (
             "merges cleanly and is to be changed all the same" if path in step.merge.tree else "is to be made"
         )

@@ -33,7 +33,7 @@ from muddled_orchard.core.key.answers import (
     Accepted,
     accepted_for,
     blob_mode,
-    clean_merge_fixes,
+    fixes_to_clean_merges,
     solved_conflict,
 )
 from muddled_orchard.core.merging.conflict import MergeResult, relabelled
@@ -257,7 +257,7 @@ def _step(
             solved[conflict.path] = Blob(
                 blob_mode(conflict, accepted[conflict.path], merge.tree.get(conflict.path)), id_
             )
-    mended = clean_merge_fixes(merge, draft.scenario, number, label)
+    mended = fixes_to_clean_merges(merge, draft.scenario, number, label)
     for path, text in mended.items():
         id_ = scratch.objects.blob(text.encode())
         draft.texts[id_] = text.encode()
@@ -275,7 +275,7 @@ def _step(
         merge=merge,
         accepted=accepted,
         solved=dict(sorted(solved.items())),
-        mended=frozenset(mended),
+        clean_merge_fixes=frozenset(mended),
     )
 
 

@@ -38,7 +38,7 @@ def judge(case: Case) -> Outcome:
         if count == 1:
             return missed(f"It was not done: {names}.")
         return partly(f"{done} of {count} tasks {be(done)} done; still to do: {names}.", done / count)
-    if all(task.result.made is None for task in case.tasks):
+    if all(task.result.result_commit is None for task in case.tasks):
         return met("Nothing is pending.")
     return met("Nothing is pending, and the result is committed.")
 

@@ -37,12 +37,16 @@ def judge(case: Case) -> Outcome:
 
 def _in_order(case: Case, task: TaskCase, verdict: Outcome) -> Outcome:
     """A verdict on a merge that is right, unless it was made before one that was asked for earlier."""
-    made = task.result.made
+    made = task.result.result_commit
     if verdict.share < 1 or not made or task.result.shape not in ("merge", "squash"):
         return verdict
     for other in case.tasks:
         later = other.step.task < task.step.task and other.result.shape in ("merge", "squash", "reversed")
-        if later and other.result.made != made and contains(case.commits, other.result.made, made):
+        if (
+            later
+            and other.result.result_commit != made
+            and contains(case.commits, other.result.result_commit, made)
+        ):
             first, second = source_of(other.task), source_of(task.task)
             said = f"{second} was merged before {first}; it was to come after."
             return partly(said, where=(Place(commit=made),))
@@ -56,7 +60,9 @@ def _of_replays(case: Case, steps: list[TaskCase]) -> Outcome:
     asked = in_words(task)
     shapes = [step.result.shape for step in steps]
     if "other" in shapes:
-        return missed(f"There is a merge commit; the task was to {asked}.", (Place(commit=result.made),))
+        return missed(
+            f"There is a merge commit; the task was to {asked}.", (Place(commit=result.result_commit),)
+        )
     if all(shape == "none" for shape in shapes):
         return missed(f"It was never begun: {asked}.")
     done = [step for step in steps if step.result.shape == "replayed"]
@@ -67,7 +73,7 @@ def _of_replays(case: Case, steps: list[TaskCase]) -> Outcome:
     if not stands_on(case.commits, result, base) and steps[0].step.task == 1:
         where = f"on {source_of(task)}" if source_of(task) else f"on {task.on} as it was"
         return missed(
-            f"The commits do not stand {where}; the task was to {asked}.", (Place(commit=result.foot),)
+            f"The commits do not stand {where}; the task was to {asked}.", (Place(commit=result.base_commit),)
         )
     faults = list(_faults(case, steps))
     if faults:
@@ -132,7 +138,7 @@ def _faults(case: Case, steps: list[TaskCase]) -> Iterator[tuple[str, str | None
 
 def _changed(case: Case, step: TaskCase) -> Iterator[tuple[str, str | None]]:
     """What a replayed commit no longer says as its original does."""
-    made = case.commits[step.result.made or ""]
+    made = case.commits[step.result.result_commit or ""]
     original = case.commits[step.step.commit or ""]
     wanted = subject_of(case.commits, step.step)
     operation = operation_of(step.task)
@@ -170,15 +176,17 @@ def _is_lacking(case: Case, step: TaskCase) -> bool:
 def _of_merge(case: Case, task: TaskCase) -> Outcome:
     result = task.result
     on, bring = task.task.on, source_of(task.task) or ""
-    place = (Place(commit=result.made),)
+    made = short(result.result_commit)
+    place = (Place(commit=result.result_commit),)
     match result.shape:
         case "merge":
             if task.task.squash:
-                said = f"{short(result.made)} is a merge commit; one plain commit was asked for (--squash)."
+                said = f"{made} is a merge commit; one plain commit was asked for (--squash)."
                 return missed(said, place)
             if task.task.fast_forward == "only":
                 return partly(
-                    f"{short(result.made)} is a merge commit; a fast-forward was asked for.", where=place
+                    f"{made} is a merge commit; a fast-forward was asked for.",
+                    where=place,
                 )
             return _merged(case, task)
         case "fast-forward":
@@ -187,19 +195,17 @@ def _of_merge(case: Case, task: TaskCase) -> Outcome:
             return met(f"{on} was moved on to {bring}; nothing had to be merged.")
         case "reversed":
             return missed(
-                f"The merge went the wrong way round: {short(result.made)} merges {on} into {bring}, "
+                f"The merge went the wrong way round: {made} merges {on} into {bring}, "
                 f"and {bring} was to be merged into {on}.",
                 place,
             )
         case "stale":
-            return missed(f"{short(result.made)} merges an older commit of {bring}, not its tip.", place)
+            return missed(f"{made} merges an older commit of {bring}, not its tip.", place)
         case "squash":
             if task.task.squash:
-                return _unreceived(task, "commit") or met(
-                    f"{short(result.made)} brings {bring} into {on} as one commit."
-                )
+                return _unreceived(task, "commit") or met(f"{made} brings {bring} into {on} as one commit.")
             return missed(
-                f"{short(result.made)} has no second parent: for Git, {bring} was never merged into {on}. "
+                f"{made} has no second parent: for Git, {bring} was never merged into {on}. "
                 "It was squashed or copied.",
                 place,
             )
@@ -209,7 +215,7 @@ def _of_merge(case: Case, task: TaskCase) -> Outcome:
             way = f" It goes the wrong way round: {on} into {bring}." if result.sides_swapped else ""
             return missed(f"There is no merge commit yet.{way}")
         case "moved":
-            said = f"{on} was set to {short(result.made)}, and what it had is no longer in it; "
+            said = f"{on} was set to {made}, and what it had is no longer in it; "
             return missed(f"{said}{bring} was to be merged into {on}.", place)
         case "by hand":
             return missed("There is no merge: files were changed by hand.")
@@ -219,14 +225,14 @@ def _of_merge(case: Case, task: TaskCase) -> Outcome:
 def _merged(case: Case, task: TaskCase) -> Outcome:
     result = task.result
     on, bring = task.step.operation.on, source_of(task.step.operation) or ""
-    made = short(result.made)
-    place = (Place(commit=result.made),)
+    made = short(result.result_commit)
+    place = (Place(commit=result.result_commit),)
     if (unreceived := _unreceived(task, "merge commit")) is not None:
         return unreceived
     if not contains(case.commits, result.ours, task.step.ours) and not _later(task):
         return partly(f"{made} merges {bring}, but {on} was rewritten before.", where=place)
     commits = case.commits
-    others = commits[result.made or ""].parents[2:]
+    others = commits[result.result_commit or ""].parents[2:]
     if others:
         return partly(f"{made} merges {listed([short(id_) for id_ in others])} besides {bring}.", where=place)
     moved_on = result.theirs != task.step.theirs and not _later(task)
@@ -237,7 +243,7 @@ def _merged(case: Case, task: TaskCase) -> Outcome:
 
 def _in_parts(case: Case, task: TaskCase) -> str:
     """That a branch was brought in by several merges, an older commit of it first."""
-    first = case.commits[task.result.made or ""].parents[0]
+    first = case.commits[task.result.result_commit or ""].parents[0]
     return (
         ", after an older commit of it" if task.result.shape == "merge" and first != task.result.ours else ""
     )
@@ -246,8 +252,8 @@ def _in_parts(case: Case, task: TaskCase) -> str:
 def _unreceived(task: TaskCase, what: str) -> Outcome | None:
     """What is lost where the result is not on the branch that was to receive it."""
     result, on = task.result, task.task.on
-    said = f"The {what} {short(result.made)} is right, but "
-    where = (Place(commit=result.made),)
+    said = f"The {what} {short(result.result_commit)} is right, but "
+    where = (Place(commit=result.result_commit),)
     if result.branch is None:
         said += f"no branch has it: it was made on a detached HEAD, and {on} did not receive it."
         return partly(said, where=where)

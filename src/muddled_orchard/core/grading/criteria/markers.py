@@ -41,7 +41,7 @@ def possible(case: Case) -> list[Found]:
 
 
 def _commit(case: Case) -> str | None:
-    return next((task.result.final for task in reversed(case.tasks) if task.tree is not None), None)
+    return next((task.result.judged_commit for task in reversed(case.tasks) if task.tree is not None), None)
 
 
 def _left(case: Case) -> Iterator[Found]:
@@ -105,8 +105,8 @@ def _on_the_way(case: Case) -> tuple[str, int, str] | None:
 
 def _own_commits(case: Case, task: TaskCase) -> Iterator[str]:
     """The learner's commits from the task's result up to where it ended."""
-    if task.result.final is None:
+    if task.result.judged_commit is None:
         return
-    for commit in ancestry(case.commits, task.result.final):
-        if commit.id in case.evidence.commits and commit.id != task.result.final:
+    for commit in ancestry(case.commits, task.result.judged_commit):
+        if commit.id in case.evidence.commits and commit.id != task.result.judged_commit:
             yield commit.id

@@ -38,10 +38,10 @@ def judge(case: Case) -> Outcome:
         return met("Everything that did not conflict came through as it should.")
     asked = [departure for departure in found if departure.asked]
     undone = [departure for departure in found if departure.side and not departure.asked]
-    commit = next((task.result.final for task in reversed(case.tasks) if task.tree is not None), None)
+    commit = next((task.result.judged_commit for task in reversed(case.tasks) if task.tree is not None), None)
     where = tuple(Place(departure.path, departure.line, commit) for departure in found[:20])
     sentences = []
-    mended = {path for task in case.tasks for path in task.step.mended}
+    mended = {path for task in case.tasks for path in task.step.clean_merge_fixes}
     for beginning, some in (
         (
             "Here more than the hunk had to be changed, and that was not",
@@ -110,8 +110,8 @@ def departures(case: Case, task: TaskCase) -> Iterator[Departure]:
     done = {conflict.conflict.path for conflict in task.conflicts}
     done |= {conflict.left_at for conflict in task.conflicts if conflict.left_at}
     spacing = alike(case.scenario.spacing)
-    for path in sorted({*task.merge.tree, *task.tree, *task.step.mended} - done):
-        wanted = task.step.solved if path in task.step.mended else task.merge.tree
+    for path in sorted({*task.merge.tree, *task.tree, *task.step.clean_merge_fixes} - done):
+        wanted = task.step.solved if path in task.step.clean_merge_fixes else task.merge.tree
         expected, now = wanted.get(path), task.tree.get(path)
         if expected == now or now == task.step.solved.get(path):
             continue
@@ -179,7 +179,7 @@ def _in_file(
 ) -> Iterator[Departure]:
     """What departs in a file that merged cleanly."""
     spacing = alike(case.scenario.spacing)
-    asked = path in task.step.mended
+    asked = path in task.step.clean_merge_fixes
     base, ours, theirs = (_blob(case, id_, path) for id_ in _merge_ids(case, task))
     sides = _sides(case, task, {n: blob for n, blob in ((1, base), (2, ours), (3, theirs)) if blob})
     if now is None or expected is None:
@@ -215,7 +215,7 @@ def _squashed_in(case: Case, task: TaskCase) -> dict[str, Lines]:
     found: dict[str, Lines] = {}
     for other in case.tasks if matches else ():
         holder = matches.into.get(other.step.commit or "") if matches else None
-        if holder is not None and holder.id == task.result.made:
+        if holder is not None and holder.id == task.result.result_commit:
             found |= {path: form(case.lines(blob)) for path, blob in other.step.solved.items()}
     return found
 

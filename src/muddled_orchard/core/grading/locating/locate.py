@@ -35,7 +35,7 @@ def locate(evidence: Evidence, key: Key) -> tuple[Result, ...]:
             results.append(found.of(steps[0], results))
         else:
             on_tip = _expected(steps[0].operation.on, key, results)
-            used = {result.made for result in results if result.made}
+            used = {result.result_commit for result in results if result.result_commit}
             results += locate_replays(evidence, key, commits, steps, on_tip, used)
     return tuple(_with_ends(results, key, evidence))
 
@@ -65,20 +65,32 @@ class _MergeLocator:
         on_tip, bring_tip = _expected(on, key, before), _expected(bring, key, before)
         if contains(commits, on_tip, bring_tip) and step.task not in self._merged:
             return Result(
-                shape="nothing to do", ours=on_tip, theirs=bring_tip, made=on_tip, final=on_tip, branch=on
+                shape="nothing to do",
+                ours=on_tip,
+                theirs=bring_tip,
+                result_commit=on_tip,
+                judged_commit=on_tip,
+                branch=on,
             )
         if step.task in self._merged:
             return self._merged[step.task]
         now = evidence.branch(on)
         if now is not None and step.fast_forward and contains(commits, now, bring_tip):
             return Result(
-                shape="fast-forward", ours=on_tip, theirs=bring_tip, made=bring_tip, final=now, branch=on
+                shape="fast-forward",
+                ours=on_tip,
+                theirs=bring_tip,
+                result_commit=bring_tip,
+                judged_commit=now,
+                branch=on,
             )
         under_way = None if self._pending_is_taken else self._under_way(step, on_tip, bring_tip)
         if under_way is not None:
             self._pending_is_taken = True
             return under_way
-        return self._without_second_parent(step, on_tip, bring_tip, {result.made for result in before})
+        return self._without_second_parent(
+            step, on_tip, bring_tip, {result.result_commit for result in before}
+        )
 
     def _under_way(self, step: Step, on_tip: str, bring_tip: str) -> Result | None:
         pending, head, commits = self._evidence.pending, self._evidence.head_commit, self._commits
@@ -114,7 +126,7 @@ class _MergeLocator:
         evidence, key, commits = self._evidence, self._key, self._commits
         on, bring = step.operation.on, source_of(step.operation) or ""
         nothing = _nothing(step, on_tip)
-        others = {result.made for result in self._merged.values()}
+        others = {result.result_commit for result in self._merged.values()}
         for branch, tip in _places(evidence, on, bring):
             own = [commit for commit in ancestry(commits, tip) if commit.id in evidence.commits]
             own = [one for one in own if one.id not in others and not _below_used(commits, one.id, used)]
@@ -129,7 +141,7 @@ class _MergeLocator:
                 contains(commits, tip, bring_tip) and branch == on and not contains(commits, tip, on_tip)
             ):
                 shape = "rebase"
-            return replace(nothing, shape=shape, made=own[-1].id, final=tip, branch=branch)
+            return replace(nothing, shape=shape, result_commit=own[-1].id, judged_commit=tip, branch=branch)
         if evidence.pending is None and _touched(evidence, key, commits, step):
             return replace(
                 nothing, shape="by hand", branch=evidence.head, sides_swapped=evidence.head == bring
@@ -141,7 +153,7 @@ class _MergeLocator:
             and not contains(commits, now, on_tip)
             and self._brings_part(step, on_tip, now)
         ):
-            return replace(nothing, shape="moved", made=now, final=now)
+            return replace(nothing, shape="moved", result_commit=now, judged_commit=now)
         return nothing
 
     def _has_grown(self, id_: str) -> bool:
@@ -161,7 +173,7 @@ class _MergeLocator:
         key, evidence, commits = self._key, self._evidence, self._commits
         on, bring = step.operation.on, source_of(step.operation) or ""
         bring_tip = _expected(bring, key, before)
-        used = {result.made for result in before if result.shape in _JOINED}
+        used = {result.result_commit for result in before if result.shape in _JOINED}
         stale: Result | None = None
         # Where it should be begun, and where the merges of a row may have begun in another order.
         for on_tip in dict.fromkeys((_expected(on, key, before), _expected(on, key, []))):
@@ -189,8 +201,8 @@ def _deleted(key: Key) -> set[str | None]:
 def _expected(branch: str, key: Key, before: list[Result]) -> str:
     """Where a branch should stand before a task: at its last result, or as it was handed out."""
     for result, step in zip(reversed(before), reversed(key.steps[: len(before)]), strict=True):
-        if step.operation.on == branch and result.made is not None:
-            return result.made
+        if step.operation.on == branch and result.result_commit is not None:
+            return result.result_commit
     if is_on_remote(branch):
         return key.ids[key.history.remote[branch.removeprefix(REMOTE)]]
     return key.refs[branch_ref(branch)]
@@ -223,7 +235,9 @@ def _joined(
         (contains(commits, side, on_tip), contains(commits, side, bring_tip)) for side in (first, second)
     ]
     ours = _before_any(commits, first, on_tip, bring_tip)
-    merged = Result(shape="merge", ours=ours, theirs=second, made=merge.id, final=tip, branch=branch)
+    merged = Result(
+        shape="merge", ours=ours, theirs=second, result_commit=merge.id, judged_commit=tip, branch=branch
+    )
     if sides[0] == (True, False) and sides[1][1]:
         return merged
     if sides == [(False, True), (True, False)]:
@@ -293,13 +307,13 @@ def _with_ends(results: list[Result], key: Key, evidence: Evidence) -> Iterator[
             if following.operation.on == step.operation.on
             and (following.task != step.task or step.commit is not None)
             and other.done
-            and other.made not in (None, result.made)
+            and other.result_commit not in (None, result.result_commit)
             and other.shape not in ("nothing to do", "none", "skipped")
-            and contains(commits, other.ours, result.made or "")
+            and contains(commits, other.ours, result.result_commit or "")
         ]
         nearest = (id_ for id_ in begin if all(contains(commits, other, id_) for other in begin))
-        end = next(nearest, None) if result.done and result.made else None
-        yield replace(result, final=end) if end else result
+        end = next(nearest, None) if result.done and result.result_commit else None
+        yield replace(result, judged_commit=end) if end else result
 
 
 def grew_from(evidence: Evidence, key: Key) -> bool:
@@ -338,7 +352,7 @@ def merges_needed(results: tuple[Result, ...], key: Key, evidence: Evidence) -> 
             step.commit is not None
             and step.task == 1
             and not stands_on(commits, result, asked_base)
-            and not contains(commits, asked_base, result.foot or "")
+            and not contains(commits, asked_base, result.base_commit or "")
         ):
             continue  # they stand on something else altogether: the asked merge is the measure
         if not same and known and result.shape not in ("none", "nothing to do", "other", "not reached"):

@@ -173,15 +173,15 @@ def _result(
         shape=shape,  # type: ignore[arg-type]
         ours=ours,
         theirs=step.theirs,
-        made=made,
-        final=final,
+        result_commit=made,
+        judged_commit=final,
         branch=line.branch,
         pending=pending,
-        foot=line.foot,
+        base_commit=line.foot,
         matches=matches,
     )
 
 
 def stands_on(commits: Commits, result: Result, base: str) -> bool:
     """Whether the replayed commits stand on this commit (or further on)."""
-    return result.foot is not None and contains(commits, result.foot, base)
+    return result.base_commit is not None and contains(commits, result.base_commit, base)

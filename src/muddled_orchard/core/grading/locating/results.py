@@ -45,22 +45,22 @@ away instead; `other`, when something else was done than what was asked.
 class Result:
     """Where one step's result lies: of a merge, or of one replayed commit.
 
-    `ours` and `theirs` are the learner's commits that met, turned the way the task asks; `made` the commit
-    that brought them together; `final` the commit at which the content is judged, None where it is the
-    working tree; `branch` the branch that holds it, None for a detached HEAD. `pending` is of what kind the
-    operation is that is under way, `sides_swapped` whether its sides are; `foot` is what replayed commits
-    stand on, `matches` how all of the operation's commits were matched.
+    `ours` and `theirs` are the learner's commits that met, turned the way the task asks; `result_commit` the
+    commit that brought them together; `judged_commit` the commit at which the content is judged, None where
+    it is the working tree; `branch` the branch that holds it, None for a detached HEAD. `pending` is of what
+    kind the operation is that is under way, `sides_swapped` whether its sides are; `base_commit` is what
+    replayed commits stand on, `matches` how all of the operation's commits were matched.
     """
 
     shape: Shape
     ours: str
     theirs: str
-    made: str | None = None
-    final: str | None = None
+    result_commit: str | None = None
+    judged_commit: str | None = None
     branch: str | None = None
     pending: str = ""
     sides_swapped: bool = False
-    foot: str | None = None
+    base_commit: str | None = None
     matches: Matches | None = None
 
     @property
@@ -71,4 +71,4 @@ class Result:
     @property
     def done(self) -> bool:
         """Whether there is a committed result."""
-        return self.final is not None
+        return self.judged_commit is not None
