@@ -8,12 +8,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from muddled_orchard.core.exercise.scenario import KEEP_WORDS
 from muddled_orchard.core.git.lines import Lines, lines_of
 from muddled_orchard.core.grading.readings import read_file
-from muddled_orchard.core.key.answers import Accepted, side, split
+from muddled_orchard.core.key.answers import Accepted, split
 from muddled_orchard.core.merging.alignment import Gap, align
 from muddled_orchard.core.merging.conflict import Hunk, MergedText
+from muddled_orchard.core.merging.keep import KEEP, lines_kept
 
 LINE = st.sampled_from(("apple\n", "pear\n", "plum\n", "\n", "}\n"))
 LINES = st.lists(LINE, max_size=4).map(tuple)
@@ -31,18 +31,18 @@ def merges(draw: st.DrawFn) -> MergedText:
 
 
 def choices_of(merged: MergedText, words: tuple[str, ...]) -> tuple[Lines, ...]:
-    return tuple(side(hunk, word) for hunk, word in zip(merged.hunks, words, strict=True))
+    return tuple(lines_kept(hunk, word) for hunk, word in zip(merged.hunks, words, strict=True))
 
 
 @settings(max_examples=300, deadline=None)
 @given(merges(), st.data())
 def test_an_assembled_choice_is_read_back(merged: MergedText, data: st.DataObject) -> None:
-    words = tuple(data.draw(st.sampled_from(KEEP_WORDS)) for _ in merged.hunks)
+    words = tuple(data.draw(st.sampled_from(list(KEEP))) for _ in merged.hunks)
     chosen = choices_of(merged, words)
     text = merged.resolved(chosen)
     ways = {
         choices_of(merged, other)
-        for other in itertools.product(KEEP_WORDS, repeat=len(words))
+        for other in itertools.product(KEEP, repeat=len(words))
         if merged.resolved(choices_of(merged, other)) == text
     }
     reading = read_file(merged, text, (), "exact", ())

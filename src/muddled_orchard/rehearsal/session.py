@@ -13,15 +13,16 @@ from functools import cached_property
 from pathlib import Path
 
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.scenario import KEEP_WORDS, Scenario, Task
+from muddled_orchard.core.exercise.scenario import Scenario, Task
 from muddled_orchard.core.exercise.tasks import is_merge, is_rebase, is_stash_pop
 from muddled_orchard.core.git.lines import Lines, alike, lines_of
 from muddled_orchard.core.git.trees import LINK, Tree
 from muddled_orchard.core.grading.case import short
 from muddled_orchard.core.grading.rehearsal import Kept
 from muddled_orchard.core.key.answer_key import Key, Step
-from muddled_orchard.core.key.answers import Accepted, side
+from muddled_orchard.core.key.answers import Accepted
 from muddled_orchard.core.merging.conflict import MARKER_SIZE, STAGE, Conflict, Hunk, MergedText, merged_text
+from muddled_orchard.core.merging.keep import KEEP, lines_kept
 from muddled_orchard.vcs.ask import git, operations
 
 _REPLAYED = ("REBASE_HEAD", "CHERRY_PICK_HEAD", "REVERT_HEAD")
@@ -269,7 +270,7 @@ class LearnerSession:
     def keep_side(self, step: Step, word: str) -> None:
         """Keep this word in every hunk, and of a path without hunks that side's version."""
         unmerged = self.unmerged()
-        self.choose(step, lambda _, __, hunk: side(hunk, word))
+        self.choose(step, lambda _, __, hunk: lines_kept(hunk, word))
         stage = STAGE.get(word)
         for path in unmerged:
             known = step.merge.conflict(path)
@@ -288,7 +289,7 @@ class LearnerSession:
         """Log what was chosen, and whether the key accepts it."""
         form = alike(self.scenario.spacing)
         for number, (hunk, text) in enumerate(zip(merged.hunks, chosen, strict=True), start=1):
-            words = {word for word in KEEP_WORDS if form(side(hunk, word)) == form(text)}
+            words = {word for word in KEEP if form(lines_kept(hunk, word)) == form(text)}
             self._log(step, path, number, frozenset(words or {"blend"}))
         if self.log.deviated:
             return

@@ -18,7 +18,6 @@ from muddled_orchard.core.git.lines import SpacingRule
 # Read by the validator of the files layer; plain data, so that the core needs no validator itself.
 SHAPE: dict[str, Any] = {"extra": "forbid", "alias_generator": lambda name: name.rstrip("_")}
 
-KEEP_WORDS = ("ours", "theirs", "ours+theirs", "theirs+ours", "base", "neither")
 CRITERIA = (
     "finished",
     "markers",

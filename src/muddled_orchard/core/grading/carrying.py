@@ -10,11 +10,12 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
-from muddled_orchard.core.exercise.scenario import KEEP_WORDS, Scenario
+from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.git.lines import Lines, lines_of
 from muddled_orchard.core.key.answer_key import Step
-from muddled_orchard.core.key.answers import AS_WRITTEN, Accepted, accepted_for, by_text, side, split
+from muddled_orchard.core.key.answers import AS_WRITTEN, Accepted, accepted_for, by_text, split
 from muddled_orchard.core.merging.conflict import Conflict, Hunk, MergedText
+from muddled_orchard.core.merging.keep import KEEP, lines_kept
 
 Pairs = tuple[int | None, ...]
 """For each hunk that was met the place of the key's (from 0), None for one that the key does not have. A path
@@ -98,7 +99,7 @@ def _in_other_hunks(
         if pair is None:
             choices.append(cut.choices[number])
         else:
-            choices.append(side(hunk, word) if word in KEEP_WORDS else way.choices[pair])
+            choices.append(lines_kept(hunk, word) if word in KEEP else way.choices[pair])
     as_merged = way.clean == tuple(stretch for stretch, _ in split(asked.parts))
     clean = tuple(own) if as_merged else cut.clean
     return replace(way, words=tuple(words), choices=tuple(choices), clean=clean, whole=False)

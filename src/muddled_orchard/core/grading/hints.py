@@ -14,6 +14,7 @@ from dataclasses import dataclass, replace
 from muddled_orchard.core.base.phrases import be, command, counted, listed
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult
 from muddled_orchard.core.grading.summary import got_it
+from muddled_orchard.core.merging.keep import choice_of
 
 _LACKING = ("partly", "missed")
 _MOST = 6
@@ -54,15 +55,6 @@ _HOW = {
     "bystanders": ("git branch -avv",),
     "tidy": ("git status",),
     "delivered": ("git branch -avv",),
-}
-_KEPT = {
-    "unresolved": "the conflict is still there",
-    "gone": "the file is not there any more",
-    "neither": "neither side is there any more",
-    "base": "it is as it was before either side changed it",
-    "blend": "it is neither side, nor both",
-    "ours+theirs": "both sides are there, ours first",
-    "theirs+ours": "both sides are there, theirs first",
 }
 
 
@@ -159,7 +151,8 @@ def _hint(criterion: CriterionResult, hunks: Sequence[HunkResult], strength: int
 def _found(hunk: HunkResult) -> str:
     """What is there now, and what each side did there, without any of their lines."""
     names = {"ours": hunk.ours_name, "theirs": hunk.theirs_name}
-    kept = _KEPT.get(hunk.kept) or f"{names.get(hunk.kept, hunk.kept)} was kept"
+    choice = choice_of(hunk.kept)
+    kept = choice.hinted.format_map(names) if choice else f"{hunk.kept} was kept"
     if hunk.left_at:
         kept = f"it lies at {hunk.left_at}, where one of the sides had it"
     where = f"{hunk.file}, line {hunk.line}" if hunk.line else hunk.file

@@ -7,11 +7,11 @@ from collections import Counter
 from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from muddled_orchard.core.exercise.scenario import KEEP_WORDS
 from muddled_orchard.core.git.lines import Lines, SpacingRule, alike, bare
-from muddled_orchard.core.key.answers import Accepted, gap_for, side, split
+from muddled_orchard.core.key.answers import Accepted, gap_for, split
 from muddled_orchard.core.merging.alignment import Alignment, Gap, Reading, align
 from muddled_orchard.core.merging.conflict import Hunk, MergedText
+from muddled_orchard.core.merging.keep import KEEP, lines_kept, words_for
 from muddled_orchard.core.merging.markers import Marker, judged, looks_like
 
 
@@ -20,7 +20,7 @@ class HunkReading:
     """What became of one hunk.
 
     `number` counts from 1; `line` is where it lies in the file (from 1), `text` what stands there.
-    `kept` is one of ours, theirs, base, ours+theirs, theirs+ours, neither, blend, unresolved.
+    `kept` is one of the words of `core.merging.keep`.
     `wanted` are the words of the key and `wanted_texts` what they read, `accepted` whether the key
     takes what stands there.
     """
@@ -186,11 +186,9 @@ class _Reader:
 
     def _kept(self, hunk: Hunk, text: Lines, by_the_key: str) -> str:
         """Which sides a text is, in the key's own words where it says so; a blend where it is neither."""
-        if by_the_key in KEEP_WORDS:
+        if by_the_key in KEEP:
             return by_the_key
-        # An empty base is as empty as neither side; who leaves nothing has kept neither.
-        words = KEEP_WORDS if text else ("ours", "theirs", "neither")
-        sides = {word: side(hunk, word) for word in words}
+        sides = {word: lines_kept(hunk, word) for word in words_for(text)}
         exact = (word for word, lines in sides.items() if self._same(lines, text))
         nearly = (word for word, lines in sides.items() if self._same_but_for_blanks(lines, text))
         return next(exact, None) or next(nearly, "blend")

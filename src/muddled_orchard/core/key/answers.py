@@ -9,11 +9,12 @@ from types import MappingProxyType
 
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import Problem, likely
-from muddled_orchard.core.exercise.scenario import KEEP_WORDS, Answer, KeepText, Scenario
+from muddled_orchard.core.exercise.scenario import Answer, KeepText, Scenario
 from muddled_orchard.core.git.lines import Lines, SpacingRule, alike, lines_of
 from muddled_orchard.core.git.trees import PLAIN_FILE, Blob, Tree
 from muddled_orchard.core.merging.alignment import Gap, align
 from muddled_orchard.core.merging.conflict import STAGE, Conflict, Hunk, MergedText, MergeResult
+from muddled_orchard.core.merging.keep import KEEP, lines_kept
 
 AS_WRITTEN = "as written in the key"
 
@@ -123,22 +124,16 @@ def _by_words(merged: MergedText, answer: Answer, number: int, problems: list[Pr
         if isinstance(word, KeepText):
             words.append(AS_WRITTEN)
             choices.append(lines_of(word.text if word.text.endswith("\n") else word.text + "\n"))
-        elif word in KEEP_WORDS:
+        elif word in KEEP:
             words.append(word)
-            choices.append(side(hunk, word))
+            choices.append(lines_kept(hunk, word))
         else:
             problems.append(
-                Problem(f'"{word}" is no choice', likely(word, KEEP_WORDS), ("answer", number, "keep", place))
+                Problem(f'"{word}" is no choice', likely(word, KEEP), ("answer", number, "keep", place))
             )
             return None
     clean = tuple(stretch for stretch, _ in split(merged.parts))
     return Accepted(words=tuple(words), choices=tuple(choices), clean=clean, why=answer.why)
-
-
-def side(hunk: Hunk, word: str) -> Lines:
-    """What a hunk reads when this word (one of KEEP_WORDS) is kept."""
-    parts = {"ours": hunk.ours, "theirs": hunk.theirs, "base": hunk.base, "neither": ()}
-    return tuple(line for name in word.split("+") for line in parts[name])
 
 
 def _in_hunks(
@@ -163,7 +158,7 @@ def by_text(merged: MergedText, lines: Lines, spacing: SpacingRule, why: str = "
     for hunk, (start, stop) in zip(merged.hunks, gaps, strict=True):
         text = lines[start:stop]
         choices.append(text)
-        same = (word for word in KEEP_WORDS if form(side(hunk, word)) == form(text))
+        same = (word for word in KEEP if form(lines_kept(hunk, word)) == form(text))
         words.append(next(same, AS_WRITTEN))
     edges = [0, *(edge for gap in gaps for edge in gap), len(lines)]
     clean = tuple(lines[start:stop] for start, stop in zip(edges[::2], edges[1::2], strict=True))

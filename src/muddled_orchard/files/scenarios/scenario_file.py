@@ -17,7 +17,6 @@ from muddled_orchard.core.exercise.defaults import completed
 from muddled_orchard.core.exercise.file_rules import bad_pattern
 from muddled_orchard.core.exercise.scenario import (
     CRITERIA,
-    KEEP_WORDS,
     SHAPE,
     Answer,
     Change,
@@ -31,6 +30,7 @@ from muddled_orchard.core.exercise.scenario import (
 )
 from muddled_orchard.core.exercise.story import unroll
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT, variant_of
+from muddled_orchard.core.merging.keep import KEEP
 from muddled_orchard.files.scenarios.error_lines import located
 from muddled_orchard.files.scenarios.sound_part import sound_part
 from muddled_orchard.files.scenarios.toml_text import parsed, text_of
@@ -152,9 +152,7 @@ def _shape_problems(error: pydantic.ValidationError) -> Iterator[Problem]:
         if key[:2] == ("answer", key[1] if len(key) > 1 else 0) and "keep" in key and len(key) >= 4:
             if (key[:4], "one of") not in seen:
                 seen.add((key[:4], "one of"))
-                yield Problem(
-                    "expected a word or { text = ... }", f"Words: {', '.join(KEEP_WORDS)}.", key[:4]
-                )
+                yield Problem("expected a word or { text = ... }", f"Words: {', '.join(KEEP)}.", key[:4])
         elif kind == "unexpected_keyword_argument":
             yield Problem(f'"{key[-1]}" is no key here', likely(str(key[-1]), known), key)
         elif kind == "missing":
@@ -217,9 +215,9 @@ def _words_problems(data: Mapping[str, Any]) -> Iterator[Problem]:
     for number, answer in enumerate(answers if isinstance(answers, list) else []):
         keep = answer.get("keep") if isinstance(answer, dict) else None
         for place, word in enumerate(keep if isinstance(keep, list) else []):
-            if isinstance(word, str) and word not in KEEP_WORDS:
+            if isinstance(word, str) and word not in KEEP:
                 where: KeyPath = ("answer", number, "keep", place)
-                yield Problem(f'"{word}" is no choice', likely(word, KEEP_WORDS), where)
+                yield Problem(f'"{word}" is no choice', likely(word, KEEP), where)
 
 
 def _meaning_problems(scenario: Scenario) -> Iterator[Problem]:

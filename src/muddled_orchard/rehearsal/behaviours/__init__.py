@@ -13,7 +13,7 @@ from functools import partial
 from muddled_orchard.core.git.lines import alike
 from muddled_orchard.core.grading.rehearsal import RIGHT
 from muddled_orchard.core.key.answer_key import Key
-from muddled_orchard.core.key.answers import side
+from muddled_orchard.core.merging.keep import KEEP, lines_kept
 from muddled_orchard.rehearsal.behaviours import content, courses, idle
 from muddled_orchard.rehearsal.behaviours.courses import another_way
 from muddled_orchard.rehearsal.behaviours.expecting import (
@@ -54,19 +54,13 @@ class Behaviour:
     act: Act
 
 
-_KEPT = {
-    "ours": "kept ours everywhere",
-    "theirs": "kept theirs everywhere",
-    "base": "brought the base back everywhere",
-    "ours+theirs": "kept both sides, ours first",
-    "theirs+ours": "kept both sides, theirs first",
-    "neither": "kept neither side",
-}
-
 _CONTENT = (
     *(
-        Behaviour(f"kept {word}", said, conflicts if word in ("ours", "theirs", "base") else has_hunks, partial(content.keeps, word))
-        for word, said in _KEPT.items()
+        Behaviour(
+            f"kept {word}", choice.acted,
+            conflicts if len(choice.parts) == 1 else has_hunks, partial(content.keeps, word),
+        )
+        for word, choice in sorted(KEEP.items(), key=lambda entry: len(entry[1].parts) != 1)
     ),
     *(
         Behaviour(
@@ -180,7 +174,7 @@ def behaviours_for(key: Key) -> list[Behaviour]:
         ways = step.accepted.get(conflict.path, ())
         taken = {form(one.choices[number - 1]) for one in ways if number <= len(one.choices)}
         for word in ("ours", "theirs", "base"):
-            text = form(side(hunk, word))
+            text = form(lines_kept(hunk, word))
             if text not in taken:
                 taken.add(text)
                 where = f"{conflict.path} {number}" + (f" in {step.label}" if step.label else "")

@@ -5,14 +5,14 @@ from __future__ import annotations
 import difflib
 from collections.abc import Callable, Iterator
 
-from muddled_orchard.core.exercise.scenario import KEEP_WORDS, Task
+from muddled_orchard.core.exercise.scenario import Task
 from muddled_orchard.core.exercise.tasks import is_merge
 from muddled_orchard.core.git.lines import Lines, alike, is_binary, lines_of
 from muddled_orchard.core.git.trees import LINK
 from muddled_orchard.core.grading.rehearsal import Expected
 from muddled_orchard.core.key.answer_key import Key, Step
-from muddled_orchard.core.key.answers import side
 from muddled_orchard.core.merging.conflict import STAGE, Conflict, Hunk
+from muddled_orchard.core.merging.keep import KEEP, lines_kept
 from muddled_orchard.rehearsal.behaviours.expecting import (
     conflicts,
     expect,
@@ -42,7 +42,7 @@ def one_hunk(
 
         def choice(conflict: Conflict | None, hunk_number: int, hunk: Hunk) -> Lines:
             if conflict is not None and (conflict.path, hunk_number) == (file, number):
-                return side(hunk, word)
+                return lines_kept(hunk, word)
             return _as_accepted(step, conflict, hunk_number, hunk)
 
         session.choose(step, choice)
@@ -61,7 +61,7 @@ def _as_accepted(step: Step, conflict: Conflict | None, number: int, hunk: Hunk)
     if not ways or number > len(ways[0].words):
         return hunk.ours
     word = ways[0].words[number - 1]
-    return side(hunk, word) if word in KEEP_WORDS else ways[0].choices[number - 1]
+    return lines_kept(hunk, word) if word in KEEP else ways[0].choices[number - 1]
 
 
 def whole_file(word: str, session: LearnerSession) -> Expected:
@@ -89,7 +89,7 @@ def differs_as_a_whole(word: str, key: Key) -> bool:
         for conflict in step.merge.conflicts:
             if conflict.merged is not None:
                 whole = form(lines_of(key.texts[conflict.stages[STAGE[word]].id]))
-                hunks = [side(hunk, word) for hunk in conflict.merged.hunks]
+                hunks = [lines_kept(hunk, word) for hunk in conflict.merged.hunks]
                 if form(conflict.merged.resolved(hunks)) != whole:
                     return True
     return False

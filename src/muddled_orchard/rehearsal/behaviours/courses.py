@@ -13,8 +13,8 @@ from muddled_orchard.core.git.commits import contains
 from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.grading.rehearsal import Expected
 from muddled_orchard.core.key.answer_key import Key, Step
-from muddled_orchard.core.key.answers import side
 from muddled_orchard.core.merging.conflict import STAGE
+from muddled_orchard.core.merging.keep import lines_kept
 from muddled_orchard.rehearsal.behaviours.expecting import (
     UNTOUCHED,
     Act,
@@ -257,7 +257,7 @@ def favours(word: str, session: LearnerSession) -> Expected:
     for step in hardest_steps(session.key):
         for conflict in step.merge.conflicts:
             assert conflict.merged is not None  # noqa: S101 - it applies only then
-            chosen = [side(hunk, word) for hunk in conflict.merged.hunks]
+            chosen = [lines_kept(hunk, word) for hunk in conflict.merged.hunks]
             session.note(step, conflict.path, conflict.merged, chosen)
     # Files that were merged cleanly and are wrong aren't looked at either.
     unmended = (

@@ -10,6 +10,7 @@ from msgspec import Meta
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.exercise.scenario import CRITERIA
 from muddled_orchard.core.key.difficulty import LEVELS
+from muddled_orchard.core.merging.keep import KEEP, NOT_IN_KEYS
 
 Number = Annotated[float, Meta(ge=0)]
 Line = Annotated[int, Meta(ge=1)]
@@ -64,12 +65,7 @@ class HunkOut(TypedDict):
     commit: Annotated[str | None, _about("In a replay, the commit's label or id; null in a merge.")]
     file: str
     hunk: Annotated[Line | None, _about("Its number as Git shows them; null where a whole path conflicts.")]
-    kept: Annotated[
-        str,
-        _one_of(
-            "ours", "theirs", "base", "ours+theirs", "theirs+ours", "neither", "blend", "unresolved", "gone"
-        ),
-    ]
+    kept: Annotated[str, _one_of(*KEEP, *NOT_IN_KEYS)]
     accepted: Annotated[list[str], _about("The key's words; empty with --for-learner until all is right.")]
     outcome: Literal["met", "missed", "skipped"]
 

@@ -28,7 +28,7 @@ def show_peek(on: Console, peek: Peek, standing: tuple[Sequence[str], str] = (()
         on.print(table)
     if peek.left:
         on.print()
-        on.print(Text("LeftToDo to do:" if not peek.done else "Worth knowing:", style="strong"))
+        on.print(Text("Left to do:" if not peek.done else "Worth knowing:", style="strong"))
         _left(on, peek.left)
     on.print()
     if peek.done:

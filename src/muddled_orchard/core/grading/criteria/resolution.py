@@ -15,6 +15,7 @@ from muddled_orchard.core.grading.case import MOST_SHOWN, Case, ConflictCase, Ta
 from muddled_orchard.core.grading.readings import HunkReading
 from muddled_orchard.core.key.answers import Accepted
 from muddled_orchard.core.merging.conflict import STAGE
+from muddled_orchard.core.merging.keep import choice_of
 
 
 def judge(case: Case) -> Outcome:
@@ -81,25 +82,13 @@ def said_of(result: HunkResult) -> str:
 def _kept(result: HunkResult) -> str:
     if result.left_at:
         return f"it lies at {result.left_at}, where one of the sides had it"
-    match result.kept:
-        case "unresolved" if result.hunk is None:
-            return "the conflict is still there, neither side was chosen"
-        case "unresolved":
-            return "the conflict is still there, with its markers"
-        case "gone":
-            return "the file was deleted"
-        case "neither":
-            return "neither side was kept; the lines were deleted"
-        case "base":
-            return "the old text was kept, from before either side changed it"
-        case "blend":
-            return "what stands there now is neither side, nor both"
-        case "ours+theirs" | "theirs+ours":
-            first, second = (_named(result, name) for name in result.kept.split("+"))
-            swapped = "+".join(reversed(result.kept.split("+")))
-            order = " in the wrong order" if swapped in result.accepted else ""
-            return f"both sides were kept{order}, {first} before {second}"
-    return f"{_named(result, result.kept)} was kept"
+    if result.kept == "unresolved" and result.hunk is None:
+        return "the conflict is still there, neither side was chosen"
+    swapped = "+".join(reversed(result.kept.split("+")))
+    order = " in the wrong order" if swapped != result.kept and swapped in result.accepted else ""
+    choice = choice_of(result.kept)
+    told = choice.told if choice else f"{result.kept} was kept"
+    return told.format(ours=result.ours_name, theirs=result.theirs_name, order=order)
 
 
 def _named(result: HunkResult, word: str) -> str:
