@@ -4,18 +4,27 @@ index."""
 from __future__ import annotations
 
 import re
+from typing import BinaryIO
 
 from muddled_orchard.core.base.limits import LARGEST_PACKED_REFS, Bounds, Exceeded
 from muddled_orchard.core.git.packs import BadPack, TooLarge, index_of
 from muddled_orchard.core.git.refs import BRANCHES, branch_ref
 from muddled_orchard.core.submission.file_source import MemorySource
 
+ENDINGS = (".bundle",)
+_STARTS = (b"# v2 git bundle\n", b"# v3 git bundle\n")
 _REF = re.compile(r"([0-9a-f]{40}) (\S.*)")
 _PACK = f"objects/pack/pack-{'0' * 40}"
 
 
-def unbundled(data: bytes, bounds: Bounds) -> MemorySource:
+def begins(start: bytes) -> bool:
+    """Whether a file begins so."""
+    return start.startswith(_STARTS)
+
+
+def unpack(file: BinaryIO, _start: bytes, _size: int, bounds: Bounds) -> MemorySource:
     """The commits of a bundle. Raises Exceeded where it is damaged, too large, or only a part."""
+    data = file.read()
     refs, start = _heading(data)
     pack = data[start:]
     try:

@@ -13,9 +13,10 @@ from pathlib import Path
 
 from muddled_orchard.core.base.limits import Bounds, Exceeded, in_mib
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.files.archives.unpacking import clean, refuse_many
+from muddled_orchard.files.archives.forms import ENDINGS
+from muddled_orchard.files.archives.members import clean
+from muddled_orchard.files.archives.zip import refuse_many
 
-ENDINGS = (".tar.gz", ".tar.xz", ".tgz", ".txz", ".tar", ".zip", ".bundle")
 _CHUNK = 1 << 18
 _LONGEST_LINK = 4096
 _MOST_ENTRIES = 200_000

@@ -12,7 +12,8 @@ from pathlib import Path
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.submission.file_source import is_noise
-from muddled_orchard.files.archives.export import ENDINGS, spread
+from muddled_orchard.files.archives.export import spread
+from muddled_orchard.files.archives.forms import ENDINGS
 from muddled_orchard.files.archives.unpacking import is_archive
 
 _INSIDE = ("work", "work.git", ".git")
