@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 
-from muddled_orchard.core.exercise.scenario import CRITERIA
 from muddled_orchard.core.grading.assessment import (
     HINTS,
     Assessment,
@@ -17,7 +17,7 @@ from muddled_orchard.core.grading.assessment import (
     missed,
     unreadable,
 )
-from muddled_orchard.core.grading.criteria import JUDGES
+from muddled_orchard.core.grading.criteria import CRITERIA
 from muddled_orchard.core.grading.hints import for_learner
 from muddled_orchard.core.grading.rehearsal import Expected, Kept, Rehearsal, surprises
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary, bundled_ids
@@ -164,11 +164,13 @@ def rehearsed_alone(id_: str, folder: Path) -> Rehearsal:
         return rehearsal
 
 
-@pytest.mark.parametrize("criterion", [id_ for id_ in JUDGES if id_ not in ("rules", "delivered")])
+@pytest.mark.parametrize("criterion", [id_ for id_ in CRITERIA if id_ not in ("rules", "delivered")])
 def test_a_grader_that_goes_blind_is_noticed(
     criterion: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setitem(JUDGES, criterion, lambda _: met("All is well."))
+    monkeypatch.setitem(
+        CRITERIA, criterion, replace(CRITERIA[criterion], judge=lambda _: met("All is well."))
+    )
     rehearsal = rehearsed_alone("press-limit", tmp_path)
     told = [surprise for one in rehearsal.surprising for surprise in one.surprises]
     assert any(f"{criterion} is met, though it should cost points" in surprise for surprise in told)
@@ -179,7 +181,9 @@ def test_a_grader_that_goes_blind_is_noticed(
 def test_a_grader_that_finds_fault_everywhere_is_noticed(
     criterion: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setitem(JUDGES, criterion, lambda _: missed("All is lost."))
+    monkeypatch.setitem(
+        CRITERIA, criterion, replace(CRITERIA[criterion], judge=lambda _: missed("All is lost."))
+    )
     rehearsal = rehearsed_alone("rebase-one", tmp_path)
     right = next(one for one in rehearsal.acted if one.behaviour == "right")
     assert right.surprises == (f"{criterion} is missed, though it should be met: All is lost.",)

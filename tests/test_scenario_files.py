@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from muddled_orchard.core.base.problems import BadInput
-from muddled_orchard.core.exercise.scenario import CRITERIA
+from muddled_orchard.core.grading.criteria import CRITERIA, weight_of
 from muddled_orchard.files.scenarios.scenario_file import load_scenario
 from tests.conftest import muddled
 from tests.scenarios import CHAIN
@@ -129,7 +129,7 @@ def test_a_good_file_is_plain_data(scenario_file: Callable[[str], Path]) -> None
     scenario = load_scenario(scenario_file(CHAIN))
     assert [task.bring for task in scenario.task] == ["east", "west"]
     assert scenario.story[1].from_ == "main"
-    assert scenario.weight("resolution") == 14
+    assert weight_of(scenario, "resolution") == 14
     assert hash(scenario.task) == hash(load_scenario(scenario_file(CHAIN)).task)
 
 

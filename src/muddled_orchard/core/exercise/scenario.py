@@ -18,29 +18,6 @@ from muddled_orchard.core.git.lines import SpacingRule
 # Read by the validator of the files layer; plain data, so that the core needs no validator itself.
 SHAPE: dict[str, Any] = {"extra": "forbid", "alias_generator": lambda name: name.rstrip("_")}
 
-CRITERIA = (
-    "finished",
-    "markers",
-    "history",
-    "resolution",
-    "rest",
-    "rules",
-    "bystanders",
-    "tidy",
-    "delivered",
-)
-WEIGHTS: Mapping[str, float] = {
-    "finished": 2,
-    "markers": 2,
-    "history": 2,
-    "resolution": 14,
-    "rest": 2,
-    "rules": 2,
-    "bystanders": 1,
-    "tidy": 1,
-    "delivered": 2,
-}
-
 FIRST_DAY = datetime(2031, 4, 2, 7, 30, tzinfo=UTC)
 """When a story begins whose file does not say."""
 
@@ -283,7 +260,3 @@ class Scenario:
     """Criteria whose weight differs from the default."""
     spacing: SpacingRule = "line-ends"
     """How closely white space must agree for a text to count as the same."""
-
-    def weight(self, criterion: str) -> float:
-        """How many points a criterion is worth here."""
-        return float(self.points.get(criterion, WEIGHTS[criterion]))

@@ -9,7 +9,7 @@ from itertools import islice
 from muddled_orchard.core.base.phrases import brief, counted, cut
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, Outcome, State, missed
 from muddled_orchard.core.grading.case import Case, lay_out
-from muddled_orchard.core.grading.criteria import JUDGES
+from muddled_orchard.core.grading.criteria import CRITERIA, weight_of
 from muddled_orchard.core.grading.criteria.resolution import hunk_results
 from muddled_orchard.core.grading.doubts import doubts
 from muddled_orchard.core.grading.locating.locate import locate
@@ -30,12 +30,12 @@ def assess(evidence: Evidence, key: Key, located: tuple[Result, ...] | None = No
     state = case.state
     hunks = tuple(hunk_results(case))
     criteria = []
-    for id_, judge in JUDGES.items():
-        outcome = judge(case)
+    for id_, criterion in CRITERIA.items():
+        outcome = criterion.judge(case)
         done_by_nothing = outcome.share > 0 and case.nothing_found
         if outcome.verdict != "skipped" and (state == "untouched" or done_by_nothing):
             outcome = missed(_nothing_done(state, case))  # what is met by doing nothing doesn't count
-        criteria.append(_with_points(id_, outcome, case.scenario.weight(id_)))
+        criteria.append(_with_points(id_, outcome, weight_of(case.scenario, id_)))
     cast = {commit.author for id_, commit in key.commits.items() if id_ in key.handed_out}
     return Assessment(
         exercise=case.scenario.id,

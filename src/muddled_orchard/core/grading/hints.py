@@ -13,49 +13,12 @@ from dataclasses import dataclass, replace
 
 from muddled_orchard.core.base.phrases import be, command, counted, listed
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult
+from muddled_orchard.core.grading.criteria import CRITERIA
 from muddled_orchard.core.grading.summary import got_it
 from muddled_orchard.core.merging.keep import choice_of
 
 _LACKING = ("partly", "missed")
 _MOST = 6
-
-_QUESTIONS = {
-    "finished": "Is everything completed and committed?",
-    "markers": "Are all conflict markers gone?",
-    "history": "Does the history have the shape that the brief asks for?",
-    "resolution": "Is each conflict resolved as the brief asks?",
-    "rest": "Did everything that did not conflict come through unchanged?",
-    "rules": "Does the result hold together?",
-    "bystanders": "Do all other branches stand where they stood?",
-    "tidy": "Is the right branch checked out, and the working tree clean?",
-    "delivered": "Was everything pushed and deleted that was to be?",
-}
-_RIGHT = {
-    "finished": "Everything is completed and committed.",
-    "markers": "No conflict markers are left.",
-    "history": "The history has the shape that the brief asks for.",
-    "resolution": "Every conflict is resolved as the brief asks.",
-    "rest": "Everything that did not conflict came through unchanged.",
-    "rules": "The result holds together.",
-    "bystanders": "All other branches stand where they stood.",
-    "tidy": "The right branch is checked out, and the working tree is clean.",
-    "delivered": "Everything was pushed and deleted that was to be.",
-}
-# What is found out from Git; the reasons of these criteria name no text that is wanted.
-_TOLD = ("finished", "history", "bystanders", "tidy", "delivered")
-_KIND = {
-    "markers": "Git writes such lines to show both sides; they are to be taken out when it is decided.",
-    "rest": "Something that one side brought in is lost, or something was changed that nobody asked for.",
-    "rules": "Read the file as the one would who uses it.",
-}
-_HOW = {
-    "finished": ("git status",),
-    "markers": ("git grep -n -E '^(<<<<<<<|=======|>>>>>>>)'",),
-    "history": ("git log --graph --oneline --all",),
-    "bystanders": ("git branch -avv",),
-    "tidy": ("git status",),
-    "delivered": ("git branch -avv",),
-}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -80,7 +43,8 @@ class Hint:
 
 def right_already(assessment: Assessment) -> tuple[str, ...]:
     """What is right, a sentence each, in the order of the criteria."""
-    said = [_RIGHT[c.id] for c in assessment.criteria if c.outcome.verdict == "met" and c.id in _RIGHT]
+    met_ones = (one.id for one in assessment.criteria if one.outcome.verdict == "met")
+    said = [CRITERIA[id_].right for id_ in met_ones if id_ in CRITERIA]
     met, wrong = (sum(hunk.outcome == word for hunk in assessment.hunks) for word in ("met", "missed"))
     if met and wrong + assessment.unmet:
         total = met + wrong + assessment.unmet
@@ -121,7 +85,7 @@ def for_learner(assessment: Assessment, strength: int) -> Assessment:
 
 
 def _hint(criterion: CriterionResult, hunks: Sequence[HunkResult], strength: int) -> Hint:
-    id_, outcome = criterion.id, criterion.outcome
+    id_, outcome, about = criterion.id, criterion.outcome, CRITERIA.get(criterion.id)
     wrong = [hunk for hunk in hunks if hunk.outcome == "missed"] if id_ == "resolution" else []
     places = [
         f"{place.file}, line {place.line}" if place.line else place.file
@@ -130,18 +94,19 @@ def _hint(criterion: CriterionResult, hunks: Sequence[HunkResult], strength: int
     ]
     what: list[str] = []
     if strength > 1:
-        what = [outcome.because] if id_ in _TOLD else [_KIND[id_]] if id_ in _KIND else []
+        if about is not None:
+            what = [outcome.because] if about.tells_reason else [about.kind] if about.kind else []
         what += [_found(hunk) for hunk in wrong[:_MOST]]
     commands: list[str] = []
     if strength > 2:
-        commands = [*_HOW.get(id_, ()), *(line for hunk in wrong for line in hunk.look)]
-        if id_ in ("rest", "rules"):
+        commands = [*(about.commands if about else ()), *(line for hunk in wrong for line in hunk.look)]
+        if about is not None and about.by_file:
             files = dict.fromkeys(place.file for place in outcome.where if place.file)
             commands = [command("git", "log", "-p", "-3", "--", file) for file in files]
     return Hint(
         criterion=id_,
         verdict=outcome.verdict,
-        question=_QUESTIONS.get(id_, id_),
+        question=about.question if about else id_,
         places=() if wrong and what else tuple(dict.fromkeys(places)),
         what=tuple(dict.fromkeys(what)),
         commands=tuple(dict.fromkeys(commands))[:_MOST],

@@ -10,8 +10,8 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from muddled_orchard.core.base.phrases import listed
-from muddled_orchard.core.exercise.scenario import CRITERIA
 from muddled_orchard.core.grading.assessment import Assessment, HunkResult, State
+from muddled_orchard.core.grading.criteria import CRITERIA
 
 RIGHT = "right"
 """The behaviour that solves everything by the key."""

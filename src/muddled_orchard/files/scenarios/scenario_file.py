@@ -16,7 +16,6 @@ from muddled_orchard.core.base.problems import BadInput, KeyPath, Problem, likel
 from muddled_orchard.core.exercise.defaults import completed
 from muddled_orchard.core.exercise.file_rules import bad_pattern
 from muddled_orchard.core.exercise.scenario import (
-    CRITERIA,
     SHAPE,
     Answer,
     Change,
@@ -30,6 +29,7 @@ from muddled_orchard.core.exercise.scenario import (
 )
 from muddled_orchard.core.exercise.story import unroll
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT, variant_of
+from muddled_orchard.core.grading.criteria import CRITERIA, weight_of
 from muddled_orchard.core.merging.keep import KEEP
 from muddled_orchard.files.scenarios.error_lines import located
 from muddled_orchard.files.scenarios.sound_part import sound_part
@@ -226,7 +226,7 @@ def _meaning_problems(scenario: Scenario) -> Iterator[Problem]:
             yield Problem(f'"{name}" is no criterion', likely(name, CRITERIA), ("points", name))
         elif weight < 0:
             yield Problem("points can't be negative", key=("points", name))
-    if not any(scenario.weight(name) for name in CRITERIA):
+    if not any(weight_of(scenario, name) for name in CRITERIA):
         yield Problem("all points are 0: nothing can be earned", "Leave some as they are.", ("points",))
     for number, rule in enumerate(scenario.rule):
         if complaint := bad_pattern(rule):

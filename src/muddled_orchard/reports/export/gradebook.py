@@ -9,7 +9,7 @@ from collections.abc import Container, Iterable, Iterator, Mapping, Sequence
 from muddled_orchard.core.course.findings import Collected, best_attempts
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
-from muddled_orchard.core.exercise.scenario import CRITERIA
+from muddled_orchard.core.grading.criteria import CRITERIA
 from muddled_orchard.reports.terminal.console import printable
 
 COLUMNS = (

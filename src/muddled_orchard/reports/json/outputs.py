@@ -8,7 +8,7 @@ from typing import Annotated, Literal, NotRequired, TypedDict
 from msgspec import Meta
 
 from muddled_orchard.core.course.records import HandOut
-from muddled_orchard.core.exercise.scenario import CRITERIA
+from muddled_orchard.core.grading.criteria import CRITERIA
 from muddled_orchard.core.key.difficulty import LEVELS
 from muddled_orchard.core.merging.keep import KEEP, NOT_IN_KEYS
 

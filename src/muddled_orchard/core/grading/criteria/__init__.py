@@ -1,15 +1,11 @@
-"""One module a criterion, each with the same function `judge(case) -> Outcome`.
+"""The criteria: a module each, and one line here.
 
-A new criterion is a new module here, its id in `core.scenario.CRITERIA` with a weight, and a line in
-`JUDGES`.
+To add one, write its module, with a function `judge` and its `CRITERION`, and its line in `CRITERIA`.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-
-from muddled_orchard.core.grading.assessment import Outcome
-from muddled_orchard.core.grading.case import Case
+from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.criteria import (
     bystanders,
     delivered,
@@ -21,16 +17,25 @@ from muddled_orchard.core.grading.criteria import (
     rules,
     tidy,
 )
+from muddled_orchard.core.grading.criteria.criterion import Criterion
 
-JUDGES: Mapping[str, Callable[[Case], Outcome]] = {
-    "finished": finished.judge,
-    "markers": markers.judge,
-    "history": history.judge,
-    "resolution": resolution.judge,
-    "rest": rest.judge,
-    "rules": rules.judge,
-    "bystanders": bystanders.judge,
-    "tidy": tidy.judge,
-    "delivered": delivered.judge,
+CRITERIA: dict[str, Criterion] = {
+    module.CRITERION.id: module.CRITERION
+    for module in (
+        finished,
+        markers,
+        history,
+        resolution,
+        rest,
+        rules,
+        bystanders,
+        tidy,
+        delivered,
+    )
 }
-"""In the order in which results show them."""
+"""By id, in the order in which results show them."""
+
+
+def weight_of(scenario: Scenario, criterion: str) -> float:
+    """How many points a criterion is worth in a scenario."""
+    return float(scenario.points.get(criterion, CRITERIA[criterion].weight))

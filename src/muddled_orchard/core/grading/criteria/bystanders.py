@@ -7,6 +7,7 @@ from muddled_orchard.core.git.commits import contains
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING, TAGS, branch_ref
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
 from muddled_orchard.core.grading.case import Case, short
+from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.remote import overwritten
 
 
@@ -58,3 +59,14 @@ def _renamed_to(case: Case, before: str) -> str | None:
         if is_new and contains(case.commits, now, before):
             return ref.removeprefix(BRANCHES)
     return None
+
+
+CRITERION = Criterion(
+    id="bystanders",
+    weight=1,
+    judge=judge,
+    question="Do all other branches stand where they stood?",
+    right="All other branches stand where they stood.",
+    tells_reason=True,
+    commands=("git branch -avv",),
+)

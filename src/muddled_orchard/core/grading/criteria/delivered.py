@@ -5,6 +5,7 @@ from __future__ import annotations
 from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.grading.assessment import Outcome, met, partly, skipped, unseen
 from muddled_orchard.core.grading.case import Case
+from muddled_orchard.core.grading.criteria.criterion import Criterion
 
 
 def judge(case: Case) -> Outcome:
@@ -46,3 +47,14 @@ def _moved(case: Case, branch: str) -> bool:
     """Whether a branch is elsewhere than it was handed out: what origin has already needs no push."""
     ref = branch_ref(branch)
     return case.evidence.refs.get(ref) != case.key.refs.get(ref)
+
+
+CRITERION = Criterion(
+    id="delivered",
+    weight=2,
+    judge=judge,
+    question="Was everything pushed and deleted that was to be?",
+    right="Everything was pushed and deleted that was to be.",
+    tells_reason=True,
+    commands=("git branch -avv",),
+)

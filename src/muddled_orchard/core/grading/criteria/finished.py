@@ -7,6 +7,7 @@ from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.git.under_way import UNDER_WAY
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly, unseen
 from muddled_orchard.core.grading.case import Case
+from muddled_orchard.core.grading.criteria.criterion import Criterion
 
 
 def judge(case: Case) -> Outcome:
@@ -53,3 +54,14 @@ def _all_resolved(case: Case) -> bool:
         if conflict.conflict.path in case.evidence.unmerged
     ]
     return bool(readings) and all(reading is not None and not reading.markers for reading in readings)
+
+
+CRITERION = Criterion(
+    id="finished",
+    weight=2,
+    judge=judge,
+    question="Is everything completed and committed?",
+    right="Everything is completed and committed.",
+    tells_reason=True,
+    commands=("git status",),
+)

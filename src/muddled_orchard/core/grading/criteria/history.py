@@ -11,6 +11,7 @@ from muddled_orchard.core.exercise.tasks import in_words, is_merge, is_stash_pop
 from muddled_orchard.core.git.commits import contains
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly, skipped
 from muddled_orchard.core.grading.case import Case, TaskCase, short
+from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.locating.attempts import brings_only_conflicts
 from muddled_orchard.core.grading.locating.matching import keeps_author, subject_of
 from muddled_orchard.core.grading.locating.replays import stands_on
@@ -264,3 +265,14 @@ def _unreceived(task: TaskCase, what: str) -> Outcome | None:
 
 def _later(task: TaskCase) -> bool:
     return task.step.task > 1
+
+
+CRITERION = Criterion(
+    id="history",
+    weight=2,
+    judge=judge,
+    question="Does the history have the shape that the brief asks for?",
+    right="The history has the shape that the brief asks for.",
+    tells_reason=True,
+    commands=("git log --graph --oneline --all",),
+)

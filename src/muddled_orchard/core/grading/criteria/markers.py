@@ -9,6 +9,7 @@ from muddled_orchard.core.git.lines import Lines
 from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
 from muddled_orchard.core.grading.case import Case, TaskCase, labels, short
+from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.readings import read_file
 from muddled_orchard.core.merging.markers import Marker, looks_like, markers_outside
 
@@ -110,3 +111,14 @@ def _own_commits(case: Case, task: TaskCase) -> Iterator[str]:
     for commit in ancestry(case.commits, task.result.judged_commit):
         if commit.id in case.evidence.commits and commit.id != task.result.judged_commit:
             yield commit.id
+
+
+CRITERION = Criterion(
+    id="markers",
+    weight=2,
+    judge=judge,
+    question="Are all conflict markers gone?",
+    right="No conflict markers are left.",
+    kind="Git writes such lines to show both sides; they are to be taken out when it is decided.",
+    commands=("git grep -n -E '^(<<<<<<<|=======|>>>>>>>)'",),
+)

@@ -12,6 +12,7 @@ from muddled_orchard.core.git.lines import Lines, alike
 from muddled_orchard.core.grading.assessment import HunkResult, Outcome, Place, partly, skipped
 from muddled_orchard.core.grading.carrying import size_of
 from muddled_orchard.core.grading.case import MOST_SHOWN, Case, ConflictCase, TaskCase, short
+from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.readings import HunkReading
 from muddled_orchard.core.key.answers import Accepted
 from muddled_orchard.core.merging.conflict import STAGE
@@ -251,3 +252,12 @@ def _fits(case: Case, conflict: ConflictCase, one: Accepted, kept: str) -> bool:
         blob = conflict.blob
         return blob is not None and blob.mode in conflict.modes and form(one.text) == form(conflict.lines)
     return kept == one.words[0]
+
+
+CRITERION = Criterion(
+    id="resolution",
+    weight=14,
+    judge=judge,
+    question="Is each conflict resolved as the brief asks?",
+    right="Every conflict is resolved as the brief asks.",
+)

@@ -11,6 +11,7 @@ from muddled_orchard.core.git.lines import Lines, alike
 from muddled_orchard.core.git.trees import Blob, are_alike, kind_of
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
 from muddled_orchard.core.grading.case import Case, ConflictCase, TaskCase
+from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.merging.alignment import align
 from muddled_orchard.core.merging.conflict import Hunk
 from muddled_orchard.core.merging.markers import is_whole
@@ -309,3 +310,14 @@ def _sides(case: Case, task: TaskCase, stages: Mapping[int, Blob]) -> _Sides:
         task.ours_name,
         task.theirs_name,
     )
+
+
+CRITERION = Criterion(
+    id="rest",
+    weight=2,
+    judge=judge,
+    question="Did everything that did not conflict come through unchanged?",
+    right="Everything that did not conflict came through unchanged.",
+    kind="Something that one side brought in is lost, or something was changed that nobody asked for.",
+    by_file=True,
+)

@@ -8,6 +8,7 @@ from muddled_orchard.core.exercise.file_rules import Undecided, broken
 from muddled_orchard.core.exercise.scenario import Rule
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, partly, skipped
 from muddled_orchard.core.grading.case import Case
+from muddled_orchard.core.grading.criteria.criterion import Criterion
 
 
 def judge(case: Case) -> Outcome:
@@ -52,3 +53,14 @@ def _with_files(case: Case) -> Iterator[tuple[Rule, bytes | None]]:
     for rule in case.scenario.rule:
         blob = tree.get(rule.file)
         yield rule, None if blob is None else case.texts.get(blob.id, b"")
+
+
+CRITERION = Criterion(
+    id="rules",
+    weight=2,
+    judge=judge,
+    question="Does the result hold together?",
+    right="The result holds together.",
+    kind="Read the file as the one would who uses it.",
+    by_file=True,
+)

@@ -8,6 +8,7 @@ from muddled_orchard.core.base.phrases import have, listed, was
 from muddled_orchard.core.exercise.tasks import is_stash_pop
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, partly, unseen
 from muddled_orchard.core.grading.case import Case
+from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.submission.status import is_backup
 
 
@@ -70,3 +71,14 @@ def _handed_out(case: Case, path: str) -> bool:
 
 def _places(paths: list[str]) -> tuple[Place, ...]:
     return tuple(Place(path) for path in paths)
+
+
+CRITERION = Criterion(
+    id="tidy",
+    weight=1,
+    judge=judge,
+    question="Is the right branch checked out, and the working tree clean?",
+    right="The right branch is checked out, and the working tree is clean.",
+    tells_reason=True,
+    commands=("git status",),
+)

@@ -1,0 +1,30 @@
+"""What a criterion is to everything else."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from muddled_orchard.core.grading.assessment import Outcome
+from muddled_orchard.core.grading.case import Case
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Criterion:
+    """One criterion: what it is worth, how it is judged, and what a learner is told who is to try again.
+
+    `question` leads to what is not right, `right` says that it is. A hint of the second strength has the
+    judge's own reason where that names nothing that is wanted (`tells_reason`), or `kind`, which says what
+    kind of thing it is. One of the third has `commands` that show more, or where `by_file` what Git knows of
+    each file that is named.
+    """
+
+    id: str
+    weight: float
+    judge: Callable[[Case], Outcome]
+    question: str
+    right: str
+    tells_reason: bool = False
+    kind: str = ""
+    commands: tuple[str, ...] = ()
+    by_file: bool = False
