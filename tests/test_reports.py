@@ -119,6 +119,8 @@ def test_junit_tells_failures_errors_and_what_was_skipped() -> None:
         "tests": "4", "failures": "1", "errors": "1", "skipped": "1",
     }  # fmt: skip
     assert [failure.get("message") for failure in root.iter("failure")] == ["0 of 6 points: No \\x1b[31m."]
+    twice = ET.fromstring(junit_file([ADA, ADA]))  # noqa: S314 - it is our own
+    assert [suite.get("tests") for suite in twice] == ["3", "3"]
 
 
 @pytest.mark.parametrize("width", [80, 100, 140])

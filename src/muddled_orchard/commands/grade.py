@@ -22,8 +22,9 @@ from muddled_orchard.files.archives.submissions import Handed, find_submissions
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.scenarios.own_scenarios import beside
+from muddled_orchard.reports.export.writers import WRITERS, Graded
 from muddled_orchard.reports.terminal.progress import with_progress
-from muddled_orchard.system.output import PRIVATE, STDOUT, write_file
+from muddled_orchard.system.output import PRIVATE, PUBLIC, STDOUT, write_file
 from muddled_orchard.system.temporary import temporary_folder
 
 UNREADABLE = 2
@@ -62,17 +63,11 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--hint", type=int, choices=HINTS,
         help="with --for-learner: 1 where to look (default), 2 what is wrong there, 3 how to find out",
     )  # fmt: skip
-    parser.add_argument(
-        "--csv", metavar="FILE", type=Path, help="write a gradebook (CSV); - is standard output"
-    )
+    for writer in WRITERS:
+        parser.add_argument(f"--{writer.option}", metavar="FILE", type=Path, help=writer.help)
     parser.add_argument(
         "--wide", action="store_true", help="with --csv: a row a learner, a column with points an exercise"
     )
-    parser.add_argument("--junit", metavar="FILE", type=Path, help="write JUnit XML; - is standard output")
-    parser.add_argument(
-        "--annotations", metavar="FILE", type=Path,
-        help="write FILE:LINE: messages as compilers do; - is standard output",
-    )  # fmt: skip
     parser.add_argument("--json", action="store_true", help="print the result file (JSON) instead")
     add_jobs(parser)
     add_bounds(parser)
@@ -87,7 +82,7 @@ def run(options: argparse.Namespace) -> int:
         raise BadInput(Problem("--hint goes with --for-learner"))
     if options.wide and options.csv is None:
         raise BadInput(Problem("--wide goes with --csv FILE"))
-    to_stdout = [file == STDOUT for file in (options.csv, options.junit, options.annotations)]
+    to_stdout = [getattr(options, writer.option) == STDOUT for writer in WRITERS]
     to_stdout.append(options.json)
     if sum(to_stdout) > 1:
         raise BadInput(Problem("only one thing can go to standard output", "Name a file for the others."))
@@ -169,20 +164,11 @@ def grade_all(
 
 
 def _write(options: argparse.Namespace, course: Course, results: Sequence[Collected]) -> None:
-    if options.csv is not None:
-        from muddled_orchard.reports.export.gradebook import gradebook, wide_gradebook
-
-        write = wide_gradebook if options.wide else gradebook
-        text = write(results, course.hand_outs, course.roster)
-        write_file(options.csv, text.encode("utf-8", "backslashreplace"), PRIVATE)
-    if options.junit is not None:
-        from muddled_orchard.reports.export.junit import junit_file
-
-        write_file(options.junit, junit_file(results))
-    if options.annotations is not None:
-        from muddled_orchard.reports.export.annotations import annotation_file
-
-        write_file(options.annotations, annotation_file(results).encode("utf-8", "backslashreplace"))
+    graded = Graded(results=results, hand_outs=course.hand_outs, roster=course.roster, wide=options.wide)
+    for writer in WRITERS:
+        file = getattr(options, writer.option)
+        if file is not None:
+            write_file(file, writer.content(graded), PRIVATE if writer.private else PUBLIC)
 
 
 def show(results: Sequence[Collected], findings: Sequence[Finding] = ()) -> None:
