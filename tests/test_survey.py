@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import tomllib
+import xml.etree.ElementTree as ET
 from pathlib import Path
 from typing import Any
 
@@ -119,6 +120,18 @@ def test_the_graph_can_be_drawn(tmp_path: Path) -> None:
         assert says in done.stderr
         assert len(done.stderr.splitlines()) <= 3
     assert sorted(path.name for path in tmp_path.iterdir()) == ["again.svg", "graph.png", "graph.svg"]
+
+
+def test_a_picture_needs_matplotlib_only_as_png(tmp_path: Path) -> None:
+    (tmp_path / "matplotlib.py").write_text("raise ModuleNotFoundError('matplotlib')\n", "utf-8")
+    more = {"PYTHONPATH": str(tmp_path)}
+    muddled("survey", "press-limit", "--quiet", "--picture", tmp_path / "graph.svg", more=more)
+    done = muddled("survey", "press-limit", "--quiet", "--picture", tmp_path / "x.png", more=more, code=2)
+    assert "pip install 'muddled-orchard[png]'" in done.stderr
+    assert not (tmp_path / "x.png").exists()
+    root = ET.fromstring((tmp_path / "graph.svg").read_text("utf-8"))  # noqa: S314 - it is our own
+    said = "".join(root.itertext())
+    assert all(words in said for words in ("Two limits for one press", "night-shift", "Maren Quill"))
 
 
 def test_a_control_is_said_to_be_one() -> None:

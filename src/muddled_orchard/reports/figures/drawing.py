@@ -68,6 +68,11 @@ class Drawing:
     words: tuple[Words, ...]
 
 
+def colour_of(lane: int) -> str:
+    """The colour of a lane."""
+    return COLOURS[lane % len(COLOURS)]
+
+
 @functools.lru_cache(maxsize=512)  # a class shares most of its graphs
 def drawing(graph: Graph) -> Drawing:
     """Lay a graph out."""
