@@ -269,7 +269,7 @@ def test_lines_that_may_be_markers(line: str, sure: str | None) -> None:
     ],
 )  # fmt: skip
 def test_rules(rule: dict[str, str], text: str | None, says: str | None) -> None:
-    found = broken(Rule(file="f", **rule), None if text is None else text.encode())  # type: ignore[arg-type]
+    found = broken(Rule(file="f", **rule), None if text is None else text.encode())  # type: ignore[arg-type]  # a table of keywords
     assert (found is None) if says is None else (found is not None and says in found[0])
 
 

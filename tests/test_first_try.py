@@ -88,7 +88,7 @@ def test_what_a_file_leaves_out() -> None:
     found, problems = read_scenario(
         SHORTEST.replace("[[answer]]", '[cast]\nodo = "Odo Marsh <o@x.example>"\n[[answer]]')
     )
-    assert (problems, {entry.by for entry in found.story if found}) == ([], {"odo"})  # type: ignore[union-attr]
+    assert (problems, {entry.by for entry in found.story if found}) == ([], {"odo"})  # type: ignore[union-attr]  # it was found
     two = '[cast]\nodo = "O <o@x.example>"\nsuvi = "S <s@x.example>"\n[[answer]]'
     _, problems = read_scenario(SHORTEST.replace("[[answer]]", two))
     assert [problem.key_text for problem in problems] == ["story[1]", "story[2]", "story[3]"]

@@ -180,7 +180,7 @@ def test_scenarios_of_one_id_never_share_what_they_meet(tmp_path: Path) -> None:
         text = SMALL.replace("north: 4", f"north: {number + 10}")
         scenario, problems = read_scenario(text)
         assert scenario is not None, problems
-        (hunk,) = make_key(scratch, scenario, "0").steps[0].merge.conflicts[0].merged.hunks  # type: ignore[union-attr]
+        (hunk,) = make_key(scratch, scenario, "0").steps[0].merge.conflicts[0].merged.hunks  # type: ignore[union-attr]  # it has hunks
         assert hunk.theirs == (f"north: {number + 10}\n",)
 
 

@@ -41,7 +41,7 @@ def three_ways(draw: st.DrawFn) -> tuple[str, str, str]:
 
     ours, theirs = side("ours"), side("theirs")
     last = draw(st.sampled_from(("\n", "")))
-    return tuple("\n".join(lines) + last for lines in (base, ours, theirs))  # type: ignore[return-value]
+    return tuple("\n".join(lines) + last for lines in (base, ours, theirs))  # type: ignore[return-value]  # always three
 
 
 def shown(text: str) -> list[Lines | tuple[Lines, Lines, Lines]]:

@@ -140,7 +140,7 @@ def test_hostile_submissions(name: str, planted: Path) -> None:
 def tar_of(*members: tuple[str, bytes, dict[str, Any]], form: str = "w:gz") -> bytes:
     """An archive of members (name, content, what else its header says)."""
     out = io.BytesIO()
-    with tarfile.open(fileobj=out, mode=form, format=tarfile.GNU_FORMAT) as archive:  # type: ignore[call-overload]
+    with tarfile.open(fileobj=out, mode=form, format=tarfile.GNU_FORMAT) as archive:  # type: ignore[call-overload]  # a mode from a table
         for name, data, said in members:
             about = tarfile.TarInfo(name)
             about.size = len(data)

@@ -30,7 +30,7 @@ def got(state: str = "finished", wrong: int = 0, unmet: int = 0, **verdicts: str
         CriterionResult(id=id_, outcome=outcomes[word], points=0, possible=1)
         for id_, word in verdicts.items()
     )
-    return Assessment(exercise="x", title="X", variant="0", state=state, criteria=criteria, hunks=(HUNK,) * wrong, needs_a_look=(), unmet=unmet)  # type: ignore[arg-type]  # fmt: skip
+    return Assessment(exercise="x", title="X", variant="0", state=state, criteria=criteria, hunks=(HUNK,) * wrong, needs_a_look=(), unmet=unmet)  # type: ignore[arg-type]  # words of the table  # fmt: skip
 
 
 SUMMARIES = {

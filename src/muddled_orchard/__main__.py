@@ -1,7 +1,7 @@
 """`python -m muddled_orchard` is `muddled`."""
 
 # What `signal` is made of; that itself takes so long to load that Ctrl-C comes in between.
-import _signal  # type: ignore[import-not-found]
+import _signal  # type: ignore[import-not-found]  # typeshed lacks it
 
 # Until the program can say something, Ctrl-C just ends it; who ignores it from the start goes on doing so.
 if _signal.getsignal(_signal.SIGINT) is _signal.default_int_handler:

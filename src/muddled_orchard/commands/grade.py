@@ -76,59 +76,76 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Grade, write files, show."""
+    _refuse_contradictions(options)
+    results, findings, course = _graded(options)
+    shown = results
+    # What is wanted, and what the pile shows, stays with the course.
+    if options.for_learner:
+        strength = options.hint or HINTS[0]
+        shown = [replace(one, assessment=for_learner(one.assessment, strength)) for one in results]
+        findings = ()
+    _write(options, course, shown)
+    if options.json:
+        from muddled_orchard.reports.json.grade import result_file
+
+        sys.stdout.write(result_file(shown, findings))
+    elif not any(_to_stdout(options)):
+        _show(options, results, findings)
+    return exit_code(results, options.pass_mark)
+
+
+def _to_stdout(options: argparse.Namespace) -> list[bool]:
+    """For each output that a person may want to pass on: whether it goes to standard output."""
+    return [*(getattr(options, writer.option) == STDOUT for writer in WRITERS), options.json]
+
+
+def _refuse_contradictions(options: argparse.Namespace) -> None:
     if options.pass_mark is not None and not 0 <= options.pass_mark <= 100:
         raise BadInput(Problem(f"--pass-mark {options.pass_mark:g} is no percentage", "Give 0 to 100."))
     if options.hint and not options.for_learner:
         raise BadInput(Problem("--hint goes with --for-learner"))
     if options.wide and options.csv is None:
         raise BadInput(Problem("--wide goes with --csv FILE"))
-    to_stdout = [getattr(options, writer.option) == STDOUT for writer in WRITERS]
-    to_stdout.append(options.json)
-    if sum(to_stdout) > 1:
+    if sum(_to_stdout(options)) > 1:
         raise BadInput(Problem("only one thing can go to standard output", "Name a file for the others."))
+
+
+def _graded(options: argparse.Namespace) -> tuple[list[Collected], tuple[Finding, ...], Course]:
+    """The submissions that were named, graded; what the pile shows; and the course that they belong to."""
     urls = [named for named in options.submissions if is_url(named)]
     places = [Path(named) for named in options.submissions if not is_url(named)]
     library = ScenarioLibrary(options.scenarios, beside(places))
     bounds = bounds_of(options)
-    with ExitStack() as rooms:
-        pile = find_submissions(places, lambda: rooms.enter_context(temporary_folder()), bounds)
+    with ExitStack() as folders:
+        pile = find_submissions(places, lambda: folders.enter_context(temporary_folder()), bounds)
         if urls:
-            room = rooms.enter_context(temporary_folder())
-            pile = replace(pile, handed=(*pile.handed, *(fetched(url, room, bounds) for url in urls)))
+            folder = folders.enter_context(temporary_folder())
+            pile = replace(pile, handed=(*pile.handed, *(fetched(url, folder, bounds) for url in urls)))
         ledger = _ledger(options.ledger)
         if ledger is not None:
-            rooms.callback(ledger.close)
+            folders.callback(ledger.close)
         course = Course(library, ledger)
         results = grade_all(
             pile.handed, course, bounds, options.jobs, again=options.again, quiet=options.quiet
         )
         findings = course.findings(results) if len(results) > 1 or ledger else ()
-        findings = (*findings, *passed_over(pile.pages, pile.empty))
-    strength = options.hint or HINTS[0]
-    told = results
-    # What is wanted, and what the pile shows, stays with the course.
-    if options.for_learner:
-        told = [replace(one, assessment=for_learner(one.assessment, strength)) for one in results]
-        findings = ()
-    _write(options, course, told)
-    # What shows results is loaded when there are some: the class comes first.
-    if options.json:
-        from muddled_orchard.reports.json.grade import result_file
+        return results, (*findings, *passed_over(pile.pages, pile.empty)), course
 
-        sys.stdout.write(result_file(told, findings))
-    elif options.for_learner and not options.quiet and not any(to_stdout):
+
+def _show(options: argparse.Namespace, results: Sequence[Collected], findings: Sequence[Finding]) -> None:
+    """What people read. What shows it is loaded when there are results: the class comes first."""
+    if options.quiet:
+        if exit_code(results, options.pass_mark) == UNREADABLE:
+            why = dict.fromkeys(result.assessment.reason for result in results)
+            print(f"Nothing could be read: {listed(list(why), 2)}.", file=sys.stderr)
+    elif options.for_learner:
         from muddled_orchard.reports.terminal.console import console
         from muddled_orchard.reports.terminal.learner import show_for_learner
 
         for result in results:
-            show_for_learner(console(), result, strength)
-    elif not options.quiet and not any(to_stdout):
+            show_for_learner(console(), result, options.hint or HINTS[0])
+    else:
         show(results, findings)
-    code = exit_code(results, options.pass_mark)
-    if code == UNREADABLE and options.quiet and not any(to_stdout):
-        why = dict.fromkeys(result.assessment.reason for result in results)
-        print(f"Nothing could be read: {listed(list(why), 2)}.", file=sys.stderr)
-    return code
 
 
 def _ledger(named: Path | None) -> Ledger | None:

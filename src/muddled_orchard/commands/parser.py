@@ -114,6 +114,7 @@ def _about(module: Any) -> dict[str, str]:
 
 
 def top_parser() -> Parser:
+    """The parser of what stands before a command, and of the commands' names."""
     parser = Parser(prog="muddled", description=ROUND)
     parser.add_argument("-V", "--version", action="version", version=f"muddled {__version__}")
     parser.add_argument("-C", metavar="DIR", help="go there first; before the command")

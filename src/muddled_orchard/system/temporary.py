@@ -19,7 +19,7 @@ from muddled_orchard.core.base.problems import BadInput, Problem
 try:
     import fcntl
 except ImportError:  # a system without such locks: what a killed run leaves there is left
-    fcntl = None  # type: ignore[assignment]
+    fcntl = None  # type: ignore[assignment]  # Windows has none
 
 IN_THE_MAKING = ".muddled-"
 """How the names begin of what is made beside its place and then moved there."""

@@ -52,7 +52,7 @@ def workers(
         yield Workers(pool)
     finally:
         if pool is not None:
-            pool.stop()  # type: ignore[no-untyped-call]
+            pool.stop()  # type: ignore[no-untyped-call]  # pebble types only a part
             pool.join()
 
 

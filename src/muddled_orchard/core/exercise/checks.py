@@ -1,4 +1,4 @@
-"""Do the tasks, the answers and the start fit the story that they follow?"""
+"""Whether tasks, answers and start fit the story that they follow."""
 
 from __future__ import annotations
 

@@ -239,11 +239,15 @@ def _misfits(scenario: Scenario) -> Iterator[Problem]:
     for short, said in scenario.cast.items():
         if not _CAST.fullmatch(said):
             yield Problem(f'"{said}" is no author', 'Write "Name <name@orchard.example>".', ("cast", short))
+    if not scenario.task:
+        yield Problem("there is nothing to do", "Add a [[task]] with do and bring.", ("task",))
+    yield from _misfits_of_story(scenario)
+
+
+def _misfits_of_story(scenario: Scenario) -> Iterator[Problem]:
     if not scenario.story:
         hint = "Add a [[story]] entry with on and write."
         yield Problem("the story has no commits", hint, ("story",))
-    if not scenario.task:
-        yield Problem("there is nothing to do", "Add a [[task]] with do and bring.", ("task",))
     labels: set[str] = set()
     for number, entry in enumerate(scenario.story):
         key: KeyPath = ("story", number)

@@ -296,7 +296,7 @@ def _number(data: bytes, at: int) -> tuple[int, int]:
             return number, at
 
 
-def patched(base: bytes, delta: bytes) -> bytes:
+def patched(base: bytes, delta: bytes) -> bytes:  # noqa: C901 - a format of bytes, read in one go
     """What a delta makes of an object: pieces of it, and bytes of the delta's own. Raises BadPack, and
     TooLarge."""
     said, at = _number(delta, 0)

@@ -1,4 +1,4 @@
-"""Where in a resolved file does each hunk of the merge lie now?
+"""Where each hunk of a merge lies in a resolved file.
 
 The merge gives clean stretches with gaps between them, one gap a hunk. A learner's file is read as the
 way through clean stretches and gaps that explains it with the least change, over the whole file at

@@ -10,7 +10,7 @@ from muddled_orchard.core.exercise.asked import Asked
 from muddled_orchard.core.exercise.tasks import is_stash_pop
 from muddled_orchard.core.git.lines import Lines, by_lines, lines_of
 from muddled_orchard.core.git.refs import BRANCHES
-from muddled_orchard.core.git.trees import Blob
+from muddled_orchard.core.git.trees import Blob, Tree
 from muddled_orchard.core.git.under_way import UNDER_WAY, Words
 from muddled_orchard.core.merging.markers import markers_outside
 from muddled_orchard.core.submission.evidence import Evidence
@@ -146,15 +146,37 @@ def _named(evidence: Evidence, id_: str | None) -> str:
 
 def _left(evidence: Evidence, kind: str, *, is_work: bool) -> Iterator[LeftToDo]:
     """What the repository itself shows; `is_work`: whether uncommitted changes are something left to do."""
+    unmerged = list(_unmerged(evidence))
+    yield from unmerged
+    yield from _markers(evidence)
+    yield from _changes(evidence, is_work=is_work)
+    if kind and UNDER_WAY[kind].go_on and not unmerged:
+        yield LeftToDo("everything is merged; the operation is not completed yet", "")
+    if evidence.bisecting:
+        yield LeftToDo("a git bisect is open", "")
+    elif evidence.head is None and not kind:
+        yield LeftToDo("HEAD is detached: what you commit here belongs to no branch", "")
+    for path in sorted(_head_tree(evidence)):
+        if is_backup(path):
+            yield LeftToDo("a backup file that was committed", path)
+
+
+def _head_tree(evidence: Evidence) -> Tree:
+    head = evidence.commits.get(evidence.head_commit or "")
+    return head.tree if head else {}
+
+
+def _unmerged(evidence: Evidence) -> Iterator[LeftToDo]:
     stages: dict[str, list[int]] = {}
     for entry in evidence.index:
         if entry.stage:
             stages.setdefault(entry.path, []).append(entry.stage)
     for path, found in sorted(stages.items()):
         yield LeftToDo(f"unmerged: {_UNMERGED[tuple(sorted(found))]}", path)
-    yield from _markers(evidence)
-    head = evidence.commits.get(evidence.head_commit or "")
-    for change in uncommitted(evidence, head.tree if head else {}, {}):
+
+
+def _changes(evidence: Evidence, *, is_work: bool) -> Iterator[LeftToDo]:
+    for change in uncommitted(evidence, _head_tree(evidence), {}):
         if change.how == "staged":
             yield LeftToDo("staged, not committed", change.path, work=is_work)
         elif change.how == "unstaged":
@@ -163,15 +185,6 @@ def _left(evidence: Evidence, kind: str, *, is_work: bool) -> Iterator[LeftToDo]
             yield LeftToDo("a backup file that an editor or merge tool left", change.path)
         elif change.how == "untracked":
             yield LeftToDo("untracked", change.path, work=False)
-    if kind and UNDER_WAY[kind].go_on and not stages:
-        yield LeftToDo("everything is merged; the operation is not completed yet", "")
-    if evidence.bisecting:
-        yield LeftToDo("a git bisect is open", "")
-    elif evidence.head is None and not kind:
-        yield LeftToDo("HEAD is detached: what you commit here belongs to no branch", "")
-    for path in sorted(head.tree if head else {}):
-        if is_backup(path):
-            yield LeftToDo("a backup file that was committed", path)
 
 
 def _markers(evidence: Evidence) -> Iterator[LeftToDo]:

@@ -214,7 +214,7 @@ def _any_tar(raw: bytes | bytearray, bounds: Bounds) -> Iterator[Member]:
         for number, member in enumerate(archive):
             if number > bounds.entries:
                 raise Exceeded(f"the archive has more than {bounds.entries:,} entries")
-            archive.members = []  # type: ignore[attr-defined]  # it would remember all of them
+            archive.members = []  # type: ignore[attr-defined]  # typeshed lacks it; it would remember all of them
             if member.issparse():
                 raise Exceeded("the archive holds a sparse file; pack it again without holes")
             kind: Kind = (

@@ -195,7 +195,7 @@ def expect(session: LearnerSession, must_lose: str = "", may_lose: str = "", **m
         at_least_one=frozenset(some),
         kept=tuple(log.kept),
     )
-    return replace(expected, **{"or_open": again or _only_deleted(session), **more})  # type: ignore[arg-type]
+    return replace(expected, **{"or_open": again or _only_deleted(session), **more})  # type: ignore[arg-type]  # fields of Expected
 
 
 def as_handed_out(session: LearnerSession) -> bool:

@@ -40,7 +40,7 @@ _MOST_HELD = 20_000
 
 @dataclass(frozen=True, slots=True)
 class Question:
-    """What do two commits meet?
+    """What Git makes of two commits, as a question.
 
     `tips` are ours and theirs, `commits` has all that they grew from, `texts` their contents, `times` their
     dates (see `history_shape`). `base` is the commit that both sides are measured by, None for what they have

@@ -174,6 +174,11 @@ def _state(gitdir: FileSource) -> Iterator[tuple[str, bytes]]:
     for name in STATE_FOLDERS:
         if gitdir.kind(name) == "folder":
             yield f"{name}/", b""
+    yield from _refs(gitdir)
+
+
+def _refs(gitdir: FileSource) -> Iterator[tuple[str, bytes]]:
+    """The files below `refs`, each a ref."""
     seen = 0
     folders = ["refs"]
     while folders:

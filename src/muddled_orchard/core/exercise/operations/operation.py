@@ -23,18 +23,24 @@ class NamedCommit(Protocol):
     """A commit as far as it is named: its id in hex, its author (`Name <address>`) and its subject."""
 
     @property
-    def id(self) -> str: ...
+    def id(self) -> str:
+        """The id in hex."""
+
     @property
-    def author(self) -> str: ...
+    def author(self) -> str:
+        """`Name <address>`."""
+
     @property
-    def subject(self) -> str: ...
+    def subject(self) -> str:
+        """The first line of the message."""
 
 
 class Planned(Protocol):
     """The repository as it stands when an operation begins and all before it was solved by the key."""
 
     @property
-    def commits(self) -> Commits: ...
+    def commits(self) -> Commits:
+        """Every commit that there is by then, by id."""
 
     def labelled(self, label: str) -> str:
         """The id of the commit with a label."""

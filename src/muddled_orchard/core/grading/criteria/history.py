@@ -174,7 +174,7 @@ def _is_lacking(case: Case, step: TaskCase) -> bool:
     )
 
 
-def _of_merge(case: Case, task: TaskCase) -> Outcome:
+def _of_merge(case: Case, task: TaskCase) -> Outcome:  # noqa: C901 - one case a shape
     result = task.result
     on, bring = task.task.on, source_of(task.task) or ""
     made = short(result.result_commit)

@@ -1,4 +1,4 @@
-"""Where does the result of each asked merge lie, and how was it made?
+"""Where the result of each asked merge lies, and how it was made.
 
 A learner may have merged as asked, the wrong way round, squashed, copied, rebased, stopped half way, on
 another branch or on none. This module looks at the graph, and at contents only to tell an attempt from what

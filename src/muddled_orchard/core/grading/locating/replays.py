@@ -1,4 +1,4 @@
-"""Where do the results of a rebase, a cherry-pick, a revert or a stash pop lie?
+"""Where the results of a rebase, a cherry-pick, a revert or a stash pop lie.
 
 Each replayed commit is a step of its own with a three-way merge of its own. The learner's commits are matched
 to the originals by author, message and patch (`core.matching`); what has no match was skipped, or not reached
@@ -16,7 +16,7 @@ from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.grading.locating.attempts import brings_only_conflicts, brings_part
 from muddled_orchard.core.grading.locating.matching import Matches, matched, subject_of
-from muddled_orchard.core.grading.locating.results import Result
+from muddled_orchard.core.grading.locating.results import Result, Shape
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.status import tracked, uncommitted
@@ -160,7 +160,7 @@ def _popped(evidence: Evidence, key: Key, commits: Commits, step: Step, on_tip: 
 
 
 def _result(
-    shape: str,
+    shape: Shape,
     step: Step,
     line: _Line,
     made: str | None,
@@ -170,7 +170,7 @@ def _result(
     matches: Matches | None = None,
 ) -> Result:
     return Result(
-        shape=shape,  # type: ignore[arg-type]
+        shape=shape,
         ours=ours,
         theirs=step.theirs,
         result_commit=made,
