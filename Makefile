@@ -4,7 +4,10 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test truth fuzz bench screenshots format clean
+.PHONY: help demo test check truth fuzz bench screenshots format clean
+
+help:  ## say what there is
+	@sed -n 's/^\([a-z]*\):.*  ## \(.*\)/make \1|\2/p' Makefile | awk -F'|' '{ printf "%-17s %s\n", $$1, $$2 }'
 
 $(READY): pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit("Muddled Orchard needs Python 3.11 or newer") if sys.version_info < (3, 11) else None'
@@ -12,36 +15,38 @@ $(READY): pyproject.toml
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
 	touch $@
 
-demo: $(READY)
+demo: $(READY)  ## the whole round with a class of thirty made-up learners, in build/demo
 	rm -rf build/demo
 	mkdir -p build
 	$(BIN)/muddled demo build/demo
 
-test: $(READY)
+test: check  ## all tests and checks, as CI runs them
+	$(BIN)/pytest --numprocesses auto
+
+check: $(READY)  ## format, lint, types and the import contract, without the tests
 	$(BIN)/ruff format --check .
 	$(BIN)/ruff check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
-	$(BIN)/pytest --numprocesses auto
 
 # Verdicts known by construction: TRUTH random histories in each group; TRUTH_SEED does the same ones again.
-truth: $(READY)
+truth: $(READY)  ## many random histories against verdicts known by construction (TRUTH=1000, TRUTH_SEED=N)
 	TRUTH=$${TRUTH:-1000} $(BIN)/pytest --numprocesses auto -s tests/test_truth.py
 
 # Mutated submissions, mutated files of instructors, and kills at any moment; ROUNDS of each.
-fuzz: $(READY)
+fuzz: $(READY)  ## hostile submissions, files and kills at random (ROUNDS=30)
 	$(BIN)/python -m tests.fuzz --rounds $${ROUNDS:-30}
 
-bench: $(READY)
+bench: $(READY)  ## speed beside plain git commands
 	$(BIN)/python -m benchmarks
 	$(BIN)/python -m benchmarks.classes
 
-screenshots: $(READY)
+screenshots: $(READY)  ## renew docs/screenshots
 	scripts/screenshots
 
-format: $(READY)
+format: $(READY)  ## mend what ruff can mend
 	$(BIN)/ruff format .
 	$(BIN)/ruff check --fix .
 
-clean:
+clean:  ## remove build and the virtual environment
 	rm -rf build $(VENV)

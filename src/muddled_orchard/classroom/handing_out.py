@@ -23,7 +23,7 @@ from muddled_orchard.core.key.graph import Graph, handed_out, of_variant
 from muddled_orchard.files.archives.packing import pack
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import load, scenario_files, shared_ids
-from muddled_orchard.files.scenarios.error_lines import located
+from muddled_orchard.files.scenarios.error_lines import with_lines
 from muddled_orchard.files.stored import digest_of, scenario_text
 from muddled_orchard.reports.pages.brief import BRIEF, PAGE, brief_markdown, brief_page
 from muddled_orchard.system.output import write_file
@@ -72,11 +72,11 @@ def exercises_in(places: Sequence[str], form: str) -> list[Exercise]:
         surveys = one.survey([scenario for _, scenario in loaded], PLAIN_VARIANT)
         for (path, scenario), survey in zip(loaded, surveys, strict=True):
             if isinstance(survey, BadInput):
-                problems += located(survey, path).problems
+                problems += with_lines(survey, path).problems
                 continue
             (weak,) = one.weak_values([(scenario, survey.key)])
             wrong = [*survey.errors, *weak]
-            problems += located(BadInput(wrong), path).problems if wrong else ()
+            problems += with_lines(BadInput(wrong), path).problems if wrong else ()
             found.append(
                 Exercise(
                     scenario,

@@ -11,7 +11,7 @@ from muddled_orchard.core.base.phrases import paths
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.files.scenarios.catalogue import BUNDLED, bundled_id, load, scenario_path
-from muddled_orchard.files.scenarios.error_lines import located
+from muddled_orchard.files.scenarios.error_lines import with_lines
 from muddled_orchard.files.scenarios.own_scenarios import remember
 from muddled_orchard.reports.json.handout import plant_file
 from muddled_orchard.reports.terminal.console import console
@@ -47,7 +47,7 @@ def run(options: argparse.Namespace) -> int:
         check_key(scenario, options.variant)
         planted = plant(scenario, options.folder, options.variant)
     except BadInput as bad:
-        raise located(bad, path) from None
+        raise with_lines(bad, path) from None
     found_again = path.parent == BUNDLED or (
         bundled_id(path, scenario) is None and remember(scenario.id, path)
     )

@@ -12,7 +12,7 @@ from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.rehearsal import Rehearsal
 from muddled_orchard.files.scenarios.catalogue import load, scenario_files
-from muddled_orchard.files.scenarios.error_lines import located
+from muddled_orchard.files.scenarios.error_lines import with_lines
 from muddled_orchard.rehearsal.rehearsing import VARIANTS, rehearsed
 from muddled_orchard.reports.json.rehearse import rehearsal_file
 from muddled_orchard.reports.terminal.console import console
@@ -76,7 +76,7 @@ def _checked(places: list[str], codes: Sequence[str]) -> list[Scenario]:
                 check_key(scenario, code)
             found.append(scenario)
         except BadInput as bad:
-            problems += located(bad, path).problems
+            problems += with_lines(bad, path).problems
     if problems:
         raise BadInput(problems)
     return found

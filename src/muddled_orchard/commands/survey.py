@@ -14,7 +14,7 @@ from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.key.survey import Survey
 from muddled_orchard.files.scenarios.catalogue import bundled_id, scenario_files, shared_ids
-from muddled_orchard.files.scenarios.error_lines import located
+from muddled_orchard.files.scenarios.error_lines import with_lines
 from muddled_orchard.files.scenarios.scenario_file import load_scenario
 from muddled_orchard.reports.json.survey import survey_file
 from muddled_orchard.reports.terminal.console import console
@@ -63,7 +63,7 @@ def run(options: argparse.Namespace) -> int:
         found: dict[Path, Survey] = {}
         for path, result in zip(loaded, one.survey(list(loaded.values()), options.variant), strict=True):
             if isinstance(result, BadInput):
-                problems += located(result, path).problems
+                problems += with_lines(result, path).problems
             else:
                 found[path] = result
         weak = one.weak_values([(loaded[path], survey.key) for path, survey in found.items()])
@@ -89,7 +89,7 @@ def run(options: argparse.Namespace) -> int:
 def _with_all_errors(survey: Survey, path: Path, more: Sequence[Problem | None]) -> Survey:
     """The survey with further errors, each with its line."""
     errors = [*survey.errors, *(problem for problem in more if problem is not None)]
-    return replace(survey, errors=located(BadInput(errors), path).problems if errors else ())
+    return replace(survey, errors=with_lines(BadInput(errors), path).problems if errors else ())
 
 
 def _draw(survey: Survey, file: Path) -> None:

@@ -51,7 +51,7 @@ class _Submission:
     hand_out: ExerciseVariant | None = None
     key: Key | None = None
     evidence: Evidence | None = None
-    located: tuple[Result, ...] | None = None
+    results: tuple[Result, ...] | None = None
     assessment: Assessment | None = None
 
     def refuse(self, reason: str) -> None:
@@ -222,8 +222,8 @@ class Grader:
         """Add what to ask for one submission."""
         evidence, key = submission.evidence, submission.key
         assert evidence is not None and key is not None  # noqa: S101, PT018
-        submission.located = locate(evidence, key)
-        needed = merges_needed(submission.located, key, evidence)
+        submission.results = locate(evidence, key)
+        needed = merges_needed(submission.results, key, evidence)
         if not needed:
             return
         commits, texts = {**key.commits, **evidence.commits}, {**key.texts, **evidence.texts}
@@ -239,7 +239,7 @@ class Grader:
 
     def _assess(self, submission: _Submission) -> None:
         assert submission.evidence is not None and submission.key is not None  # noqa: S101, PT018
-        submission.assessment = assess(submission.evidence, submission.key, submission.located)
+        submission.assessment = assess(submission.evidence, submission.key, submission.results)
 
 
 @contextmanager

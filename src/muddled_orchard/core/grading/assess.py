@@ -24,9 +24,9 @@ _LONGEST = 3_000
 _MOST, _MOST_TOLD, _MOST_COMMITS = 500, 20, 5_000
 
 
-def assess(evidence: Evidence, key: Key, located: tuple[Result, ...] | None = None) -> Assessment:
-    """Judge a submission by every criterion; `located` is `locate(evidence, key)`, where it is known."""
-    case = lay_out(evidence, key, locate(evidence, key) if located is None else located)
+def assess(evidence: Evidence, key: Key, results: tuple[Result, ...] | None = None) -> Assessment:
+    """Judge a submission by every criterion; `results` is `locate(evidence, key)`, where it is known."""
+    case = lay_out(evidence, key, locate(evidence, key) if results is None else results)
     state = case.state
     hunks = tuple(hunk_results(case))
     criteria = []

@@ -183,7 +183,7 @@ class Case:
         return cut(data[: 4 * MOST_SHOWN].decode("utf-8", "replace"), MOST_SHOWN)
 
 
-def lay_out(evidence: Evidence, key: Key, located: tuple[Result, ...]) -> Case:
+def lay_out(evidence: Evidence, key: Key, results: tuple[Result, ...]) -> Case:
     """Read the results, which lie where `core.locate` found them."""
     commits = {**key.commits, **evidence.commits}
     texts = {**key.texts, **evidence.texts}
@@ -198,7 +198,7 @@ def lay_out(evidence: Evidence, key: Key, located: tuple[Result, ...]) -> Case:
     )
     tasks: list[TaskCase] = []
     right_so_far = True
-    for step, result in zip(key.steps, located, strict=True):
+    for step, result in zip(key.steps, results, strict=True):
         tasks.append(_task(case, step, result, right_so_far=right_so_far))
         right_so_far = right_so_far and tasks[-1].tree == step.solved
     return replace(case, tasks=tuple(tasks))

@@ -8,7 +8,7 @@ from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.files.scenarios.toml_text import text_of
 
 
-def located(bad: BadInput, path: Path, text: str | None = None) -> BadInput:
+def with_lines(bad: BadInput, path: Path, text: str | None = None) -> BadInput:
     """The same problems, each with the file and the line of its key; those that name a file stay."""
     if all(problem.file is not None for problem in bad.problems):
         return bad

@@ -31,7 +31,7 @@ from muddled_orchard.core.exercise.story import unroll
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT, variant_of
 from muddled_orchard.core.grading.criteria import CRITERIA, weight_of
 from muddled_orchard.core.merging.keep import KEEP
-from muddled_orchard.files.scenarios.error_lines import located
+from muddled_orchard.files.scenarios.error_lines import with_lines
 from muddled_orchard.files.scenarios.sound_part import sound_part
 from muddled_orchard.files.scenarios.toml_text import parsed, text_of
 from muddled_orchard.files.scenarios.tree_folders import with_taken_folders
@@ -90,7 +90,7 @@ def load_scenario(path: Path) -> Scenario:
     text = text_of(path)
     scenario, problems = read_scenario(text, path.parent, path.stem)
     if problems:
-        raise located(BadInput(problems), path, text)
+        raise with_lines(BadInput(problems), path, text)
     assert scenario is not None  # noqa: S101 - without problems there is one
     return scenario
 
