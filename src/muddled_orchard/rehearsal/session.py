@@ -15,13 +15,20 @@ from pathlib import Path
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Scenario, Task
 from muddled_orchard.core.exercise.tasks import is_merge, is_rebase, is_stash_pop
+from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.lines import Lines, alike, lines_of
 from muddled_orchard.core.git.trees import LINK, Tree
-from muddled_orchard.core.grading.case import short
 from muddled_orchard.core.grading.rehearsal import Kept
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.answers import Accepted
-from muddled_orchard.core.merging.conflict import MARKER_SIZE, STAGE, Conflict, Hunk, MergedText, merged_text
+from muddled_orchard.core.merging.conflict import (
+    MARKER_ATTRIBUTES,
+    STAGE,
+    Conflict,
+    Hunk,
+    MergedText,
+    merged_text,
+)
 from muddled_orchard.core.merging.keep import KEEP, lines_kept
 from muddled_orchard.vcs.ask import git, operations
 
@@ -242,7 +249,7 @@ class LearnerSession:
         shown = []
         with tempfile.TemporaryDirectory() as folder:
             attributes = Path(folder) / "attributes"
-            attributes.write_text(f"* conflict-marker-size={MARKER_SIZE}\n", "ascii")
+            attributes.write_text(MARKER_ATTRIBUTES, "ascii")
             for style in ("diff3", "merge"):
                 options = ("-c", f"core.attributesFile={attributes}", "-c", f"merge.conflictStyle={style}")
                 self.try_git(*options, "checkout", "-q", "--merge", "--", path)

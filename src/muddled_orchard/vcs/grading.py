@@ -136,6 +136,9 @@ class Grader:
             raise Unreadable("its first commit names no exercise: it was not planted by muddled")
 
     def _make_keys(self, admitted: Sequence[_Submission]) -> None:
+        """Make the keys of a portion; those of the portion before are kept where they serve it too."""
+        present = {submission.hand_out for submission in admitted}
+        self._keys = {hand_out: key for hand_out, key in self._keys.items() if hand_out in present}
         wanted: dict[ExerciseVariant, Scenario] = {}
         for submission in admitted:
             hand_out = submission.hand_out

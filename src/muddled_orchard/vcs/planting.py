@@ -59,7 +59,7 @@ def plant(scenario: Scenario, folder: Path, code: str) -> Practice:
         )
     practice = practice_of(Variants(scenario), code)
     remove_left_over(folder.parent)
-    brief = File(PLAIN_FILE, brief_page(practice.scenario).encode())
+    brief = File(PLAIN_FILE, practice.scenario.brief_text.encode())
     put_in_place(folder, {**practice.files, BRIEF: brief})
     return practice
 
@@ -112,8 +112,3 @@ def read_files(folder: Path, prefix: str = "") -> Iterator[tuple[str, File]]:
         else:
             mode = 0o100000 | (entry.stat().st_mode & 0o755)
             yield path, File(mode, Path(entry.path).read_bytes())
-
-
-def brief_page(scenario: Scenario) -> str:
-    """The learner's page: Markdown with the title and the brief."""
-    return f"# {scenario.title.strip()}\n\n{scenario.brief.strip()}\n"

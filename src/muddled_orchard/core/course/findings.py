@@ -11,6 +11,7 @@ from datetime import datetime
 from muddled_orchard.core.base.phrases import counted, listed, times
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.grading.assessment import Assessment
 
 _DAY = 86_400
@@ -180,7 +181,7 @@ def _shared(collected: Iterable[Collected]) -> Iterator[Finding]:
         if len({one.learner for one in several}) > 1:
             pairs.setdefault(tuple(one.submission for one in several), []).append(commit)
     for names, commits in pairs.items():
-        shown = listed([commit[:7] for commit in commits])
+        shown = listed([short(commit) for commit in commits])
         them = "it" if len(commits) == 1 else "them"
         said = (
             f"{listed(names)} share {counted(len(commits), 'commit')} ({shown}), though only one made {them}"

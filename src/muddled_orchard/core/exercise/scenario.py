@@ -260,3 +260,8 @@ class Scenario:
     """Criteria whose weight differs from the default."""
     spacing: SpacingRule = "line-ends"
     """How closely white space must agree for a text to count as the same."""
+
+    @property
+    def brief_text(self) -> str:
+        """The title and the brief, as Markdown."""
+        return f"# {self.title.strip()}\n\n{self.brief.strip()}\n"

@@ -56,3 +56,8 @@ def contains(commits: Commits, tip: str | None, ancestor: str) -> bool:
         seen.add(id_)
         stack.extend(commits[id_].parents)
     return False
+
+
+def short(id_: str | None) -> str:
+    """A commit's id as people write it, and Git in messages."""
+    return (id_ or "")[:7]

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from muddled_orchard.core.base.phrases import cut
 from muddled_orchard.core.exercise.scenario import Scenario, Task
 from muddled_orchard.core.exercise.tasks import source_of
-from muddled_orchard.core.git.commits import Commit, contains
+from muddled_orchard.core.git.commits import Commit, contains, short
 from muddled_orchard.core.git.lines import Lines, by_lines, is_binary, lines_of
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.git.trees import Blob, Tree, are_alike
@@ -343,10 +343,5 @@ def labels(step: Step, result: Result) -> frozenset[str]:
     }
     for id_ in (result.ours, result.theirs, step.commit):
         if id_ is not None:
-            names |= {id_, id_[:7]}
+            names |= {id_, short(id_)}
     return frozenset(names - {""})
-
-
-def short(id_: str | None) -> str:
-    """A commit's id as people write it."""
-    return (id_ or "")[:7]

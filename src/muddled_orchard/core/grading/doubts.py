@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from muddled_orchard.core.exercise.tasks import is_stash_pop
+from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.lines import by_lines
-from muddled_orchard.core.grading.case import Case, short
+from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria import markers, rules
 
 

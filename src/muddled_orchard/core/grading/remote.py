@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from muddled_orchard.core.exercise.tasks import is_rebase
+from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.refs import branch_ref
-from muddled_orchard.core.grading.case import Case, short
+from muddled_orchard.core.grading.case import Case
 
 
 def overwritten(case: Case) -> Iterator[tuple[str, str | None]]:

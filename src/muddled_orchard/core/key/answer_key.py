@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from muddled_orchard.core.base.problems import Problem, likely
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario, Task
-from muddled_orchard.core.git.commits import Commit
+from muddled_orchard.core.git.commits import Commit, Commits
 from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.key.answers import Accepted
 from muddled_orchard.core.merging.conflict import MergeResult
@@ -40,6 +40,10 @@ class Step:
     solved: Tree
     clean_merge_fixes: frozenset[str] = frozenset()
     fast_forward: bool = False
+
+    def becomes_empty(self, commits: Commits) -> bool:
+        """Whether nothing new is left of it when it is solved by the key."""
+        return self.solved == commits[self.ours].tree
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -200,4 +200,4 @@ def outside_changes(key: Key, step: Step, path: str) -> list[str]:
 
 def becomes_empty(key: Key, step: Step) -> bool:
     """Whether nothing is left of a replayed commit when it is solved by the key."""
-    return not is_stash_pop(step.operation) and step.solved == key.commits[step.ours].tree
+    return not is_stash_pop(step.operation) and step.becomes_empty(key.commits)

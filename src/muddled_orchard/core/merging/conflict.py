@@ -17,6 +17,9 @@ from muddled_orchard.core.git.trees import Blob
 MARKER_SIZE = 40
 """The size of the markers that Git is asked to write here: no text can be taken for one."""
 
+MARKER_ATTRIBUTES = f"* conflict-marker-size={MARKER_SIZE}\n"
+"""The attributes that have Git write such markers."""
+
 STAGE = {"base": 1, "ours": 2, "theirs": 3}
 """Under which number the index holds each side of an unmerged path."""
 

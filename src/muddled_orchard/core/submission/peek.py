@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.exercise.asked import Asked
 from muddled_orchard.core.exercise.tasks import is_stash_pop
+from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.lines import Lines, by_lines, lines_of
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.git.trees import Blob, Tree
@@ -141,7 +142,7 @@ def _named(evidence: Evidence, id_: str | None) -> str:
     """A commit by the branch that stands at it, or by its id."""
     names = [name for name, at in evidence.refs.items() if at == id_ and not name.startswith("refs/stash")]
     names.sort(key=lambda name: not name.startswith(BRANCHES))
-    return names[0].split("/", 2)[2] if names else (id_ or "another commit")[:7]
+    return names[0].split("/", 2)[2] if names else short(id_ or "another commit")
 
 
 def _left(evidence: Evidence, kind: str, *, is_work: bool) -> Iterator[LeftToDo]:

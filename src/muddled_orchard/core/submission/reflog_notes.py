@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from muddled_orchard.core.base.phrases import counted, times, was
-from muddled_orchard.core.git.commits import Commit, ancestry
+from muddled_orchard.core.git.commits import Commit, ancestry, short
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.submission.evidence import Evidence
 
@@ -57,12 +57,12 @@ def notes_on(evidence: Evidence, key: Key) -> Iterator[str]:
     lost = list(dict.fromkeys(lost))
     merges = [id_ for id_ in lost if len(evidence.commits[id_].parents) > 1]
     if merges:
-        yield f"the merge commit {merges[-1][:7]} is only in the reflog: no branch holds it"
+        yield f"the merge commit {short(merges[-1])} is only in the reflog: no branch holds it"
     replays = [id_ for id_ in lost if id_ not in merges and _replays(evidence.commits[id_], key)]
     if replays:
         last = evidence.commits[replays[-1]]
         said = f"{counted(len(replays), 'replayed commit')} only in the reflog"
-        yield f'{said}, the last {last.id[:7]} "{last.subject}"'
+        yield f'{said}, the last {short(last.id)} "{last.subject}"'
 
 
 def _out_of_time(evidence: Evidence, key: Key) -> Iterator[str]:
@@ -73,7 +73,7 @@ def _out_of_time(evidence: Evidence, key: Key) -> Iterator[str]:
     for commit in own.values():
         parents = [own.get(id_) or key.commits.get(id_) for id_ in commit.parents]
         if any(one and commit.time < one.time and (one.id in own or one.time <= latest) for one in parents):
-            yield f"{commit.id[:7]} is dated before a commit that it grew from"
+            yield f"{short(commit.id)} is dated before a commit that it grew from"
 
 
 def _replays(commit: Commit, key: Key) -> bool:

@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
+import ast
 import functools
+import inspect
 import json
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import fields
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
 import pydantic
 
 from muddled_orchard.core.base.problems import BadInput, KeyPath, Problem, likely
+from muddled_orchard.core.exercise import scenario as scenario_module
 from muddled_orchard.core.exercise.defaults import completed
 from muddled_orchard.core.exercise.file_rules import bad_pattern
 from muddled_orchard.core.exercise.scenario import (
-    SHAPE,
     Answer,
     Change,
     Entry,
@@ -70,13 +73,20 @@ def _adapter() -> pydantic.TypeAdapter[Scenario]:
 
 @functools.cache
 def _documented() -> dict[str, Any]:
-    """The JSON Schema with the docstrings of all fields; finding them takes longer than all the rest, so only
-    who asks for it pays."""
-    SHAPE["use_attribute_docstrings"] = True
-    try:
-        return pydantic.TypeAdapter(Scenario).json_schema()
-    finally:
-        del SHAPE["use_attribute_docstrings"]
+    """The JSON Schema with the docstrings of all fields. pydantic would look for them whenever it reads a
+    scenario, and take longer for that than for all the rest."""
+    schema = _adapter().json_schema()
+    module = ast.parse(inspect.getsource(scenario_module))
+    for shape in (node for node in module.body if isinstance(node, ast.ClassDef)):
+        found = schema if shape.name == "Scenario" else schema.get("$defs", {}).get(shape.name, {})
+        properties = found.get("properties", {})
+        for field, docs in pairwise(shape.body):
+            if isinstance(field, ast.AnnAssign) and isinstance(field.target, ast.Name):
+                name = field.target.id.rstrip("_")
+                if name in properties and isinstance(docs, ast.Expr):
+                    said = inspect.cleandoc(ast.literal_eval(docs.value))
+                    properties[name] = {"description": said, **properties[name]}
+    return schema
 
 
 def scenario_schema() -> dict[str, Any]:

@@ -108,7 +108,7 @@ def starts_unfetched(key: Key) -> bool:
 
 def is_emptied(key: Key, step: Step) -> bool:
     """Whether nothing new is left of a step that is solved by the key."""
-    return step.solved == key.commits[step.ours].tree
+    return step.becomes_empty(key.commits)
 
 
 def takes_something(key: Key) -> bool:

@@ -30,8 +30,7 @@ first commit.
 
 def brief_markdown(scenario: Scenario) -> str:
     """Title and brief, and how to hand in."""
-    title, brief = scenario.title.strip(), scenario.brief.strip()
-    return f"# {title}\n\n{brief}\n\n## Handing in\n\n{_HANDING_IN.format(id=scenario.id)}"
+    return f"{scenario.brief_text}\n## Handing in\n\n{_HANDING_IN.format(id=scenario.id)}"
 
 
 def brief_page(scenario: Scenario, graph: Graph) -> str:

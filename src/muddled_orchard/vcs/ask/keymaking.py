@@ -209,7 +209,7 @@ def _replay(scratch: ScratchRepository, draft: _Draft, number: int, task: Task, 
     step = _step(scratch, draft, number, task, ours, replay.theirs, merge, replay.original)
     step = replace(step, base=replay.base)
     draft.steps.append(step)
-    if is_stash_pop(task) or step.solved == commits[ours].tree:
+    if is_stash_pop(task) or step.becomes_empty(commits):
         return  # nothing is committed: the work is in the working tree, or the commit became empty
     operation = operation_of(task)
     author = about.author if operation.keeps_commits else None

@@ -14,7 +14,7 @@ import pygit2
 
 from muddled_orchard.core.git.lines import by_lines
 from muddled_orchard.core.git.trees import Blob, Tree
-from muddled_orchard.core.merging.conflict import MARKER_SIZE, Conflict, MergeResult, merged_text
+from muddled_orchard.core.merging.conflict import MARKER_ATTRIBUTES, Conflict, MergeResult, merged_text
 from muddled_orchard.vcs.ask import git
 
 MOST_LISTED = 200_000
@@ -39,7 +39,7 @@ def predict(repo: pygit2.Repository, pairs: Sequence[tuple[str, str]]) -> list[M
     gitdir = Path(repo.path)
     attributes = gitdir / "info" / "attributes"
     if not attributes.exists():
-        attributes.write_text(f"* conflict-marker-size={MARKER_SIZE}\n", encoding="ascii")
+        attributes.write_text(MARKER_ATTRIBUTES, encoding="ascii")
     shown = list(_told(git.merge_trees(gitdir, pairs, diff3=False)))
     based = list(_told(git.merge_trees(gitdir, pairs, diff3=True)))
     return [_meeting(repo, one, other) for one, other in zip(shown, based, strict=True)]

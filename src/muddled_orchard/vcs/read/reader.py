@@ -22,7 +22,7 @@ from muddled_orchard.core.base.limits import (
 )
 from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.exercise.asked import ASKED, Asked
-from muddled_orchard.core.git.commits import Commit
+from muddled_orchard.core.git.commits import Commit, short
 from muddled_orchard.core.git.packs import BLOB, COMMIT, TAG
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING
 from muddled_orchard.core.git.stored_objects import (
@@ -220,7 +220,7 @@ class Reader:
                 raise Unreadable(f"it is a shallow clone, which lacks commits that are needed; {WHOLE}")
             else:
                 raise Unreadable(
-                    f"the commit {id_[:7]}, which its branches have grown from, is missing or damaged"
+                    f"the commit {short(id_)}, which its branches have grown from, is missing or damaged"
                 )
 
     def _commit(self, id_: str) -> StoredCommit | None:
@@ -259,7 +259,7 @@ class Reader:
         # `git add -N` names the empty content without storing it.
         found = (BLOB, b"") if blob.id == _EMPTY else self._objects.read(blob.id)
         if found is None or found[0] != BLOB:
-            raise Unreadable(f"the content {blob.id[:7]} of a file is missing or damaged")
+            raise Unreadable(f"the content {short(blob.id)} of a file is missing or damaged")
         self._hold(len(found[1]))
         texts[blob.id] = found[1]
 

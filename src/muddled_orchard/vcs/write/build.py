@@ -12,6 +12,7 @@ from pathlib import Path
 import pygit2
 
 from muddled_orchard.core.exercise.history import History, PlannedCommit
+from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.vcs.isolation import isolate
 from muddled_orchard.vcs.write.memory import Objects
@@ -71,7 +72,7 @@ def _stash(objects: Objects, history: History, commit: PlannedCommit, tree: str,
     """A stash as git-stash(1) describes it: a commit of the work, whose second parent holds the index."""
     base = history.commits[commit.parents[0]]
     subject = base.message.split("\n", 1)[0]
-    index = f"index on {commit.branch}: {parent[:7]} {subject}\n"
+    index = f"index on {commit.branch}: {short(parent)} {subject}\n"
     staged = objects.commit(_who(commit), index, objects.tree(_listing(objects, base)), [parent])
     return objects.commit(_who(commit), f"{stash_message(commit)}\n", tree, [parent, staged])
 

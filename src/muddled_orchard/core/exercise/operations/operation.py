@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal, Protocol
 
+from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.under_way import Words
 
 if TYPE_CHECKING:
@@ -92,7 +93,7 @@ class Operation:
         """What Git writes behind the markers of ours and theirs, and in the names of files that it sets
         aside."""
         theirs = (task.on if sides_swapped else self.source(task)) or ""
-        return "HEAD", f"{replayed.id[:7]} ({replayed.subject})" if replayed else theirs
+        return "HEAD", f"{short(replayed.id)} ({replayed.subject})" if replayed else theirs
 
     def misfits(self, task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
         """What of a task at `key` the story does not have, beyond branches."""

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from muddled_orchard.core.exercise.tasks import is_rebase, source_of
-from muddled_orchard.core.git.commits import contains
+from muddled_orchard.core.git.commits import contains, short
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING, TAGS, branch_ref
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
-from muddled_orchard.core.grading.case import Case, short
+from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.remote import overwritten
 

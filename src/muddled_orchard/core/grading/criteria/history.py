@@ -8,9 +8,9 @@ from itertools import groupby
 from muddled_orchard.core.base.phrases import be, counted, listed
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.tasks import in_words, is_merge, is_stash_pop, source_of
-from muddled_orchard.core.git.commits import contains
+from muddled_orchard.core.git.commits import contains, short
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly, skipped
-from muddled_orchard.core.grading.case import Case, TaskCase, short
+from muddled_orchard.core.grading.case import Case, TaskCase
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.locating.attempts import brings_only_conflicts
 from muddled_orchard.core.grading.locating.matching import keeps_author, subject_of
@@ -166,7 +166,7 @@ def _is_lacking(case: Case, step: TaskCase) -> bool:
     """
     readings = [conflict.reading for conflict in step.conflicts if conflict.reading]
     wrong = any(not hunk.accepted for reading in readings for hunk in reading.hunks)
-    emptied = step.step.solved == case.commits[step.step.ours].tree
+    emptied = step.step.becomes_empty(case.commits)
     return (
         step.result.shape == "skipped"
         and not emptied

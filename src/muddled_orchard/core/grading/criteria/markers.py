@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from muddled_orchard.core.git.commits import ancestry
+from muddled_orchard.core.git.commits import ancestry, short
 from muddled_orchard.core.git.lines import Lines
 from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
-from muddled_orchard.core.grading.case import Case, TaskCase, labels, short
+from muddled_orchard.core.grading.case import Case, TaskCase, labels
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.readings import read_file
 from muddled_orchard.core.merging.markers import Marker, looks_like, markers_outside

@@ -8,10 +8,11 @@ from typing import Literal
 
 from muddled_orchard.core.base.phrases import all_of, brief, command, counted, cut, was
 from muddled_orchard.core.exercise.tasks import is_stash_pop
+from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.lines import Lines, alike
 from muddled_orchard.core.grading.assessment import HunkResult, Outcome, Place, partly, skipped
 from muddled_orchard.core.grading.carrying import size_of
-from muddled_orchard.core.grading.case import MOST_SHOWN, Case, ConflictCase, TaskCase, short
+from muddled_orchard.core.grading.case import MOST_SHOWN, Case, ConflictCase, TaskCase
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.readings import HunkReading
 from muddled_orchard.core.key.answers import Accepted
