@@ -19,6 +19,7 @@ from muddled_orchard.core.grading.assessment import (
 )
 from muddled_orchard.core.grading.criteria import CRITERIA
 from muddled_orchard.core.grading.hints import for_learner
+from muddled_orchard.core.grading.kinds import Said
 from muddled_orchard.core.grading.rehearsal import Expected, Kept, Rehearsal, surprises
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary, bundled_ids
 from muddled_orchard.rehearsal.rehearsing import VARIANTS, rehearsed
@@ -113,7 +114,7 @@ def test_what_has_no_key_is_not_rehearsed(tmp_path: Path) -> None:
 
 def result(state: str = "finished", **verdicts: str) -> Assessment:
     criteria = tuple(
-        CriterionResult(id=id_, outcome=met("So.") if word == "met" else missed("So."), points=2.0 * (word == "met"), possible=2)
+        CriterionResult(id=id_, outcome=met(Said("So.")) if word == "met" else missed(Said("So.")), points=2.0 * (word == "met"), possible=2)
         for id_, word in verdicts.items()
     )  # fmt: skip
     hunk = HunkResult(
@@ -169,7 +170,7 @@ def test_a_grader_that_goes_blind_is_noticed(
     criterion: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setitem(
-        CRITERIA, criterion, replace(CRITERIA[criterion], judge=lambda _: met("All is well."))
+        CRITERIA, criterion, replace(CRITERIA[criterion], judge=lambda _: met(Said("All is well.")))
     )
     rehearsal = rehearsed_alone("press-limit", tmp_path)
     told = [surprise for one in rehearsal.surprising for surprise in one.surprises]
@@ -182,7 +183,7 @@ def test_a_grader_that_finds_fault_everywhere_is_noticed(
     criterion: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setitem(
-        CRITERIA, criterion, replace(CRITERIA[criterion], judge=lambda _: missed("All is lost."))
+        CRITERIA, criterion, replace(CRITERIA[criterion], judge=lambda _: missed(Said("All is lost.")))
     )
     rehearsal = rehearsed_alone("rebase-one", tmp_path)
     right = next(one for one in rehearsal.acted if one.behaviour == "right")

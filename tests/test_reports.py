@@ -24,7 +24,9 @@ from muddled_orchard.core.grading.assessment import (
     skipped,
     unreadable,
 )
-from muddled_orchard.core.grading.criteria.resolution import said_of
+from muddled_orchard.core.grading.criteria.resolution import wrong_conflict
+from muddled_orchard.core.grading.english import say
+from muddled_orchard.core.grading.kinds import Said
 from muddled_orchard.reports.export.gradebook import cell, gradebook
 from muddled_orchard.reports.export.junit import junit_file
 from muddled_orchard.reports.terminal.console import console
@@ -38,9 +40,9 @@ HUNK = HunkResult(
     ours_name="ours (main)", theirs_name="theirs (night)",
 )  # fmt: skip
 CRITERIA = (
-    CriterionResult(id="markers", outcome=met("None."), points=2, possible=2),
-    CriterionResult(id="resolution", outcome=missed("No \x1b[31m."), points=0, possible=6),
-    CriterionResult(id="rules", outcome=skipped("None of its own."), points=0, possible=0),
+    CriterionResult(id="markers", outcome=met(Said("None.")), points=2, possible=2),
+    CriterionResult(id="resolution", outcome=missed(Said("No \x1b[31m.")), points=0, possible=6),
+    CriterionResult(id="rules", outcome=skipped(Said("None of its own.")), points=0, possible=0),
 )  # fmt: skip
 GRADED = Assessment(
     exercise="press",
@@ -90,8 +92,8 @@ SAID = {
 @pytest.mark.parametrize("kept", SAID)
 def test_a_reason_says_what_was_kept_what_was_wanted_and_why(kept: tuple[str, tuple[str, ...]]) -> None:
     hunk = replace(HUNK, kept=kept[0], accepted=kept[1])
-    assert said_of(hunk) == f"press.toml, line 3: {SAID[kept]}"
-    assert said_of(replace(hunk, line=None, subject="size", renamed="limits.toml")).startswith(
+    assert say(wrong_conflict(hunk)) == f"press.toml, line 3: {SAID[kept]}"
+    assert say(wrong_conflict(replace(hunk, line=None, subject="size", renamed="limits.toml"))).startswith(
         'press.toml (of "size"), now limits.toml: '
     )
 

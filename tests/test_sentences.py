@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import replace
 from pathlib import Path
 
 import pytest
 
 from muddled_orchard.core.base.phrases import all_of, brief, counted, cut, listed
+from muddled_orchard.core.grading import kinds
 from muddled_orchard.core.grading.assessment import (
     Assessment,
     CriterionResult,
@@ -16,16 +18,19 @@ from muddled_orchard.core.grading.assessment import (
     missed,
     skipped,
 )
-from muddled_orchard.core.grading.criteria.resolution import said_of
+from muddled_orchard.core.grading.criteria.resolution import wrong_conflict
+from muddled_orchard.core.grading.english import say
+from muddled_orchard.core.grading.kinds import Said
 from muddled_orchard.core.grading.summary import summary
 from tests.conftest import graded, muddled, shell
+from tests.found import FOUND
 from tests.test_verdicts import MERGE, scenario, write
 
 HUNK = HunkResult(task=1, commit="abc1234", file="a.txt", hunk=1, kept="ours", accepted=("theirs",), outcome="missed", line=3, ours_name="ours (main)", theirs_name="theirs (topic)")  # fmt: skip
 
 
 def got(state: str = "finished", wrong: int = 0, unmet: int = 0, **verdicts: str) -> Assessment:
-    outcomes = {"met": met("So."), "missed": missed("So."), "skipped": skipped("So.")}
+    outcomes = {"met": met(Said("So.")), "missed": missed(Said("So.")), "skipped": skipped(Said("So."))}
     criteria = tuple(
         CriterionResult(id=id_, outcome=outcomes[word], points=0, possible=1)
         for id_, word in verdicts.items()
@@ -77,7 +82,7 @@ KEPT = {
 
 @pytest.mark.parametrize("sentence", KEPT)
 def test_what_was_kept(sentence: str) -> None:
-    assert said_of(KEPT[sentence]) == sentence
+    assert say(wrong_conflict(KEPT[sentence])) == sentence
 
 
 def test_small_pieces() -> None:
@@ -126,3 +131,18 @@ def test_one_and_two(tmp_path: Path) -> None:
     for number, says in enumerate(SAID.values()):
         because = " ".join(c["because"] for c in results[str(number)]["criteria"].values())
         assert because.count(says) == 1, because
+
+
+@pytest.mark.parametrize("sentence", FOUND)
+def test_what_was_found_is_said(sentence: str) -> None:
+    found = FOUND[sentence]
+    assert say(found) == sentence
+    assert say(kinds.restored(kinds.kept(found))) == sentence
+
+
+def test_every_kind_has_words_for_one_two_and_many() -> None:
+    assert {type(found) for found in FOUND.values()} == set(kinds.KINDS.values())
+    counts = Counter(type(found) for found in FOUND.values() if hasattr(found, "count"))
+    assert min(counts.values()) >= 2
+    with pytest.raises(TypeError):
+        say(kinds.Kind())

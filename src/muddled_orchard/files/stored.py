@@ -20,6 +20,8 @@ import msgspec
 from muddled_orchard.core.exercise.defaults import completed
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.assessment import Assessment
+from muddled_orchard.core.grading.english import sentences
+from muddled_orchard.core.grading.kinds import restored
 
 
 class Damaged(Exception):
@@ -72,11 +74,14 @@ def assessment_text(assessment: Assessment) -> str:
 
 def assessment_of(text: str) -> Assessment:
     """The assessment of such a text. Raises Damaged where it is none."""
-    try:
-        return _DECODER.decode(text)
-    except msgspec.DecodeError:
-        with _sound():
-            return msgspec.convert(json.loads(text), Assessment)
+    with _sound():
+        try:
+            assessment = _DECODER.decode(text)
+        except msgspec.DecodeError:
+            assessment = msgspec.convert(json.loads(text), Assessment)
+        for criterion in assessment.criteria:  # what can't be said is none of ours
+            sentences(map(restored, criterion.outcome.findings))
+    return assessment
 
 
 @contextmanager

@@ -6,21 +6,21 @@ from collections.abc import Iterator
 from dataclasses import replace
 from itertools import islice
 
-from muddled_orchard.core.base.phrases import brief, counted, cut
+from muddled_orchard.core.base.phrases import brief, counted
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, Outcome, State, missed
 from muddled_orchard.core.grading.case import Case, lay_out
 from muddled_orchard.core.grading.criteria import CRITERIA, weight_of
 from muddled_orchard.core.grading.criteria.resolution import hunk_results
 from muddled_orchard.core.grading.doubts import doubts
+from muddled_orchard.core.grading.kinds import GivenUp, Kind, NothingAsked, NothingAttempted
 from muddled_orchard.core.grading.locating.locate import locate
 from muddled_orchard.core.grading.locating.results import Result
 from muddled_orchard.core.grading.remote import changes
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.submission.evidence import Evidence
-from muddled_orchard.core.submission.reflog_notes import aborted, notes_on
+from muddled_orchard.core.submission.reflog_notes import given_up, notes_on
 
 # What a submission can make a result grow to: results are held for a whole class.
-_LONGEST = 3_000
 _MOST, _MOST_TOLD, _MOST_COMMITS = 500, 20, 5_000
 
 
@@ -65,21 +65,18 @@ def _first(told: Iterator[str]) -> tuple[str, ...]:
 
 
 def _with_points(id_: str, outcome: Outcome, weight: float) -> CriterionResult:
-    if len(outcome.because) > _LONGEST or len(outcome.where) > _MOST:
-        outcome = replace(outcome, because=cut(outcome.because, _LONGEST), where=outcome.where[:_MOST])
+    if len(outcome.where) > _MOST:
+        outcome = replace(outcome, where=outcome.where[:_MOST])
     possible = 0.0 if outcome.verdict == "skipped" else weight
     return CriterionResult(
         id=id_, outcome=outcome, points=round(possible * outcome.share, 2), possible=possible, weight=weight
     )
 
 
-def _nothing_done(state: State, case: Case) -> str:
+def _nothing_done(state: State, case: Case) -> list[Kind]:
+    pending = case.evidence.pending
     if state != "untouched":
-        kind = case.evidence.pending.kind if case.evidence.pending else None
-        said = [f"A {kind} is under way that was not asked for."] if kind else []
-        return " ".join(["Nothing of what was asked is there.", *said, *changes(case)])
-    if case.scenario.start.stopped and case.evidence.pending is None:
-        return "What was under way was given up, and nothing else was begun."
-    if given_up := aborted(case.evidence):
-        return f"{given_up[0].upper()}{given_up[1:]}; the repository is as it was handed out."
-    return "Nothing was attempted; the repository is as it was handed out."
+        return [NothingAsked(pending.kind if pending else None), *changes(case)]
+    if case.scenario.start.stopped and pending is None:
+        return [GivenUp()]
+    return [NothingAttempted(*given_up(case.evidence))]

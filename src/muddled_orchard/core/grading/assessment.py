@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
+from itertools import islice
 from typing import Literal
 
-from muddled_orchard.core.base.phrases import brief
+from muddled_orchard.core.base.phrases import brief, cut
+from muddled_orchard.core.grading.english import sentences
+from muddled_orchard.core.grading.kinds import Finding, Kind, kept, restored
 
 State = Literal["finished", "open", "untouched", "unreadable"]
 Verdict = Literal["met", "partly", "missed", "skipped"]
@@ -25,43 +29,58 @@ class Place:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Outcome:
-    """A criterion's verdict, and the share (0 to 1) of its points that it earns.
+    """A criterion's verdict, the share (0 to 1) of its points that it earns, and what was found.
 
-    `because` is a sentence or more that a learner understands. `unseen`: it was skipped because this kind of
-    submission can't show it.
+    `unseen`: it was skipped because this kind of submission can't show it.
     """
 
     verdict: Verdict
-    because: str
+    findings: tuple[Finding, ...]
     share: float = 0.0
     where: tuple[Place, ...] = ()
     unseen: bool = False
 
+    @property
+    def because(self) -> str:
+        """What was found, in sentences that a learner understands."""
+        return cut(sentences(map(restored, self.findings)), _LONGEST)
 
-def met(because: str) -> Outcome:
+
+_LONGEST = 3_000
+"""How many letters of a reason are said: a submission can make it grow."""
+
+
+def _kept(found: Kind | Iterable[Kind]) -> tuple[Finding, ...]:
+    return tuple(kept(one) for one in islice([found] if isinstance(found, Kind) else found, _MOST))
+
+
+_MOST = 100
+
+
+def met(found: Kind) -> Outcome:
     """All of it."""
-    return Outcome(verdict="met", because=because, share=1.0)
+    return Outcome(verdict="met", findings=_kept(found), share=1.0)
 
 
-def missed(because: str, where: tuple[Place, ...] = ()) -> Outcome:
+def missed(found: Kind | Iterable[Kind], where: tuple[Place, ...] = ()) -> Outcome:
     """None of it."""
-    return Outcome(verdict="missed", because=because, where=where)
+    return Outcome(verdict="missed", findings=_kept(found), where=where)
 
 
-def partly(because: str, share: float = 0.5, where: tuple[Place, ...] = ()) -> Outcome:
+def partly(found: Kind | Iterable[Kind], share: float = 0.5, where: tuple[Place, ...] = ()) -> Outcome:
     """Some of it; a share of none or all is `missed` or `met`."""
     verdict: Verdict = "met" if share >= 1 else "partly" if share > 0 else "missed"
-    return Outcome(verdict=verdict, because=because, share=share, where=where)
+    return Outcome(verdict=verdict, findings=_kept(found), share=share, where=where)
 
 
-def skipped(because: str) -> Outcome:
+def skipped(found: Kind) -> Outcome:
     """Not part of this scenario."""
-    return Outcome(verdict="skipped", because=because)
+    return Outcome(verdict="skipped", findings=_kept(found))
 
 
-def unseen(because: str) -> Outcome:
+def unseen(found: Kind) -> Outcome:
     """Part of this scenario, and not to be seen in this kind of submission."""
-    return Outcome(verdict="skipped", because=because, unseen=True)
+    return Outcome(verdict="skipped", findings=_kept(found), unseen=True)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -12,6 +12,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from muddled_orchard.core.base.phrases import be, command, counted, listed
+from muddled_orchard.core.grading import kinds
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult
 from muddled_orchard.core.grading.criteria import CRITERIA
 from muddled_orchard.core.grading.summary import got_it
@@ -74,7 +75,9 @@ def for_learner(assessment: Assessment, strength: int) -> Assessment:
     if assessment.state == "untouched":
         told = {}
     criteria = tuple(
-        replace(one, outcome=replace(one.outcome, because=told.get(one.id, one.outcome.because)))
+        replace(one, outcome=replace(one.outcome, findings=(kinds.kept(kinds.Said(told[one.id])),)))
+        if one.id in told
+        else one
         for one in assessment.criteria
     )
     hunks = tuple(

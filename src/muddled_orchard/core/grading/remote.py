@@ -5,30 +5,31 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from muddled_orchard.core.exercise.tasks import is_rebase
-from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.grading.case import Case
+from muddled_orchard.core.grading.kinds import GoneFromOrigin, Kind, OriginHas, OverwrittenAtOrigin
 
 
-def overwritten(case: Case) -> Iterator[tuple[str, str | None]]:
-    """What was thrown away at the remote though nobody asked for it, each as a sentence with the commit that
-    it is about."""
-    for _, said, before in _thrown_away(case):
-        yield said, before
+def overwritten(case: Case) -> Iterator[tuple[Kind, str | None]]:
+    """What was thrown away at the remote though nobody asked for it, each with the commit that it is
+    about."""
+    for _, found, before in _thrown_away(case):
+        yield found, before
 
 
-def changes(case: Case) -> Iterator[str]:
-    """What is otherwise at the remote than it was handed out, each as a sentence."""
-    told = {branch: said for branch, said, _ in _thrown_away(case)}
+def changes(case: Case) -> Iterator[Kind]:
+    """What is otherwise at the remote than it was handed out."""
+    thrown_away = {branch: found for branch, found, _ in _thrown_away(case)}
     for branch, now in case.remote_changes.items():
-        if branch in told:
-            yield told[branch]
+        if branch in thrown_away:
+            yield thrown_away[branch]
         elif now is not None:
-            yield f"origin has {branch} at {short(now)} now."
+            yield OriginHas(branch, now)
 
 
-def _thrown_away(case: Case) -> Iterator[tuple[str, str, str]]:
-    """The branches that were deleted or overwritten there, each with a sentence and the commit that is lost.
+def _thrown_away(case: Case) -> Iterator[tuple[str, Kind, str]]:
+    """The branches that were deleted or overwritten there, each with what was found and the commit that is
+    lost.
 
     Who rebases a branch that the remote has must push it by force, and was asked to.
     """
@@ -38,11 +39,11 @@ def _thrown_away(case: Case) -> Iterator[tuple[str, str, str]]:
         before = case.key.ids[case.key.history.remote[branch]]
         if now is None:
             if branch not in deleted:
-                yield branch, f"{branch} is gone from origin.", before
+                yield branch, GoneFromOrigin(branch), before
         elif branch in rebased and case.key.refs.get(branch_ref(branch)) == before:
             continue
         elif not _contains(case, now, before):
-            yield branch, f"{branch} was overwritten at origin: {short(before)} is no longer in it.", before
+            yield branch, OverwrittenAtOrigin(branch, before), before
 
 
 def _contains(case: Case, tip: str, ancestor: str) -> bool:

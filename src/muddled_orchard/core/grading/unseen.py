@@ -10,6 +10,7 @@ from dataclasses import replace
 from typing import Literal
 
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult
+from muddled_orchard.core.grading.kinds import HandInWhole, kept
 
 Unseen = Literal["skipped", "missed"]
 
@@ -31,9 +32,9 @@ def _held(criterion: CriterionResult, unseen: Unseen | None) -> CriterionResult:
     missed = unseen == "missed" or (unseen is None and criterion.id in BY_ITSELF)
     if not (outcome.unseen and missed and outcome.verdict == "skipped"):
         return criterion
-    said = f"{outcome.because} What was handed out shows it: hand in the whole folder."
+    findings = (*outcome.findings, kept(HandInWhole()))
     return replace(
         criterion,
-        outcome=replace(outcome, verdict="missed", because=said),
+        outcome=replace(outcome, verdict="missed", findings=findings),
         possible=criterion.weight,
     )

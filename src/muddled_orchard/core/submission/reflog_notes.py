@@ -4,21 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from muddled_orchard.core.base.phrases import counted, times, was
+from muddled_orchard.core.base.phrases import counted, given_up_in_words, times
 from muddled_orchard.core.git.commits import Commit, ancestry, short
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.submission.evidence import Evidence
 
 
+def given_up(evidence: Evidence) -> tuple[int, int]:
+    """How many rebases were aborted and how often it was reset to HEAD, as far as the reflog says so. The
+    abort of a merge is a reset to HEAD there, and so is what leaves no other trace."""
+    return _ended(evidence, "rebase (abort)"), _ended(evidence, "reset: moving to HEAD")
+
+
 def aborted(evidence: Evidence) -> str:
-    """That operations were given up, as far as the reflog says so; nothing where it doesn't. The abort of a
-    merge is a reset to HEAD there, and so is what leaves no other trace."""
-    rebases = _ended(evidence, "rebase (abort)")
-    resets = _ended(evidence, "reset: moving to HEAD")
-    said = [f"{counted(rebases, 'rebase')} {was(rebases)} aborted"] if rebases else []
-    if resets:
-        said.append(f"it was reset to HEAD {times(resets)}, as git merge --abort does")
-    return ", and ".join(said)
+    """The same in words; nothing where the reflog says nothing."""
+    return given_up_in_words(*given_up(evidence))
 
 
 def _ended(evidence: Evidence, what: str) -> int:

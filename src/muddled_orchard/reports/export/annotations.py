@@ -7,7 +7,8 @@ from collections.abc import Iterator, Sequence
 
 from muddled_orchard.core.course.findings import Collected
 from muddled_orchard.core.grading.assessment import CriterionResult, HunkResult, Place
-from muddled_orchard.core.grading.criteria.resolution import said_of
+from muddled_orchard.core.grading.criteria.resolution import wrong_conflict
+from muddled_orchard.core.grading.english import say
 from muddled_orchard.reports.terminal.console import printable
 
 _SEVERITY = {"missed": "error", "partly": "warning"}
@@ -46,5 +47,5 @@ def _about(place: Place, criterion: CriterionResult, hunks: Sequence[HunkResult]
                 and (hunk.file, hunk.line) == (place.file, place.line)
                 and hunk.accepted
             ):
-                return said_of(hunk).partition(": ")[2]
+                return say(wrong_conflict(hunk)).partition(": ")[2]
     return criterion.outcome.because

@@ -235,8 +235,9 @@ def _row(on: Console, result: Collected, several: bool) -> list[Text]:
 
 def _what(on: Console, assessment: Assessment) -> Text:
     if assessment.state == "untouched":
-        nothing = any(c.outcome.because.startswith("Nothing was attempted") for c in assessment.criteria)
-        return Text("nothing was attempted" if nothing else "begun and given up")
+        found = [finding for criterion in assessment.criteria for finding in criterion.outcome.findings]
+        begun = any(f.values.get("rebases") or f.values.get("resets") or f.kind == "GivenUp" for f in found)
+        return Text("begun and given up" if begun else "nothing was attempted")
     said = []
     for criterion in assessment.criteria:
         if criterion.outcome.verdict in ("partly", "missed"):

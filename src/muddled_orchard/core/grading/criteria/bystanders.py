@@ -3,11 +3,19 @@
 from __future__ import annotations
 
 from muddled_orchard.core.exercise.tasks import is_rebase, source_of
-from muddled_orchard.core.git.commits import contains, short
+from muddled_orchard.core.git.commits import contains
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING, TAGS, branch_ref
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria.criterion import Criterion
+from muddled_orchard.core.grading.kinds import (
+    BranchGone,
+    BranchMoved,
+    BranchRewritten,
+    Kind,
+    ToBeLeftAlone,
+    Undisturbed,
+)
 from muddled_orchard.core.grading.remote import overwritten
 
 
@@ -22,8 +30,8 @@ def judge(case: Case) -> Outcome:
     # `delivered`'s to judge.
     rewriting = {branch_ref(task.task.on) for task in case.tasks if is_rebase(task.task)}
     deleted = {branch_ref(task.task.delete) for task in case.tasks}
-    moved: list[tuple[str, str | None]] = []
-    rewritten: list[tuple[str, str | None]] = []
+    moved: list[tuple[Kind, str | None]] = []
+    rewritten: list[tuple[Kind, str | None]] = []
     for ref, before in case.key.refs.items():
         name = ref.removeprefix(BRANCHES).removeprefix(TAGS)
         now = case.evidence.refs.get(ref)
@@ -32,24 +40,22 @@ def judge(case: Case) -> Outcome:
         if now is None and ref in deleted:
             continue
         if now is None:
-            other = _renamed_to(case, before)
-            what = f"was renamed to {other}" if other else "was deleted"
-            rewritten.append((f"{name} {what}.", before))
+            rewritten.append((BranchGone(name, _renamed_to(case, before)), before))
         elif not contains(case.commits, now, before):
-            rewritten.append((f"{name} was rewritten: {short(before)} is no longer in it.", before))
+            rewritten.append((BranchRewritten(name, before), before))
         elif ref not in receiving and ref not in excused:
-            moved.append((f"{name} was moved on from {short(before)} to {short(now)}.", now))
+            moved.append((BranchMoved(name, before, now), now))
     rewritten += overwritten(case)
     if rewritten:
-        said = rewritten + moved
-        return missed(" ".join(text for text, _ in said), tuple(Place(commit=id_) for _, id_ in said))
+        found = rewritten + moved
+        return missed([kind for kind, _ in found], tuple(Place(commit=id_) for _, id_ in found))
     if moved:
-        them = "It was" if len(moved) == 1 else "They were"
+        found = moved
         return partly(
-            f"{' '.join(text for text, _ in moved)} {them} to be left alone.",
-            where=tuple(Place(commit=id_) for _, id_ in moved),
+            [*(kind for kind, _ in found), ToBeLeftAlone(len(found))],
+            where=tuple(Place(commit=id_) for _, id_ in found),
         )
-    return met("Everything else stands where it stood.")
+    return met(Undisturbed())
 
 
 def _renamed_to(case: Case, before: str) -> str | None:

@@ -6,6 +6,14 @@ from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.grading.assessment import Outcome, met, partly, skipped, unseen
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria.criterion import Criterion
+from muddled_orchard.core.grading.kinds import (
+    Delivered,
+    Kind,
+    NotDeleted,
+    NothingToDeliver,
+    NotPushed,
+    RemoteUnseen,
+)
 
 
 def judge(case: Case) -> Outcome:
@@ -16,31 +24,24 @@ def judge(case: Case) -> Outcome:
     # What the remote has of a branch that is to be gone, is to be gone as well.
     deleted_there = deleted & case.key.history.remote.keys()
     if not pushed and not deleted:
-        return skipped("Nothing was to be pushed or deleted.")
+        return skipped(NothingToDeliver())
     if (pushed or deleted_there) and evidence.remote is None:
-        return unseen("Only the repository was handed in; the remote beside it can't be seen.")
+        return unseen(RemoteUnseen())
     there = evidence.remote or {}
-    lacking = []
+    lacking: list[Kind] = []
     for branch in sorted(pushed):
         own, now = evidence.branch(branch), there.get(branch)
         handed_out = case.key.history.remote.get(branch)
         if now is None or own is None or now != own:
-            lacking.append(f"origin does not have {branch} as it is here; it was not pushed.")
+            lacking.append(NotPushed(branch, nothing=False))
         elif handed_out is not None and now == case.key.ids[handed_out] and not _moved(case, branch):
-            lacking.append(f"origin has {branch} as it was handed out; there was nothing pushed.")
-    lacking += [
-        f"{branch} still exists; it was to be deleted."
-        for branch in sorted(deleted)
-        if evidence.branch(branch)
-    ]
-    lacking += [
-        f"origin still has {name}; it was to be deleted." for name in sorted(deleted_there) if name in there
-    ]
+            lacking.append(NotPushed(branch, nothing=True))
+    lacking += [NotDeleted(branch, at_origin=False) for branch in sorted(deleted) if evidence.branch(branch)]
+    lacking += [NotDeleted(name, at_origin=True) for name in sorted(deleted_there) if name in there]
     asked = len(pushed) + len(deleted) + len(deleted_there)
     if not lacking:
-        said = [word for word, some in (("pushed", pushed), ("deleted", deleted)) if some]
-        return met(f"What was to be {' and '.join(said)} is.")
-    return partly(" ".join(lacking), 1 - len(lacking) / asked)
+        return met(Delivered(pushed=bool(pushed), deleted=bool(deleted)))
+    return partly(lacking, 1 - len(lacking) / asked)
 
 
 def _moved(case: Case, branch: str) -> bool:

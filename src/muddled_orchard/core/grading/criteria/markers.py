@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from muddled_orchard.core.git.commits import ancestry, short
+from muddled_orchard.core.git.commits import ancestry
 from muddled_orchard.core.git.lines import Lines
 from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
 from muddled_orchard.core.grading.case import Case, TaskCase, labels
 from muddled_orchard.core.grading.criteria.criterion import Criterion
+from muddled_orchard.core.grading.kinds import MarkersLeft, MarkersMended, NoMarkers
 from muddled_orchard.core.grading.readings import read_file
 from muddled_orchard.core.merging.markers import Marker, looks_like, markers_outside
 
@@ -22,18 +23,15 @@ def judge(case: Case) -> Outcome:
     certain = [(path, marker) for path, marker in now if marker.sure != "possible"]
     if certain:
         path, marker = certain[0]
-        more = f", and {len(certain) - 1} more" if len(certain) > 1 else ""
-        said = f"{path}, line {marker.line}, is {marker.sign} ({marker.text.strip()[:40]}){more}."
         where = tuple(Place(path, marker.line, _commit(case)) for path, marker in certain)
-        return missed(f"Conflict markers were left behind: {said}", where)
+        return missed(
+            MarkersLeft(path, marker.line, marker.sign, marker.text.strip()[:40], len(certain)), where
+        )
     on_the_way = _on_the_way(case)
     if on_the_way:
         path, line, id_ = on_the_way
-        return partly(
-            f"{path} was committed with conflict markers in {short(id_)} and mended later.",
-            where=(Place(path, line, id_),),
-        )
-    return met("No conflict marker was left behind.")
+        return partly(MarkersMended(path, id_), where=(Place(path, line, id_),))
+    return met(NoMarkers())
 
 
 def possible(case: Case) -> list[Found]:

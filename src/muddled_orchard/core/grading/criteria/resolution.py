@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from math import prod
 from typing import Literal
 
-from muddled_orchard.core.base.phrases import all_of, brief, command, counted, cut, was
+from muddled_orchard.core.base.phrases import command, cut
 from muddled_orchard.core.exercise.tasks import is_stash_pop
 from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.lines import Lines, alike
@@ -14,17 +14,26 @@ from muddled_orchard.core.grading.assessment import HunkResult, Outcome, Place, 
 from muddled_orchard.core.grading.carrying import size_of
 from muddled_orchard.core.grading.case import MOST_SHOWN, Case, ConflictCase, TaskCase
 from muddled_orchard.core.grading.criteria.criterion import Criterion
+from muddled_orchard.core.grading.kinds import (
+    AllResolved,
+    ConflictWrong,
+    KeyIsSilent,
+    Kind,
+    MoreWrong,
+    NeverMet,
+    NothingConflicts,
+    Said,
+)
 from muddled_orchard.core.grading.readings import HunkReading
 from muddled_orchard.core.key.answers import Accepted
 from muddled_orchard.core.merging.conflict import STAGE
-from muddled_orchard.core.merging.keep import choice_of
 
 
 def judge(case: Case) -> Outcome:
     """The share of the key's conflicts that were resolved as accepted. What an earlier mistake made of them,
     or kept from being met, neither costs nor earns."""
     if not any(step.merge.conflicts for step in case.key.steps):
-        return skipped("Nothing conflicts in this scenario.")
+        return skipped(NothingConflicts())
     expected = sum(
         size_of(conflict)
         for step in case.key.steps
@@ -32,7 +41,7 @@ def judge(case: Case) -> Outcome:
         if step.accepted.get(conflict.path)
     )
     if not expected:
-        return skipped("The key accepts nothing for these conflicts; a person has to look.")
+        return skipped(KeyIsSilent())
     bad: list[HunkResult] = []
     wrong = 0
     for conflict, results in _told(case):
@@ -42,63 +51,34 @@ def judge(case: Case) -> Outcome:
         wrong += len(missed) if conflict.reading is not None else conflict.covers * len(missed)
     unmet = sum(task.unmet for task in case.tasks)
     if not wrong and not unmet:
-        them = "The conflict is" if expected == 1 else f"{all_of(expected)} conflicts are"
-        return partly(f"{them} resolved as the key accepts.", 1.0)
+        return partly(AllResolved(expected), 1.0)
     places = tuple(Place(result.file, result.line) for result in bad[:_MOST_TOLD])
-    said = list(dict.fromkeys(said_of(result) for result in bad[:3]))
-    said += [f"And {counted(len(bad) - 3, 'more conflict')}."] if len(bad) > 3 else []
+    found: list[Kind] = [wrong_conflict(result) for result in bad[:3]]
+    found += [MoreWrong(len(bad) - 3)] if len(bad) > 3 else []
     # The key's reasons, each once.
-    said += dict.fromkeys(" ".join(result.why.split()) for result in bad[:3] if result.why)
-    said += [f"{counted(unmet, 'conflict')} {was(unmet)} never met."] if unmet else []
-    return partly(" ".join(said), (expected - wrong - unmet) / expected, places)
+    found += [Said(" ".join(result.why.split())) for result in bad[:3] if result.why]
+    found += [NeverMet(unmet)] if unmet else []
+    return partly(found, (expected - wrong - unmet) / expected, places)
 
 
 _MOST_TOLD = 100
 
 
-def said_of(result: HunkResult) -> str:
-    """What was kept, and what was wanted."""
-    where = f"{result.file}, line {result.line}" if result.line else result.file
-    if result.subject:
-        where += f' (of "{brief(result.subject)}")'
-    if result.renamed:
-        where += f", now {result.renamed}"
-    said = f"{where}: {_kept(result)}"
-    if result.left_at:
-        said += f"; wanted: {result.file}"
-    elif result.together and result.kept != "unresolved":
-        ways = ("; or ".join(" and ".join(_named(result, word) for word in way) for way in result.together),)
-        said += f"; wanted, hunk by hunk: {ways[0]}"
-    elif result.accepted and result.kept != "unresolved":
-        said += f"; wanted: {' or '.join(_named(result, word) for word in result.accepted)}"
-    said += "."
-    other = {"ours": "theirs", "theirs": "ours"}.get(result.kept)
-    if other in result.accepted and "new base" in result.ours_name:
-        said += (
-            " In a rebase ours is the new base, and theirs is your own commit: "
-            "this is exactly the other way round than wanted."
-        )
-    return said
-
-
-def _kept(result: HunkResult) -> str:
-    if result.left_at:
-        return f"it lies at {result.left_at}, where one of the sides had it"
-    if result.kept == "unresolved" and result.hunk is None:
-        return "the conflict is still there, neither side was chosen"
-    swapped = "+".join(reversed(result.kept.split("+")))
-    order = " in the wrong order" if swapped != result.kept and swapped in result.accepted else ""
-    choice = choice_of(result.kept)
-    told = choice.told if choice else f"{result.kept} was kept"
-    return told.format(ours=result.ours_name, theirs=result.theirs_name, order=order)
-
-
-def _named(result: HunkResult, word: str) -> str:
-    """A word of the key with the branches that it means here."""
-    if word == "gone":
-        return "no such file"
-    names = {"ours": result.ours_name, "theirs": result.theirs_name}
-    return " and then ".join(names.get(part, part) for part in word.split("+"))
+def wrong_conflict(result: HunkResult) -> ConflictWrong:
+    """What is told of a conflict that is not resolved as accepted."""
+    return ConflictWrong(
+        file=result.file,
+        line=result.line,
+        subject=result.subject,
+        renamed=result.renamed,
+        left_at=result.left_at,
+        whole=result.hunk is None,
+        kept=result.kept,
+        accepted=result.accepted,
+        together=result.together,
+        ours=result.ours_name,
+        theirs=result.theirs_name,
+    )
 
 
 def hunk_results(case: Case) -> Iterator[HunkResult]:

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 from muddled_orchard.core.git.commits import Commit, ancestry, contains
 from muddled_orchard.core.git.lines import Lines, alike
-from muddled_orchard.core.git.trees import Blob, are_alike, kind_of
+from muddled_orchard.core.git.trees import EXECUTABLE, Blob, are_alike
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
 from muddled_orchard.core.grading.case import Case, ConflictCase, TaskCase
 from muddled_orchard.core.grading.criteria.criterion import Criterion
+from muddled_orchard.core.grading.kinds import CameThrough, Departures, Kind, NothingOfSide, WholeFileOfSide
 from muddled_orchard.core.merging.alignment import align
 from muddled_orchard.core.merging.conflict import Hunk
 from muddled_orchard.core.merging.markers import is_whole
@@ -21,8 +23,9 @@ from muddled_orchard.core.submission.status import is_backup
 @dataclass(frozen=True, slots=True)
 class Departure:
     """A place where the result is not what a clean merge leaves: a line that is missing (`lost`), or
-    one that nobody asked for. `side` names whose change it undoes, where it undoes one. `asked`: the key
-    wants this outside a hunk, beyond what a clean merge leaves."""
+    one that nobody asked for; `what` says more of a whole file, as in `kinds.Departures`. `side` names whose
+    change it undoes, where it undoes one. `asked`: the key wants this outside a hunk, beyond what a clean
+    merge leaves."""
 
     path: str
     line: int | None
@@ -30,65 +33,53 @@ class Departure:
     lost: bool
     side: str | None = None
     asked: bool = False
+    what: str | tuple[int, int] = ""
 
 
 def judge(case: Case) -> Outcome:
     """Missed where a side's clean change was lost, partly where something else was changed."""
     found = [departure for task in case.tasks for departure in departures(case, task)]
     if not found:
-        return met("Everything that did not conflict came through as it should.")
+        return met(CameThrough())
     asked = [departure for departure in found if departure.asked]
     undone = [departure for departure in found if departure.side and not departure.asked]
     commit = next((task.result.judged_commit for task in reversed(case.tasks) if task.tree is not None), None)
     where = tuple(Place(departure.path, departure.line, commit) for departure in found[:20])
-    sentences = []
-    mended = {path for task in case.tasks for path in task.step.clean_merge_fixes}
-    for beginning, some in (
-        (
-            "Here more than the hunk had to be changed, and that was not",
-            [d for d in asked if d.path not in mended],
-        ),
-        ("This merges cleanly and had to be changed all the same", [d for d in asked if d.path in mended]),
-    ):
-        if some:
-            said = _cut([f"{_place(departure)}{_said(departure)}" for departure in some])
-            sentences.append(f"{beginning}: {said}.")
     if not undone and not asked:
-        said = _cut([f"{_place(departure)}{_said(departure)}" for departure in found])
-        return partly(f"Something outside the conflict was changed: {said}.", where=where)
+        return partly(_told("changed", found), where=where)
+    fixed = {path for task in case.tasks for path in task.step.clean_merge_fixes}
+    beyond = [departure for departure in asked if departure.path not in fixed]
+    clean = [departure for departure in asked if departure.path in fixed]
+    told: list[Kind] = [_told("beyond", beyond)] if beyond else []
+    told += [_told("clean", clean)] if clean else []
     for side in dict.fromkeys(departure.side for departure in undone):
         own = [departure for departure in undone if departure.side == side]
         # A line that came back where another was lost is the same change seen from its other end.
-        shown = [departure for departure in own if departure.lost] or own
-        said = _cut([f"{_place(departure)}{_said(departure)}" for departure in shown])
-        sentences.append(f"What {side} changed outside the conflict was lost: {said}.")
-    paths = {departure.path for departure in undone}
-    return missed(" ".join(dict.fromkeys((*sentences, *_whole_files(case, paths)))), where)
+        told.append(_told("lost", [departure for departure in own if departure.lost] or own, side))
+    paths = {departure.path for departure in undone if not departure.what}
+    return missed([*told, *_whole_files(case, paths)], where)
 
 
-def _cut(parts: list[str]) -> str:
-    more = [f"and {len(parts) - 3} more"] if len(parts) > 3 else []
-    return "; ".join([*parts[:3], *more])
+def _told(
+    group: Literal["beyond", "clean", "lost", "changed"], found: Sequence[Departure], side: str | None = None
+) -> Departures:
+    places = tuple((one.path, one.line, one.text.strip()[:50], _what(one)) for one in found[:3])
+    return Departures(group, side, places, len(found))
 
 
-def _place(departure: Departure) -> str:
-    return f"{departure.path}, line {departure.line}" if departure.line else departure.path
+def _what(departure: Departure) -> str | tuple[int, int]:
+    if departure.what:
+        return departure.what
+    return "missing" if departure.lost else "back" if departure.side else "new"
 
 
-def _said(departure: Departure) -> str:
-    if departure.line is None:
-        return ""
-    what = f' "{departure.text.strip()[:50]}"' if departure.text.strip() else " a blank line"
-    return f":{what} " + ("is missing" if departure.lost else "came back" if departure.side else "is new")
-
-
-def _whole_files(case: Case, undone: Collection[str]) -> Iterator[str]:
+def _whole_files(case: Case, undone: Collection[str]) -> Iterator[Kind]:
     """Where a whole file in which something is undone, or all of them, is one side's, that is the likely
     reason."""
     form = alike(case.scenario.spacing)
     for task in case.tasks:
         if task.step.commit is None and task.tree == case.commits[task.result.ours].tree:
-            yield f"Nothing of {task.theirs_name} came in at all, as with git merge -s ours."
+            yield NothingOfSide(task.theirs_name)
             continue
         for conflict in task.conflicts:
             if conflict.conflict.path not in undone:
@@ -96,7 +87,7 @@ def _whole_files(case: Case, undone: Collection[str]) -> Iterator[str]:
             for stage, name in ((2, task.ours_name), (3, task.theirs_name)):
                 side = conflict.conflict.stages.get(stage)
                 if side and conflict.reading and form(case.lines(side)) == form(conflict.lines):
-                    yield f"The whole of {conflict.conflict.path} was taken from {name}."
+                    yield WholeFileOfSide(conflict.conflict.path, name)
 
 
 def departures(case: Case, task: TaskCase) -> Iterator[Departure]:
@@ -131,13 +122,14 @@ def _of_mode(case: Case, task: TaskCase, conflict: ConflictCase) -> Iterator[Dep
         path = conflict.renamed or conflict.conflict.path
         sides = _sides(case, task, conflict.conflict.stages)
         wanted = next(iter(sorted(conflict.modes)), blob.mode)
-        yield Departure(f"{path} {_mode_said(wanted, blob.mode)}", None, "", False, sides.of_mode(wanted))
+        what = _of_modes(wanted, blob.mode)
+        yield Departure(path, None, "", False, sides.of_mode(wanted), what=what)
 
 
-def _mode_said(wanted: int, now: int) -> str:
+def _of_modes(wanted: int, now: int) -> str | tuple[int, int]:
     if not are_alike(wanted, now):
-        return f"is {kind_of(now).name} now, and was {kind_of(wanted).name}"
-    return "is executable now" if now & 0o100 else "is not executable any more"
+        return now, wanted
+    return "executable" if now == EXECUTABLE else "plain"
 
 
 def _beside_hunks(
@@ -184,21 +176,20 @@ def _in_file(
     base, ours, theirs = (_blob(case, id_, path) for id_ in _merge_ids(case, task))
     sides = _sides(case, task, {n: blob for n, blob in ((1, base), (2, ours), (3, theirs)) if blob})
     if now is None or expected is None:
-        what = "was deleted" if now is None else "was added"
-        yield Departure(f"{path} {what}", None, "", now is None, sides.whole(expected, now))
+        what = "deleted" if now is None else "added"
+        yield Departure(path, None, "", now is None, sides.whole(expected, now), what=what)
         return
     before, after = case.lines(expected), case.lines(now)
     if expected.mode != now.mode:
-        yield Departure(
-            f"{path} {_mode_said(expected.mode, now.mode)}", None, "", False, sides.of_mode(expected.mode)
-        )
+        modes = _of_modes(expected.mode, now.mode)
+        yield Departure(path, None, "", False, sides.of_mode(expected.mode), what=modes)
         if not are_alike(expected.mode, now.mode):
             return
     if expected.id == now.id:
         return
     if spacing(before) == spacing(after):
         if not before and not after:
-            yield Departure(f"{path} was changed", None, "", False, sides.whole(expected, now))
+            yield Departure(path, None, "", False, sides.whole(expected, now), what="changed")
         return
     reading = align([spacing(before)], spacing(after)).readings[0]
     for at, text in reading.lost:

@@ -9,14 +9,15 @@ from muddled_orchard.core.exercise.scenario import Rule
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, partly, skipped
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria.criterion import Criterion
+from muddled_orchard.core.grading.kinds import Kind, NoRules, RuleBroken, RulesHold, RulesUndecided
 
 
 def judge(case: Case) -> Outcome:
     """The share of the scenario's rules that hold for what was left at the end; those that can't be decided
     are left out."""
     if not case.scenario.rule:
-        return skipped("This scenario has no rules of its own.")
-    failures: list[tuple[str, Place]] = []
+        return skipped(NoRules())
+    failures: list[tuple[Kind, Place]] = []
     decided = 0
     for rule, data in _with_files(case):
         try:
@@ -26,16 +27,13 @@ def judge(case: Case) -> Outcome:
         decided += 1
         if found is not None:
             what, line = found
-            why = f" {rule.why}" if rule.why else ""
-            failures.append(
-                (f"{rule.file}{f', line {line}' if line else ''}: {what}.{why}", Place(rule.file, line))
-            )
+            failures.append((RuleBroken(rule.file, line, what, rule.why), Place(rule.file, line)))
     if not decided:
-        return skipped("Whether the scenario's own checks hold can't be decided; a person has to look.")
+        return skipped(RulesUndecided())
     if not failures:
-        return met("The scenario's own checks hold.")
+        return met(RulesHold())
     share = 1 - len(failures) / decided
-    return partly(" ".join(text for text, _ in failures), share, tuple(place for _, place in failures))
+    return partly([kind for kind, _ in failures], share, tuple(place for _, place in failures))
 
 
 def undecided(case: Case) -> Iterator[str]:

@@ -4,65 +4,65 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from muddled_orchard.core.base.phrases import have, listed, was
 from muddled_orchard.core.exercise.tasks import is_stash_pop
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, partly, unseen
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria.criterion import Criterion
+from muddled_orchard.core.grading.kinds import (
+    BackupsCommitted,
+    Detached,
+    Kind,
+    LeftUntracked,
+    NotClean,
+    NotInBundle,
+    OtherCheckedOut,
+    StashLeft,
+    Tidy,
+    few,
+)
 from muddled_orchard.core.submission.status import is_backup
 
 
 def judge(case: Case) -> Outcome:
     """One flaw costs half, two cost all."""
     if case.evidence.commits_alone:
-        return unseen("A bundle holds commits alone: the working tree and what is checked out can't be seen.")
+        return unseen(NotInBundle("working tree"))
     flaws = list(_flaws(case))
     if not flaws:
-        return met("The right branch is checked out and nothing was left lying about.")
+        return met(Tidy())
     share = 0.5 if len(flaws) == 1 else 0.0
-    return partly(" ".join(text for text, _ in flaws), share, tuple(p for _, places in flaws for p in places))
+    return partly([kind for kind, _ in flaws], share, tuple(p for _, places in flaws for p in places))
 
 
-def _flaws(case: Case) -> Iterator[tuple[str, tuple[Place, ...]]]:
+def _flaws(case: Case) -> Iterator[tuple[Kind, tuple[Place, ...]]]:
     evidence = case.evidence
     last = case.tasks[-1]
     wanted = last.step.operation.on
     # Who merged the wrong way round is where that leads to; `history` has the cost.
     elsewhere = last.result.sides_swapped and evidence.head == last.result.branch
     if evidence.head is None and (evidence.pending is None or evidence.pending.kind != "rebase"):
-        yield f"HEAD is detached; {wanted} should be checked out.", ()
+        yield Detached(wanted), ()
     elif (
         evidence.head != wanted
         and not elsewhere
         and evidence.pending is None
         and evidence.working is not None
     ):
-        yield f"{evidence.head} is checked out; it should be {wanted}.", ()
+        yield OtherCheckedOut(evidence.head, wanted), ()
     leftovers = [change.path for change in case.uncommitted if change.how == "untracked"]
     committed = [path for path in (case.final_tree or {}) if is_backup(path) and not _handed_out(case, path)]
     if committed:
-        yield (
-            f"{listed(committed)} {was(len(committed))} committed, {_backups(committed)}.",
-            _places(committed),
-        )
+        yield BackupsCommitted(few(committed), len(committed)), _places(committed)
     if leftovers:
         backups = all(map(is_backup, leftovers))
-        kind = f"left behind, {_backups(leftovers)}" if backups else "left behind untracked"
-        yield f"{listed(leftovers)} {was(len(leftovers))} {kind}.", _places(leftovers)
+        yield LeftUntracked(few(leftovers), len(leftovers), backups), _places(leftovers)
     under_way = evidence.pending or any(task.result.in_working_tree for task in case.tasks)
     changed = [change.path for change in case.uncommitted if change.how != "untracked"]
     if changed and not under_way:
-        yield (
-            f"The working tree is not clean: {listed(changed)} {have(len(changed))} uncommitted changes.",
-            _places(changed),
-        )
+        yield NotClean(few(changed), len(changed)), _places(changed)
     popped = any(is_stash_pop(task.task) for task in case.tasks)
     if evidence.stashes > len(case.key.history.stashes) - popped:
-        yield "There is work left in the stash.", ()
-
-
-def _backups(paths: list[str]) -> str:
-    return "a backup file" if len(paths) == 1 else "backup files"
+        yield StashLeft(), ()
 
 
 def _handed_out(case: Case, path: str) -> bool:

@@ -1,0 +1,600 @@
+"""The phrasebook: what judges found, in English. Another language is another file like this one."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from functools import singledispatch
+from typing import Any
+
+from muddled_orchard.core.base.phrases import all_of, be, brief, counted, given_up_in_words, have, listed, was
+from muddled_orchard.core.git.commits import short
+from muddled_orchard.core.git.trees import kind_of
+from muddled_orchard.core.git.under_way import UNDER_WAY
+from muddled_orchard.core.grading import kinds
+from muddled_orchard.core.merging.keep import choice_of
+
+
+def sentences(found: Iterable[kinds.Kind]) -> str:
+    """What was found, a sentence or more each, each said once."""
+    return " ".join(dict.fromkeys(say(one) for one in found))
+
+
+@singledispatch
+def say(found: kinds.Kind) -> str:
+    """What was found, as a sentence. Raises TypeError for a kind that has no words here."""
+    raise TypeError(type(found).__name__)
+
+
+def _names(names: Sequence[str], count: int) -> str:
+    """`a`, `a and b`; of more than four the first three."""
+    return listed(names) if count <= 4 else f"{', '.join(names[:3])} and {count - 3} more"
+
+
+@say.register
+def _(found: kinds.Said) -> str:
+    return found.text
+
+
+# -- What was done at all ---------------------------------------------------------------------------------
+
+
+@say.register
+def _(found: kinds.NothingAttempted) -> str:
+    given_up = given_up_in_words(found.rebases, found.resets)
+    if not given_up:
+        return "Nothing was attempted; the repository is as it was handed out."
+    return f"{given_up[0].upper()}{given_up[1:]}; the repository is as it was handed out."
+
+
+@say.register
+def _(_found: kinds.GivenUp) -> str:
+    return "What was under way was given up, and nothing else was begun."
+
+
+@say.register
+def _(found: kinds.NothingAsked) -> str:
+    said = f" A {found.under_way} is under way that was not asked for." if found.under_way else ""
+    return f"Nothing of what was asked is there.{said}"
+
+
+@say.register
+def _(_found: kinds.HandInWhole) -> str:
+    return "What was handed out shows it: hand in the whole folder."
+
+
+# -- finished ---------------------------------------------------------------------------------------------
+
+
+@say.register
+def _(found: kinds.NotInBundle) -> str:
+    what = {
+        "pending": "whether anything is still pending",
+        "working tree": "the working tree and what is checked out",
+    }[found.what]
+    return f"A bundle holds commits alone: {what} can't be seen."
+
+
+@say.register
+def _(found: kinds.Unmerged) -> str:
+    begun = _unfinished(found.under_way)
+    names, count = _names(found.names, found.count), found.count
+    if found.resolved:
+        return f"{begun}: {names} {be(count)} resolved, but {was(count)} never staged with git add."
+    return f"{begun}: {names} {be(count)} still unmerged."
+
+
+def _unfinished(under_way: str | None) -> str:
+    known = UNDER_WAY.get(under_way or "")
+    return known.unfinished if known else "Something is unfinished"
+
+
+@say.register
+def _(found: kinds.NotCompleted) -> str:
+    return f"{_unfinished(found.under_way)}: nothing is unmerged any more, but it was not completed."
+
+
+@say.register
+def _(found: kinds.NotCommitted) -> str:
+    return f"{_names(found.names, found.count)} {was(found.count)} changed, but nothing was committed."
+
+
+@say.register
+def _(found: kinds.NotDone) -> str:
+    names, done = _names(found.names, found.count), found.tasks - found.count
+    if found.tasks == 1:
+        return f"It was not done: {names}."
+    return f"{done} of {found.tasks} tasks {be(done)} done; still to do: {names}."
+
+
+@say.register
+def _(found: kinds.NothingPending) -> str:
+    return "Nothing is pending, and the result is committed." if found.committed else "Nothing is pending."
+
+
+# -- markers ----------------------------------------------------------------------------------------------
+
+
+@say.register
+def _(_found: kinds.NoMarkers) -> str:
+    return "No conflict marker was left behind."
+
+
+@say.register
+def _(found: kinds.MarkersLeft) -> str:
+    more = f", and {found.count - 1} more" if found.count > 1 else ""
+    place = f"{found.file}, line {found.line}"
+    return f"Conflict markers were left behind: {place}, is {found.sign} ({found.text}){more}."
+
+
+@say.register
+def _(found: kinds.MarkersMended) -> str:
+    return f"{found.file} was committed with conflict markers in {short(found.commit)} and mended later."
+
+
+# -- history ----------------------------------------------------------------------------------------------
+
+
+@say.register
+def _(_found: kinds.NothingToCommit) -> str:
+    return "Nothing had to be committed."
+
+
+@say.register
+def _(found: kinds.MergedTooEarly) -> str:
+    return f"{found.branch} was merged before {found.before}; it was to come after."
+
+
+@say.register
+def _(found: kinds.MergeInstead) -> str:
+    return f"There is a merge commit; the task was to {found.asked}."
+
+
+@say.register
+def _(found: kinds.NeverBegun) -> str:
+    return f"It was never begun: {found.asked}."
+
+
+@say.register
+def _(found: kinds.StoppedAt) -> str:
+    return f"It stopped at step {found.step} of {found.steps}: {found.asked}."
+
+
+@say.register
+def _(found: kinds.OtherBase) -> str:
+    where = f"on {found.base}" if found.base else f"on {found.on} as it was"
+    return f"The commits do not stand {where}; the task was to {found.asked}."
+
+
+@say.register
+def _(found: kinds.SquashedInto) -> str:
+    said = (
+        "has no commit of its own any more: it was"
+        if found.count == 1
+        else "have no commits of their own any more: they were"
+    )
+    return f"{_names(found.names, found.count)} {said} squashed into {short(found.commit)}."
+
+
+@say.register
+def _(found: kinds.NotReplayed) -> str:
+    was_it, of_it = ("it was", "it") if found.count == 1 else ("they were", "them")
+    said = (
+        f"{be(found.count)} not among the replayed commits: {was_it} skipped, or nothing was left of {of_it}"
+    )
+    return f"{_names(found.names, found.count)} {said}."
+
+
+@say.register
+def _(found: kinds.Reworded) -> str:
+    return f'{short(found.commit)} was reworded: it says "{found.now}", and was "{found.wanted}".'
+
+
+@say.register
+def _(found: kinds.OtherAuthor) -> str:
+    wanted, now = (author.split(" <", maxsplit=1)[0] for author in (found.wanted, found.now))
+    said = f"{short(found.commit)} does not keep the author {wanted}; it has {now}"
+    return f"{said} ({found.command} keeps the author, git commit does not)."
+
+
+@say.register
+def _(_found: kinds.Reordered) -> str:
+    return "The commits are not in their order any more."
+
+
+@say.register
+def _(found: kinds.ReplayedTwice) -> str:
+    return f'{short(found.commit)} replays "{found.subject}" a second time.'
+
+
+@say.register
+def _(found: kinds.ForeignCommit) -> str:
+    return f'{short(found.commit)} "{found.subject}" lies among the replayed commits and is none of them.'
+
+
+@say.register
+def _(found: kinds.ReplayedElsewhere) -> str:
+    held = found.branch or "a detached HEAD"
+    return f"The commits are right, but they are on {held}; {found.on} did not receive them."
+
+
+@say.register
+def _(found: kinds.NothingToReplay) -> str:
+    return f"Nothing was left of {counted(found.count, 'commit')} to replay ({found.asked})."
+
+
+@say.register
+def _(found: kinds.Replayed) -> str:
+    left = found.steps - found.done
+    if not left:
+        return f"{counted(found.done, 'commit')} as asked ({found.asked})."
+    others = "other" if left == 1 else "others"
+    return (
+        f"{found.done} of {found.steps} commits as asked ({found.asked}); nothing was left of the {others}."
+    )
+
+
+@say.register
+def _(found: kinds.NotSquashed) -> str:
+    return f"{short(found.commit)} is a merge commit; one plain commit was asked for (--squash)."
+
+
+@say.register
+def _(found: kinds.NotFastForward) -> str:
+    return f"{short(found.commit)} is a merge commit; a fast-forward was asked for."
+
+
+@say.register
+def _(found: kinds.MovedOn) -> str:
+    if found.merge_asked:
+        return f"{found.on} was only moved on to {found.source}; a merge commit was asked for (--no-ff)."
+    return f"{found.on} was moved on to {found.source}; nothing had to be merged."
+
+
+@say.register
+def _(found: kinds.WrongWayRound) -> str:
+    on, source = found.on, found.source
+    return (
+        f"The merge went the wrong way round: {short(found.commit)} merges {on} into {source}, "
+        f"and {source} was to be merged into {on}."
+    )
+
+
+@say.register
+def _(found: kinds.OlderMerged) -> str:
+    return f"{short(found.commit)} merges an older commit of {found.source}, not its tip."
+
+
+@say.register
+def _(found: kinds.SquashMerged) -> str:
+    commit, on, source = short(found.commit), found.on, found.source
+    if found.asked:
+        return f"{commit} brings {source} into {on} as one commit."
+    return (
+        f"{commit} has no second parent: for Git, {source} was never merged into {on}. "
+        "It was squashed or copied."
+    )
+
+
+@say.register
+def _(found: kinds.RebasedInstead) -> str:
+    return f"The commits were rebased; {found.source} was to be merged into {found.on}."
+
+
+@say.register
+def _(found: kinds.NoMergeYet) -> str:
+    way = f" It goes the wrong way round: {found.on} into {found.source}." if found.sides_swapped else ""
+    return f"There is no merge commit yet.{way}"
+
+
+@say.register
+def _(found: kinds.BranchReset) -> str:
+    said = f"{found.on} was set to {short(found.commit)}, and what it had is no longer in it; "
+    return f"{said}{found.source} was to be merged into {found.on}."
+
+
+@say.register
+def _(_found: kinds.MergedByHand) -> str:
+    return "There is no merge: files were changed by hand."
+
+
+@say.register
+def _(found: kinds.NeverMerged) -> str:
+    return f"{found.source} was never merged into {found.on}."
+
+
+@say.register
+def _(found: kinds.RewrittenBefore) -> str:
+    return f"{short(found.commit)} merges {found.source}, but {found.on} was rewritten before."
+
+
+@say.register
+def _(found: kinds.AlsoMerged) -> str:
+    return f"{short(found.commit)} merges {_names(found.names, found.count)} besides {found.source}."
+
+
+@say.register
+def _(found: kinds.Merged) -> str:
+    said = f" ({found.source} had moved on before)" if found.moved_on else ""
+    said += ", after an older commit of it" if found.in_parts else ""
+    return f"{short(found.commit)} merges {found.source} into {found.on}{said}."
+
+
+@say.register
+def _(found: kinds.MadeElsewhere) -> str:
+    what = "commit" if found.squash else "merge commit"
+    said = f"The {what} {short(found.commit)} is right, but "
+    if found.branch is None:
+        return f"{said}no branch has it: it was made on a detached HEAD, and {found.on} did not receive it."
+    return f"{said}it is on {found.branch}; {found.on} did not receive it."
+
+
+# -- resolution -------------------------------------------------------------------------------------------
+
+
+@say.register
+def _(_found: kinds.NothingConflicts) -> str:
+    return "Nothing conflicts in this scenario."
+
+
+@say.register
+def _(_found: kinds.KeyIsSilent) -> str:
+    return "The key accepts nothing for these conflicts; a person has to look."
+
+
+@say.register
+def _(found: kinds.AllResolved) -> str:
+    them = "The conflict is" if found.count == 1 else f"{all_of(found.count)} conflicts are"
+    return f"{them} resolved as the key accepts."
+
+
+@say.register
+def _(found: kinds.ConflictWrong) -> str:
+    where = f"{found.file}, line {found.line}" if found.line else found.file
+    if found.subject:
+        where += f' (of "{brief(found.subject)}")'
+    if found.renamed:
+        where += f", now {found.renamed}"
+    said = f"{where}: {_kept(found)}{_wanted(found)}."
+    other = {"ours": "theirs", "theirs": "ours"}.get(found.kept)
+    if other in found.accepted and "new base" in found.ours:
+        said += (
+            " In a rebase ours is the new base, and theirs is your own commit: "
+            "this is exactly the other way round than wanted."
+        )
+    return said
+
+
+def _wanted(found: kinds.ConflictWrong) -> str:
+    if found.left_at:
+        return f"; wanted: {found.file}"
+    if found.kept == "unresolved":
+        return ""
+    if found.together:
+        ways = "; or ".join(" and ".join(_side(found, word) for word in way) for way in found.together)
+        return f"; wanted, hunk by hunk: {ways}"
+    if found.accepted:
+        return f"; wanted: {' or '.join(_side(found, word) for word in found.accepted)}"
+    return ""
+
+
+def _kept(found: kinds.ConflictWrong) -> str:
+    if found.left_at:
+        return f"it lies at {found.left_at}, where one of the sides had it"
+    if found.kept == "unresolved" and found.whole:
+        return "the conflict is still there, neither side was chosen"
+    swapped = "+".join(reversed(found.kept.split("+")))
+    order = " in the wrong order" if swapped != found.kept and swapped in found.accepted else ""
+    choice = choice_of(found.kept)
+    told = choice.told if choice else f"{found.kept} was kept"
+    return told.format(ours=found.ours, theirs=found.theirs, order=order)
+
+
+def _side(found: kinds.ConflictWrong, word: str) -> str:
+    """A word of the key with the branches that it means here."""
+    if word == "gone":
+        return "no such file"
+    names = {"ours": found.ours, "theirs": found.theirs}
+    return " and then ".join(names.get(part, part) for part in word.split("+"))
+
+
+@say.register
+def _(found: kinds.MoreWrong) -> str:
+    return f"And {counted(found.count, 'more conflict')}."
+
+
+@say.register
+def _(found: kinds.NeverMet) -> str:
+    return f"{counted(found.count, 'conflict')} {was(found.count)} never met."
+
+
+# -- rest -------------------------------------------------------------------------------------------------
+
+
+@say.register
+def _(_found: kinds.CameThrough) -> str:
+    return "Everything that did not conflict came through as it should."
+
+
+@say.register
+def _(found: kinds.Departures) -> str:
+    beginning = {
+        "beyond": "Here more than the hunk had to be changed, and that was not",
+        "clean": "This merges cleanly and had to be changed all the same",
+        "lost": f"What {found.side} changed outside the conflict was lost",
+        "changed": "Something outside the conflict was changed",
+    }[found.group]
+    more = [f"and {found.count - len(found.places)} more"] if found.count > len(found.places) else []
+    return f"{beginning}: {'; '.join([*(_departure(*place) for place in found.places), *more])}."
+
+
+def _departure(path: str, line: int | None, text: str, what: Any) -> str:
+    if not isinstance(what, str):
+        now, wanted = what
+        return f"{path} is {kind_of(now).name} now, and was {kind_of(wanted).name}"
+    whole = {
+        "deleted": "was deleted",
+        "added": "was added",
+        "changed": "was changed",
+        "executable": "is executable now",
+        "plain": "is not executable any more",
+    }
+    if what in whole:
+        return f"{path} {whole[what]}"
+    place = f"{path}, line {line}" if line else path
+    shown = f'"{text.strip()[:50]}"' if text.strip() else "a blank line"
+    return f"{place}: {shown} {({'missing': 'is missing', 'back': 'came back'}).get(what, 'is new')}"
+
+
+@say.register
+def _(found: kinds.NothingOfSide) -> str:
+    return f"Nothing of {found.side} came in at all, as with git merge -s ours."
+
+
+@say.register
+def _(found: kinds.WholeFileOfSide) -> str:
+    return f"The whole of {found.file} was taken from {found.side}."
+
+
+# -- rules ------------------------------------------------------------------------------------------------
+
+
+@say.register
+def _(_found: kinds.NoRules) -> str:
+    return "This scenario has no rules of its own."
+
+
+@say.register
+def _(_found: kinds.RulesUndecided) -> str:
+    return "Whether the scenario's own checks hold can't be decided; a person has to look."
+
+
+@say.register
+def _(_found: kinds.RulesHold) -> str:
+    return "The scenario's own checks hold."
+
+
+@say.register
+def _(found: kinds.RuleBroken) -> str:
+    place = f"{found.file}, line {found.line}" if found.line else found.file
+    return f"{place}: {found.what}.{f' {found.why}' if found.why else ''}"
+
+
+# -- bystanders and the remote ----------------------------------------------------------------------------
+
+
+@say.register
+def _(_found: kinds.Undisturbed) -> str:
+    return "Everything else stands where it stood."
+
+
+@say.register
+def _(found: kinds.BranchGone) -> str:
+    what = f"was renamed to {found.renamed_to}" if found.renamed_to else "was deleted"
+    return f"{found.branch} {what}."
+
+
+@say.register
+def _(found: kinds.BranchRewritten) -> str:
+    return f"{found.branch} was rewritten: {short(found.commit)} is no longer in it."
+
+
+@say.register
+def _(found: kinds.BranchMoved) -> str:
+    return f"{found.branch} was moved on from {short(found.before)} to {short(found.now)}."
+
+
+@say.register
+def _(found: kinds.ToBeLeftAlone) -> str:
+    return f"{'It was' if found.count == 1 else 'They were'} to be left alone."
+
+
+@say.register
+def _(found: kinds.GoneFromOrigin) -> str:
+    return f"{found.branch} is gone from origin."
+
+
+@say.register
+def _(found: kinds.OverwrittenAtOrigin) -> str:
+    return f"{found.branch} was overwritten at origin: {short(found.commit)} is no longer in it."
+
+
+@say.register
+def _(found: kinds.OriginHas) -> str:
+    return f"origin has {found.branch} at {short(found.commit)} now."
+
+
+# -- tidy -------------------------------------------------------------------------------------------------
+
+
+@say.register
+def _(_found: kinds.Tidy) -> str:
+    return "The right branch is checked out and nothing was left lying about."
+
+
+@say.register
+def _(found: kinds.Detached) -> str:
+    return f"HEAD is detached; {found.wanted} should be checked out."
+
+
+@say.register
+def _(found: kinds.OtherCheckedOut) -> str:
+    return f"{found.now} is checked out; it should be {found.wanted}."
+
+
+@say.register
+def _(found: kinds.BackupsCommitted) -> str:
+    return f"{_names(found.names, found.count)} {was(found.count)} committed, {_backups(found.count)}."
+
+
+@say.register
+def _(found: kinds.LeftUntracked) -> str:
+    kind = f"left behind, {_backups(found.count)}" if found.backups else "left behind untracked"
+    return f"{_names(found.names, found.count)} {was(found.count)} {kind}."
+
+
+def _backups(count: int) -> str:
+    return "a backup file" if count == 1 else "backup files"
+
+
+@say.register
+def _(found: kinds.NotClean) -> str:
+    changes = f"{_names(found.names, found.count)} {have(found.count)} uncommitted changes"
+    return f"The working tree is not clean: {changes}."
+
+
+@say.register
+def _(_found: kinds.StashLeft) -> str:
+    return "There is work left in the stash."
+
+
+# -- delivered --------------------------------------------------------------------------------------------
+
+
+@say.register
+def _(_found: kinds.NothingToDeliver) -> str:
+    return "Nothing was to be pushed or deleted."
+
+
+@say.register
+def _(_found: kinds.RemoteUnseen) -> str:
+    return "Only the repository was handed in; the remote beside it can't be seen."
+
+
+@say.register
+def _(found: kinds.NotPushed) -> str:
+    if found.nothing:
+        return f"origin has {found.branch} as it was handed out; there was nothing pushed."
+    return f"origin does not have {found.branch} as it is here; it was not pushed."
+
+
+@say.register
+def _(found: kinds.NotDeleted) -> str:
+    if found.at_origin:
+        return f"origin still has {found.branch}; it was to be deleted."
+    return f"{found.branch} still exists; it was to be deleted."
+
+
+@say.register
+def _(found: kinds.Delivered) -> str:
+    asked = [word for word, wanted in (("pushed", found.pushed), ("deleted", found.deleted)) if wanted]
+    return f"What was to be {' and '.join(asked)} is."
