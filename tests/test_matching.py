@@ -121,7 +121,6 @@ def came(path: str, learner: str, *, known: bool = True, **more: Any) -> Collect
         state="finished",
         criteria=(),
         hunks=(),
-        needs_a_look=(),
         **more,
     )
     return Collected(submission=path, learner=learner, name=learner, known=known, assessment=assessment)

@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 from rich.console import Console
 
-from muddled_orchard.core.course.findings import Collected, Finding
+from muddled_orchard.core.course.findings import ClassFinding, Collected
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.grading.assessment import (
@@ -26,7 +26,7 @@ from muddled_orchard.core.grading.assessment import (
 )
 from muddled_orchard.core.grading.criteria.resolution import wrong_conflict
 from muddled_orchard.core.grading.english import say
-from muddled_orchard.core.grading.kinds import Said
+from muddled_orchard.core.grading.kinds import Said, kept
 from muddled_orchard.reports.export.gradebook import cell, gradebook
 from muddled_orchard.reports.export.junit import junit_file
 from muddled_orchard.reports.terminal.console import console
@@ -51,7 +51,7 @@ GRADED = Assessment(
     state="finished",
     criteria=CRITERIA,
     hunks=(HUNK,),
-    needs_a_look=("odd",),
+    doubts=(kept(Said("odd")),),
 )
 ADA = Collected(submission="in/ada.zip", learner="ada", name="Ada Quince", known=True, assessment=GRADED)
 LOST = Collected(submission="in/=x", learner="=x", name="=x", known=False, assessment=unreadable("it burnt"))
@@ -142,7 +142,9 @@ def test_a_missed_hunk_stands_side_by_side_where_there_is_room(width: int) -> No
 def test_a_class_and_what_does_not_fit_together() -> None:
     on, out = screen()
     show_many(
-        on, [ADA, replace(ADA, remembered=True), LOST], [Finding("missing", "press: nothing came from bo")]
+        on,
+        [ADA, replace(ADA, remembered=True), LOST],
+        [ClassFinding("missing", Said("press: nothing came from bo"))],
     )
     said = " ".join(out.getvalue().split())
     for words in (
@@ -157,7 +159,9 @@ def test_a_class_and_what_does_not_fit_together() -> None:
 
 def test_a_finding_can_not_speak_to_the_terminal() -> None:
     on, out = screen()
-    show_findings(on, [Finding("unknown", "in/\x1b]0;evil\x07\n[bold] was not handed out", ("in",))])
+    show_findings(
+        on, [ClassFinding("unknown", Said("in/\x1b]0;evil\x07\n[bold] was not handed out"), ("in",))]
+    )
     assert out.getvalue() == "? in/\\x1b]0;evil\\x07\\n[bold] was not handed out.\n"
 
 

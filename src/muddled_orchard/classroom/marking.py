@@ -11,7 +11,7 @@ from pathlib import Path
 from muddled_orchard import __version__
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.core.course.findings import Collected, Finding, findings
+from muddled_orchard.core.course.findings import ClassFinding, Collected, findings
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.exercise.scenario import Scenario
@@ -96,7 +96,7 @@ class Course:
             counts=owner is not None or assessment.exercise not in self._handed_out,
         )
 
-    def findings(self, collected: Sequence[Collected]) -> tuple[Finding, ...]:
+    def findings(self, collected: Sequence[Collected]) -> tuple[ClassFinding, ...]:
         """What the pile shows as a whole."""
         return tuple(findings(collected, self.hand_outs, self.roster))
 

@@ -15,7 +15,7 @@ from muddled_orchard.commands.options import LEDGER, add_bounds, add_jobs, add_l
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.core.course.findings import Collected, Finding, passed_over
+from muddled_orchard.core.course.findings import ClassFinding, Collected, passed_over
 from muddled_orchard.core.grading.assessment import HINTS
 from muddled_orchard.core.grading.hints import for_learner
 from muddled_orchard.files.archives.submissions import Handed, find_submissions
@@ -110,7 +110,7 @@ def _refuse_contradictions(options: argparse.Namespace) -> None:
         raise BadInput(Problem("only one thing can go to standard output", "Name a file for the others."))
 
 
-def _graded(options: argparse.Namespace) -> tuple[list[Collected], tuple[Finding, ...], Course]:
+def _graded(options: argparse.Namespace) -> tuple[list[Collected], tuple[ClassFinding, ...], Course]:
     """The submissions that were named, graded; what the pile shows; and the course that they belong to."""
     urls = [named for named in options.submissions if is_url(named)]
     places = [Path(named) for named in options.submissions if not is_url(named)]
@@ -132,7 +132,9 @@ def _graded(options: argparse.Namespace) -> tuple[list[Collected], tuple[Finding
         return results, (*findings, *passed_over(pile.pages, pile.empty)), course
 
 
-def _show(options: argparse.Namespace, results: Sequence[Collected], findings: Sequence[Finding]) -> None:
+def _show(
+    options: argparse.Namespace, results: Sequence[Collected], findings: Sequence[ClassFinding]
+) -> None:
     """What people read. What shows it is loaded when there are results: the class comes first."""
     if options.quiet:
         if exit_code(results, options.pass_mark) == UNREADABLE:
@@ -188,7 +190,7 @@ def _write(options: argparse.Namespace, course: Course, results: Sequence[Collec
             write_file(file, writer.content(graded), PRIVATE if writer.private else PUBLIC)
 
 
-def show(results: Sequence[Collected], findings: Sequence[Finding] = ()) -> None:
+def show(results: Sequence[Collected], findings: Sequence[ClassFinding] = ()) -> None:
     """Prose for one, a table for many."""
     from muddled_orchard.reports.terminal.console import console
     from muddled_orchard.reports.terminal.grade import show_findings, show_many, show_one

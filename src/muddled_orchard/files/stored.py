@@ -81,6 +81,7 @@ def assessment_of(text: str) -> Assessment:
             assessment = msgspec.convert(json.loads(text), Assessment)
         for criterion in assessment.criteria:  # what can't be said is none of ours
             sentences(map(restored, criterion.outcome.findings))
+        sentences(map(restored, (*assessment.doubts, *assessment.worked)))
     return assessment
 
 

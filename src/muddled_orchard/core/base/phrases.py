@@ -64,11 +64,3 @@ def command(*words: str) -> str:
 def paths(names: Iterable[str]) -> list[str]:
     """Paths as arguments of a command: one that begins with a hyphen is no option."""
     return [f"./{name}" if name.startswith("-") else name for name in names]
-
-
-def given_up_in_words(rebases: int, resets: int) -> str:
-    """That operations were given up, without a capital; nothing where none were."""
-    said = [f"{counted(rebases, 'rebase')} {was(rebases)} aborted"] if rebases else []
-    if resets:
-        said.append(f"it was reset to HEAD {times(resets)}, as git merge --abort does")
-    return ", and ".join(said)

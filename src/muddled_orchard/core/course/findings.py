@@ -8,11 +8,21 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from muddled_orchard.core.base.phrases import counted, listed, times
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
-from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.grading.assessment import Assessment
+from muddled_orchard.core.grading.english import say
+from muddled_orchard.core.grading.kinds import (
+    Attempts,
+    DatedTooEarly,
+    Kind,
+    MadeByAnother,
+    NameOfAnother,
+    NotHandedOut,
+    NothingCame,
+    PassedOver,
+    SharedCommits,
+)
 
 _DAY = 86_400
 
@@ -41,18 +51,23 @@ class Collected:
 
 
 @dataclass(frozen=True, slots=True)
-class Finding:
-    """Something worth telling about a class: a word for its kind, a sentence, and the submissions that it
-    is about."""
+class ClassFinding:
+    """Something worth telling about a class: a word for its kind, what was found, and the submissions that
+    it is about."""
 
     kind: str
-    said: str
+    found: Kind
     submissions: tuple[str, ...] = ()
+
+    @property
+    def said(self) -> str:
+        """What was found, as a short sentence."""
+        return say(self.found)
 
 
 def findings(
     collected: Sequence[Collected], hand_outs: Sequence[HandOut], roster: Mapping[str, Learner]
-) -> Iterator[Finding]:
+) -> Iterator[ClassFinding]:
     """Everything worth telling, grouped by kind. Without a ledger (`hand_outs`) only what submissions show
     among themselves."""
     readable = [one for one in collected if one.assessment.exercise]
@@ -65,14 +80,10 @@ def findings(
     yield from _shared(readable)
 
 
-def passed_over(pages: int, empty: int) -> Iterator[Finding]:
+def passed_over(pages: int, empty: int) -> Iterator[ClassFinding]:
     """That things lay in a pile which are nobody's submission, where there were any."""
-    said = [counted(pages, "page")] if pages else []
-    said += ["1 empty entry" if empty == 1 else f"{empty} empty entries"] if empty else []
-    if said:
-        yield Finding(
-            "passed over", f"{listed(said)} {'was' if pages + empty == 1 else 'were'} passed over", ()
-        )
+    if pages or empty:
+        yield ClassFinding("passed over", PassedOver(pages, empty))
 
 
 def best_attempts(collected: Sequence[Collected]) -> list[Collected]:
@@ -88,17 +99,14 @@ def best_attempts(collected: Sequence[Collected]) -> list[Collected]:
     return list(best.values())
 
 
-def _unknown(collected: Iterable[Collected]) -> Iterator[Finding]:
+def _unknown(collected: Iterable[Collected]) -> Iterator[ClassFinding]:
     for one in collected:
         if not one.known:
-            about = f"{one.assessment.exercise}, variant {one.assessment.variant}"
-            said = f"{one.submission} was not handed out by this ledger ({about})"
-            if not one.counts:
-                said += "; it counts for nobody"
-            yield Finding("unknown", said, (one.submission,))
+            about = (one.submission, one.assessment.exercise, one.assessment.variant)
+            yield ClassFinding("unknown", NotHandedOut(*about, one.counts), (one.submission,))
 
 
-def _by_another(collected: Sequence[Collected], roster: Mapping[str, Learner]) -> Iterator[Finding]:
+def _by_another(collected: Sequence[Collected], roster: Mapping[str, Learner]) -> Iterator[ClassFinding]:
     """A hand-out that came back under another learner's name, or whose commits another learner made."""
     by_name = {learner.name.casefold(): id_ for id_, learner in roster.items()}
     by_id = {id_.casefold(): id_ for id_ in roster}
@@ -108,13 +116,12 @@ def _by_another(collected: Sequence[Collected], roster: Mapping[str, Learner]) -
         filed = {by_id[word] for word in _words(one.submission) if word in by_id} - {one.learner}
         own = one.learner.casefold() in _words(one.submission)
         for other in sorted(filed) if not own else ():
-            said = f"{one.submission} bears the name of {other}, but it is {one.learner}'s hand-out"
-            yield Finding("another's", said, (one.submission,))
+            found = NameOfAnother(one.submission, one.learner, other)
+            yield ClassFinding("another's", found, (one.submission,))
         made = {by_name.get(maker.split(" <")[0].casefold()) for maker in one.assessment.makers}
         for other in sorted(id_ for id_ in made if id_ and id_ != one.learner):
-            maker = f"{roster[other].name} ({other})"
-            said = f"{one.submission} is {one.learner}'s hand-out, and {maker} made commits in it"
-            yield Finding("another's", said, (one.submission,))
+            by = MadeByAnother(one.submission, one.learner, other, roster[other].name)
+            yield ClassFinding("another's", by, (one.submission,))
 
 
 def _words(path: str) -> set[str]:
@@ -124,7 +131,7 @@ def _words(path: str) -> set[str]:
     return words | {name.casefold() for name in last} | {name.split(".")[0].casefold() for name in last}
 
 
-def _missing(collected: Sequence[Collected], hand_outs: Sequence[HandOut]) -> Iterator[Finding]:
+def _missing(collected: Sequence[Collected], hand_outs: Sequence[HandOut]) -> Iterator[ClassFinding]:
     """Who got an exercise that others handed in, and did not."""
     exercises = dict.fromkeys(one.assessment.exercise for one in collected)
     there = {(one.assessment.exercise, one.learner) for one in collected if one.counts}
@@ -135,17 +142,16 @@ def _missing(collected: Sequence[Collected], hand_outs: Sequence[HandOut]) -> It
             if one.exercise == exercise and (exercise, one.learner) not in there
         ]
         if missing:
-            yield Finding("missing", f"{exercise}: nothing came from {listed(missing, most=12)}")
+            yield ClassFinding("missing", NothingCame(exercise, missing))
 
 
-def _too_early(collected: Sequence[Collected], hand_outs: Sequence[HandOut]) -> Iterator[Finding]:
+def _too_early(collected: Sequence[Collected], hand_outs: Sequence[HandOut]) -> Iterator[ClassFinding]:
     """Work that is dated before there was anything to work on; a day is left for clocks that go wrong."""
     made = {(one.exercise, one.learner): _seconds(one.made) for one in hand_outs}
     for one in collected:
         begun, given = one.assessment.begun, made.get((one.assessment.exercise, one.learner), 0)
         if one.known and 0 < begun < given - _DAY:
-            said = f"{one.submission} has commits that are dated before it was handed out"
-            yield Finding("dated", said, (one.submission,))
+            yield ClassFinding("dated", DatedTooEarly(one.submission), (one.submission,))
 
 
 def _seconds(made: str) -> int:
@@ -155,7 +161,7 @@ def _seconds(made: str) -> int:
         return 0
 
 
-def _attempts(collected: Iterable[Collected]) -> Iterator[Finding]:
+def _attempts(collected: Iterable[Collected]) -> Iterator[ClassFinding]:
     grouped: dict[tuple[str, str], list[Collected]] = {}
     for one in collected:
         if one.counts:
@@ -164,13 +170,11 @@ def _attempts(collected: Iterable[Collected]) -> Iterator[Finding]:
         if len(several) > 1:
             best = best_attempts(several)[0]
             names = tuple(one.submission for one in several)
-            said = (
-                f"{learner} handed {exercise} in {times(len(several))}; the best counts ({best.submission})"
-            )
-            yield Finding("attempts", said, names)
+            found = Attempts(learner, exercise, len(several), best.submission)
+            yield ClassFinding("attempts", found, names)
 
 
-def _shared(collected: Iterable[Collected]) -> Iterator[Finding]:
+def _shared(collected: Iterable[Collected]) -> Iterator[ClassFinding]:
     """Commits that two learners have, although one of them must have made them."""
     holders: dict[str, list[Collected]] = {}
     for one in collected:
@@ -181,9 +185,4 @@ def _shared(collected: Iterable[Collected]) -> Iterator[Finding]:
         if len({one.learner for one in several}) > 1:
             pairs.setdefault(tuple(one.submission for one in several), []).append(commit)
     for names, commits in pairs.items():
-        shown = listed([short(commit) for commit in commits])
-        them = "it" if len(commits) == 1 else "them"
-        said = (
-            f"{listed(names)} share {counted(len(commits), 'commit')} ({shown}), though only one made {them}"
-        )
-        yield Finding("shared", said, names)
+        yield ClassFinding("shared", SharedCommits(names, len(commits), commits[:5]), names)

@@ -6,19 +6,27 @@ from collections.abc import Iterator
 from dataclasses import replace
 from itertools import islice
 
-from muddled_orchard.core.base.phrases import brief, counted
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, Outcome, State, missed
 from muddled_orchard.core.grading.case import Case, lay_out
 from muddled_orchard.core.grading.criteria import CRITERIA, weight_of
 from muddled_orchard.core.grading.criteria.resolution import hunk_results
 from muddled_orchard.core.grading.doubts import doubts
-from muddled_orchard.core.grading.kinds import GivenUp, Kind, NothingAsked, NothingAttempted
+from muddled_orchard.core.grading.kinds import (
+    Finding,
+    GivenUp,
+    Kind,
+    MoreOfThis,
+    NothingAsked,
+    NothingAttempted,
+    kept,
+)
 from muddled_orchard.core.grading.locating.locate import locate
 from muddled_orchard.core.grading.locating.results import Result
+from muddled_orchard.core.grading.notes import notes_on
 from muddled_orchard.core.grading.remote import changes
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.submission.evidence import Evidence
-from muddled_orchard.core.submission.reflog_notes import given_up, notes_on
+from muddled_orchard.core.submission.reflog import given_up
 
 # What a submission can make a result grow to: results are held for a whole class.
 _MOST, _MOST_TOLD, _MOST_COMMITS = 500, 20, 5_000
@@ -44,8 +52,8 @@ def assess(evidence: Evidence, key: Key, results: tuple[Result, ...] | None = No
         state=state,
         criteria=tuple(criteria),
         hunks=hunks[:_MOST],
-        needs_a_look=_first(doubts(case)),
-        notes=_first(notes_on(evidence, key)),
+        doubts=_first(doubts(case)),
+        worked=_first(notes_on(evidence, key)),
         commits=tuple(evidence.commits)[:_MOST_COMMITS],
         unmet=sum(task.unmet for task in case.tasks),
         begun=min((commit.time for commit in evidence.commits.values() if commit.time > 0), default=0),
@@ -53,15 +61,12 @@ def assess(evidence: Evidence, key: Key, results: tuple[Result, ...] | None = No
     )
 
 
-def _first(told: Iterator[str]) -> tuple[str, ...]:
+def _first(found: Iterator[Kind]) -> tuple[Finding, ...]:
     """What is told once, as far as anybody reads on."""
-    said = list(dict.fromkeys(brief(one, 300) for one in islice(told, 1_000)))
-    more = (
-        [f"and {counted(len(said) - _MOST_TOLD, 'more thing')} of this kind"]
-        if len(said) > _MOST_TOLD
-        else []
-    )
-    return (*said[:_MOST_TOLD], *more)
+    told = list(dict.fromkeys(islice(found, 1_000)))
+    if len(told) > _MOST_TOLD:
+        told = [*told[:_MOST_TOLD], MoreOfThis(len(told) - _MOST_TOLD)]
+    return tuple(map(kept, told))
 
 
 def _with_points(id_: str, outcome: Outcome, weight: float) -> CriterionResult:

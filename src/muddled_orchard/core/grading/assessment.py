@@ -8,7 +8,7 @@ from itertools import islice
 from typing import Literal
 
 from muddled_orchard.core.base.phrases import brief, cut
-from muddled_orchard.core.grading.english import sentences
+from muddled_orchard.core.grading.english import say, sentences
 from muddled_orchard.core.grading.kinds import Finding, Kind, kept, restored
 
 State = Literal["finished", "open", "untouched", "unreadable"]
@@ -134,7 +134,7 @@ class HunkResult:
 class Assessment:
     """Everything that grading one submission found.
 
-    `needs_a_look` is why a person should look, `notes` how the learner worked (told, never marked),
+    `doubts` is why a person should look, `worked` how the learner worked (told, never marked),
     `reason` why a submission is unreadable. `commits` are the ids of the learner's own commits, `makers` who
     made them, the story's cast left out, and `begun` when the first of them was made by its own account (in
     seconds since 1970, 0 where there is none). `unmet` counts the conflicts that were never come to.
@@ -146,13 +146,23 @@ class Assessment:
     state: State
     criteria: tuple[CriterionResult, ...]
     hunks: tuple[HunkResult, ...]
-    needs_a_look: tuple[str, ...]
-    notes: tuple[str, ...] = ()
+    doubts: tuple[Finding, ...] = ()
+    worked: tuple[Finding, ...] = ()
     reason: str = ""
     commits: tuple[str, ...] = ()
     makers: tuple[str, ...] = ()
     begun: int = 0
     unmet: int = 0
+
+    @property
+    def needs_a_look(self) -> tuple[str, ...]:
+        """Why a person should look, in short sentences."""
+        return _said(self.doubts)
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """How the learner worked, in short sentences."""
+        return _said(self.worked)
 
     @property
     def points(self) -> float:
@@ -170,6 +180,10 @@ class Assessment:
         return round(100 * self.points / self.possible, 1) if self.possible else 0.0
 
 
+def _said(findings: Iterable[Finding]) -> tuple[str, ...]:
+    return tuple(brief(say(restored(finding)), 300) for finding in findings)
+
+
 def unreadable(reason: str, exercise: str = "", title: str = "", variant: str = "") -> Assessment:
     """The assessment of what can't be read. All of these texts may come from a submission; they are cut."""
     return Assessment(
@@ -179,6 +193,5 @@ def unreadable(reason: str, exercise: str = "", title: str = "", variant: str = 
         state="unreadable",
         criteria=(),
         hunks=(),
-        needs_a_look=(),
         reason=brief(reason, 300),
     )

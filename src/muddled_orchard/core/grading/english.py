@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from functools import singledispatch
 from typing import Any
 
-from muddled_orchard.core.base.phrases import all_of, be, brief, counted, given_up_in_words, have, listed, was
+from muddled_orchard.core.base.phrases import all_of, be, brief, counted, have, listed, times, was
 from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.trees import kind_of
 from muddled_orchard.core.git.under_way import UNDER_WAY
@@ -30,6 +30,14 @@ def _names(names: Sequence[str], count: int) -> str:
     return listed(names) if count <= 4 else f"{', '.join(names[:3])} and {count - 3} more"
 
 
+def _given_up(rebases: int, resets: int) -> str:
+    """That operations were given up, without a capital; nothing where none were."""
+    said = [f"{counted(rebases, 'rebase')} {was(rebases)} aborted"] if rebases else []
+    if resets:
+        said.append(f"it was reset to HEAD {times(resets)}, as git merge --abort does")
+    return ", and ".join(said)
+
+
 @say.register
 def _(found: kinds.Said) -> str:
     return found.text
@@ -40,7 +48,7 @@ def _(found: kinds.Said) -> str:
 
 @say.register
 def _(found: kinds.NothingAttempted) -> str:
-    given_up = given_up_in_words(found.rebases, found.resets)
+    given_up = _given_up(found.rebases, found.resets)
     if not given_up:
         return "Nothing was attempted; the repository is as it was handed out."
     return f"{given_up[0].upper()}{given_up[1:]}; the repository is as it was handed out."
@@ -598,3 +606,153 @@ def _(found: kinds.NotDeleted) -> str:
 def _(found: kinds.Delivered) -> str:
     asked = [word for word, wanted in (("pushed", found.pushed), ("deleted", found.deleted)) if wanted]
     return f"What was to be {' and '.join(asked)} is."
+
+
+# -- Why a person should look: short sentences --------------------------------------------------------------
+
+
+@say.register
+def _(found: kinds.KeyHasNoAnswer) -> str:
+    return f"{found.file} conflicts, and the key has no answer for it"
+
+
+@say.register
+def _(found: kinds.NotByLines) -> str:
+    return f"{found.file} is binary now, or too large to be read line by line"
+
+
+@say.register
+def _(found: kinds.TwoReadings) -> str:
+    return f"{found.file}: it can be read in two ways that fit equally well; the better one was counted"
+
+
+@say.register
+def _(found: kinds.RoughReading) -> str:
+    return f"{found.file}: it is so far from the merge that its hunks could only be placed roughly"
+
+
+@say.register
+def _(found: kinds.BlankLinesDiffer) -> str:
+    return f"{found.file}: hunk {found.hunk} differs from the key in blank lines alone"
+
+
+@say.register
+def _(found: kinds.PossibleMarker) -> str:
+    return f"{found.file}, line {found.line}: this may be {found.sign} ({found.text})"
+
+
+@say.register
+def _(found: kinds.RuleUnchecked) -> str:
+    return f"a rule can't be checked: {found.reason}"
+
+
+@say.register
+def _(_found: kinds.UnmergedAtRest) -> str:
+    return "the index holds unmerged paths, though no operation is under way"
+
+
+@say.register
+def _(found: kinds.NoSuchCommit) -> str:
+    return f"a {found.under_way} of {short(found.commit)} is under way, but there is no such commit"
+
+
+@say.register
+def _(found: kinds.RebaseOnBranch) -> str:
+    return f"a rebase is under way, though HEAD is on {found.branch} and not detached"
+
+
+@say.register
+def _(found: kinds.BranchWithoutCommit) -> str:
+    return f"HEAD is on {found.branch}, which has no commit"
+
+
+# -- How somebody worked: short sentences ------------------------------------------------------------------
+
+
+@say.register
+def _(found: kinds.Aborted) -> str:
+    return _given_up(found.rebases, found.resets)
+
+
+@say.register
+def _(found: kinds.ResetElsewhere) -> str:
+    return f"reset {times(found.count)}, last to {found.target}"
+
+
+@say.register
+def _(found: kinds.Amended) -> str:
+    return f"{counted(found.count, 'commit')} amended"
+
+
+@say.register
+def _(found: kinds.DatedBefore) -> str:
+    return f"{short(found.commit)} is dated before a commit that it grew from"
+
+
+@say.register
+def _(found: kinds.MergeInReflog) -> str:
+    return f"the merge commit {short(found.commit)} is only in the reflog: no branch holds it"
+
+
+@say.register
+def _(found: kinds.ReplaysInReflog) -> str:
+    said = f"{counted(found.count, 'replayed commit')} only in the reflog"
+    return f'{said}, the last {short(found.commit)} "{found.subject}"'
+
+
+@say.register
+def _(found: kinds.MoreOfThis) -> str:
+    return f"and {counted(found.count, 'more thing')} of this kind"
+
+
+# -- What a pile of submissions shows: short sentences -------------------------------------------------------
+
+
+@say.register
+def _(found: kinds.PassedOver) -> str:
+    said = [counted(found.pages, "page")] if found.pages else []
+    if found.empty:
+        said.append("1 empty entry" if found.empty == 1 else f"{found.empty} empty entries")
+    return f"{listed(said)} {was(found.pages + found.empty)} passed over"
+
+
+@say.register
+def _(found: kinds.NotHandedOut) -> str:
+    about = f"{found.exercise}, variant {found.variant}"
+    nobody = "" if found.counts else "; it counts for nobody"
+    return f"{found.submission} was not handed out by this ledger ({about}){nobody}"
+
+
+@say.register
+def _(found: kinds.NameOfAnother) -> str:
+    return f"{found.submission} bears the name of {found.other}, but it is {found.learner}'s hand-out"
+
+
+@say.register
+def _(found: kinds.MadeByAnother) -> str:
+    maker = f"{found.name} ({found.other})"
+    return f"{found.submission} is {found.learner}'s hand-out, and {maker} made commits in it"
+
+
+@say.register
+def _(found: kinds.NothingCame) -> str:
+    return f"{found.exercise}: nothing came from {listed(found.names, most=12)}"
+
+
+@say.register
+def _(found: kinds.DatedTooEarly) -> str:
+    return f"{found.submission} has commits that are dated before it was handed out"
+
+
+@say.register
+def _(found: kinds.Attempts) -> str:
+    often = f"{found.learner} handed {found.exercise} in {times(found.count)}"
+    return f"{often}; the best counts ({found.best})"
+
+
+@say.register
+def _(found: kinds.SharedCommits) -> str:
+    shown = _names([short(commit) for commit in found.commits], found.count)
+    them = "it" if found.count == 1 else "them"
+    share = f"{listed(found.names)} share {counted(found.count, 'commit')}"
+    return f"{share} ({shown}), though only one made {them}"

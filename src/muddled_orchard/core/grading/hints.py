@@ -84,7 +84,7 @@ def for_learner(assessment: Assessment, strength: int) -> Assessment:
         hunk if done else replace(hunk, accepted=(), wanted=None, why="", together=())
         for hunk in assessment.hunks
     )
-    return replace(assessment, criteria=criteria, hunks=hunks, needs_a_look=(), notes=())
+    return replace(assessment, criteria=criteria, hunks=hunks, doubts=(), worked=())
 
 
 def _hint(criterion: CriterionResult, hunks: Sequence[HunkResult], strength: int) -> Hint:

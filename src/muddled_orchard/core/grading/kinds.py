@@ -678,6 +678,219 @@ class Delivered(Kind):
     deleted: bool
 
 
+# -- Why a person should look: short sentences --------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class KeyHasNoAnswer(Kind):
+    """A file conflicts, and the key says nothing of it."""
+
+    file: str
+
+
+@dataclass(frozen=True, slots=True)
+class NotByLines(Kind):
+    """A file that conflicted is binary now, or too large to be read line by line."""
+
+    file: str
+
+
+@dataclass(frozen=True, slots=True)
+class TwoReadings(Kind):
+    """A file can be read in two ways that earn differently."""
+
+    file: str
+
+
+@dataclass(frozen=True, slots=True)
+class RoughReading(Kind):
+    """A file is too far from the merge for its hunks to be placed exactly."""
+
+    file: str
+
+
+@dataclass(frozen=True, slots=True)
+class BlankLinesDiffer(Kind):
+    """A hunk differs from the key in blank lines alone."""
+
+    file: str
+    hunk: int
+
+
+@dataclass(frozen=True, slots=True)
+class PossibleMarker(Kind):
+    """A line may be a part of a conflict marker."""
+
+    file: str
+    line: int
+    sign: str
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class RuleUnchecked(Kind):
+    """A rule can't be checked, for a reason in words."""
+
+    reason: str
+
+
+@dataclass(frozen=True, slots=True)
+class UnmergedAtRest(Kind):
+    """Paths are unmerged, and nothing is under way."""
+
+
+@dataclass(frozen=True, slots=True)
+class NoSuchCommit(Kind):
+    """What is under way brings in a commit that is not there."""
+
+    under_way: str
+    commit: str
+
+
+@dataclass(frozen=True, slots=True)
+class RebaseOnBranch(Kind):
+    """A rebase is under way, and HEAD is not detached."""
+
+    branch: str
+
+
+@dataclass(frozen=True, slots=True)
+class BranchWithoutCommit(Kind):
+    """HEAD is on a branch that has no commit."""
+
+    branch: str
+
+
+# -- How somebody worked: short sentences ------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class Aborted(Kind):
+    """Operations were given up."""
+
+    rebases: int
+    resets: int
+
+
+@dataclass(frozen=True, slots=True)
+class ResetElsewhere(Kind):
+    """HEAD was reset to another commit, so often, and where it went last."""
+
+    count: int
+    target: str
+
+
+@dataclass(frozen=True, slots=True)
+class Amended(Kind):
+    """Commits were amended."""
+
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
+class DatedBefore(Kind):
+    """A commit is dated before one that it grew from."""
+
+    commit: str
+
+
+@dataclass(frozen=True, slots=True)
+class MergeInReflog(Kind):
+    """No branch has a merge commit that was made."""
+
+    commit: str
+
+
+@dataclass(frozen=True, slots=True)
+class ReplaysInReflog(Kind):
+    """No branch has commits that were replayed; the last of them."""
+
+    count: int
+    commit: str
+    subject: str
+
+
+@dataclass(frozen=True, slots=True)
+class MoreOfThis(Kind):
+    """Further things of the same sort."""
+
+    count: int
+
+
+# -- What a pile of submissions shows: short sentences -------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class PassedOver(Kind):
+    """Things in a pile that are nobody's submission."""
+
+    pages: int
+    empty: int
+
+
+@dataclass(frozen=True, slots=True)
+class NotHandedOut(Kind):
+    """A submission is of another ledger; `counts`: it counts all the same."""
+
+    submission: str
+    exercise: str
+    variant: str
+    counts: bool
+
+
+@dataclass(frozen=True, slots=True)
+class NameOfAnother(Kind):
+    """A submission bears another learner's name."""
+
+    submission: str
+    learner: str
+    other: str
+
+
+@dataclass(frozen=True, slots=True)
+class MadeByAnother(Kind):
+    """Another learner made commits in a submission."""
+
+    submission: str
+    learner: str
+    other: str
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
+class NothingCame(Kind):
+    """Learners who did not hand in what others did."""
+
+    exercise: str
+    names: Sequence[str]
+
+
+@dataclass(frozen=True, slots=True)
+class DatedTooEarly(Kind):
+    """Commits are dated before they can have been made."""
+
+    submission: str
+
+
+@dataclass(frozen=True, slots=True)
+class Attempts(Kind):
+    """A learner handed in so often; the best attempt."""
+
+    learner: str
+    exercise: str
+    count: int
+    best: str
+
+
+@dataclass(frozen=True, slots=True)
+class SharedCommits(Kind):
+    """Submissions of several learners share commits."""
+
+    names: Sequence[str]
+    count: int
+    commits: Sequence[str]
+
+
 @dataclass(frozen=True, slots=True)
 class Finding:
     """One thing that was found, as it is kept: the name of its kind and its values. They may come from a

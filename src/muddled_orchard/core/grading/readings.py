@@ -6,6 +6,7 @@ import functools
 from collections import Counter
 from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, replace
+from typing import Literal
 
 from muddled_orchard.core.git.lines import Lines, SpacingRule, alike, bare
 from muddled_orchard.core.key.answers import Accepted, gap_for, split
@@ -13,6 +14,8 @@ from muddled_orchard.core.merging.alignment import Alignment, Gap, Reading, alig
 from muddled_orchard.core.merging.conflict import Hunk, MergedText
 from muddled_orchard.core.merging.keep import KEEP, lines_kept, words_for
 from muddled_orchard.core.merging.markers import Marker, judged, looks_like
+
+Doubt = Literal["two readings", "rough"] | int
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -34,7 +37,7 @@ class HunkReading:
     wanted_texts: tuple[Lines, ...]
     accepted: bool
     why: str = ""
-    doubt: str = ""
+    blank_lines_differ: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,14 +46,15 @@ class FileReading:
 
     `added` are lines outside hunks (numbers from 1, with their text) that nothing asked for, `lost`
     lines outside hunks that are missing (with the number of the line that they should precede);
-    `doubts` is why a person should have a look.
+    `doubts` is why a person should have a look: the numbers of hunks that
+    differ from the key in blank lines alone, and words for the file as a whole.
     """
 
     hunks: tuple[HunkReading, ...]
     markers: tuple[Marker, ...]
     added: tuple[tuple[int, str], ...]
     lost: tuple[tuple[int, str], ...]
-    doubts: tuple[str, ...]
+    doubts: tuple[Doubt, ...]
 
     @property
     def right(self) -> int:
@@ -105,11 +109,11 @@ class _Reader:
         alignment = self._aligned(way)
         readings = [self._file(reading, way) for reading in alignment.readings]
         best = max(readings, key=lambda read: (read.right, -read.strayed))
-        doubts = [hunk.doubt for hunk in best.hunks if hunk.doubt]
+        doubts: list[Doubt] = [hunk.number for hunk in best.hunks if hunk.blank_lines_differ]
         if any(read.right != best.right for read in readings):
-            doubts.append("it can be read in two ways that fit equally well; the better one was counted")
+            doubts.append("two readings")
         if not alignment.exact:
-            doubts.append("it is so far from the merge that its hunks could only be placed roughly")
+            doubts.append("rough")
         return (replace(best, doubts=tuple(doubts)) if doubts else best), alignment.cost
 
     def _aligned(self, way: Accepted | None) -> Alignment:
@@ -163,11 +167,11 @@ class _Reader:
     ) -> HunkReading:
         text = self.lines[stretch[0] : stretch[1]]
         unresolved = any(marker.sure != "possible" for marker in markers)
-        right, doubt = False, ""
+        right = blank_lines_differ = False
         if way is not None and not unresolved:
             right = self._same(way.choices[number], text)
             if not right and self.spacing != "exact" and self._same_but_for_blanks(way.choices[number], text):
-                right, doubt = True, f"hunk {number + 1} differs from the key in blank lines alone"
+                right = blank_lines_differ = True
         kept = (
             "unresolved" if unresolved else self._kept(hunk, text, way.words[number] if right and way else "")
         )
@@ -181,7 +185,7 @@ class _Reader:
             wanted_texts=tuple(dict.fromkeys(one.choices[number] for one in self.accepted)),
             accepted=right,
             why=way.why if way else "",
-            doubt=doubt,
+            blank_lines_differ=blank_lines_differ,
         )
 
     def _kept(self, hunk: Hunk, text: Lines, by_the_key: str) -> str:

@@ -13,7 +13,7 @@ from muddled_orchard.core.git.commits import Commit, ancestry, contains
 from muddled_orchard.core.git.refs import on_remote, tracking_ref
 from muddled_orchard.core.git.under_way import Words
 from muddled_orchard.core.submission.evidence import Evidence
-from muddled_orchard.core.submission.reflog_notes import aborted
+from muddled_orchard.core.submission.reflog import given_up
 
 _LONGEST = 1000
 
@@ -31,15 +31,15 @@ class ToDo:
 
 def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
     """Everything that was asked and can't be seen yet, in order. `evidence` holds the whole history."""
-    given_up = "; what was begun was given up" if evidence.pending is None and aborted(evidence) else ""
+    begun = "; what was begun was given up" if evidence.pending is None and any(given_up(evidence)) else ""
     for number, task in enumerate(asked.tasks):
         said = in_words(_seen(task, asked))
         before = [earlier.on for earlier in asked.tasks[:number]]
         if missing := _missing(task, asked, evidence, before):
             commands = (*_switch(task, evidence), *_begin(task, asked, evidence))
             pops = is_stash_pop(task)
-            yield ToDo(task=said, missing=missing + given_up, commands=commands, pops=pops)
-            given_up = ""
+            yield ToDo(task=said, missing=missing + begun, commands=commands, pops=pops)
+            begun = ""
             continue
         pushed = evidence.refs.get(tracking_ref(task.on))
         if task.push and pushed != evidence.branch(task.on):

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from muddled_orchard.core.course.findings import Collected, Finding
+from muddled_orchard.core.course.findings import ClassFinding, Collected
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult
 from muddled_orchard.reports.json.outputs import CriterionOut, FindingOut, HunkOut, ResultFile, SubmissionOut
 from muddled_orchard.reports.json.text import json_text
 
 
-def result_file(results: Iterable[Collected], findings: Iterable[Finding] = ()) -> str:
+def result_file(results: Iterable[Collected], findings: Iterable[ClassFinding] = ()) -> str:
     """The whole result file as text, UTF-8 safe, with a final newline."""
     told: list[FindingOut] = [
         {"kind": one.kind, "said": one.said, "submissions": list(one.submissions)} for one in findings

@@ -8,7 +8,7 @@ from rich.console import Console
 from rich.text import Text
 
 from muddled_orchard.core.base.phrases import command, paths
-from muddled_orchard.core.course.findings import Collected, Finding
+from muddled_orchard.core.course.findings import ClassFinding, Collected
 from muddled_orchard.reports.terminal.console import printable
 from muddled_orchard.reports.terminal.grade import show_many, show_one
 
@@ -20,7 +20,7 @@ def show_demo(
     folder: str,
     said: Mapping[str, str],
     results: Sequence[Collected],
-    findings: Sequence[Finding],
+    findings: Sequence[ClassFinding],
     read_aloud: str,
 ) -> None:
     """`said` tells what each learner did, `read_aloud` names the one whose feedback is shown in full."""

@@ -12,7 +12,7 @@ from rich.table import Table
 from rich.text import Text
 
 from muddled_orchard.core.base.phrases import brief, counted
-from muddled_orchard.core.course.findings import Collected, Finding
+from muddled_orchard.core.course.findings import ClassFinding, Collected
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult
 from muddled_orchard.core.grading.hints import reasons
 from muddled_orchard.core.grading.summary import Standing, got_it, nothing_done, standing, summary
@@ -186,7 +186,7 @@ def _ids(on: Console, assessment: Assessment, verdict: str, word: str) -> None:
         on.print(Text(f"{sign(on, verdict)} {word}: {', '.join(ids)}", style=STYLES[verdict]))
 
 
-def show_many(on: Console, results: Sequence[Collected], findings: Sequence[Finding] = ()) -> None:
+def show_many(on: Console, results: Sequence[Collected], findings: Sequence[ClassFinding] = ()) -> None:
     """A class: one line a submission, what doesn't fit together, then the class in one line."""
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
     several = len({result.assessment.exercise for result in results if result.assessment.exercise}) > 1
@@ -207,7 +207,7 @@ def show_many(on: Console, results: Sequence[Collected], findings: Sequence[Find
     on.print(Text(_summary(results)))
 
 
-def show_findings(on: Console, findings: Sequence[Finding]) -> None:
+def show_findings(on: Console, findings: Sequence[ClassFinding]) -> None:
     """What does not fit together, a line each."""
     for finding in findings:
         on.print(Text(f"? {printable(finding.said, on)}.", style="doubt"))
