@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.exercise.asked import Asked
@@ -29,14 +30,63 @@ _UNMERGED = {
 }
 
 
+Left = Literal[
+    "unmerged",
+    "marker",
+    "staged marker",
+    "committed marker",
+    "staged",
+    "changed",
+    "backup",
+    "committed backup",
+    "untracked",
+    "not completed",
+    "bisect",
+    "detached",
+    "task",
+    "kept stash",
+    "stash",
+]
+
+_WORDS: Mapping[Left, str] = {
+    "unmerged": "unmerged: {}",
+    "marker": "conflict marker: {}",
+    "staged marker": "conflict marker, staged: {}",
+    "committed marker": "conflict marker, committed: {}",
+    "staged": "staged, not committed",
+    "changed": "changed, not staged",
+    "backup": "a backup file that an editor or merge tool left",
+    "committed backup": "a backup file that was committed",
+    "untracked": "untracked",
+    "not completed": "everything is merged; the operation is not completed yet",
+    "bisect": "a git bisect is open",
+    "detached": "HEAD is detached: what you commit here belongs to no branch",
+    "task": "{}",
+    "kept stash": "there is still work in the stash: after a conflict Git keeps it",
+    "stash": "there is work in the stash (git stash list)",
+}
+
+
 @dataclass(frozen=True, slots=True)
 class LeftToDo:
-    """Something that is left to do: what it is about, and a few words on it; `work` is False for what is
-    only worth knowing."""
+    """Something that is left to do: its kind, the file and line that it is about, and what more there is to
+    say; `work` is False for what is only worth knowing."""
 
-    what: str
-    where: str
+    kind: Left
+    file: str = ""
+    line: int | None = None
+    detail: str = ""
     work: bool = True
+
+    @property
+    def where(self) -> str:
+        """The place, as people write it."""
+        return f"{self.file}, line {self.line}" if self.line else self.file
+
+    @property
+    def what(self) -> str:
+        """A few words on it."""
+        return _WORDS[self.kind].format(self.detail)
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,11 +128,11 @@ def peek(evidence: Evidence, asked: Asked | None) -> Peek:
     popped = pops and bool(evidence.stashes) and _differs(evidence)
     left = [*_left(evidence, kind, is_work=not pops)]
     if not kind and not popped:
-        left += [LeftToDo(f"{todo.task}: {todo.missing}", "") for todo in tasks]
+        left += [LeftToDo("task", detail=f"{todo.task}: {todo.missing}") for todo in tasks]
     if popped:
-        left.append(LeftToDo("there is still work in the stash: after a conflict Git keeps it", ""))
+        left.append(LeftToDo("kept stash"))
     elif evidence.stashes and not any(todo.pops for todo in tasks):
-        left.append(LeftToDo("there is work in the stash (git stash list)", "", work=False))
+        left.append(LeftToDo("stash", work=False))
     return Peek(
         doing=_doing(evidence, kind),
         ours=ours,
@@ -142,7 +192,7 @@ def _named(evidence: Evidence, id_: str | None) -> str:
     """A commit by the branch that stands at it, or by its id."""
     names = [name for name, at in evidence.refs.items() if at == id_ and not name.startswith("refs/stash")]
     names.sort(key=lambda name: not name.startswith(BRANCHES))
-    return names[0].split("/", 2)[2] if names else short(id_ or "another commit")
+    return names[0].split("/", 2)[2] if names else short(id_) or "another commit"
 
 
 def _left(evidence: Evidence, kind: str, *, is_work: bool) -> Iterator[LeftToDo]:
@@ -152,14 +202,14 @@ def _left(evidence: Evidence, kind: str, *, is_work: bool) -> Iterator[LeftToDo]
     yield from _markers(evidence)
     yield from _changes(evidence, is_work=is_work)
     if kind and UNDER_WAY[kind].go_on and not unmerged:
-        yield LeftToDo("everything is merged; the operation is not completed yet", "")
+        yield LeftToDo("not completed")
     if evidence.bisecting:
-        yield LeftToDo("a git bisect is open", "")
+        yield LeftToDo("bisect")
     elif evidence.head is None and not kind:
-        yield LeftToDo("HEAD is detached: what you commit here belongs to no branch", "")
+        yield LeftToDo("detached")
     for path in sorted(_head_tree(evidence)):
         if is_backup(path):
-            yield LeftToDo("a backup file that was committed", path)
+            yield LeftToDo("committed backup", path)
 
 
 def _head_tree(evidence: Evidence) -> Tree:
@@ -173,17 +223,17 @@ def _unmerged(evidence: Evidence) -> Iterator[LeftToDo]:
         if entry.stage:
             stages.setdefault(entry.path, []).append(entry.stage)
     for path, found in sorted(stages.items()):
-        yield LeftToDo(f"unmerged: {_UNMERGED[tuple(sorted(found))]}", path)
+        yield LeftToDo("unmerged", path, detail=_UNMERGED[tuple(sorted(found))])
 
 
 def _changes(evidence: Evidence, *, is_work: bool) -> Iterator[LeftToDo]:
     for change in uncommitted(evidence, _head_tree(evidence), {}):
         if change.how == "staged":
-            yield LeftToDo("staged, not committed", change.path, work=is_work)
+            yield LeftToDo("staged", change.path, work=is_work)
         elif change.how == "unstaged":
-            yield LeftToDo("changed, not staged", change.path, work=is_work)
+            yield LeftToDo("changed", change.path, work=is_work)
         elif change.how == "untracked" and is_backup(change.path):
-            yield LeftToDo("a backup file that an editor or merge tool left", change.path)
+            yield LeftToDo("backup", change.path)
         elif change.how == "untracked":
             yield LeftToDo("untracked", change.path, work=False)
 
@@ -204,18 +254,18 @@ def _markers(evidence: Evidence) -> Iterator[LeftToDo]:
             sides[entry.path] = sides.get(entry.path, ()) + _lines(evidence.texts, entry.blob)
     told: set[str] = set()
     known = {*staged, *sides}
-    places = (
-        ("conflict marker", {p: b for p, b in (evidence.working or {}).items() if p in known}),
-        ("conflict marker, staged", {p: b for p, b in staged.items() if not head or head.tree.get(p) != b}),
-        ("conflict marker, committed", head.tree if head else {}),
+    places: tuple[tuple[Left, Mapping[str, Blob]], ...] = (
+        ("marker", {p: b for p, b in (evidence.working or {}).items() if p in known}),
+        ("staged marker", {p: b for p, b in staged.items() if not head or head.tree.get(p) != b}),
+        ("committed marker", head.tree if head else {}),
     )
-    for what, tree in places:
+    for kind, tree in places:
         for path, blob in sorted(tree.items()):
             expected = (*before.get(path, ()), *sides.get(path, ()))
             for marker in markers_outside(_lines(evidence.texts, blob), expected, ()):
-                if path not in told or what == "conflict marker":
+                if path not in told or kind == "marker":
                     told.add(path)
-                    yield LeftToDo(f"{what}: {marker.text.strip()[:50]}", f"{path}, line {marker.line}")
+                    yield LeftToDo(kind, path, marker.line, marker.text.strip()[:50])
 
 
 def _lines(texts: Mapping[str, bytes], blob: Blob) -> Lines:
@@ -226,7 +276,8 @@ def _lines(texts: Mapping[str, bytes], blob: Blob) -> Lines:
 def _commands(
     evidence: Evidence, kind: str, left: Sequence[LeftToDo], tasks: Sequence[ToDo], *, popped: bool
 ) -> Iterator[Next]:
-    marked = list(dict.fromkeys(item.where.rpartition(", line")[0] for item in left if _is_marker(item)))
+    # What is staged goes with the file; the others are in it, or in what was committed of it.
+    marked = list(dict.fromkeys(item.file for item in left if item.kind in ("marker", "committed marker")))
     if evidence.unmerged:
         yield from _resolve(evidence, marked)
     elif marked:
@@ -243,10 +294,6 @@ def _commands(
     yield from _at_rest(evidence, left, marked)
     for command, why in tasks[0].commands if tasks else ():
         yield Next(command, why)
-
-
-def _is_marker(item: LeftToDo) -> bool:
-    return item.what.startswith("conflict marker") and ", staged" not in item.what.split(":")[0]
 
 
 def _resolve(evidence: Evidence, marked: Sequence[str]) -> Iterator[Next]:
@@ -269,23 +316,18 @@ def _resolve(evidence: Evidence, marked: Sequence[str]) -> Iterator[Next]:
 
 def _at_rest(evidence: Evidence, left: Sequence[LeftToDo], marked: Sequence[str]) -> Iterator[Next]:
     """What to do where no operation is under way."""
-    backups = [item.where for item in left if item.what.startswith("a backup file that an editor")]
+    backups = [item.file for item in left if item.kind == "backup"]
     if backups:
         yield Next(("rm", "--", *backups), "if you don't need it any more")
-    committed = [item.where for item in left if item.what == "a backup file that was committed"]
+    committed = [item.file for item in left if item.kind == "committed backup"]
     if committed:
         yield Next(("git", "rm", "--", *committed), "to take it out of what is committed")
-    changed = [item.where for item in left if item.work and item.what == "changed, not staged"]
+    changed = [item.file for item in left if item.work and item.kind == "changed"]
     changed = [path for path in changed if path not in marked]
     if changed:
         yield Next(("git", "add", "--", *changed), "to stage it")
         yield Next(("git", "restore", "--", *changed), "to undo it", instead=True)
-    if (
-        changed
-        or marked
-        or committed
-        or any(item.work and item.what == "staged, not committed" for item in left)
-    ):
+    if changed or marked or committed or any(item.work and item.kind == "staged" for item in left):
         yield Next(("git", "commit"), "to commit what is staged")
     if evidence.bisecting:
         yield Next(("git", "bisect", "reset"), "to end it, and be where you began")
