@@ -19,8 +19,10 @@ from pathlib import Path
 from benchmarks.measuring import EXERCISE, HERE, WAYS, material_of, timed
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.grading.assess import assess
+from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.merging.alignment import Gap, align
 from muddled_orchard.core.submission.evidence import Evidence
+from muddled_orchard.core.submission.submission import Submission
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary, bundled_ids
 from muddled_orchard.rehearsal.behaviours import named
 from muddled_orchard.rehearsal.session import LearnerSession
@@ -32,6 +34,10 @@ from muddled_orchard.vcs.grading import grader
 from muddled_orchard.vcs.planting import plant
 
 TURNS = 4
+
+
+def _assessed(evidence: Evidence, key: Key) -> None:
+    assess(Submission(evidence, key))
 
 
 def main() -> None:
@@ -165,7 +171,7 @@ def assessing() -> None:
             on = scenario.task[-1].on
             evidence = Evidence(head=on, head_commit=key.solved_tips[on], refs=tips, commits=own)
             lines = sum(text.count(b"\n") for text in key.texts.values())
-            taken.append((min(timed(partial(assess, evidence, key)) for _ in range(5)), id_, lines))
+            taken.append((min(timed(partial(_assessed, evidence, key)) for _ in range(5)), id_, lines))
     slowest, id_, lines = max(taken)
     middle = sorted(taken)[len(taken) // 2][0]
     print(f"assessing one submission: {1000 * middle:.2f} ms (median of {len(taken)} scenarios), "

@@ -24,6 +24,7 @@ from muddled_orchard.core.merging.conflict import Conflict, Hunk, MergedText, Me
 from muddled_orchard.core.merging.markers import judged
 from muddled_orchard.core.submission.evidence import Evidence, IndexEntry, Move, Pending
 from muddled_orchard.core.submission.status import is_backup
+from muddled_orchard.core.submission.submission import Submission
 from muddled_orchard.files.scenarios.scenario_file import read_scenario
 from tests.scenarios import HEADER
 
@@ -155,12 +156,12 @@ AS_GIVEN: dict[str, Any] = {
     ],
 )  # fmt: skip
 def test_a_merge(evidence: Evidence, state: str, expected: dict[str, str], points: float) -> None:
-    found = assess(evidence, key())
+    found = assess(Submission(evidence, key()))
     assert (found.state, lacking(found), found.points, found.possible) == (state, expected, points, 26)
 
 
 def test_what_was_kept_is_named_with_its_branch() -> None:
-    (hunk,) = assess(submitted(OURS), key()).hunks
+    (hunk,) = assess(Submission(submitted(OURS), key())).hunks
     assert (hunk.kept, hunk.accepted, hunk.outcome, hunk.line) == ("ours", ("theirs",), "missed", 2)
     assert (hunk.ours_name, hunk.theirs_name) == ("ours (main)", "theirs (side)")
     assert (hunk.base, hunk.left, hunk.wanted) == ("limit 1\n", "limit 2\n", "limit 3\n")
@@ -190,7 +191,7 @@ DOUBTS: dict[str, tuple[Evidence, Key, str]] = {
 @pytest.mark.parametrize("name", DOUBTS)
 def test_doubts_ask_for_a_look(name: str) -> None:
     evidence, graded_by, says = DOUBTS[name]
-    found = assess(evidence, graded_by)
+    found = assess(Submission(evidence, graded_by))
     assert found.needs_a_look == ((says,) if says else ())
     if name == "the key is silent":
         assert found.possible == 12
@@ -200,8 +201,8 @@ def test_doubts_ask_for_a_look(name: str) -> None:
 
 def test_what_the_key_wants_outside_a_hunk_is_told_apart() -> None:
     wanted = with_answers(Answer(file="f", text=MERGED.replace("b\n", "B\n")))
-    assert assess(submitted(MERGED.replace("b\n", "B\n")), wanted).percent == 100
-    found = assess(submitted(), wanted)
+    assert assess(Submission(submitted(MERGED.replace("b\n", "B\n")), wanted)).percent == 100
+    found = assess(Submission(submitted(), wanted))
     assert lacking(found) == {"rest": "missed"}
     (rest,) = (criterion for criterion in found.criteria if criterion.id == "rest")
     assert rest.outcome.because.startswith(
@@ -211,7 +212,7 @@ def test_what_the_key_wants_outside_a_hunk_is_told_apart() -> None:
 
 def test_an_aborted_merge_is_told_from_one_that_was_never_begun() -> None:
     moved = submitted(**AS_GIVEN, reflog=(Move("ours", "ours", "reset: moving to HEAD"),))
-    assert "as git merge --abort does" in assess(moved, key()).criteria[0].outcome.because
+    assert "as git merge --abort does" in assess(Submission(moved, key())).criteria[0].outcome.because
 
 
 @pytest.mark.parametrize(
@@ -237,7 +238,7 @@ def test_where_a_result_lies(
     evidence = submitted(commits=own, refs=named, head_commit=named["refs/heads/main"])
     if not own:
         evidence = replace(evidence, **{k: v for k, v in AS_GIVEN.items() if k not in ("refs", "commits")})
-    (result,) = locate(evidence, key())
+    (result,) = locate(Submission(evidence, key()))
     assert (result.shape, result.branch) == (shape, branch)
 
 

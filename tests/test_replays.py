@@ -21,6 +21,7 @@ from muddled_orchard.core.key.difficulty import difficulty
 from muddled_orchard.core.key.graph import handed_out, wanted
 from muddled_orchard.core.merging.conflict import Conflict, Hunk, MergedText, MergeResult, relabelled
 from muddled_orchard.core.submission.evidence import Evidence, Pending
+from muddled_orchard.core.submission.submission import Submission
 from muddled_orchard.files.scenarios.scenario_file import read_scenario
 from tests.scenarios import HEADER
 
@@ -143,9 +144,9 @@ GOOD = (("a", "main", "Two", tree(f="2\n")), ("b", "a", "Other", tree(f="2\n", g
     ],
 )  # fmt: skip
 def test_a_rebase(evidence: Evidence, shapes: str, lacking: dict[str, str]) -> None:
-    found = locate(evidence, key())
+    found = locate(Submission(evidence, key()))
     assert " ".join(result.shape for result in found) == shapes
-    result = assess(evidence, key())
+    result = assess(Submission(evidence, key()))
     told = {c.id: c.outcome.verdict for c in result.criteria if c.outcome.verdict in ("partly", "missed")}
     assert told == lacking, [c.outcome.because for c in result.criteria]
 
@@ -159,18 +160,21 @@ def test_a_rebase_that_stopped_is_open_at_its_step() -> None:
         pending=Pending("rebase", ("other",), 2, 2, "work", "main"),
         working=tree(f="2\n"),
     )
-    assert [result.shape for result in locate(stopped, key())] == ["replayed", "pending"]
-    assert assess(stopped, key()).state == "open"
+    assert [result.shape for result in locate(Submission(stopped, key()))] == ["replayed", "pending"]
+    assert assess(Submission(stopped, key())).state == "open"
 
 
 def test_git_is_asked_again_only_where_the_learner_came_with_something_else() -> None:
     wrong = rebased(("a", "main", "Two", tree(f="3\n")), ("b", "a", "Other", tree(f="3\n", g="x\n")))
-    assert merges_needed(locate(wrong, key()), key(), wrong) == [
-        MergeRequest("a", "other", "two", ("HEAD", "other (Other)"))
+    asked = [
+        _asked(evidence) for evidence in (wrong, rebased(*GOOD), rebased(("a", "base", "Two", tree(f="2\n"))))
     ]
-    assert merges_needed(locate(rebased(*GOOD), key()), key(), rebased(*GOOD)) == []
-    elsewhere = rebased(("a", "base", "Two", tree(f="2\n")))
-    assert merges_needed(locate(elsewhere, key()), key(), elsewhere) == []
+    assert asked == [[MergeRequest("a", "other", "two", ("HEAD", "other (Other)"))], [], []]
+
+
+def _asked(evidence: Evidence) -> list[MergeRequest]:
+    submission = Submission(evidence, key())
+    return merges_needed(locate(submission), submission)
 
 
 def test_difficulty_is_the_sum_of_its_reasons() -> None:

@@ -24,8 +24,8 @@ from muddled_orchard.core.grading.locating.results import Result
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.merging.conflict import MergeResult, relabelled
 from muddled_orchard.core.submission.clones import as_handed_out
-from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.file_source import FileSource
+from muddled_orchard.core.submission.submission import Submission
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.ask.keymaking import make_key, make_keys
@@ -43,22 +43,21 @@ OpenPlace = Callable[[Path], FileSource]
 
 
 @dataclass(slots=True)
-class _Submission:
+class _UnderWay:
     """A submission on its way through."""
 
     source: Path
     reader: Reader | None = None
     hand_out: ExerciseVariant | None = None
-    key: Key | None = None
-    evidence: Evidence | None = None
+    title: str = ""
+    found: Submission | None = None
     results: tuple[Result, ...] | None = None
     assessment: Assessment | None = None
 
     def refuse(self, reason: str) -> None:
         self.reader = None
         exercise, variant = (self.hand_out.exercise, self.hand_out.variant) if self.hand_out else ("", "")
-        title = self.key.scenario.title if self.key else ""
-        self.assessment = unreadable(reason, exercise, title, variant)
+        self.assessment = unreadable(reason, exercise, self.title, variant)
 
 
 class Grader:
@@ -91,7 +90,7 @@ class Grader:
 
     def _portion(self, submissions: Sequence[Path]) -> list[Assessment]:
         room = Path(tempfile.mkdtemp(prefix="quarantine-", dir=self._folder))
-        admitted = [_Submission(source) for source in submissions]
+        admitted = [_UnderWay(source) for source in submissions]
         try:
             for number, submission in enumerate(admitted):
                 self._attempt(submission, partial(self._admit, room=room / str(number)))
@@ -99,7 +98,7 @@ class Grader:
             for submission in admitted:
                 if submission.assessment is None:
                     self._attempt(submission, self._examine)
-            self._ask_meetings([p for p in admitted if p.assessment is None])
+            self._ask_merges([p for p in admitted if p.assessment is None])
             for submission in admitted:
                 if submission.assessment is None:
                     self._attempt(submission, self._assess)
@@ -107,7 +106,7 @@ class Grader:
             shutil.rmtree(room, ignore_errors=True)
         return [submission.assessment for submission in admitted if submission.assessment is not None]
 
-    def _attempt(self, submission: _Submission, step: Callable[[_Submission], None]) -> None:
+    def _attempt(self, submission: _UnderWay, step: Callable[[_UnderWay], None]) -> None:
         try:
             step(submission)
         except (Unreadable, Exceeded) as problem:
@@ -121,7 +120,7 @@ class Grader:
             said = brief(str(error), 100)
             submission.refuse(f"grading it failed ({type(error).__name__}: {said}); a person has to look")
 
-    def _admit(self, submission: _Submission, room: Path) -> None:
+    def _admit(self, submission: _UnderWay, room: Path) -> None:
         place = self._open(submission.source)
         found = find_repository(place)
         if found is None:
@@ -135,7 +134,7 @@ class Grader:
         if submission.hand_out is None:
             raise Unreadable("its first commit names no exercise: it was not planted by muddled")
 
-    def _make_keys(self, admitted: Sequence[_Submission]) -> None:
+    def _make_keys(self, admitted: Sequence[_UnderWay]) -> None:
         """Make the keys of a portion; those of the portion before are kept where they serve it too."""
         present = {submission.hand_out for submission in admitted}
         self._keys = {hand_out: key for hand_out, key in self._keys.items() if hand_out in present}
@@ -163,7 +162,7 @@ class Grader:
                 return [self._keys_of([one])[0] for one in wanted]
             return [BadInput(Problem(f"its key can't be made ({type(error).__name__})"))]
 
-    def _examine(self, submission: _Submission) -> None:
+    def _examine(self, submission: _UnderWay) -> None:
         assert submission.hand_out is not None and submission.reader is not None  # noqa: S101, PT018
         key = self._keys.get(submission.hand_out)
         if key is None:
@@ -178,21 +177,22 @@ class Grader:
                 raise Unreadable(f"its scenario has a mistake: {brief(str(first), 200)}")
             problem = brief(first.what, 200)
             raise Unreadable(f'the exercise can\'t be built for its variant "{variant}": {problem}')
-        submission.key = key
-        submission.evidence = as_handed_out(submission.reader.evidence(key.commits, key.texts), key)
-        if not grew_from(submission.evidence, key):
+        submission.title = key.scenario.title
+        evidence = as_handed_out(submission.reader.evidence(key.commits, key.texts), key)
+        submission.found = Submission(evidence, key)
+        if not grew_from(submission.found):
             raise Unreadable(
                 "its commits are not those of this scenario: the scenario was changed after handing out, "
                 "or the history was rewritten from its first commit on"
             )
 
-    def _ask_meetings(self, admitted: Sequence[_Submission]) -> None:
+    def _ask_merges(self, admitted: Sequence[_UnderWay]) -> None:
         """What learners met who came to a step with other content than the key's, in one call; one by one
         where one of them makes that fail."""
         before = dict(self._workshop.objects.held)
-        asked: list[tuple[_Submission, MergeRequest, Question]] = []
+        asked: list[tuple[_UnderWay, MergeRequest, Question]] = []
         for submission in admitted:
-            self._attempt(submission, partial(self._need_meetings, asked=asked))
+            self._attempt(submission, partial(self._need_merges, asked=asked))
         asked = [one for one in asked if one[0].assessment is None]
         try:
             merges = self._workshop.merges([question for _, _, question in asked])
@@ -202,34 +202,35 @@ class Grader:
             for submission in admitted:
                 # What was written of the others must not be what makes this one fail.
                 self._workshop.objects.held = dict(before)
-                self._attempt(submission, lambda one: self._ask_meetings([one]))
+                self._attempt(submission, lambda one: self._ask_merges([one]))
             return
         for (submission, own, question), told in zip(asked, merges, strict=True):
-            self._attempt(submission, partial(self._take_meeting, own=own, question=question, told=told))
+            self._attempt(submission, partial(self._take_merge, own=own, question=question, told=told))
 
-    def _take_meeting(
-        self, submission: _Submission, own: MergeRequest, question: Question, told: MergeResult
+    def _take_merge(
+        self, submission: _UnderWay, own: MergeRequest, question: Question, told: MergeResult
     ) -> None:
-        if submission.evidence is None or submission.key is None or submission.assessment is not None:
+        found = submission.found
+        if found is None or submission.assessment is not None:
             return
         merge = relabelled(told, dict(zip((OURS, THEIRS), own.labels, strict=True)))
         texts = dict(question.texts)
         self._workshop.read_texts(texts, merge)
-        more = {id_: text for id_, text in texts.items() if id_ not in submission.key.texts}
-        known = {**submission.evidence.merges, (own.ours, own.theirs): merge}
-        submission.evidence = replace(submission.evidence, texts=more, merges=known)
+        more = {id_: text for id_, text in texts.items() if id_ not in found.key.texts}
+        known = {**found.evidence.merges, (own.ours, own.theirs): merge}
+        submission.found = Submission(replace(found.evidence, texts=more, merges=known), found.key)
 
-    def _need_meetings(
-        self, submission: _Submission, asked: list[tuple[_Submission, MergeRequest, Question]]
+    def _need_merges(
+        self, submission: _UnderWay, asked: list[tuple[_UnderWay, MergeRequest, Question]]
     ) -> None:
         """Add what to ask for one submission."""
-        evidence, key = submission.evidence, submission.key
-        assert evidence is not None and key is not None  # noqa: S101, PT018
-        submission.results = locate(evidence, key)
-        needed = merges_needed(submission.results, key, evidence)
+        found = submission.found
+        assert found is not None  # noqa: S101 - it was examined
+        submission.results = locate(found)
+        needed = merges_needed(submission.results, found)
         if not needed:
             return
-        commits, texts = {**key.commits, **evidence.commits}, {**key.texts, **evidence.texts}
+        evidence, key = found.evidence, found.key
         times = {id_: commit.time for id_, commit in zip(key.ids, key.history.commits, strict=True)}
         objects = self._workshop.objects
         done: dict[str, str] = {}
@@ -237,12 +238,12 @@ class Grader:
             tips = (meet.ours, meet.theirs)
             # Done here and not when Git is asked: what can't be written costs this submission alone.
             ours, theirs = (rewritten(objects, tip, evidence, key, done) for tip in tips)
-            question = Question(tips, commits, texts, times, meet.base, (ours, theirs))
+            question = Question(tips, found.commits, found.texts, times, meet.base, (ours, theirs))
             asked.append((submission, meet, question))
 
-    def _assess(self, submission: _Submission) -> None:
-        assert submission.evidence is not None and submission.key is not None  # noqa: S101, PT018
-        submission.assessment = assess(submission.evidence, submission.key, submission.results)
+    def _assess(self, submission: _UnderWay) -> None:
+        assert submission.found is not None  # noqa: S101 - it was examined
+        submission.assessment = assess(submission.found, submission.results)
 
 
 @contextmanager

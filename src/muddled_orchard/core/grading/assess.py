@@ -24,17 +24,17 @@ from muddled_orchard.core.grading.locating.locate import locate
 from muddled_orchard.core.grading.locating.results import Result
 from muddled_orchard.core.grading.notes import notes_on
 from muddled_orchard.core.grading.remote import changes
-from muddled_orchard.core.key.answer_key import Key
-from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.reflog import given_up
+from muddled_orchard.core.submission.submission import Submission
 
 # What a submission can make a result grow to: results are held for a whole class.
 _MOST, _MOST_TOLD, _MOST_COMMITS = 500, 20, 5_000
 
 
-def assess(evidence: Evidence, key: Key, results: tuple[Result, ...] | None = None) -> Assessment:
-    """Judge a submission by every criterion; `results` is `locate(evidence, key)`, where it is known."""
-    case = lay_out(evidence, key, locate(evidence, key) if results is None else results)
+def assess(submission: Submission, results: tuple[Result, ...] | None = None) -> Assessment:
+    """Judge a submission by every criterion; `results` is `locate(submission)`, where it is known."""
+    evidence, key = submission.evidence, submission.key
+    case = lay_out(submission, locate(submission) if results is None else results)
     state = case.state
     hunks = tuple(hunk_results(case))
     criteria = []
@@ -53,7 +53,7 @@ def assess(evidence: Evidence, key: Key, results: tuple[Result, ...] | None = No
         criteria=tuple(criteria),
         hunks=hunks[:_MOST],
         doubts=_first(doubts(case)),
-        worked=_first(notes_on(evidence, key)),
+        worked=_first(notes_on(submission)),
         commits=tuple(evidence.commits)[:_MOST_COMMITS],
         unmet=sum(task.unmet for task in case.tasks),
         begun=min((commit.time for commit in evidence.commits.values() if commit.time > 0), default=0),

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from muddled_orchard.core.base.phrases import cut
 from muddled_orchard.core.exercise.scenario import Scenario, Task
 from muddled_orchard.core.exercise.tasks import source_of
-from muddled_orchard.core.git.commits import Commit, contains, short
+from muddled_orchard.core.git.commits import Commits, contains, short
 from muddled_orchard.core.git.lines import Lines, by_lines, is_binary, lines_of
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.git.trees import Blob, Tree, are_alike
@@ -23,6 +23,7 @@ from muddled_orchard.core.key.answers import Accepted, modes_of
 from muddled_orchard.core.merging.conflict import Conflict, MergeResult
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.status import Uncommitted, is_backup, tracked, uncommitted
+from muddled_orchard.core.submission.submission import Submission
 
 MOST_SHOWN = 4_000
 """How many letters of a text results show."""
@@ -100,12 +101,29 @@ class TaskCase:
 class Case:
     """Everything about one submission that criteria look at. `final_tree` is where it all ended."""
 
-    key: Key
-    evidence: Evidence
-    commits: Mapping[str, Commit]
-    texts: Mapping[str, bytes]
+    submission: Submission
     tasks: tuple[TaskCase, ...]
     uncommitted: tuple[Uncommitted, ...]
+
+    @property
+    def key(self) -> Key:
+        """What is accepted."""
+        return self.submission.key
+
+    @property
+    def evidence(self) -> Evidence:
+        """What was found."""
+        return self.submission.evidence
+
+    @property
+    def commits(self) -> Commits:
+        """Every commit by id: the story's, the solution's by the key, the learner's own."""
+        return self.submission.commits
+
+    @property
+    def texts(self) -> Mapping[str, bytes]:
+        """All contents by blob id."""
+        return self.submission.texts
 
     @property
     def scenario(self) -> Scenario:
@@ -183,19 +201,11 @@ class Case:
         return cut(data[: 4 * MOST_SHOWN].decode("utf-8", "replace"), MOST_SHOWN)
 
 
-def lay_out(evidence: Evidence, key: Key, results: tuple[Result, ...]) -> Case:
-    """Read the results, which lie where `core.locate` found them."""
-    commits = {**key.commits, **evidence.commits}
-    texts = {**key.texts, **evidence.texts}
-    head = commits.get(evidence.head_commit or "")
-    case = Case(
-        key=key,
-        evidence=evidence,
-        commits=commits,
-        texts=texts,
-        tasks=(),
-        uncommitted=tuple(uncommitted(evidence, head.tree if head else {}, key.texts)),
-    )
+def lay_out(submission: Submission, results: tuple[Result, ...]) -> Case:
+    """Read the results, which lie where `locate` found them."""
+    key = submission.key
+    changes = uncommitted(submission.evidence, submission.head_tree, key.texts)
+    case = Case(submission=submission, tasks=(), uncommitted=tuple(changes))
     tasks: list[TaskCase] = []
     right_so_far = True
     for step, result in zip(key.steps, results, strict=True):

@@ -17,10 +17,12 @@ from muddled_orchard.core.grading.kinds import (
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.reflog import given_up
+from muddled_orchard.core.submission.submission import Submission
 
 
-def notes_on(evidence: Evidence, key: Key) -> Iterator[Kind]:
+def notes_on(submission: Submission) -> Iterator[Kind]:
     """What is worth telling: what was aborted, reset and amended, and results that no branch has."""
+    evidence, key = submission.evidence, submission.key
     rebases, merges_given_up = given_up(evidence)
     if rebases or merges_given_up:
         yield Aborted(rebases, merges_given_up)

@@ -20,14 +20,15 @@ from muddled_orchard.core.grading.locating.results import Result, Shape
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.status import uncommitted
+from muddled_orchard.core.submission.submission import Submission
 
 _JOINED = ("merge", "reversed", "stale")
 
 
-def locate(evidence: Evidence, key: Key) -> tuple[Result, ...]:
+def locate(submission: Submission) -> tuple[Result, ...]:
     """The result of every step, in order."""
-    commits = {**key.commits, **evidence.commits}
-    found = _MergeLocator(evidence, key, commits)
+    key = submission.key
+    found = _MergeLocator(submission)
     results: list[Result] = []
     for _, group in groupby(key.steps, key=lambda step: step.task):
         steps = list(group)
@@ -36,27 +37,26 @@ def locate(evidence: Evidence, key: Key) -> tuple[Result, ...]:
         else:
             on_tip = _expected(steps[0].operation.on, key, results)
             used = {result.result_commit for result in results if result.result_commit}
-            results += locate_replays(evidence, key, commits, steps, on_tip, used)
-    return tuple(_with_ends(results, key, evidence))
+            results += locate_replays(submission, steps, on_tip, used)
+    return tuple(_with_ends(results, submission))
 
 
 class _MergeLocator:
     """The results of merges. Those that have a merge commit are told by what it merges, in whatever order
     they were made; only then is looked what else may be the result of those that have none."""
 
-    def __init__(self, evidence: Evidence, key: Key, commits: Commits) -> None:
-        self._evidence = evidence
-        self._key = key
-        self._commits = commits
-        self._texts = {**key.texts, **evidence.texts}
+    def __init__(self, submission: Submission) -> None:
+        self._submission = submission
+        self._evidence, self._key = submission.evidence, submission.key
+        self._commits, self._texts = submission.commits, submission.texts
         self._merged: dict[int, Result] = {}
         self._pending_is_taken = False
         before: list[Result] = []
-        for step in key.steps:
+        for step in self._key.steps:
             result = self._of_merge_commit(step, before) if is_merge(step.operation) else None
             if result is not None:
                 self._merged[step.task] = result
-            before.append(result or _nothing(step, _expected(step.operation.on, key, before)))
+            before.append(result or _nothing(step, _expected(step.operation.on, self._key, before)))
 
     def of(self, step: Step, before: list[Result]) -> Result:
         """The result of a merge; `before` are those of the steps before."""
@@ -123,7 +123,7 @@ class _MergeLocator:
     def _without_second_parent(
         self, step: Step, on_tip: str, bring_tip: str, used: set[str | None]
     ) -> Result:
-        evidence, key, commits = self._evidence, self._key, self._commits
+        evidence, commits = self._evidence, self._commits
         on, bring = step.operation.on, source_of(step.operation) or ""
         nothing = _nothing(step, on_tip)
         others = {result.result_commit for result in self._merged.values()}
@@ -142,7 +142,7 @@ class _MergeLocator:
             ):
                 shape = "rebase"
             return replace(nothing, shape=shape, result_commit=own[-1].id, judged_commit=tip, branch=branch)
-        if evidence.pending is None and _touched(evidence, key, commits, step):
+        if evidence.pending is None and _touched(self._submission, step):
             return replace(
                 nothing, shape="by hand", branch=evidence.head, sides_swapped=evidence.head == bring
             )
@@ -288,18 +288,19 @@ def _replayed(commits: Commits, own: list[Commit], bring_tip: str, on_tip: str) 
     return any((commit.author, commit.subject) in originals for commit in own)
 
 
-def _touched(evidence: Evidence, key: Key, commits: Commits, step: Step) -> bool:
+def _touched(submission: Submission, step: Step) -> bool:
     """Whether a file that takes part in the conflict was changed in the working tree or the index."""
+    evidence = submission.evidence
     if evidence.unmerged:
         return True
-    head = commits.get(evidence.head_commit or "")
-    changed = {change.path for change in uncommitted(evidence, head.tree if head else {}, key.texts)}
+    changes = uncommitted(evidence, submission.head_tree, submission.key.texts)
+    changed = {change.path for change in changes}
     return any(conflict.path in changed for conflict in step.merge.conflicts)
 
 
-def _with_ends(results: list[Result], key: Key, evidence: Evidence) -> Iterator[Result]:
+def _with_ends(results: list[Result], submission: Submission) -> Iterator[Result]:
     """Where a branch went on to another step, the result ends where that one begins."""
-    commits = {**key.commits, **evidence.commits}
+    key, commits = submission.key, submission.commits
     for result, step in zip(results, key.steps, strict=True):
         begin = [
             other.ours
@@ -316,12 +317,12 @@ def _with_ends(results: list[Result], key: Key, evidence: Evidence) -> Iterator[
         yield replace(result, judged_commit=end) if end else result
 
 
-def grew_from(evidence: Evidence, key: Key) -> bool:
+def grew_from(submission: Submission) -> bool:
     """Whether what is there has grown from what was handed out, by parents alone: a reflog can say
     anything."""
-    places = {*evidence.refs.values(), evidence.head_commit}
-    commits = {**key.commits, **evidence.commits}
-    return any(one.id in key.handed_out for place in places for one in ancestry(commits, place))
+    places = {*submission.evidence.refs.values(), submission.evidence.head_commit}
+    reached = (commit for place in places for commit in ancestry(submission.commits, place))
+    return any(commit.id in submission.key.handed_out for commit in reached)
 
 
 @dataclass(frozen=True, slots=True)
@@ -335,10 +336,10 @@ class MergeRequest:
     labels: tuple[str, str]
 
 
-def merges_needed(results: tuple[Result, ...], key: Key, evidence: Evidence) -> list[MergeRequest]:
+def merges_needed(results: tuple[Result, ...], submission: Submission) -> list[MergeRequest]:
     """The merges of a submission that the key does not hold: the learner came to them with other
     content than the key's solution, so Git has to be asked what they really saw."""
-    commits = {**key.commits, **evidence.commits}
+    key, commits = submission.key, submission.commits
     first = {step.task: step for step in reversed(key.steps)}
     needed = []
     for result, step in zip(results, key.steps, strict=True):

@@ -17,9 +17,10 @@ from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.grading.locating.attempts import brings_only_conflicts, brings_part
 from muddled_orchard.core.grading.locating.matching import Matches, matched, subject_of
 from muddled_orchard.core.grading.locating.results import Result, Shape
-from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.answer_key import Step
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.status import tracked, uncommitted
+from muddled_orchard.core.submission.submission import Submission
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,27 +37,27 @@ class _Line:
 
 
 def locate_replays(
-    evidence: Evidence, key: Key, commits: Commits, steps: Sequence[Step], on_tip: str, used: set[str]
+    submission: Submission, steps: Sequence[Step], on_tip: str, used: set[str]
 ) -> list[Result]:
     """The result of each step of one such task. `on_tip` is where the branch stood before it."""
     task = steps[0].operation
+    evidence, commits = submission.evidence, submission.commits
     pending = evidence.pending is not None and evidence.pending.kind == operation_of(task).under_way
     if is_stash_pop(task):
-        return [_popped(evidence, key, commits, steps[0], on_tip)]
+        return [_popped(submission, steps[0], on_tip)]
     line = _line(evidence, commits, task.on, on_tip, used, pending=pending)
-    if not pending and not _is_attempt(evidence, key, commits, steps, line, on_tip):
+    if not pending and not _is_attempt(submission, steps, line, on_tip):
         return [_result("none", step, line, None, line.foot, line.foot) for step in steps]
     if any(len(commit.parents) > 1 for commit in line.own):
         return [_result("other", step, line, line.tip, step.ours, line.tip) for step in steps]
-    return list(_matched(evidence, key, commits, steps, line, pending=pending))
+    return list(_matched(submission, steps, line, pending=pending))
 
 
-def _is_attempt(
-    evidence: Evidence, key: Key, commits: Commits, steps: Sequence[Step], line: _Line, on_tip: str
-) -> bool:
+def _is_attempt(submission: Submission, steps: Sequence[Step], line: _Line, on_tip: str) -> bool:
     """Whether a line has grown from what was handed out and has a part of what was asked: of a rebase the new
     base, else the change of a commit, or a commit that says that it brings it."""
-    if line.foot not in key.handed_out or line.tip == on_tip:
+    commits = submission.commits
+    if line.foot not in submission.key.handed_out or line.tip == on_tip:
         return False
     wanted = {step.commit for step in steps}
     if is_rebase(steps[0].operation):
@@ -67,8 +68,7 @@ def _is_attempt(
     said = {subject_of(commits, step) for step in steps}
     if not is_rebase(steps[0].operation) and any(commit.subject in said for commit in line.own):
         return True
-    texts = {**key.texts, **evidence.texts}
-    return brings_part(commits, texts, steps, commits[on_tip].tree, commits[line.tip].tree)
+    return brings_part(commits, submission.texts, steps, commits[on_tip].tree, commits[line.tip].tree)
 
 
 def _line(
@@ -103,9 +103,10 @@ def _walked(evidence: Evidence, commits: Commits, branch: str | None, tip: str, 
 
 
 def _matched(
-    evidence: Evidence, key: Key, commits: Commits, steps: Sequence[Step], line: _Line, *, pending: bool
+    submission: Submission, steps: Sequence[Step], line: _Line, *, pending: bool
 ) -> Iterator[Result]:
-    matches = matched(commits, {**key.texts, **evidence.texts}, steps, line.own)
+    evidence = submission.evidence
+    matches = matched(submission.commits, submission.texts, steps, line.own)
     made = matches.made
     ids = [step.commit or "" for step in steps]
     now = evidence.pending.brings[0] if pending and evidence.pending and evidence.pending.brings else None
@@ -139,13 +140,14 @@ def _place(line: _Line, commit: Commit | None) -> int:
     return line.own.index(commit) if commit in line.own else -1
 
 
-def _popped(evidence: Evidence, key: Key, commits: Commits, step: Step, on_tip: str) -> Result:
+def _popped(submission: Submission, step: Step, on_tip: str) -> Result:
+    evidence, key = submission.evidence, submission.key
+    commits, texts = submission.commits, submission.texts
     line = _walked(evidence, commits, step.operation.on, evidence.branch(step.operation.on) or on_tip, set())
     if evidence.unmerged:
         return _result("pending", step, line, None, line.tip, None, "stash-pop")
-    texts, before = {**key.texts, **evidence.texts}, commits[on_tip].tree
-    head = commits.get(evidence.head_commit or "")
-    changed = any(uncommitted(evidence, head.tree if head else {}, key.texts))
+    before = commits[on_tip].tree
+    changed = any(uncommitted(evidence, submission.head_tree, key.texts))
     gone = evidence.stashes < len(key.history.stashes)
     if changed and (gone or brings_part(commits, texts, [step], before, tracked(evidence))):
         return _result("popped", step, line, None, line.tip, None)
