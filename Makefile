@@ -21,7 +21,8 @@ demo: $(READY)  ## the whole round with a class of thirty made-up learners, in b
 	$(BIN)/muddled demo build/demo
 
 test: check  ## all tests and checks, as CI runs them
-	$(BIN)/pytest --numprocesses auto
+	$(BIN)/pytest --numprocesses auto --cov --cov-report=
+	@echo "core: $$($(BIN)/coverage report --format=total) % of lines and branches are reached by tests of their own"
 
 check: $(READY)  ## format, lint, types and the import contract, without the tests
 	$(BIN)/ruff format --check .
