@@ -101,7 +101,6 @@ def key() -> Key:
         handed_out=frozenset(commits),
         commits=commits,
         refs={"refs/heads/main": "ours", "refs/heads/side": "theirs"},
-        head="refs/heads/main",
         steps=(step,),
         texts={blob(text).id: text.encode() for text in (BASE, OURS, THEIRS, MERGED)},
     )

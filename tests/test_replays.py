@@ -104,7 +104,7 @@ def key() -> Key:
     return Key(
         scenario=scenario, variant="0", history=history, ids=("base", "two", "other", "main"),
         handed_out=frozenset({"base", "two", "other", "main"}), commits=commits,
-        refs={"refs/heads/main": "main", "refs/heads/work": "other"}, head="refs/heads/work", steps=tuple(steps),
+        refs={"refs/heads/main": "main", "refs/heads/work": "other"}, steps=tuple(steps),
         solved_tips={"main": "main", "work": "other'"},
         texts={blob.id: text.encode() for text in ("1\n", "2\n", "3\n", "x\n") for blob in tree(f=text).values()},
     )  # fmt: skip

@@ -29,10 +29,12 @@ from muddled_orchard.core.grading.english import say
 from muddled_orchard.core.grading.kinds import Said, kept
 from muddled_orchard.reports.export.gradebook import cell, gradebook
 from muddled_orchard.reports.export.junit import junit_file
+from muddled_orchard.reports.export.ledger import TABLES, ledger_csv
+from muddled_orchard.reports.json.ledger import ledger_json
 from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.grade import show_findings, show_many, show_one
 from muddled_orchard.reports.terminal.handout import show_handed_out
-from muddled_orchard.reports.terminal.ledger import TABLES, as_csv, as_json, show_ledger
+from muddled_orchard.reports.terminal.ledger import show_ledger
 
 HUNK = HunkResult(
     task=1, commit=None, file="press.toml", hunk=1, kept="ours", accepted=("theirs",), outcome="missed", why="It is safe.", line=3,
@@ -182,14 +184,16 @@ def test_a_ledger_is_shown_and_exported() -> None:
     assert "2 learners, 2 hand-outs, 3 gradings." in said
     assert "press 2 1 75 % 1 2031-05-01 08:00" in said
     assert "In 1 submission nothing could be read" in said
-    heads = {table: as_csv(table, ROSTER, GIVEN, MARKS).splitlines()[0].split(",")[0] for table in TABLES}
+    heads = {table: ledger_csv(table, ROSTER, GIVEN, MARKS).splitlines()[0].split(",")[0] for table in TABLES}
     assert heads == {"hand-outs": "exercise", "gradings": "graded", "learners": "id"}
-    assert "bo,Bo Medlar," in as_csv("learners", ROSTER, GIVEN, MARKS)
+    assert "bo,Bo Medlar," in ledger_csv("learners", ROSTER, GIVEN, MARKS)
     assert [
         len(rows)
-        for rows in (as_json(ROSTER, GIVEN, MARKS)[name] for name in ("learners", "hand_outs", "gradings"))
+        for rows in (
+            ledger_json(ROSTER, GIVEN, MARKS)[name] for name in ("learners", "hand_outs", "gradings")
+        )
     ] == [2, 2, 3]
-    assert "result" not in as_json(ROSTER, GIVEN, MARKS)["gradings"][0]
+    assert "result" not in ledger_json(ROSTER, GIVEN, MARKS)["gradings"][0]
 
 
 def test_the_map_of_the_code_has_every_module() -> None:

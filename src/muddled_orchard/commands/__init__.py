@@ -1,1 +1,1 @@
-"""One module a command: its options, then a call."""
+"""What can be typed: a module for each command, with its options, and what they share."""

@@ -10,9 +10,11 @@ from muddled_orchard.commands.options import add_ledger
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.grading.unseen import UNSEEN
 from muddled_orchard.files.course.ledger import Ledger
+from muddled_orchard.reports.export.ledger import TABLES, ledger_csv
+from muddled_orchard.reports.json.ledger import ledger_json
 from muddled_orchard.reports.json.text import json_text
 from muddled_orchard.reports.terminal.console import console
-from muddled_orchard.reports.terminal.ledger import TABLES, as_csv, as_json, show_ledger
+from muddled_orchard.reports.terminal.ledger import show_ledger
 from muddled_orchard.system.output import PRIVATE, write_file
 
 BY_ITSELF_WORD = "default"
@@ -60,9 +62,9 @@ def run(options: argparse.Namespace) -> int:
             print(f"{count} became numbers. Who is who can't be told from this file any more.")
             return 0
         if options.json:
-            sys.stdout.write(json_text(as_json(ledger.learners(), ledger.hand_outs(), ledger.gradings())))
+            sys.stdout.write(json_text(ledger_json(ledger.learners(), ledger.hand_outs(), ledger.gradings())))
         elif options.csv is not None:
-            text = as_csv(options.table, ledger.learners(), ledger.hand_outs(), ledger.gradings())
+            text = ledger_csv(options.table, ledger.learners(), ledger.hand_outs(), ledger.gradings())
             write_file(options.csv, text.encode("utf-8", "backslashreplace"), PRIVATE)
         else:
             show_ledger(

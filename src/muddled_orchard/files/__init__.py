@@ -1,1 +1,1 @@
-"""Files that people write and keep: scenarios, the catalogue."""
+"""Files that people write, hand in and keep."""

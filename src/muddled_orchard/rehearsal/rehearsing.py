@@ -114,13 +114,12 @@ def _acted_and_graded(piece: _Piece) -> list[Acted]:
     """Act and grade one portion, in a process of its own."""
     scenario = piece.scenario
     with temporary_folder() as folder:
-        room = folder
-        key = make_key(ScratchRepository(room / "scratch.git"), scenario, piece.code)
-        plant(scenario, room / "planted", piece.code)
+        key = make_key(ScratchRepository(folder / "scratch.git"), scenario, piece.code)
+        plant(scenario, folder / "planted", piece.code)
         portion = behaviours_for(key)[piece.start : piece.start + BEHAVIOURS_AT_ONCE]
-        sessions = [room / str(number) for number in range(len(portion))]
+        sessions = [folder / str(number) for number in range(len(portion))]
         expected = [
-            _acted(key, behaviour, room, session)
+            _acted(key, behaviour, folder / "planted", session)
             for behaviour, session in zip(portion, sessions, strict=True)
         ]
         with grader(lambda _: scenario) as one:
@@ -131,9 +130,9 @@ def _acted_and_graded(piece: _Piece) -> list[Acted]:
         ]
 
 
-def _acted(key: Key, behaviour: Behaviour, room: Path, folder: Path) -> Expected | str:
+def _acted(key: Key, behaviour: Behaviour, planted: Path, folder: Path) -> Expected | str:
     """Act one behaviour out; why it could not be acted, where it couldn't."""
-    shutil.copytree(room / "planted", folder, symlinks=True)
+    shutil.copytree(planted, folder, symlinks=True)
     try:
         return behaviour.act(LearnerSession(folder / "work", key, ACTING_LEARNER))
     except (GitFailed, OSError) as error:

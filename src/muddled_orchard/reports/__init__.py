@@ -1,1 +1,1 @@
-"""Shows finished data; computes nothing about it."""
+"""Shows finished data to people and to other programs."""

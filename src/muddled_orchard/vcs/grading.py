@@ -89,11 +89,11 @@ class Grader:
             yield from self._portion(submissions[start : start + SUBMISSIONS_AT_ONCE])
 
     def _portion(self, submissions: Sequence[Path]) -> list[Assessment]:
-        room = Path(tempfile.mkdtemp(prefix="quarantine-", dir=self._folder))
+        folder = Path(tempfile.mkdtemp(prefix="quarantine-", dir=self._folder))
         admitted = [_UnderWay(source) for source in submissions]
         try:
             for number, submission in enumerate(admitted):
-                self._attempt(submission, partial(self._admit, room=room / str(number)))
+                self._attempt(submission, partial(self._admit, folder=folder / str(number)))
             self._make_keys([p for p in admitted if p.hand_out and p.assessment is None])
             for submission in admitted:
                 if submission.assessment is None:
@@ -103,7 +103,7 @@ class Grader:
                 if submission.assessment is None:
                     self._attempt(submission, self._assess)
         finally:
-            shutil.rmtree(room, ignore_errors=True)
+            shutil.rmtree(folder, ignore_errors=True)
         return [submission.assessment for submission in admitted if submission.assessment is not None]
 
     def _attempt(self, submission: _UnderWay, step: Callable[[_UnderWay], None]) -> None:
@@ -120,12 +120,12 @@ class Grader:
             said = brief(str(error), 100)
             submission.refuse(f"grading it failed ({type(error).__name__}: {said}); a person has to look")
 
-    def _admit(self, submission: _UnderWay, room: Path) -> None:
+    def _admit(self, submission: _UnderWay, folder: Path) -> None:
         place = self._open(submission.source)
         found = find_repository(place)
         if found is None:
             raise Unreadable("there is no Git repository in it")
-        submission.reader = Reader(take_over(place, found, room))
+        submission.reader = Reader(take_over(place, found, folder))
         submission.hand_out = submission.reader.hand_out(self._handed_out)
         if submission.hand_out is None and submission.reader.shallow:
             raise Unreadable(

@@ -26,8 +26,8 @@ def peek_at(folder: Path) -> tuple[Peek, Path]:
             raise BadInput(
                 Problem("there is no Git repository here", "Go into work/ and try again.", file=str(folder))
             )
-        with temporary_folder() as room:
-            reader = Reader(take_over(disk, found, room / "peek"))
+        with temporary_folder() as own:
+            reader = Reader(take_over(disk, found, own / "peek"))
             top = place if found.worktree is None else place / found.worktree
             return peek(reader.evidence((), {}), reader.asked()), top
     except (Unreadable, Exceeded) as problem:

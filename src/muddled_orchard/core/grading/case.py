@@ -1,5 +1,5 @@
 """One submission laid out for judging: each task with its result, the files it conflicts in and how they
-were resolved. Every criterion looks at the same case, so nothing is computed twice."""
+were resolved. Every criterion looks at the same case."""
 
 from __future__ import annotations
 

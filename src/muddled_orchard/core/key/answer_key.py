@@ -63,7 +63,6 @@ class Key:
     handed_out: frozenset[str]
     commits: Mapping[str, Commit]
     refs: Mapping[str, str]
-    head: str
     steps: tuple[Step, ...]
     solved_tips: Mapping[str, str]
     texts: Mapping[str, bytes]

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import csv
-import io
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from statistics import median
 
 from rich.console import Console
@@ -14,11 +12,7 @@ from rich.text import Text
 from muddled_orchard.core.base.phrases import be, counted
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
-from muddled_orchard.reports.export.gradebook import cell
-from muddled_orchard.reports.json.outputs import LedgerFile
 from muddled_orchard.reports.terminal.console import printable
-
-TABLES = ("hand-outs", "gradings", "learners")
 
 
 def show_ledger(
@@ -77,71 +71,3 @@ def _row(exercise: str, hand_outs: Sequence[HandOut], gradings: Sequence[Grading
         str(len(given - best.keys())),
         last[:16].replace("T", " "),
     ]
-
-
-def as_csv(
-    table: str, learners: Mapping[str, Learner], hand_outs: Sequence[HandOut], gradings: Sequence[Grading]
-) -> str:
-    """One of TABLES as CSV."""
-    out = io.StringIO(newline="")
-    rows = [list(row) for row in _rows(table, learners, hand_outs, gradings)]
-    csv.writer(out, lineterminator="\n").writerows([[cell(value) for value in row] for row in rows])
-    return out.getvalue()
-
-
-def _rows(
-    table: str, learners: Mapping[str, Learner], hand_outs: Sequence[HandOut], gradings: Sequence[Grading]
-) -> Iterator[Sequence[object]]:
-    if table == "learners":
-        more = list(dict.fromkeys(name for learner in learners.values() for name in learner.more))
-        yield ("id", "name", *more)
-        yield from (
-            (one.id, one.name, *(one.more.get(name, "") for name in more)) for one in learners.values()
-        )
-    elif table == "hand-outs":
-        yield ("exercise", "learner", "variant", "first commit", "file", "made")
-        yield from ((o.exercise, o.learner, o.variant, o.first_commit, o.file, o.made) for o in hand_outs)
-    else:
-        yield (
-            "graded",
-            "submission",
-            "exercise",
-            "variant",
-            "learner",
-            "state",
-            "points",
-            "possible",
-            "version",
-        )
-        for g in gradings:
-            yield (
-                g.graded,
-                g.submission,
-                g.exercise,
-                g.variant,
-                g.learner or "",
-                g.state,
-                g.points,
-                g.possible,
-                g.version,
-            )
-
-
-def as_json(
-    learners: Mapping[str, Learner], hand_outs: Sequence[HandOut], gradings: Sequence[Grading]
-) -> LedgerFile:
-    """Everything but the secret and the results in full."""
-    return {
-        "format": 1,
-        "learners": [{"id": one.id, "name": one.name, **one.more} for one in learners.values()],
-        "hand_outs": list(hand_outs),
-        "gradings": [
-            {
-                "graded": one.graded, "submission": one.submission, "fingerprint": one.fingerprint,
-                "version": one.version, "scenario": one.scenario, "exercise": one.exercise,
-                "variant": one.variant, "learner": one.learner, "state": one.state, "points": one.points,
-                "possible": one.possible,
-            }
-            for one in gradings
-        ],
-    }  # fmt: skip

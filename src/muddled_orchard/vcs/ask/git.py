@@ -29,12 +29,12 @@ class GitFailed(BadInput):
         )
 
 
-def environment(home: str = os.devnull) -> dict[str, str]:
+def environment() -> dict[str, str]:
     """What `git` gets to see: the path to programs, and nothing else of the user's."""
     return {
         "PATH": os.environ.get("PATH", os.defpath),
-        "HOME": home,
-        "XDG_CONFIG_HOME": home,
+        "HOME": os.devnull,
+        "XDG_CONFIG_HOME": os.devnull,
         "GIT_CONFIG_NOSYSTEM": "1",
         "GIT_CONFIG_GLOBAL": os.devnull,
         "GIT_TERMINAL_PROMPT": "0",

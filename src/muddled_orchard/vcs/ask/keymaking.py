@@ -316,7 +316,6 @@ def _finished(draft: _Draft) -> Key | BadInput:
         handed_out=frozenset(draft.ids.values()),
         commits=draft.commits,
         refs=draft.refs,
-        head=branch_ref(draft.history.checked_out),
         steps=tuple(draft.steps),
         solved_tips=draft.tips,
         texts=draft.texts,

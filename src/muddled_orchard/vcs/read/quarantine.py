@@ -70,7 +70,7 @@ class Quarantine:
     """A submission taken over.
 
     `files` are its refs and state files by name (`refs/heads/main`, `MERGE_HEAD`, ...; a state folder
-    is there as a key that ends in a slash), `objects` its objects, `room` is our folder for what
+    is there as a key that ends in a slash), `objects` its objects, `folder` is our folder for what
     must lie on a disk (it need not be there yet), `worktree` its working tree (None for a bare repository),
     `remote` the refs of the `origin.git` beside it and `remote_objects` what lies behind them.
     `commits_alone`: it came as a bundle.
@@ -78,7 +78,7 @@ class Quarantine:
 
     files: dict[str, bytes]
     objects: ForeignObjects
-    room: Path
+    folder: Path
     worktree: FileSource | None
     remote: dict[str, bytes] | None = None
     remote_objects: ForeignObjects | None = None
@@ -129,8 +129,8 @@ def _folders_in(place: FileSource, folder: str) -> list[str]:
     return [prefix + name for name in named if not is_noise(name) and name != ORIGIN]
 
 
-def take_over(place: FileSource, found: FoundRepository, room: Path) -> Quarantine:
-    """Read what may be read of a repository; `room` is where a folder can be made for what must lie on a
+def take_over(place: FileSource, found: FoundRepository, folder: Path) -> Quarantine:
+    """Read what may be read of a repository; `folder` is where a folder can be made for what must lie on a
     disk.
 
     Raises Unreadable where the repository is damaged or too large.
@@ -145,7 +145,7 @@ def take_over(place: FileSource, found: FoundRepository, room: Path) -> Quaranti
     return Quarantine(
         files=files,
         objects=_objects(gitdir),
-        room=room,
+        folder=folder,
         worktree=None if found.worktree is None else Below(place, found.worktree),
         remote=None if origin is None else _remote_refs(origin),
         remote_objects=None if origin is None else _objects(origin),

@@ -73,7 +73,7 @@ class Reader:
     def __init__(self, quarantine: Quarantine) -> None:
         self._files = quarantine.files
         self._objects = quarantine.objects
-        self._room = quarantine.room
+        self._scratch_folder = quarantine.folder
         self._worktree = quarantine.worktree
         self._commits_alone = quarantine.commits_alone
         self._remote = None if quarantine.remote is None else read_refs(quarantine.remote)
@@ -342,7 +342,7 @@ class Reader:
     ) -> frozenset[str]:
         """Which of the paths the repository's own rules ignore: the rules are copied, libgit2 is asked."""
         isolate()
-        top = self._room / "ignore-rules"
+        top = self._scratch_folder / "ignore-rules"
         for path in rules:
             (top / path).parent.mkdir(parents=True, exist_ok=True)
             (top / path).write_bytes(texts[found[path].id])
