@@ -15,6 +15,7 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.system.processes import begun_undisturbed
 
 try:
     import fcntl
@@ -145,6 +146,8 @@ def _place() -> Path:
     except OSError:
         pass
     try:
-        return Path(tempfile.gettempdir())
+        # Python tries where it may write, with a file: a request to end must not come before that is gone.
+        with begun_undisturbed():
+            return Path(tempfile.gettempdir())
     except OSError as error:  # it tries to write in each place that it knows
         raise BadInput(Problem(f"there can be no temporary folder: {error.strerror}", "Make room.")) from None
