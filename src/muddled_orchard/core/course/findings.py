@@ -10,6 +10,7 @@ from datetime import datetime
 
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.core.git.commits import name_of
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.english import say
 from muddled_orchard.core.grading.kinds import (
@@ -118,7 +119,7 @@ def _by_another(collected: Sequence[Collected], roster: Mapping[str, Learner]) -
         for other in sorted(filed) if not own else ():
             found = NameOfAnother(one.submission, one.learner, other)
             yield ClassFinding("another's", found, (one.submission,))
-        made = {by_name.get(maker.split(" <")[0].casefold()) for maker in one.assessment.makers}
+        made = {by_name.get(name_of(maker).casefold()) for maker in one.assessment.makers}
         for other in sorted(id_ for id_ in made if id_ and id_ != one.learner):
             by = MadeByAnother(one.submission, one.learner, other, roster[other].name)
             yield ClassFinding("another's", by, (one.submission,))

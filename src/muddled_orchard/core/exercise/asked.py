@@ -44,7 +44,7 @@ def asked_by(scenario: Scenario, history: History, ids: Mapping[int, str]) -> As
     for label, name in names.items():
         number = history.labelled(label)
         commit = history.commits[number]
-        author, subject = f"{commit.author.name} <{commit.author.email}>", commit.message.split("\n", 1)[0]
+        author, subject = str(commit.author), commit.message.split("\n", 1)[0]
         commits[name] = AskedCommit(id=ids[number], author=author, subject=subject)
     tips = {name: ids[number] for name, number in history.tips.items()}
     tips |= {on_remote(name): ids[number] for name, number in history.remote.items()}

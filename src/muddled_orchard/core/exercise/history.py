@@ -15,6 +15,10 @@ class Person:
     name: str
     email: str
 
+    def __str__(self) -> str:
+        """As Git writes authors: `Name <address>`."""
+        return f"{self.name} <{self.email}>"
+
 
 @dataclass(frozen=True, slots=True)
 class PlannedCommit:

@@ -61,3 +61,8 @@ def contains(commits: Commits, tip: str | None, ancestor: str) -> bool:
 def short(id_: str | None) -> str:
     """A commit's id as people write it, and Git in messages."""
     return (id_ or "")[:7]
+
+
+def name_of(author: str) -> str:
+    """The name of an author as commits have it: `Name <address>`."""
+    return author.split(" <", maxsplit=1)[0]

@@ -7,7 +7,7 @@ from functools import singledispatch
 from typing import Any
 
 from muddled_orchard.core.base.phrases import all_of, be, brief, counted, have, listed, times, was
-from muddled_orchard.core.git.commits import short
+from muddled_orchard.core.git.commits import name_of, short
 from muddled_orchard.core.git.trees import kind_of
 from muddled_orchard.core.git.under_way import UNDER_WAY
 from muddled_orchard.core.grading import kinds
@@ -199,7 +199,7 @@ def _(found: kinds.Reworded) -> str:
 
 @say.register
 def _(found: kinds.OtherAuthor) -> str:
-    wanted, now = (author.split(" <", maxsplit=1)[0] for author in (found.wanted, found.now))
+    wanted, now = map(name_of, (found.wanted, found.now))
     said = f"{short(found.commit)} does not keep the author {wanted}; it has {now}"
     return f"{said} ({found.command} keeps the author, git commit does not)."
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 
 from muddled_orchard.core.exercise.history import History
-from muddled_orchard.core.git.commits import ancestry
+from muddled_orchard.core.git.commits import ancestry, name_of
 from muddled_orchard.core.git.refs import on_remote
 from muddled_orchard.core.key.answer_key import Key
 
@@ -86,7 +86,7 @@ def _graph(key: Key, tips: Mapping[str, str], head: str) -> Graph:
                 place=place,
                 lane=lanes.index(on[id_]),
                 subject=commit.subject,
-                author=commit.author.split(" <")[0],
+                author=name_of(commit.author),
                 parents=tuple(parent for parent in commit.parents if parent in shown),
                 branches=names,
                 head=head in names,

@@ -135,7 +135,7 @@ def _begun(scratch: ScratchRepository, scenario: Scenario, code: str, history: H
         texts |= made.texts
         ids[number] = write_planned(scratch.objects, history, number, made.id, ids)
         parents = tuple(ids[parent] for parent in planned.parents)
-        author = f"{planned.author.name} <{planned.author.email}>"
+        author = str(planned.author)
         commits[ids[number]] = Commit(ids[number], parents, author, planned.message, made.tree, planned.time)
     refs = {branch_ref(branch): ids[number] for branch, number in history.tips.items()}
     refs |= {tracking_ref(branch): ids[number] for branch, number in history.tracked.items()}

@@ -60,7 +60,7 @@ def _listing(objects: Objects, commit: PlannedCommit) -> dict[str, tuple[int, st
 
 
 def _who(commit: PlannedCommit) -> str:
-    return f"{commit.author.name} <{commit.author.email}> {commit.time} {zone(commit.offset)}"
+    return f"{commit.author} {commit.time} {zone(commit.offset)}"
 
 
 def zone(offset: int) -> str:

@@ -94,7 +94,7 @@ def _stashes(gitdir: str, history: History, ids: Mapping[int, str]) -> dict[str,
     before = "0" * 40
     for number in history.stashes:
         commit = history.commits[number]
-        who = f"{commit.author.name} <{commit.author.email}> {commit.time} {zone(commit.offset)}"
+        who = f"{commit.author} {commit.time} {zone(commit.offset)}"
         lines.append(f"{before} {ids[number]} {who}\t{stash_message(commit)}\n")
         before = ids[number]
     return {
