@@ -71,7 +71,7 @@ def blob(text: str) -> Blob:
 
 
 def key() -> Key:
-    """The key as `vcs.keymaking` would make it, with ids that can be read."""
+    """The key as `vcs.ask.keymaking` would make it, with ids that can be read."""
     commits = {
         "base": Commit("base", (), "Maren", "Begin", {"f": blob(BASE)}),
         "theirs": Commit("theirs", ("base",), "Tobias", "Theirs", {"f": blob(THEIRS)}),

@@ -77,7 +77,7 @@ def test_hunks_are_those_of_a_real_merge(texts: tuple[str, str, str]) -> None:
         ours, theirs = commit(repo, texts[1], [base]), commit(repo, texts[2], [base])
         repo.references.create("refs/heads/main", ours)
         repo.references.create("refs/heads/side", theirs)
-        (merge,) = predict(new_workshop(work, repo), [(ours, theirs)])
+        (merge,) = predict(new_scratch(work, repo), [(ours, theirs)])
         shell(work, "git checkout -qf main; git merge -q --no-edit side >/dev/null || true")
         left = (work / "row.txt").read_text("utf-8")
         conflict = merge.conflict("row.txt")
@@ -100,7 +100,7 @@ def is_hunk(part: Lines | tuple[Lines, Lines, Lines]) -> bool:
     return len(part) == 3 and isinstance(part[0], tuple)
 
 
-def new_workshop(work: Path, repo: pygit2.Repository) -> pygit2.Repository:
+def new_scratch(work: Path, repo: pygit2.Repository) -> pygit2.Repository:
     """A bare repository beside the learner's that sees its objects: attributes go there, not to them."""
     scratch = new_repository(work / "scratch.git", bare=True)
     (work / "scratch.git/objects/info/alternates").write_text(f"{repo.path}objects\n")

@@ -73,7 +73,7 @@ def tree(**files: str) -> dict[str, Blob]:
 
 
 def key() -> Key:
-    """The key as `vcs.keymaking` would make it, with ids that can be read."""
+    """The key as `vcs.ask.keymaking` would make it, with ids that can be read."""
     commits = {
         "base": Commit("base", (), "Maren", "Begin", tree(f="1\n")),
         "two": Commit("two", ("base",), TOBIAS, "Two", tree(f="2\n")),

@@ -202,3 +202,13 @@ def test_the_map_of_the_code_has_every_module() -> None:
         for module in Path(f"src/muddled_orchard/{folder}").rglob("*.py"):
             whole = {"operations", "criteria"} & set(module.parts)  # folders with one module a kind
             assert whole or module.stem == "__init__" or f"`{module.stem}`" in told, module
+
+
+def test_modules_that_docstrings_and_documents_name_are_there() -> None:
+    top = Path("src/muddled_orchard")
+    named = re.compile(r"`((?:core|vcs|files|reports|classroom|system|rehearsal)[./][a-z_./]+?)(?:\.py|/)?`")
+    for file in (*top.rglob("*.py"), *Path("docs").glob("*.md"), Path("README.md"), Path("CONTRIBUTING.md")):
+        for name in named.findall(file.read_text("utf-8")):
+            path = top / name.replace(".", "/")
+            there = path.is_dir() or path.with_suffix(".py").is_file() or name == "core.worktree"  # Git's own
+            assert there, f"{file}: {name}"

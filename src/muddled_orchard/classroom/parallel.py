@@ -46,7 +46,7 @@ def graded(
     jobs: int,
     handed_out: Mapping[str, ExerciseVariant] | None = None,
 ) -> Iterator[Iterator[str]]:
-    """Grade on several cores, and give the assessments in order, as `files.checked` writes them.
+    """Grade on several cores, and give the assessments in order, as `files.stored` writes them.
 
     There is at least one path, and at most `most`; they are asked for as soon as the workers run.
     """

@@ -80,7 +80,7 @@ class Grader:
         self._open = open_place
         self._find = find_scenario
         self._handed_out = handed_out or {}
-        self._workshop = ScratchRepository(folder / "scratch.git")
+        self._scratch = ScratchRepository(folder / "scratch.git")
         self._keys: dict[ExerciseVariant, Key | BadInput] = {}
 
     def grade(self, submissions: Sequence[Path]) -> Iterator[Assessment]:
@@ -156,7 +156,7 @@ class Grader:
         """All at once, or one by one where one of them makes that fail."""
         asked = [(scenario, hand_out.variant) for hand_out, scenario in wanted]
         try:
-            return make_keys(self._workshop, asked)
+            return make_keys(self._scratch, asked)
         except Exception as error:
             if len(wanted) > 1:
                 return [self._keys_of([one])[0] for one in wanted]
@@ -189,19 +189,19 @@ class Grader:
     def _ask_merges(self, admitted: Sequence[_UnderWay]) -> None:
         """What learners met who came to a step with other content than the key's, in one call; one by one
         where one of them makes that fail."""
-        before = dict(self._workshop.objects.held)
+        before = dict(self._scratch.objects.held)
         asked: list[tuple[_UnderWay, MergeRequest, Question]] = []
         for submission in admitted:
             self._attempt(submission, partial(self._need_merges, asked=asked))
         asked = [one for one in asked if one[0].assessment is None]
         try:
-            merges = self._workshop.merges([question for _, _, question in asked])
+            merges = self._scratch.merges([question for _, _, question in asked])
         except Exception:
             if len(admitted) < 2:
                 raise
             for submission in admitted:
                 # What was written of the others must not be what makes this one fail.
-                self._workshop.objects.held = dict(before)
+                self._scratch.objects.held = dict(before)
                 self._attempt(submission, lambda one: self._ask_merges([one]))
             return
         for (submission, own, question), told in zip(asked, merges, strict=True):
@@ -215,7 +215,7 @@ class Grader:
             return
         merge = relabelled(told, dict(zip((OURS, THEIRS), own.labels, strict=True)))
         texts = dict(question.texts)
-        self._workshop.read_texts(texts, merge)
+        self._scratch.read_texts(texts, merge)
         more = {id_: text for id_, text in texts.items() if id_ not in found.key.texts}
         known = {**found.evidence.merges, (own.ours, own.theirs): merge}
         submission.found = Submission(replace(found.evidence, texts=more, merges=known), found.key)
@@ -232,7 +232,7 @@ class Grader:
             return
         evidence, key = found.evidence, found.key
         times = {id_: commit.time for id_, commit in zip(key.ids, key.history.commits, strict=True)}
-        objects = self._workshop.objects
+        objects = self._scratch.objects
         done: dict[str, str] = {}
         for meet in needed:
             tips = (meet.ours, meet.theirs)

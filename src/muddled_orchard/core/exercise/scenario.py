@@ -1,8 +1,9 @@
 """A scenario as its author wrote it: plain frozen data, one class for each table of the file.
 
-The field names are the file's keys (a trailing underscore is dropped: `from_` is `from`), and the
-docstrings of the fields are the documentation of the format. Shapes are checked when a file is read
-(`files.scenario_file`), meaning (does the branch exist, does the text occur once) in `core.story`.
+The field names are the file's keys (a trailing underscore is dropped: `from_` is `from`), and the docstrings
+of the fields are the documentation of the format. Shapes are checked when a file is read
+(`files.scenarios.scenario_file`), meaning (does the branch exist, does the text occur once) in
+`core.exercise.story`.
 """
 
 from __future__ import annotations

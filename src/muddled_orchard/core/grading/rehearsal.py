@@ -1,6 +1,6 @@
 """Rehearsing a scenario: what an acted learner must get, and where the verdict is another one.
 
-`vcs.behaviours` says what somebody does and what must come of it; this module compares that with the
+`rehearsal.behaviours` says what somebody does and what must come of it; this module compares that with the
 assessment and says what the whole rehearsal proves about the scenario.
 """
 

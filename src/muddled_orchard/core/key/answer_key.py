@@ -74,8 +74,8 @@ def unused_answers(scenario: Scenario, steps: Sequence[Step]) -> Iterator[Proble
         here = [step for step in steps if answer.task in (None, step.task)]
         here = [step for step in here if answer.commit in (None, step.label)]
         paths = {conflict.path for step in here for conflict in step.merge.conflicts}
-        mended = {path for step in here for path in step.clean_merge_fixes}
-        if answer.file not in paths | mended:
+        fixed = {path for step in here for path in step.clean_merge_fixes}
+        if answer.file not in paths | fixed:
             where = f" in task {answer.task}" if answer.task else ""
             where += f' at "{answer.commit}"' if answer.commit else ""
             yield Problem(

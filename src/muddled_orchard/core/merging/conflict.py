@@ -2,7 +2,7 @@
 
 Every operation that can conflict (a merge, each step of a rebase, a cherry-pick, a revert, a stash
 pop) is a chain of such merges. Git itself decides what conflicts and how the hunks fall
-(`vcs.predict` asks it); this module gives its answer a shape.
+(`vcs.ask.predict` asks it); this module gives its answer a shape.
 """
 
 from __future__ import annotations

@@ -1,8 +1,8 @@
 """Conflict markers that were left behind, whole, in part or in disguise.
 
-Whether a line is a leftover can't be told from the line alone: a heading underlined with seven equal
-signs looks like one. So the lines that the merge itself had are taken out first (see `core.readings`),
-and this module judges only lines that nothing else explains.
+Whether a line is a leftover can't be told from the line alone: a heading underlined with seven equal signs
+looks like one. So the lines that the merge itself had are taken out first (see `core.grading.readings`), and
+this module judges only lines that nothing else explains.
 """
 
 from __future__ import annotations

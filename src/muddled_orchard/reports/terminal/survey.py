@@ -71,11 +71,11 @@ def _item(on: Console, mark: str, said: str, style: str) -> None:
 def _covered(key: Key) -> str:
     """What the key is good for."""
     conflicts = sum(len(step.merge.conflicts) for step in key.steps)
-    mended = sorted({path for step in key.steps for path in step.clean_merge_fixes})
+    fixed = sorted({path for step in key.steps for path in step.clean_merge_fixes})
     said = (
         [f"covers {'the conflict' if conflicts == 1 else f'all {conflicts} conflicts'}"] if conflicts else []
     )
-    said += [f"says what {listed(mended)} should be, where Git sees no conflict"] if mended else []
+    said += [f"says what {listed(fixed)} should be, where Git sees no conflict"] if fixed else []
     return f"The key {' and '.join(said)}" if said else "Nothing conflicts, and the key asks for nothing else"
 
 

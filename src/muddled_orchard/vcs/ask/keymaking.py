@@ -257,8 +257,8 @@ def _step(
             solved[conflict.path] = Blob(
                 blob_mode(conflict, accepted[conflict.path], merge.tree.get(conflict.path)), id_
             )
-    mended = fixes_to_clean_merges(merge, draft.scenario, number, label)
-    for path, text in mended.items():
+    fixes = fixes_to_clean_merges(merge, draft.scenario, number, label)
+    for path, text in fixes.items():
         id_ = scratch.objects.blob(text.encode())
         draft.texts[id_] = text.encode()
         solved[path] = Blob(merge.tree[path].mode if path in merge.tree else PLAIN_FILE, id_)
@@ -275,7 +275,7 @@ def _step(
         merge=merge,
         accepted=accepted,
         solved=dict(sorted(solved.items())),
-        clean_merge_fixes=frozenset(mended),
+        clean_merge_fixes=frozenset(fixes),
     )
 
 

@@ -42,7 +42,7 @@ def predict(repo: pygit2.Repository, pairs: Sequence[tuple[str, str]]) -> list[M
         attributes.write_text(MARKER_ATTRIBUTES, encoding="ascii")
     shown = list(_told(git.merge_trees(gitdir, pairs, diff3=False)))
     based = list(_told(git.merge_trees(gitdir, pairs, diff3=True)))
-    return [_meeting(repo, one, other) for one, other in zip(shown, based, strict=True)]
+    return [_merge_result(repo, one, other) for one, other in zip(shown, based, strict=True)]
 
 
 def _told(output: bytes) -> Iterator[_Told]:
@@ -76,7 +76,7 @@ def content(repo: pygit2.Repository, id_: str) -> bytes:
     return found.data if isinstance(found, pygit2.Blob) else b""
 
 
-def _meeting(repo: pygit2.Repository, shown: _Told, based: _Told) -> MergeResult:
+def _merge_result(repo: pygit2.Repository, shown: _Told, based: _Told) -> MergeResult:
     tree = listing(repo, shown.tree)
     tree_with_base = listing(repo, based.tree) if shown.stages else tree
     conflicts = []

@@ -1,7 +1,8 @@
 """The bare repository in which stories are built and Git is asked what they meet.
 
 What is made goes to `objects`, and from there to the disk when Git is asked something. Git is asked once for
-all histories that differ in words alone (`core.retelling`); the others are told its answer in their words.
+all histories that differ in words alone (`core.merging.equivalence`); the others are told its answer in their
+words.
 """
 
 from __future__ import annotations

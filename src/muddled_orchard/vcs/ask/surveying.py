@@ -22,11 +22,11 @@ class Surveyor:
     """Surveys scenarios in one scratch repository. Use it as `with surveyor()`."""
 
     def __init__(self, folder: Path) -> None:
-        self._workshop = ScratchRepository(folder / "scratch.git")
+        self._scratch = ScratchRepository(folder / "scratch.git")
 
     def survey(self, scenarios: Sequence[Scenario], code: str) -> list[Survey | BadInput]:
         """The survey of each scenario's variant, or what is wrong with it, in order."""
-        made = make_keys(self._workshop, [(scenario, code) for scenario in scenarios])
+        made = make_keys(self._scratch, [(scenario, code) for scenario in scenarios])
         return [one if isinstance(one, BadInput) else survey(one) for one in made]
 
     def weak_values(self, keys: Sequence[tuple[Scenario, Key]]) -> list[list[Problem]]:
@@ -39,7 +39,7 @@ class Surveyor:
         ]
         forms = [ScenarioTemplate(scenario) for scenario, _ in keys]
         varied = [(forms[number].filled(chosen), PLAIN_VARIANT) for number, chosen in tried]
-        made = keys_of_varied(self._workshop, varied)
+        made = keys_of_varied(self._scratch, varied)
         found: list[list[Problem]] = [[] for _ in keys]
         for (number, chosen), other in zip(tried, made, strict=True):
             scenario, key = keys[number]
@@ -85,8 +85,8 @@ class Surveyor:
                 names.setdefault(id_, []).append(
                     f"HEAD -> {name}" if name == key.history.checked_out and not solved else name
                 )
-        self._workshop.flush()
-        return [_labelled(line, key, names) for line in git.graph(self._workshop.gitdir, list(names))]
+        self._scratch.flush()
+        return [_labelled(line, key, names) for line in git.graph(self._scratch.gitdir, list(names))]
 
 
 def _labelled(line: str, key: Key, names: dict[str, list[str]]) -> str:

@@ -3,7 +3,7 @@ configuration of ours.
 
 Nothing is followed out of the submission's own place: no link, no `.git` file, no alternate. Nothing
 of theirs has a say: their configuration, hooks, attributes, grafts and replace refs stay where they are.
-Objects are read one by one when they are asked for (`vcs.objects`).
+Objects are read one by one when they are asked for (`vcs.read.objects`).
 """
 
 from __future__ import annotations

@@ -19,12 +19,12 @@ def rewritten(objects: Objects, id_: str, evidence: Evidence, key: Key, done: di
     content is missing.
     """
     try:
-        return _restated(objects, id_, evidence, key, done)
+        return _rewritten(objects, id_, evidence, key, done)
     except (ValueError, KeyError):
         raise Unreadable("its commits can't be merged: one of them is damaged") from None
 
 
-def _restated(objects: Objects, id_: str, evidence: Evidence, key: Key, done: dict[str, str]) -> str:
+def _rewritten(objects: Objects, id_: str, evidence: Evidence, key: Key, done: dict[str, str]) -> str:
     stack = [id_]
     while stack:
         at = stack[-1]
@@ -47,6 +47,6 @@ def _restated(objects: Objects, id_: str, evidence: Evidence, key: Key, done: di
         parents = [
             done[parent] for parent in commit.parents if parent in evidence.commits or parent in key.commits
         ]
-        done[at] = objects.commit("Restated <rewritten@orchard.example> 0 +0000", at, tree, parents)
+        done[at] = objects.commit("Rewritten <rewritten@orchard.example> 0 +0000", at, tree, parents)
         stack.pop()
     return done[id_]

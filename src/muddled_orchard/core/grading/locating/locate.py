@@ -2,7 +2,7 @@
 
 A learner may have merged as asked, the wrong way round, squashed, copied, rebased, stopped half way, on
 another branch or on none. This module looks at the graph, and at contents only to tell an attempt from what
-has nothing to do with the task (`core.attempts`); what the result contains is judged elsewhere.
+has nothing to do with the task (`attempts`); what the result contains is judged elsewhere.
 """
 
 from __future__ import annotations

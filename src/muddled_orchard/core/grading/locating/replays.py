@@ -1,7 +1,7 @@
 """Where the results of a rebase, a cherry-pick, a revert or a stash pop lie.
 
 Each replayed commit is a step of its own with a three-way merge of its own. The learner's commits are matched
-to the originals by author, message and patch (`core.matching`); what has no match was skipped, or not reached
+to the originals by author, message and patch (`matching`); what has no match was skipped, or not reached
 yet.
 """
 
