@@ -57,9 +57,11 @@ class Course:
         self.ledger = ledger
         self.hand_outs: tuple[HandOut, ...] = tuple(ledger.hand_outs()) if ledger else ()
         self.roster: dict[str, Learner] = ledger.learners() if ledger else {}
-        self._owners = {(one.exercise, one.variant): one.learner for one in self.hand_outs}
+        self._owners = {
+            (hand_out.exercise, hand_out.variant): hand_out.learner for hand_out in self.hand_outs
+        }
         self._unseen = _unseen(ledger)
-        exercises = dict.fromkeys(one.exercise for one in self.hand_outs)
+        exercises = dict.fromkeys(hand_out.exercise for hand_out in self.hand_outs)
         self._handed_out = frozenset(exercises)
         texts = {id_: ledger.scenario(id_) for id_ in exercises} if ledger else {}
         try:
@@ -76,9 +78,9 @@ class Course:
     def commits(self) -> dict[str, ExerciseVariant]:
         """Which exercise and variant the commits belong to that branches of hand-outs stand at."""
         return {
-            id_: ExerciseVariant(one.exercise, one.variant)
-            for one in self.hand_outs
-            for id_ in (one.first_commit, *one.tips.values())
+            id_: ExerciseVariant(hand_out.exercise, hand_out.variant)
+            for hand_out in self.hand_outs
+            for id_ in (hand_out.first_commit, *hand_out.tips.values())
         }
 
     def collected(self, handed: Handed, assessment: Assessment, *, remembered: bool) -> Collected:
@@ -110,14 +112,14 @@ def marked(
     looked_up: list[_LookedUp] = []
 
     def fresh() -> Iterator[Path]:
-        for one in handed:
-            if one.refused:
-                looked_up.append(("", unreadable(one.refused)))
+        for submission in handed:
+            if submission.refused:
+                looked_up.append(("", unreadable(submission.refused)))
                 continue
-            digest = fingerprint(one.path, bounds) if course.ledger else ""
+            digest = fingerprint(submission.path, bounds) if course.ledger else ""
             looked_up.append((digest, None if again else _remembered(course, digest)))
             if looked_up[-1][1] is None:
-                yield one.path
+                yield submission.path
 
     waiting: list[Grading] = []
     with _graded(fresh(), len(handed), course, bounds, jobs) as grading:

@@ -82,7 +82,7 @@ def run(options: argparse.Namespace) -> int:
     # What is wanted, and what the pile shows, stays with the course.
     if options.for_learner:
         strength = options.hint or HINTS[0]
-        shown = [replace(one, assessment=for_learner(one.assessment, strength)) for one in results]
+        shown = [replace(result, assessment=for_learner(result.assessment, strength)) for result in results]
         findings = ()
     _write(options, course, shown)
     if options.json:

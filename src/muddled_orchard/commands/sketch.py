@@ -105,4 +105,4 @@ def _answers(key: Key, wanted: Path) -> tuple[list[Answer], list[str], list[str]
     answers, kept = wanted_answers(key, wanted) if wanted.is_dir() else ([], [])
     answered = {answer.file for answer in answers}
     conflicts = [conflict for step in key.steps for conflict in step.merge.conflicts]
-    return answers, kept, [open_conflict(one) for one in conflicts if one.path not in answered]
+    return answers, kept, [open_conflict(conflict) for conflict in conflicts if conflict.path not in answered]

@@ -87,11 +87,11 @@ def _in_order(
         begun.append((key, [pool.submit(piece) for piece in pieces]))
     for key, futures in begun:
         acted = tuple(one for future in futures for one in future.result())
-        model = next(one.assessment for one in acted if one.behaviour == RIGHT)
+        model = next(act.assessment for act in acted if act.behaviour == RIGHT)
         yield Rehearsal(
             exercise=key.scenario.id,
             title=key.scenario.title,
-            variants=tuple(dict.fromkeys(one.variant for one in acted)),
+            variants=tuple(dict.fromkeys(act.variant for act in acted)),
             acted=acted,
             hunks=model.hunks,
         )

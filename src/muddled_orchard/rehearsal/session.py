@@ -301,7 +301,7 @@ class LearnerSession:
         if self.log.deviated:
             return
         ways = step.accepted.get(path, ())
-        fits = [one for one in ways if list(map(form, one.choices)) == list(map(form, chosen))]
+        fits = [way for way in ways if list(map(form, way.choices)) == list(map(form, chosen))]
         self.log.wrong += not fits
         parts = [form(part) for part in merged.parts if not isinstance(part, Hunk)]
         cleans = [[form(part) for part in one.clean if part] for one in fits or ways]

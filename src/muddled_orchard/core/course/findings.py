@@ -71,7 +71,7 @@ def findings(
 ) -> Iterator[ClassFinding]:
     """Everything worth telling, grouped by kind. Without a ledger (`hand_outs`) only what submissions show
     among themselves."""
-    readable = [one for one in collected if one.assessment.exercise]
+    readable = [graded for graded in collected if graded.assessment.exercise]
     if hand_outs:
         yield from _unknown(readable)
         yield from _by_another(readable, roster)
@@ -91,38 +91,38 @@ def best_attempts(collected: Sequence[Collected]) -> list[Collected]:
     """One submission for each learner and exercise: that with the most points, of equals the last. What
     doesn't count is left out."""
     best: dict[tuple[str, str], Collected] = {}
-    for one in collected:
-        if not one.counts:
+    for graded in collected:
+        if not graded.counts:
             continue
-        place = (one.learner, one.assessment.exercise)
-        if place not in best or one.assessment.percent >= best[place].assessment.percent:
-            best[place] = one
+        place = (graded.learner, graded.assessment.exercise)
+        if place not in best or graded.assessment.percent >= best[place].assessment.percent:
+            best[place] = graded
     return list(best.values())
 
 
 def _unknown(collected: Iterable[Collected]) -> Iterator[ClassFinding]:
-    for one in collected:
-        if not one.known:
-            about = (one.submission, one.assessment.exercise, one.assessment.variant)
-            yield ClassFinding("unknown", NotHandedOut(*about, one.counts), (one.submission,))
+    for graded in collected:
+        if not graded.known:
+            about = (graded.submission, graded.assessment.exercise, graded.assessment.variant)
+            yield ClassFinding("unknown", NotHandedOut(*about, graded.counts), (graded.submission,))
 
 
 def _by_another(collected: Sequence[Collected], roster: Mapping[str, Learner]) -> Iterator[ClassFinding]:
     """A hand-out that came back under another learner's name, or whose commits another learner made."""
     by_name = {learner.name.casefold(): id_ for id_, learner in roster.items()}
     by_id = {id_.casefold(): id_ for id_ in roster}
-    for one in collected:
-        if not one.known:
+    for graded in collected:
+        if not graded.known:
             continue
-        filed = {by_id[word] for word in _words(one.submission) if word in by_id} - {one.learner}
-        own = one.learner.casefold() in _words(one.submission)
+        filed = {by_id[word] for word in _words(graded.submission) if word in by_id} - {graded.learner}
+        own = graded.learner.casefold() in _words(graded.submission)
         for other in sorted(filed) if not own else ():
-            found = NameOfAnother(one.submission, one.learner, other)
-            yield ClassFinding("another's", found, (one.submission,))
-        made = {by_name.get(name_of(maker).casefold()) for maker in one.assessment.makers}
-        for other in sorted(id_ for id_ in made if id_ and id_ != one.learner):
-            by = MadeByAnother(one.submission, one.learner, other, roster[other].name)
-            yield ClassFinding("another's", by, (one.submission,))
+            found = NameOfAnother(graded.submission, graded.learner, other)
+            yield ClassFinding("another's", found, (graded.submission,))
+        made = {by_name.get(name_of(maker).casefold()) for maker in graded.assessment.makers}
+        for other in sorted(id_ for id_ in made if id_ and id_ != graded.learner):
+            by = MadeByAnother(graded.submission, graded.learner, other, roster[other].name)
+            yield ClassFinding("another's", by, (graded.submission,))
 
 
 def _words(path: str) -> set[str]:
@@ -134,13 +134,13 @@ def _words(path: str) -> set[str]:
 
 def _missing(collected: Sequence[Collected], hand_outs: Sequence[HandOut]) -> Iterator[ClassFinding]:
     """Who got an exercise that others handed in, and did not."""
-    exercises = dict.fromkeys(one.assessment.exercise for one in collected)
-    there = {(one.assessment.exercise, one.learner) for one in collected if one.counts}
+    exercises = dict.fromkeys(graded.assessment.exercise for graded in collected)
+    there = {(graded.assessment.exercise, graded.learner) for graded in collected if graded.counts}
     for exercise in exercises:
         missing = [
-            one.learner
-            for one in hand_outs
-            if one.exercise == exercise and (exercise, one.learner) not in there
+            hand_out.learner
+            for hand_out in hand_outs
+            if hand_out.exercise == exercise and (exercise, hand_out.learner) not in there
         ]
         if missing:
             yield ClassFinding("missing", NothingCame(exercise, missing))
@@ -148,7 +148,7 @@ def _missing(collected: Sequence[Collected], hand_outs: Sequence[HandOut]) -> It
 
 def _too_early(collected: Sequence[Collected], hand_outs: Sequence[HandOut]) -> Iterator[ClassFinding]:
     """Work that is dated before there was anything to work on; a day is left for clocks that go wrong."""
-    made = {(one.exercise, one.learner): _seconds(one.made) for one in hand_outs}
+    made = {(hand_out.exercise, hand_out.learner): _seconds(hand_out.made) for hand_out in hand_outs}
     for one in collected:
         begun, given = one.assessment.begun, made.get((one.assessment.exercise, one.learner), 0)
         if one.known and 0 < begun < given - _DAY:
@@ -170,7 +170,7 @@ def _attempts(collected: Iterable[Collected]) -> Iterator[ClassFinding]:
     for (learner, exercise), several in grouped.items():
         if len(several) > 1:
             best = best_attempts(several)[0]
-            names = tuple(one.submission for one in several)
+            names = tuple(graded.submission for graded in several)
             found = Attempts(learner, exercise, len(several), best.submission)
             yield ClassFinding("attempts", found, names)
 
@@ -183,7 +183,7 @@ def _shared(collected: Iterable[Collected]) -> Iterator[ClassFinding]:
             holders.setdefault(commit, []).append(one)
     pairs: dict[tuple[str, ...], list[str]] = {}
     for commit, several in holders.items():
-        if len({one.learner for one in several}) > 1:
-            pairs.setdefault(tuple(one.submission for one in several), []).append(commit)
+        if len({graded.learner for graded in several}) > 1:
+            pairs.setdefault(tuple(graded.submission for graded in several), []).append(commit)
     for names, commits in pairs.items():
         yield ClassFinding("shared", SharedCommits(names, len(commits), commits[:5]), names)

@@ -66,7 +66,7 @@ def columns_in(heading: Sequence[str]) -> Columns | None:
     """The columns of the id and the name, or what is likeliest to be them; None where nothing is an id."""
     there = {name.casefold(): name for name in reversed(heading)}
     id_ = next((there[name] for name in _IDS if name in there), None)
-    name = next((tuple(there[one] for one in names) for names in _NAMES if set(names) <= there.keys()), ())
+    name = next((tuple(there[name] for name in names) for names in _NAMES if set(names) <= there.keys()), ())
     if id_ is None:
         return None
     plain = id_.casefold() == "id" and (not name or tuple(map(str.casefold, name)) == ("name",))

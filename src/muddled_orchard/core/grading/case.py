@@ -78,8 +78,16 @@ class TaskCase:
     @property
     def unmet(self) -> int:
         """How many of the key's decisions were never come to."""
-        asked = sum(size_of(one) for one in self.step.merge.conflicts if self.step.accepted.get(one.path))
-        return asked - self.spared - sum(one.covers for one in self.conflicts if one.asked and one.accepted)
+        asked = sum(
+            size_of(conflict)
+            for conflict in self.step.merge.conflicts
+            if self.step.accepted.get(conflict.path)
+        )
+        return (
+            asked
+            - self.spared
+            - sum(conflict.covers for conflict in self.conflicts if conflict.asked and conflict.accepted)
+        )
 
     @property
     def task(self) -> Task:
@@ -258,7 +266,7 @@ def _deviating(
         extra = frozenset(number for number, pair in enumerate(pairs, start=1) if pair is None)
         covers = len(pairs) - len(extra)
         conflicts.append(replace(found, extra=extra, asked=asked is not None, covers=covers))
-    read = {one.conflict.path for one in conflicts}
+    read = {conflict.conflict.path for conflict in conflicts}
     for asked in step.merge.conflicts:
         if asked.path in read:
             continue
@@ -285,7 +293,7 @@ def _read(
 ) -> ConflictCase:
     blob = tree.get(conflict.path)
     renamed = left_at = None
-    if blob is None and not all(one.gone for one in accepted):
+    if blob is None and not all(way.gone for way in accepted):
         left_at = _left_at(case, result, merge, conflict, tree)
         renamed = None if left_at else _renamed(case, merge, conflict, tree)
         blob = tree.get(renamed or "")

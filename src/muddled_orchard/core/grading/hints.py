@@ -44,7 +44,7 @@ class Hint:
 
 def right_already(assessment: Assessment) -> tuple[str, ...]:
     """What is right, a sentence each, in the order of the criteria."""
-    met_ones = (one.id for one in assessment.criteria if one.outcome.verdict == "met")
+    met_ones = (criterion.id for criterion in assessment.criteria if criterion.outcome.verdict == "met")
     said = [CRITERIA[id_].right for id_ in met_ones if id_ in CRITERIA]
     met, wrong = (sum(hunk.outcome == word for hunk in assessment.hunks) for word in ("met", "missed"))
     if met and wrong + assessment.unmet:
@@ -75,10 +75,13 @@ def for_learner(assessment: Assessment, strength: int) -> Assessment:
     if assessment.state == "untouched":
         told = {}
     criteria = tuple(
-        replace(one, outcome=replace(one.outcome, findings=(kinds.kept(kinds.Said(told[one.id])),)))
-        if one.id in told
-        else one
-        for one in assessment.criteria
+        replace(
+            criterion,
+            outcome=replace(criterion.outcome, findings=(kinds.kept(kinds.Said(told[criterion.id])),)),
+        )
+        if criterion.id in told
+        else criterion
+        for criterion in assessment.criteria
     )
     hunks = tuple(
         hunk if done else replace(hunk, accepted=(), wanted=None, why="", together=())

@@ -56,11 +56,16 @@ def _out_of_time(evidence: Evidence, key: Key) -> Iterator[Kind]:
     latest = max((commit.time for commit in own.values()), default=0)
     for commit in own.values():
         parents = [own.get(id_) or key.commits.get(id_) for id_ in commit.parents]
-        if any(one and commit.time < one.time and (one.id in own or one.time <= latest) for one in parents):
+        if any(
+            parent and commit.time < parent.time and (parent.id in own or parent.time <= latest)
+            for parent in parents
+        ):
             yield DatedBefore(commit.id)
 
 
 def _replays(commit: Commit, key: Key) -> bool:
     """Whether a commit says what one that was to be replayed says."""
     originals = (key.commits[step.commit] for step in key.steps if step.commit)
-    return any((commit.author, commit.subject) == (one.author, one.subject) for one in originals)
+    return any(
+        (commit.author, commit.subject) == (original.author, original.subject) for original in originals
+    )

@@ -76,7 +76,7 @@ class Rehearsal:
     @property
     def surprising(self) -> tuple[Acted, ...]:
         """The behaviours with a verdict that was not to be expected."""
-        return tuple(one for one in self.acted if one.surprises)
+        return tuple(act for act in self.acted if act.surprises)
 
     @property
     def blind(self) -> tuple[str, ...]:
@@ -84,9 +84,9 @@ class Rehearsal:
         loses them."""
         told = {
             criterion.id
-            for one in self.acted
-            if one.assessment.points  # who did nothing of what was asked loses all of them
-            for criterion in one.assessment.criteria
+            for act in self.acted
+            if act.assessment.points  # who did nothing of what was asked loses all of them
+            for criterion in act.assessment.criteria
             if criterion.outcome.verdict in _LOST
         }
         return tuple(id_ for id_ in self.assessed if id_ not in told)
@@ -96,8 +96,8 @@ class Rehearsal:
         """The criteria that are part of this scenario."""
         part = {
             criterion.id
-            for one in self.acted
-            for criterion in one.assessment.criteria
+            for act in self.acted
+            for criterion in act.assessment.criteria
             if criterion.outcome.verdict != "skipped"
         }
         return tuple(id_ for id_ in CRITERIA if id_ in part)
@@ -107,9 +107,9 @@ class Rehearsal:
         """The conflicts whose verdict is the same whichever sides are kept, in words."""
         # A commit has another id in each variant; the step is the same.
         wrong: set[tuple[int, str, int | None]] = set()
-        for one in self.acted:
-            if one.assessment.state != "untouched":
-                for hunk in one.assessment.hunks:
+        for act in self.acted:
+            if act.assessment.state != "untouched":
+                for hunk in act.assessment.hunks:
                     if hunk.outcome == "missed" and hunk.kept not in ("unresolved", "blend"):
                         # A file whose deletion is right has its hunks only where somebody kept it.
                         wrong |= {(hunk.step, hunk.file, hunk.hunk), (hunk.step, hunk.file, None)}

@@ -37,7 +37,7 @@ def spread(path: Path, folder: Callable[[], Path], bounds: Bounds) -> Path | Non
             refuse_many(file, replace(bounds, entries=_MOST_ENTRIES))
             with zipfile.ZipFile(file) as archive:
                 members = [one for one in archive.infolist() if not one.is_dir() and not one.flag_bits & 1]
-                depth = _depth([clean(one.filename).split("/") for one in members])
+                depth = _depth([clean(member.filename).split("/") for member in members])
                 if depth is None:
                     return None
                 place = folder()

@@ -176,7 +176,7 @@ class Ledger:
         with self._transaction():
             self._run_many(
                 "INSERT INTO learner VALUES (?, ?, ?, ?) ON CONFLICT (id) DO UPDATE SET name = excluded.name, more = excluded.more",
-                [(one.id, one.name, json.dumps(dict(one.more)), _now()) for one in learners],
+                [(learner.id, learner.name, json.dumps(dict(learner.more)), _now()) for learner in learners],
             )  # fmt: skip
 
     def learners(self) -> dict[str, Learner]:
@@ -245,7 +245,10 @@ class Ledger:
                     ) AND scenario = :scenario AND result = :result
                 )
                 """,
-                [{**{name: getattr(one, name) for name in _GRADING}, "graded": _now()} for one in graded],
+                [
+                    {**{name: getattr(grading, name) for name in _GRADING}, "graded": _now()}
+                    for grading in graded
+                ],
             )
 
     def graded(self, fingerprint: str, version: str) -> Grading | None:

@@ -41,7 +41,9 @@ class OwnScenarios:
 def beside(submissions: Iterable[Path]) -> OwnScenarios:
     """The scenario files in the working folder count, unless submissions may have put them there."""
     here = Path.cwd()
-    inside = any(path in (here, *here.parents) for path in (one.resolve() for one in submissions))
+    inside = any(
+        path in (here, *here.parents) for path in (submission.resolve() for submission in submissions)
+    )
     return OwnScenarios(None if inside else here)
 
 

@@ -172,7 +172,7 @@ def behaviours_for(key: Key) -> list[Behaviour]:
     form = alike(key.scenario.spacing)
     for step, conflict, number, hunk in hunks if len(hunks) > 1 else ():
         ways = step.accepted.get(conflict.path, ())
-        taken = {form(one.choices[number - 1]) for one in ways if number <= len(one.choices)}
+        taken = {form(way.choices[number - 1]) for way in ways if number <= len(way.choices)}
         for word in ("ours", "theirs", "base"):
             text = form(lines_kept(hunk, word))
             if text not in taken:

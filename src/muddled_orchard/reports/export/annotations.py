@@ -18,13 +18,15 @@ def annotation_file(collected: Sequence[Collected]) -> str:
     """A line for each place of each criterion that is not met. Paths are those in the repository; behind the
     submission's where there are several."""
     lines = []
-    for one in collected:
-        prefix = f"{one.submission}/" if len(collected) > 1 else ""
-        if one.assessment.state == "unreadable":
-            lines.append(f"{one.submission}: error: it can't be read: {one.assessment.reason} [readable]")
-        for criterion in one.assessment.criteria:
+    for submission in collected:
+        prefix = f"{submission.submission}/" if len(collected) > 1 else ""
+        if submission.assessment.state == "unreadable":
+            lines.append(
+                f"{submission.submission}: error: it can't be read: {submission.assessment.reason} [readable]"
+            )
+        for criterion in submission.assessment.criteria:
             if criterion.outcome.verdict in _SEVERITY:
-                lines += _lines(prefix, one, criterion)
+                lines += _lines(prefix, submission, criterion)
     return "".join(f"{printable(line)}\n" for line in lines)
 
 

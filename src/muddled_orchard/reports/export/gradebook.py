@@ -50,7 +50,12 @@ def wide_gradebook(
     return _csv(
         ("id", "name", *exercises, *more),
         (
-            [id_, name, *(points.get((id_, one), "") for one in exercises), *_more(roster, id_, more)]
+            [
+                id_,
+                name,
+                *(points.get((id_, exercise), "") for exercise in exercises),
+                *_more(roster, id_, more),
+            ]
             for id_, name in learners.items()
         ),
     )
@@ -81,8 +86,12 @@ def _rows(
     rows = best_attempts(collected)
     yield from map(_row, rows)
     there = {(one.assessment.exercise, one.learner) for one in rows}
-    exercises = {one.assessment.exercise for one in collected}
-    others = {(one.assessment.exercise, one.learner): one for one in collected if not one.counts}
+    exercises = {submission.assessment.exercise for submission in collected}
+    others = {
+        (submission.assessment.exercise, submission.learner): submission
+        for submission in collected
+        if not submission.counts
+    }
     none = [""] * len(CRITERIA)
     for given in hand_outs:
         place = (given.exercise, given.learner)

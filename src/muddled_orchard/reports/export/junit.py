@@ -17,14 +17,14 @@ _COUNTED = {"errors": "error", "failures": "failure", "skipped": "skipped"}
 def junit_file(collected: Iterable[Collected]) -> bytes:
     """A suite for each submission. `partly` is a failure too: the points are in its text."""
     whole = ET.Element("testsuites", name="muddled grade")
-    for one in collected:
-        assessment = one.assessment
+    for submission in collected:
+        assessment = submission.assessment
         suite = ET.SubElement(
-            whole, "testsuite", name=printable(f"{assessment.exercise or 'unreadable'}: {one.learner}")
+            whole, "testsuite", name=printable(f"{assessment.exercise or 'unreadable'}: {submission.learner}")
         )
         for criterion in assessment.criteria:
             _criterion(suite, criterion)
-        if not one.counts:
+        if not submission.counts:
             said = "0 points: this variant was not handed out to them"
             ET.SubElement(_case(suite, "handed out"), "failure", message=said, type=NOT_THEIRS)
         if assessment.state == "unreadable":

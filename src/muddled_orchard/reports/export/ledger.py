@@ -30,7 +30,8 @@ def _rows(
         more = list(dict.fromkeys(name for learner in learners.values() for name in learner.more))
         yield ("id", "name", *more)
         yield from (
-            (one.id, one.name, *(one.more.get(name, "") for name in more)) for one in learners.values()
+            (learner.id, learner.name, *(learner.more.get(name, "") for name in more))
+            for learner in learners.values()
         )
     elif table == "hand-outs":
         yield ("exercise", "learner", "variant", "first commit", "file", "made")

@@ -53,9 +53,9 @@ def picture_svg(picture: Picture) -> str:
         line = panel.top - TITLE_LINE + NAME_LINE
         parts.append(f'<text class="name" x="{MARGIN}" y="{line:g}">{escape(panel.name)}</text>')
         parts.append(f'<g transform="translate({MARGIN} {panel.top:g}) scale({picture.scale:g})">')
-        parts += (_line(one, dashed=one.merged) for one in panel.drawn.lines)
+        parts += (_line(line, dashed=line.merged) for line in panel.drawn.lines)
         parts += (_dot(one, hollow=one.new) for one in panel.drawn.dots)
-        parts += (_words(one, coloured=one.kind in ("branch", "head")) for one in panel.drawn.words)
+        parts += (_words(word, coloured=word.kind in ("branch", "head")) for word in panel.drawn.words)
         parts.append("</g>")
     return "\n".join((*parts, "</svg>\n"))
 

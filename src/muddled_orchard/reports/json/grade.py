@@ -13,7 +13,8 @@ from muddled_orchard.reports.json.text import json_text
 def result_file(results: Iterable[Collected], findings: Iterable[ClassFinding] = ()) -> str:
     """The whole result file as text, UTF-8 safe, with a final newline."""
     told: list[FindingOut] = [
-        {"kind": one.kind, "said": one.said, "submissions": list(one.submissions)} for one in findings
+        {"kind": finding.kind, "said": finding.said, "submissions": list(finding.submissions)}
+        for finding in findings
     ]
     submissions = [_submission(result) for result in results]
     data: ResultFile = {"format": 1, "submissions": submissions, "class": told}

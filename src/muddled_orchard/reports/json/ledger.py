@@ -15,15 +15,24 @@ def ledger_json(
     """Everything but the secret and the results in full."""
     return {
         "format": 1,
-        "learners": [{"id": one.id, "name": one.name, **one.more} for one in learners.values()],
+        "learners": [
+            {"id": learner.id, "name": learner.name, **learner.more} for learner in learners.values()
+        ],
         "hand_outs": list(hand_outs),
         "gradings": [
             {
-                "graded": one.graded, "submission": one.submission, "fingerprint": one.fingerprint,
-                "version": one.version, "scenario": one.scenario, "exercise": one.exercise,
-                "variant": one.variant, "learner": one.learner, "state": one.state, "points": one.points,
-                "possible": one.possible,
+                "graded": grading.graded,
+                "submission": grading.submission,
+                "fingerprint": grading.fingerprint,
+                "version": grading.version,
+                "scenario": grading.scenario,
+                "exercise": grading.exercise,
+                "variant": grading.variant,
+                "learner": grading.learner,
+                "state": grading.state,
+                "points": grading.points,
+                "possible": grading.possible,
             }
-            for one in gradings
+            for grading in gradings
         ],
-    }  # fmt: skip
+    }

@@ -23,7 +23,7 @@ def _rehearsal(rehearsal: Rehearsal) -> RehearsalOut:
         "variants": list(rehearsal.variants),
         "surprises": len(rehearsal.surprising),
         "cannot_tell": {"criteria": list(rehearsal.blind), "conflicts": list(rehearsal.undistinguished)},
-        "behaviours": [_acted(one) for one in rehearsal.acted],
+        "behaviours": [_acted(act) for act in rehearsal.acted],
     }
 
 

@@ -25,7 +25,7 @@ def show_demo(
 ) -> None:
     """`said` tells what each learner did, `read_aloud` names the one whose feedback is shown in full."""
     place = printable(folder, on)
-    title = next(one.assessment.title for one in results if one.assessment.title)
+    title = next(result.assessment.title for result in results if result.assessment.title)
     _heading(on, f'1. Handed "{title}" out to thirty learners, each with numbers of their own')
     on.print(Text(f"   {place}/handed-out/press-limit/NAME.tar.gz; who has which is in {place}/orchard.db."))
     _heading(on, "2. Each of them merged with real Git, in their own way, and handed in")

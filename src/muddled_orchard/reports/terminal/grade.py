@@ -258,8 +258,10 @@ def _kept(words: Iterable[str]) -> str:
 
 
 def _summary(results: Sequence[Collected]) -> str:
-    read = [one.assessment for one in results if one.assessment.state != "unreadable" and one.counts]
-    others = sum(not one.counts for one in results)
+    read = [
+        result.assessment for result in results if result.assessment.state != "unreadable" and result.counts
+    ]
+    others = sum(not result.counts for result in results)
     parts = [counted(len(results), "submission")]
     stands = Counter(map(standing, read))
     parts += [f"{stands[word]} {word}" for word in _WORDS if stands[word] or word == "got it"]

@@ -35,13 +35,20 @@ def show_ledger(
         table.add_column(name, justify="right", no_wrap=True)
     table.add_column("last graded", no_wrap=True)
     for exercise in dict.fromkeys(
-        (*(one.exercise for one in hand_outs), *(one.exercise for one in gradings if not hand_outs))
+        (
+            *(hand_out.exercise for hand_out in hand_outs),
+            *(grading.exercise for grading in gradings if not hand_outs),
+        )
     ):
         if exercise:
             table.add_row(*_row(exercise, hand_outs, gradings))
     on.print(table)
-    lost = len({one.submission for one in gradings if one.state == "unreadable"})
-    foreign = {one.submission for one in gradings if hand_outs and one.exercise and one.learner is None}
+    lost = len({grading.submission for grading in gradings if grading.state == "unreadable"})
+    foreign = {
+        grading.submission
+        for grading in gradings
+        if hand_outs and grading.exercise and grading.learner is None
+    }
     if lost or foreign:
         on.print()
     if lost:
@@ -52,16 +59,18 @@ def show_ledger(
 
 
 def _row(exercise: str, hand_outs: Sequence[HandOut], gradings: Sequence[Grading]) -> list[str]:
-    given = {one.learner for one in hand_outs if one.exercise == exercise}
-    graded = [one for one in gradings if one.exercise == exercise and one.state != "unreadable"]
-    graded = [one for one in graded if one.learner is not None] if given else graded
+    given = {hand_out.learner for hand_out in hand_outs if hand_out.exercise == exercise}
+    graded = [
+        grading for grading in gradings if grading.exercise == exercise and grading.state != "unreadable"
+    ]
+    graded = [grading for grading in graded if grading.learner is not None] if given else graded
     best: dict[str, float] = {}
     for one in graded:
         learner = one.learner or one.submission
         percent = 100 * one.points / one.possible if one.possible else 0.0
         best[learner] = max(percent, best.get(learner, 0.0))
     back = given & best.keys() if given else best.keys()
-    last = max((one.graded for one in graded), default="")
+    last = max((grading.graded for grading in graded), default="")
     middle = f"{median(best.values()):.0f} %" if best else ""
     return [
         exercise,

@@ -56,12 +56,12 @@ def _cause(on: Console, said: str, acted: Sequence[Acted]) -> None:
     """One surprise, with everybody who met it."""
     on.print(Padding(Text(printable(said, on), style="strong"), (0, 2)))
     first = acted[0]
-    variants = {one.variant for one in acted}
+    variants = {act.variant for act in acted}
     where = f", variant {first.variant}" if len(variants) == 1 and first.variant != PLAIN_VARIANT else ""
     if len(acted) == 1:
         who = f"{first.behaviour} ({first.said}){where}"
     else:
-        who = f"{counted(len(acted), 'learner')}{where}: {', '.join(one.behaviour for one in acted)}"
+        who = f"{counted(len(acted), 'learner')}{where}: {', '.join(act.behaviour for act in acted)}"
     on.print(Padding(Text(printable(who, on)), (0, 4)))
     if first.repository:
         kept = f"to look at: {printable(first.repository, on)}"

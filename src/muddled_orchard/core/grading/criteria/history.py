@@ -33,7 +33,9 @@ def judge(case: Case) -> Outcome:
     share = sum(verdict.share for verdict in verdicts) / len(verdicts)
     shown = verdicts if share == 1 else [verdict for verdict in verdicts if verdict.share < 1]
     where = tuple(place for verdict in verdicts for place in verdict.where)
-    return partly([kinds.restored(one) for verdict in shown for one in verdict.findings], share, where)
+    return partly(
+        [kinds.restored(finding) for verdict in shown for finding in verdict.findings], share, where
+    )
 
 
 def _in_order(case: Case, task: TaskCase, verdict: Outcome) -> Outcome:

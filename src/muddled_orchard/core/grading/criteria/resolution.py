@@ -102,7 +102,7 @@ def _told(case: Case) -> Iterator[tuple[ConflictCase, list[HunkResult]]]:
 
 def _of_hunk(case: Case, task: TaskCase, step: int, conflict: ConflictCase, hunk: HunkReading) -> HunkResult:
     wanted = "\n or \n".join("".join(text) for text in hunk.wanted_texts)
-    only_gone = bool(conflict.accepted) and all(one.gone for one in conflict.accepted)
+    only_gone = bool(conflict.accepted) and all(way.gone for way in conflict.accepted)
     return HunkResult(
         task=task.step.task,
         commit=task.step.label or short(task.step.commit) or None,
@@ -111,7 +111,7 @@ def _of_hunk(case: Case, task: TaskCase, step: int, conflict: ConflictCase, hunk
         kept=hunk.kept,
         accepted=("gone",) if only_gone else hunk.wanted,
         outcome=_outcome(conflict, hunk.accepted, hunk.number),
-        why=hunk.why or next((one.why for one in conflict.accepted), ""),
+        why=hunk.why or next((way.why for way in conflict.accepted), ""),
         line=hunk.line,
         base=_shown(hunk.hunk.base),
         ours=_shown(hunk.hunk.ours),
@@ -163,8 +163,8 @@ def _of_path(case: Case, task: TaskCase, step: int, conflict: ConflictCase) -> H
     stages = conflict.conflict.stages
     accepted = conflict.accepted
     kept = _kept_path(case, task, conflict)
-    words = tuple(dict.fromkeys(word for one in accepted for word in (("gone",) if one.gone else one.words)))
-    right = any(_fits(case, conflict, one, kept) for one in accepted)
+    words = tuple(dict.fromkeys(word for way in accepted for word in (("gone",) if way.gone else way.words)))
+    right = any(_fits(case, conflict, way, kept) for way in accepted)
     return HunkResult(
         task=task.step.task,
         commit=task.step.label or short(task.step.commit) or None,
@@ -199,11 +199,11 @@ def _outcome(
 
 
 def _wanted(case: Case, conflict: ConflictCase) -> str | None:
-    for one in conflict.accepted:
-        if not one.gone:
-            if one.clean:
-                return "".join(one.text)
-            return case.text(conflict.conflict.stages[STAGE[one.words[0]]])
+    for way in conflict.accepted:
+        if not way.gone:
+            if way.clean:
+                return "".join(way.text)
+            return case.text(conflict.conflict.stages[STAGE[way.words[0]]])
     return None
 
 
