@@ -18,6 +18,7 @@ from muddled_orchard.core.exercise.tasks import is_merge, is_rebase, is_stash_po
 from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.lines import Lines, alike, lines_of
 from muddled_orchard.core.git.trees import LINK, Tree
+from muddled_orchard.core.git.under_way import REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY
 from muddled_orchard.core.grading.rehearsal import Kept
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.answers import Accepted
@@ -32,7 +33,7 @@ from muddled_orchard.core.merging.conflict import (
 from muddled_orchard.core.merging.keep import KEEP, lines_kept
 from muddled_orchard.vcs.ask import git, operations
 
-_REPLAYED = ("REBASE_HEAD", "CHERRY_PICK_HEAD", "REVERT_HEAD")
+_REPLAYED = (REBASED_HEAD, "CHERRY_PICK_HEAD", "REVERT_HEAD")
 
 Resolve = Callable[["LearnerSession", Step], None]
 """Resolves one conflict that Git has stopped at, in the working tree; the session goes on from there."""
@@ -109,8 +110,7 @@ class LearnerSession:
     @property
     def pending(self) -> bool:
         """Whether an operation is under way."""
-        names = ("MERGE_HEAD", "SQUASH_MSG", "rebase-merge", "CHERRY_PICK_HEAD", "REVERT_HEAD")
-        return any((self.gitdir / name).exists() for name in names)
+        return any((self.gitdir / name).exists() for name in (*SHOWN_BY, *REBASE_FOLDERS))
 
     def unmerged(self) -> dict[str, dict[int, str]]:
         """The blob ids of unmerged paths by stage."""

@@ -46,3 +46,24 @@ UNDER_WAY: Mapping[str, UnderWay] = {
     ),
 }
 """By the kind that `Pending` has."""
+
+SHOWN_BY: Mapping[str, str] = {
+    "MERGE_HEAD": "merge",
+    "CHERRY_PICK_HEAD": "cherry-pick",
+    "REVERT_HEAD": "revert",
+    "SQUASH_MSG": "squash",
+}
+"""The kind that a file of `.git` shows to be under way, unless a rebase is."""
+
+REBASE_FOLDERS: Mapping[str, tuple[str, str]] = {
+    "rebase-merge": ("msgnum", "end"),
+    "rebase-apply": ("next", "last"),
+}
+"""The folders of `.git` that show a rebase, with the files that have the number of the step at hand and of
+all."""
+
+APPLYING = "rebase-apply/applying"
+"""The file that shows that it is `git am` instead."""
+
+REBASED_HEAD = "REBASE_HEAD"
+"""The file that names the commit which a rebase has stopped at."""

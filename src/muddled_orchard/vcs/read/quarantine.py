@@ -23,6 +23,7 @@ from muddled_orchard.core.base.limits import (
     in_mib,
 )
 from muddled_orchard.core.exercise.asked import ASKED
+from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY
 from muddled_orchard.core.submission.file_source import Below, FileEntry, FileSource, is_noise
 from muddled_orchard.vcs.read.objects import ForeignObjects
 from muddled_orchard.vcs.write.practice import ORIGIN, WORK
@@ -35,17 +36,18 @@ _NEEDED = {"HEAD": LARGEST_STATE_FILE, "packed-refs": LARGEST_PACKED_REFS, "inde
 _REFLOGS = ("logs/HEAD", "logs/refs/stash")
 STATE_FILES = (
     "shallow",
-    "MERGE_HEAD",
-    "CHERRY_PICK_HEAD",
-    "REVERT_HEAD",
-    "REBASE_HEAD",
-    "SQUASH_MSG",
-    *(f"rebase-merge/{name}" for name in ("msgnum", "end", "head-name", "onto")),
-    *(f"rebase-apply/{name}" for name in ("next", "last", "head-name", "onto", "applying")),
+    *SHOWN_BY,
+    REBASED_HEAD,
+    *(
+        f"{folder}/{name}"
+        for folder, counts in REBASE_FOLDERS.items()
+        for name in (*counts, "head-name", "onto")
+    ),
+    APPLYING,
     "BISECT_START",
     ASKED,
 )
-STATE_FOLDERS = ("rebase-merge", "rebase-apply", "sequencer")
+STATE_FOLDERS = (*REBASE_FOLDERS, "sequencer")
 
 _LARGEST_REF = 1024
 _PLAIN_NAME = re.compile(r"[^\x00-\x20\x7f~^:?*\[\\]+")

@@ -31,6 +31,7 @@ from muddled_orchard.core.git.stored_objects import (
     tagged,
 )
 from muddled_orchard.core.git.trees import LINK, SUBMODULE, Blob, file_mode
+from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY
 from muddled_orchard.core.submission.evidence import Evidence, IndexEntry, Move, Pending
 from muddled_orchard.core.submission.file_source import Below, FileEntry, FileSource, below, is_noise
 from muddled_orchard.vcs.asked_file import read_asked
@@ -45,12 +46,6 @@ UNREAD = "0" * 40
 """Stands for the content of a file in the working tree that is too large to be read."""
 
 _TRAILER = re.compile(r"^(Exercise|Variant): (\S{1,200})$", re.MULTILINE)
-_PENDING = (
-    ("MERGE_HEAD", "merge"),
-    ("CHERRY_PICK_HEAD", "cherry-pick"),
-    ("REVERT_HEAD", "revert"),
-    ("SQUASH_MSG", "squash"),
-)
 WHOLE = "git fetch --unshallow makes it whole"
 """How a shallow clone gets what it lacks."""
 
@@ -276,23 +271,24 @@ class Reader:
         def ids(name: str) -> tuple[str, ...]:
             return tuple(filter(is_id, text_of(self._files.get(name, b"")).split()))[:16]
 
-        if "rebase-merge/" in self._files or "rebase-apply/" in self._files:
-            return self._read_rebase(ids("REBASE_HEAD"))
-        for name, kind in _PENDING:
+        folder = next((name for name in REBASE_FOLDERS if f"{name}/" in self._files), None)
+        if folder is not None:
+            return self._read_rebase(folder, ids(REBASED_HEAD))
+        for name, kind in SHOWN_BY.items():
             if name in self._files:
                 return Pending(kind, ids(name) if kind != "squash" else ())
         return Pending("cherry-pick") if "sequencer/" in self._files else None
 
-    def _read_rebase(self, brings: tuple[str, ...]) -> Pending:
-        merging = "rebase-merge/" in self._files
-        folder, names = ("rebase-merge", ("msgnum", "end")) if merging else ("rebase-apply", ("next", "last"))
-
+    def _read_rebase(self, folder: str, brings: tuple[str, ...]) -> Pending:
         def said(name: str) -> str:
             return text_of(self._files.get(f"{folder}/{name}", b"")).strip()
 
-        number, total = (int(said(name)) if re.fullmatch("[0-9]{1,9}", said(name)) else 0 for name in names)
+        number, total = (
+            int(said(name)) if re.fullmatch("[0-9]{1,9}", said(name)) else 0
+            for name in REBASE_FOLDERS[folder]
+        )
         branch = said("head-name").removeprefix(BRANCHES)
-        kind = "am" if "rebase-apply/applying" in self._files else "rebase"
+        kind = "am" if APPLYING in self._files else "rebase"
         return Pending(kind, brings, number, total, branch, said("onto"))
 
     def _index(self) -> list[IndexEntry]:
