@@ -43,8 +43,8 @@ OpenPlace = Callable[[Path], FileSource]
 
 
 @dataclass(slots=True)
-class _UnderWay:
-    """A submission on its way through."""
+class _Progress:
+    """How far the grading of one submission is."""
 
     source: Path
     reader: Reader | None = None
@@ -90,7 +90,7 @@ class Grader:
 
     def _portion(self, submissions: Sequence[Path]) -> list[Assessment]:
         folder = Path(tempfile.mkdtemp(prefix="quarantine-", dir=self._folder))
-        admitted = [_UnderWay(source) for source in submissions]
+        admitted = [_Progress(source) for source in submissions]
         try:
             for number, submission in enumerate(admitted):
                 self._attempt(submission, partial(self._admit, folder=folder / str(number)))
@@ -106,7 +106,7 @@ class Grader:
             shutil.rmtree(folder, ignore_errors=True)
         return [submission.assessment for submission in admitted if submission.assessment is not None]
 
-    def _attempt(self, submission: _UnderWay, step: Callable[[_UnderWay], None]) -> None:
+    def _attempt(self, submission: _Progress, step: Callable[[_Progress], None]) -> None:
         try:
             step(submission)
         except (Unreadable, Exceeded) as problem:
@@ -120,7 +120,7 @@ class Grader:
             said = brief(str(error), 100)
             submission.refuse(f"grading it failed ({type(error).__name__}: {said}); a person has to look")
 
-    def _admit(self, submission: _UnderWay, folder: Path) -> None:
+    def _admit(self, submission: _Progress, folder: Path) -> None:
         place = self._open(submission.source)
         found = find_repository(place)
         if found is None:
@@ -134,7 +134,7 @@ class Grader:
         if submission.hand_out is None:
             raise Unreadable("its first commit names no exercise: it was not planted by muddled")
 
-    def _make_keys(self, admitted: Sequence[_UnderWay]) -> None:
+    def _make_keys(self, admitted: Sequence[_Progress]) -> None:
         """Make the keys of a portion; those of the portion before are kept where they serve it too."""
         present = {submission.hand_out for submission in admitted}
         self._keys = {hand_out: key for hand_out, key in self._keys.items() if hand_out in present}
@@ -162,7 +162,7 @@ class Grader:
                 return [self._keys_of([one])[0] for one in wanted]
             return [BadInput(Problem(f"its key can't be made ({type(error).__name__})"))]
 
-    def _examine(self, submission: _UnderWay) -> None:
+    def _examine(self, submission: _Progress) -> None:
         assert submission.hand_out is not None and submission.reader is not None  # noqa: S101, PT018
         key = self._keys.get(submission.hand_out)
         if key is None:
@@ -186,11 +186,11 @@ class Grader:
                 "or the history was rewritten from its first commit on"
             )
 
-    def _ask_merges(self, admitted: Sequence[_UnderWay]) -> None:
+    def _ask_merges(self, admitted: Sequence[_Progress]) -> None:
         """What learners met who came to a step with other content than the key's, in one call; one by one
         where one of them makes that fail."""
         before = dict(self._scratch.objects.held)
-        asked: list[tuple[_UnderWay, MergeRequest, Question]] = []
+        asked: list[tuple[_Progress, MergeRequest, Question]] = []
         for submission in admitted:
             self._attempt(submission, partial(self._need_merges, asked=asked))
         asked = [one for one in asked if one[0].assessment is None]
@@ -208,7 +208,7 @@ class Grader:
             self._attempt(submission, partial(self._take_merge, own=own, question=question, told=told))
 
     def _take_merge(
-        self, submission: _UnderWay, own: MergeRequest, question: Question, told: MergeResult
+        self, submission: _Progress, own: MergeRequest, question: Question, told: MergeResult
     ) -> None:
         found = submission.found
         if found is None or submission.assessment is not None:
@@ -221,7 +221,7 @@ class Grader:
         submission.found = Submission(replace(found.evidence, texts=more, merges=known), found.key)
 
     def _need_merges(
-        self, submission: _UnderWay, asked: list[tuple[_UnderWay, MergeRequest, Question]]
+        self, submission: _Progress, asked: list[tuple[_Progress, MergeRequest, Question]]
     ) -> None:
         """Add what to ask for one submission."""
         found = submission.found
@@ -241,7 +241,7 @@ class Grader:
             question = Question(tips, found.commits, found.texts, times, meet.base, (ours, theirs))
             asked.append((submission, meet, question))
 
-    def _assess(self, submission: _UnderWay) -> None:
+    def _assess(self, submission: _Progress) -> None:
         assert submission.found is not None  # noqa: S101 - it was examined
         submission.assessment = assess(submission.found, submission.results)
 
