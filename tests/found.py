@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from muddled_orchard.core.grading import kinds
+from muddled_orchard.core.grading.finding import Kind
 
 # fmt: off
-FOUND: dict[str, kinds.Kind] = {
+FOUND: dict[str, Kind] = {
     'Mind the press.': kinds.Said(text='Mind the press.'),
     'Nothing was attempted; the repository is as it was handed out.': kinds.NothingAttempted(rebases=0, resets=0),
     '1 rebase was aborted; the repository is as it was handed out.': kinds.NothingAttempted(rebases=1, resets=0),

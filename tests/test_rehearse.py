@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from muddled_orchard.core.grading import kinds
+from muddled_orchard.core.grading import finding
 from muddled_orchard.core.grading.assessment import (
     HINTS,
     Assessment,
@@ -122,7 +122,7 @@ def result(state: str = "finished", **verdicts: str) -> Assessment:
         task=1, commit=None, file="a.txt", hunk=1, kept="ours", accepted=("ours",), outcome="met"
     )
     return Assessment(
-        exercise="x", title="X", variant="0", state=state, criteria=criteria, hunks=(hunk,), doubts=(kinds.kept(Said("odd")),)  # type: ignore[arg-type]  # a word of the table
+        exercise="x", title="X", variant="0", state=state, criteria=criteria, hunks=(hunk,), doubts=(finding.kept(Said("odd")),)  # type: ignore[arg-type]  # a word of the table
     )  # fmt: skip
 
 

@@ -26,7 +26,8 @@ from muddled_orchard.core.grading.assessment import (
 )
 from muddled_orchard.core.grading.criteria.resolution import wrong_conflict
 from muddled_orchard.core.grading.english import say
-from muddled_orchard.core.grading.kinds import Said, kept
+from muddled_orchard.core.grading.finding import kept
+from muddled_orchard.core.grading.kinds import Said
 from muddled_orchard.reports.export.gradebook import cell, gradebook
 from muddled_orchard.reports.export.junit import junit_file
 from muddled_orchard.reports.export.ledger import TABLES, ledger_csv

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from muddled_orchard.core.base.phrases import all_of, brief, counted, cut, listed
-from muddled_orchard.core.grading import kinds
+from muddled_orchard.core.grading import finding
 from muddled_orchard.core.grading.assessment import (
     Assessment,
     CriterionResult,
@@ -137,12 +137,12 @@ def test_one_and_two(tmp_path: Path) -> None:
 def test_what_was_found_is_said(sentence: str) -> None:
     found = FOUND[sentence]
     assert say(found) == sentence
-    assert say(kinds.restored(kinds.kept(found))) == sentence
+    assert say(finding.restored(finding.kept(found))) == sentence
 
 
 def test_every_kind_has_words_for_one_two_and_many() -> None:
-    assert {type(found) for found in FOUND.values()} == set(kinds.KINDS.values())
+    assert {type(found) for found in FOUND.values()} == set(finding.KINDS.values())
     counts = Counter(type(found) for found in FOUND.values() if hasattr(found, "count"))
     assert min(counts.values()) >= 2, counts
     with pytest.raises(TypeError):
-        say(kinds.Kind())
+        say(finding.Kind())

@@ -21,7 +21,7 @@ from muddled_orchard.core.exercise.defaults import completed
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.english import sentences
-from muddled_orchard.core.grading.kinds import restored
+from muddled_orchard.core.grading.finding import restored
 
 
 class Damaged(Exception):

@@ -52,9 +52,9 @@ def _watch(parent: int) -> None:
 
 
 @contextmanager
-def begun_undisturbed() -> Iterator[None]:
-    """Begin processes and threads in here: Ctrl-C and requests to end wait until it is over, and never find
-    something half begun."""
+def undisturbed() -> Iterator[None]:
+    """Do in here what must not be left half done, as beginning processes and threads: Ctrl-C and requests to
+    end wait until it is over."""
     if not hasattr(signal, "pthread_sigmask"):
         yield
         return

@@ -15,7 +15,7 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.system.processes import begun_undisturbed
+from muddled_orchard.system.processes import undisturbed
 
 try:
     import fcntl
@@ -147,7 +147,7 @@ def _place() -> Path:
         pass
     try:
         # Python tries where it may write, with a file: a request to end must not come before that is gone.
-        with begun_undisturbed():
+        with undisturbed():
             return Path(tempfile.gettempdir())
     except OSError as error:  # it tries to write in each place that it knows
         raise BadInput(Problem(f"there can be no temporary folder: {error.strerror}", "Make room.")) from None

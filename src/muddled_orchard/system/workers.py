@@ -9,7 +9,7 @@ from typing import Any, Generic, TypeVar
 
 from pebble import CONSTS, ProcessFuture, ProcessPool
 
-from muddled_orchard.system.processes import be_a_worker, begun_undisturbed, context
+from muddled_orchard.system.processes import be_a_worker, context, undisturbed
 
 # How long the pool sleeps between two looks, in seconds; as it comes, its end alone would take a tenth.
 CONSTS.sleep_unit = 0.01
@@ -44,7 +44,7 @@ def workers(
     """
     pool = None
     try:
-        with begun_undisturbed():
+        with undisturbed():
             pool = ProcessPool(
                 number, initializer=_prepare, initargs=(os.getpid(), prepare, shared), context=context()
             )

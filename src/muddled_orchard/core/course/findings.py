@@ -13,10 +13,10 @@ from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.git.commits import name_of
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.english import say
+from muddled_orchard.core.grading.finding import Kind
 from muddled_orchard.core.grading.kinds import (
     Attempts,
     DatedTooEarly,
-    Kind,
     MadeByAnother,
     NameOfAnother,
     NotHandedOut,

@@ -11,15 +11,8 @@ from muddled_orchard.core.grading.case import Case, lay_out
 from muddled_orchard.core.grading.criteria import CRITERIA, weight_of
 from muddled_orchard.core.grading.criteria.resolution import hunk_results
 from muddled_orchard.core.grading.doubts import doubts
-from muddled_orchard.core.grading.kinds import (
-    Finding,
-    GivenUp,
-    Kind,
-    MoreOfThis,
-    NothingAsked,
-    NothingAttempted,
-    kept,
-)
+from muddled_orchard.core.grading.finding import Finding, Kind, kept
+from muddled_orchard.core.grading.kinds import GivenUp, MoreOfThis, NothingAsked, NothingAttempted
 from muddled_orchard.core.grading.locating.locate import locate
 from muddled_orchard.core.grading.locating.results import Result
 from muddled_orchard.core.grading.notes import notes_on

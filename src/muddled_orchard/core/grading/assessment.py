@@ -9,7 +9,7 @@ from typing import Literal
 
 from muddled_orchard.core.base.phrases import brief, cut
 from muddled_orchard.core.grading.english import say, sentences
-from muddled_orchard.core.grading.kinds import Finding, Kind, kept, restored
+from muddled_orchard.core.grading.finding import Finding, Kind, kept, restored
 
 State = Literal["finished", "open", "untouched", "unreadable"]
 Verdict = Literal["met", "partly", "missed", "skipped"]

@@ -8,11 +8,11 @@ from muddled_orchard.core.exercise.tasks import is_stash_pop
 from muddled_orchard.core.git.lines import by_lines
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria import markers, rules
+from muddled_orchard.core.grading.finding import Kind
 from muddled_orchard.core.grading.kinds import (
     BlankLinesDiffer,
     BranchWithoutCommit,
     KeyHasNoAnswer,
-    Kind,
     NoSuchCommit,
     NotByLines,
     PossibleMarker,

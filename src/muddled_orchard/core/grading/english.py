@@ -11,16 +11,17 @@ from muddled_orchard.core.git.commits import name_of, short
 from muddled_orchard.core.git.trees import kind_of
 from muddled_orchard.core.git.under_way import UNDER_WAY
 from muddled_orchard.core.grading import kinds
+from muddled_orchard.core.grading.finding import Kind
 from muddled_orchard.core.merging.keep import choice_of
 
 
-def sentences(found: Iterable[kinds.Kind]) -> str:
+def sentences(found: Iterable[Kind]) -> str:
     """What was found, a sentence or more each, each said once."""
     return " ".join(dict.fromkeys(say(one) for one in found))
 
 
 @singledispatch
-def say(found: kinds.Kind) -> str:
+def say(found: Kind) -> str:
     """What was found, as a sentence. Raises TypeError for a kind that has no words here."""
     raise TypeError(type(found).__name__)
 

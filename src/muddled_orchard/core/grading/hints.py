@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from muddled_orchard.core.base.phrases import be, command, counted, listed
-from muddled_orchard.core.grading import kinds
+from muddled_orchard.core.grading import finding, kinds
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult
 from muddled_orchard.core.grading.criteria import CRITERIA
 from muddled_orchard.core.grading.summary import got_it
@@ -77,7 +77,7 @@ def for_learner(assessment: Assessment, strength: int) -> Assessment:
     criteria = tuple(
         replace(
             criterion,
-            outcome=replace(criterion.outcome, findings=(kinds.kept(kinds.Said(told[criterion.id])),)),
+            outcome=replace(criterion.outcome, findings=(finding.kept(kinds.Said(told[criterion.id])),)),
         )
         if criterion.id in told
         else criterion

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from muddled_orchard.core.git.commits import Commit, ancestry
+from muddled_orchard.core.grading.finding import Kind
 from muddled_orchard.core.grading.kinds import (
     Aborted,
     Amended,
     DatedBefore,
-    Kind,
     MergeInReflog,
     ReplaysInReflog,
     ResetElsewhere,

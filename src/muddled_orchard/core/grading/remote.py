@@ -7,7 +7,8 @@ from collections.abc import Iterator
 from muddled_orchard.core.exercise.tasks import is_rebase
 from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.grading.case import Case
-from muddled_orchard.core.grading.kinds import GoneFromOrigin, Kind, OriginHas, OverwrittenAtOrigin
+from muddled_orchard.core.grading.finding import Kind
+from muddled_orchard.core.grading.kinds import GoneFromOrigin, OriginHas, OverwrittenAtOrigin
 
 
 def overwritten(case: Case) -> Iterator[tuple[Kind, str | None]]:

@@ -10,7 +10,8 @@ from dataclasses import replace
 from typing import Literal
 
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult
-from muddled_orchard.core.grading.kinds import HandInWhole, kept
+from muddled_orchard.core.grading.finding import kept
+from muddled_orchard.core.grading.kinds import HandInWhole
 
 Unseen = Literal["skipped", "missed"]
 

@@ -14,8 +14,7 @@ from muddled_orchard.core.git.lines import alike
 from muddled_orchard.core.grading.rehearsal import RIGHT
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.merging.keep import KEEP, lines_kept
-from muddled_orchard.rehearsal.behaviours import content, courses, idle
-from muddled_orchard.rehearsal.behaviours.courses import another_way
+from muddled_orchard.rehearsal.behaviours import content, courses, idle, other_ways
 from muddled_orchard.rehearsal.behaviours.expecting import (
     Act,
     Applies,
@@ -41,6 +40,7 @@ from muddled_orchard.rehearsal.behaviours.expecting import (
     to_deliver,
     wants_merge_commit_only,
 )
+from muddled_orchard.rehearsal.behaviours.other_ways import another_way
 from muddled_orchard.rehearsal.session import asks_merge_commit, hunks_of
 
 
@@ -101,39 +101,39 @@ _UNFINISHED = (
 _OTHERWISE = (
     Behaviour(
         "wrong way round", "merged the wrong way round", both(is_plain_merge, is_local),
-        another_way(courses.wrong_way_round, "history", "delivered"),
+        another_way(other_ways.wrong_way_round, "history", "delivered"),
     ),
-    Behaviour("base rebased", "rebased the wrong way round", both(hardest_task_does("rebase"), begins_hardest_task), courses.base_rebased),
+    Behaviour("base rebased", "rebased the wrong way round", both(hardest_task_does("rebase"), begins_hardest_task), other_ways.base_rebased),
     Behaviour(
         "rebased instead", "rebased where a merge was asked", both(begins_hardest_task, asks_merge_commit, hardest_task_does("merge", "pull")),
-        another_way(courses.rebased, "history", "resolution rest rules bystanders delivered"),
+        another_way(other_ways.rebased, "history", "resolution rest rules bystanders delivered"),
     ),
     Behaviour(
         "merged instead", "merged where a rebase was asked", is_replay,
-        another_way(courses.merged_instead, "history", "resolution rest rules delivered"),
+        another_way(other_ways.merged_instead, "history", "resolution rest rules delivered"),
     ),
-    Behaviour("merged with -s ours", "merged with -s ours", both(is_plain_merge, takes_something), courses.nothing_taken),
+    Behaviour("merged with -s ours", "merged with -s ours", both(is_plain_merge, takes_something), other_ways.nothing_taken),
     *(
-        Behaviour(f"merged with -X {word}", f"merged with -X {word}", both(is_plain_merge, only_hunks), partial(courses.favours, word))
+        Behaviour(f"merged with -X {word}", f"merged with -X {word}", both(is_plain_merge, only_hunks), partial(other_ways.favours, word))
         for word in ("ours", "theirs")
     ),
     Behaviour(
         "squashed", "merged with --squash", both(is_plain_merge, takes_something),
-        another_way(courses.merged_with("--squash"), "history", "delivered"),
+        another_way(other_ways.merged_with("--squash"), "history", "delivered"),
     ),
     Behaviour(
         "not squashed", "merged without --squash", both(begins_hardest_task, lambda key: bool(hardest_task(key).squash)),
-        another_way(courses.merged_with(), "history"),
+        another_way(other_ways.merged_with(), "history"),
     ),
     Behaviour(
         "copied", "copied the right content, without a merge", both(is_plain_merge, takes_something),
-        another_way(courses.copied, "history", "delivered"),
+        another_way(other_ways.copied, "history", "delivered"),
     ),
     Behaviour("in parts", "merged an older commit of the branch first", both(is_plain_merge, is_local, courses.has_several_commits), courses.in_parts),
-    Behaviour("on an older base", "rebased onto an older commit than was asked", both(is_replay, is_local, courses.has_older_base), courses.on_older_base),
-    Behaviour("taken early", "took the other side's files before the merge", both(is_plain_merge, is_local, conflicts), courses.taken_early),
-    Behaviour("only moved on", "let the branch move on, without a merge commit", wants_merge_commit_only, courses.only_moved_on),
-    Behaviour("replay squashed", "rebased, and made one commit of it", replays_several, courses.squashed_replay),
+    Behaviour("on an older base", "rebased onto an older commit than was asked", both(is_replay, is_local, courses.has_older_base), other_ways.on_older_base),
+    Behaviour("taken early", "took the other side's files before the merge", both(is_plain_merge, is_local, conflicts), other_ways.taken_early),
+    Behaviour("only moved on", "let the branch move on, without a merge commit", wants_merge_commit_only, other_ways.only_moved_on),
+    Behaviour("replay squashed", "rebased, and made one commit of it", replays_several, other_ways.squashed_replay),
 )  # fmt: skip
 
 _IN_PASSING = (

@@ -1,32 +1,26 @@
-"""Which way learners take: right, not to the end, by another operation than was asked, or with something
-left lying about."""
+"""How far learners get: right, not to the end, or with something left lying about."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Task
 from muddled_orchard.core.exercise.tasks import is_rebase, is_stash_pop, source_of
 from muddled_orchard.core.git.commits import contains
-from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.grading.rehearsal import Expected
 from muddled_orchard.core.key.answer_key import Key, Step
-from muddled_orchard.core.merging.conflict import STAGE
-from muddled_orchard.core.merging.keep import lines_kept
 from muddled_orchard.rehearsal.behaviours.expecting import (
     UNTOUCHED,
-    Act,
     begins_hardest_task,
     expect,
     hardest_task,
     is_emptied,
     last_step,
     left_alone,
-    merge_commits_only,
     unfinished,
 )
+from muddled_orchard.rehearsal.behaviours.other_ways import _get_ready
 from muddled_orchard.rehearsal.session import (
     LearnerSession,
     StopsWorking,
@@ -140,153 +134,6 @@ def skipped(session: LearnerSession) -> Expected:
     return expect(session, may_lose="history resolution rest rules delivered", at_least_one=some)
 
 
-def another_way(how: Callable[[LearnerSession, Task], None], must_lose: str, may_lose: str = "") -> Act:
-    """Carry the hardest task out in another way, all else as asked."""
-
-    def act(session: LearnerSession) -> Expected:
-        session.carry_out(instead=how)
-        return expect(session, must_lose, may_lose)
-
-    return act
-
-
-def only_moved_on(session: LearnerSession) -> Expected:
-    """Let a branch move on where a merge commit was asked."""
-    session.carry_out(instead=merged_with("--ff"), at=next(merge_commits_only(session.key)))
-    return expect(session, "history")
-
-
-def nothing_taken(session: LearnerSession) -> Expected:
-    """Merge with `-s ours`, which takes nothing of the other side, and look no further."""
-
-    def instead(session: LearnerSession, task: Task) -> None:
-        merged_with("-s", "ours")(session, task)
-        raise StopsWorking
-
-    session.carry_out(instead=instead)
-    may_lose = "rules resolution rest" + (
-        "" if hardest_task_number(session.key) == len(session.scenario.task) else " finished"
-    )
-    return expect(session, "delivered", may_lose, at_least_one=frozenset({"resolution", "rest"}))
-
-
-def base_rebased(session: LearnerSession) -> Expected:
-    """Rebase the new base onto the branch, the wrong way round."""
-    session.carry_out(instead=rebased_the_base)
-    expected = expect(
-        session, "history bystanders", "resolution rest rules tidy markers finished", or_open=True
-    )
-    # Where nothing was left of the base's own commits, there is no result at all.
-    made = session.git("rev-parse", source_of(hardest_task(session.key)) or "").strip()
-    return replace(expected, state="open") if made in session.key.commits else expected
-
-
-def _get_ready(session: LearnerSession, task: Task) -> None:
-    """Check the branch out, with what its task brings in fetched."""
-    session.git("checkout", "-q", task.on)
-    if is_on_remote(source_of(task)):
-        session.git("fetch", "-q")
-
-
-def _as_solved(session: LearnerSession) -> None:
-    """Make every unmerged path what the solution has there."""
-    step = list(hardest_steps(session.key))[-1]
-    session.put(step.solved, {*session.unmerged(), *step.clean_merge_fixes})
-
-
-def wrong_way_round(session: LearnerSession, task: Task) -> None:
-    """Merge the receiving branch into the other one."""
-    session.git("checkout", "-q", source_of(task) or "")
-    session.try_git("merge", "-q", "--no-edit", task.on)
-    step = next(hardest_steps(session.key))
-    if step.merge.conflicts:
-        solve(session, step)
-        session.git("add", "--all")
-        session.git("commit", "-q", "--no-edit")
-
-
-def rebased(session: LearnerSession, task: Task) -> None:
-    """Rebase where a merge was asked."""
-    _get_ready(session, task)
-    session.try_git("rebase", source_of(task) or "")
-    _replay_through(session)
-
-
-def rebased_the_base(session: LearnerSession, task: Task) -> None:
-    """The rebase the wrong way round itself."""
-    session.git("checkout", "-q", source_of(task) or "")
-    session.try_git("rebase", task.on)
-    _replay_through(session)
-
-
-def _replay_through(session: LearnerSession) -> None:
-    for _ in range(20):
-        if not (session.gitdir / "rebase-merge").exists():
-            return
-        _as_solved(session)
-        session.git("add", "--all")
-        session.try_git("rebase", "--continue")
-
-
-def merged_instead(session: LearnerSession, task: Task) -> None:
-    """Merge where a rebase was asked."""
-    _get_ready(session, task)
-    session.try_git("merge", "-q", "--no-edit", source_of(task) or "")
-    _as_solved(session)
-    session.git("add", "--all")
-    session.try_git("commit", "-q", "--no-edit")
-
-
-def merged_with(*options: str) -> Callable[[LearnerSession, Task], None]:
-    """Merge with options that were not asked for."""
-
-    def act(session: LearnerSession, task: Task) -> None:
-        _get_ready(session, task)
-        session.try_git("merge", "-q", "--no-edit", *options, source_of(task) or "")
-        if session.unmerged():
-            solve(session, next(hardest_steps(session.key)))
-            session.git("add", "--all")
-        session.try_git("commit", "-q", "--no-edit")
-
-    return act
-
-
-def favours(word: str, session: LearnerSession) -> Expected:
-    """`git merge -X`: no hunk is looked at."""
-    session.carry_out(instead=merged_with("-X", word))
-    for step in hardest_steps(session.key):
-        for conflict in step.merge.conflicts:
-            assert conflict.merged is not None  # noqa: S101 - it applies only then
-            chosen = [lines_kept(hunk, word) for hunk in conflict.merged.hunks]
-            session.note(step, conflict.path, conflict.merged, chosen)
-    # Files that were merged cleanly and are wrong aren't looked at either.
-    unmended = (
-        "rest"
-        if any(step.clean_merge_fixes and step.merge.conflicts for step in hardest_steps(session.key))
-        else ""
-    )
-    return expect(session, unmended, f"rules {unmended}")
-
-
-def copied(session: LearnerSession, task: Task) -> None:
-    """Copy the right content by hand, without any merge."""
-    session.git("checkout", "-q", task.on)
-    step = next(hardest_steps(session.key))
-    here = {path for path in session.git("ls-files", "-z").split("\0")[:-1] if path not in step.solved}
-    session.put(step.solved, [*sorted(here), *step.solved])
-    session.git("add", "--all")
-    session.git("commit", "-q", "-m", "Bring the other work in")
-
-
-def squashed_replay(session: LearnerSession) -> Expected:
-    """Rebase, and make one commit of it."""
-    session.carry_out()
-    task = hardest_task(session.key)
-    session.git("reset", "-q", "--soft", source_of(task) or "")
-    session.git("commit", "-q", "-m", "All my work")
-    return expect(session, "history", "resolution rest delivered")
-
-
 def detached(session: LearnerSession) -> Expected:
     """Work on a detached HEAD, so that the branch receives nothing."""
 
@@ -397,42 +244,6 @@ def in_parts(session: LearnerSession) -> Expected:
 
     session.carry_out(instead=instead)
     return expect(session, may_lose="history")
-
-
-def on_older_base(session: LearnerSession) -> Expected:
-    """Rebase onto an older commit than was asked."""
-
-    def instead(session: LearnerSession, task: Task) -> None:
-        _get_ready(session, task)
-        session.try_git("rebase", f"{source_of(task)}~1")
-        _replay_through(session)
-
-    session.carry_out(instead=instead)
-    return expect(session, "history", "resolution rules rest delivered")
-
-
-def taken_early(session: LearnerSession) -> Expected:
-    """Take the other side's files before the merge, so that nothing conflicts any more."""
-
-    def instead(session: LearnerSession, task: Task) -> None:
-        _get_ready(session, task)
-        step = next(hardest_steps(session.key))
-        for conflict in step.merge.conflicts:
-            blob = conflict.stages.get(STAGE["theirs"])
-            session.write(
-                conflict.path, session.key.texts[blob.id] if blob else None, blob.mode if blob else None
-            )
-        session.git("add", "--all")
-        session.try_git("commit", "-q", "-m", "Take theirs")
-        session.try_git("merge", "-q", "--no-edit", source_of(task) or "")
-        if session.pending:
-            session.git("merge", "--abort")
-
-    session.carry_out(instead=instead, mend=False)
-    # What conflicts by its place alone does so all the same, and then nothing is merged at last.
-    return expect(
-        session, may_lose="resolution rest rules markers history delivered bystanders finished tidy"
-    )
 
 
 def has_several_commits(key: Key) -> bool:

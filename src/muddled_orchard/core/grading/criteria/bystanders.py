@@ -8,11 +8,11 @@ from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING, TAGS, branc
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria.criterion import Criterion
+from muddled_orchard.core.grading.finding import Kind
 from muddled_orchard.core.grading.kinds import (
     BranchGone,
     BranchMoved,
     BranchRewritten,
-    Kind,
     ToBeLeftAlone,
     Undisturbed,
 )

@@ -6,9 +6,9 @@ from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.grading.assessment import Outcome, met, partly, skipped, unseen
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria.criterion import Criterion
+from muddled_orchard.core.grading.finding import Kind
 from muddled_orchard.core.grading.kinds import (
     Delivered,
-    Kind,
     NotDeleted,
     NothingToDeliver,
     NotPushed,

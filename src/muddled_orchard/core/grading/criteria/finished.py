@@ -6,6 +6,7 @@ from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly, unseen
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria.criterion import Criterion
+from muddled_orchard.core.grading.finding import few
 from muddled_orchard.core.grading.kinds import (
     NotCommitted,
     NotCompleted,
@@ -13,7 +14,6 @@ from muddled_orchard.core.grading.kinds import (
     NothingPending,
     NotInBundle,
     Unmerged,
-    few,
 )
 
 

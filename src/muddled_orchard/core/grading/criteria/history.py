@@ -12,6 +12,7 @@ from muddled_orchard.core.grading import kinds
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly, skipped
 from muddled_orchard.core.grading.case import Case, TaskCase
 from muddled_orchard.core.grading.criteria.criterion import Criterion
+from muddled_orchard.core.grading.finding import Kind, few, restored
 from muddled_orchard.core.grading.locating.attempts import brings_only_conflicts
 from muddled_orchard.core.grading.locating.matching import keeps_author, subject_of
 from muddled_orchard.core.grading.locating.replays import stands_on
@@ -33,9 +34,7 @@ def judge(case: Case) -> Outcome:
     share = sum(verdict.share for verdict in verdicts) / len(verdicts)
     shown = verdicts if share == 1 else [verdict for verdict in verdicts if verdict.share < 1]
     where = tuple(place for verdict in verdicts for place in verdict.where)
-    return partly(
-        [kinds.restored(finding) for verdict in shown for finding in verdict.findings], share, where
-    )
+    return partly([restored(finding) for verdict in shown for finding in verdict.findings], share, where)
 
 
 def _in_order(case: Case, task: TaskCase, verdict: Outcome) -> Outcome:
@@ -85,7 +84,7 @@ def _of_replays(case: Case, steps: list[TaskCase]) -> Outcome:
     return met(kinds.Replayed(len(done), len(steps), asked))
 
 
-def _faults(case: Case, steps: list[TaskCase]) -> Iterator[tuple[kinds.Kind, str | None]]:
+def _faults(case: Case, steps: list[TaskCase]) -> Iterator[tuple[Kind, str | None]]:
     """What is wrong with replayed commits, each with the commit that it is about."""
     matches = steps[0].result.matches
     lacking = [step for step in steps if _is_lacking(case, step)]
@@ -99,9 +98,9 @@ def _faults(case: Case, steps: list[TaskCase]) -> Iterator[tuple[kinds.Kind, str
         else:
             into.setdefault(holder.id, []).append(name)
     for id_, squashed in into.items():
-        yield kinds.SquashedInto(kinds.few(squashed), len(squashed), id_), id_
+        yield kinds.SquashedInto(few(squashed), len(squashed), id_), id_
     if skipped_ones:
-        yield kinds.NotReplayed(kinds.few(skipped_ones), len(skipped_ones)), None
+        yield kinds.NotReplayed(few(skipped_ones), len(skipped_ones)), None
     for step in steps:
         if step.result.shape == "replayed":
             yield from _changed(case, step)
@@ -115,7 +114,7 @@ def _faults(case: Case, steps: list[TaskCase]) -> Iterator[tuple[kinds.Kind, str
         yield kinds.ForeignCommit(commit.id, commit.subject), commit.id
 
 
-def _changed(case: Case, step: TaskCase) -> Iterator[tuple[kinds.Kind, str | None]]:
+def _changed(case: Case, step: TaskCase) -> Iterator[tuple[Kind, str | None]]:
     """What a replayed commit no longer says as its original does."""
     made = case.commits[step.result.result_commit or ""]
     original = case.commits[step.step.commit or ""]
@@ -191,7 +190,7 @@ def _merged(case: Case, task: TaskCase) -> Outcome:
         return partly(kinds.RewrittenBefore(made, on, source), where=place)
     others = [short(id_) for id_ in case.commits[made].parents[2:]]
     if others:
-        return partly(kinds.AlsoMerged(made, source, kinds.few(others), len(others)), where=place)
+        return partly(kinds.AlsoMerged(made, source, few(others), len(others)), where=place)
     moved_on = result.theirs != task.step.theirs and not _later(task)
     # An older commit of the branch was merged first.
     in_parts = result.shape == "merge" and case.commits[made].parents[0] != result.ours

@@ -14,11 +14,11 @@ from muddled_orchard.core.grading.assessment import HunkResult, Outcome, Place, 
 from muddled_orchard.core.grading.carrying import size_of
 from muddled_orchard.core.grading.case import MOST_SHOWN, Case, ConflictCase, TaskCase
 from muddled_orchard.core.grading.criteria.criterion import Criterion
+from muddled_orchard.core.grading.finding import Kind
 from muddled_orchard.core.grading.kinds import (
     AllResolved,
     ConflictWrong,
     KeyIsSilent,
-    Kind,
     MoreWrong,
     NeverMet,
     NothingConflicts,

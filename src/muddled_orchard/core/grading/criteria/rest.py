@@ -13,7 +13,8 @@ from muddled_orchard.core.git.trees import EXECUTABLE, Blob, are_alike
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
 from muddled_orchard.core.grading.case import Case, ConflictCase, TaskCase
 from muddled_orchard.core.grading.criteria.criterion import Criterion
-from muddled_orchard.core.grading.kinds import CameThrough, Departures, Kind, NothingOfSide, WholeFileOfSide
+from muddled_orchard.core.grading.finding import Kind
+from muddled_orchard.core.grading.kinds import CameThrough, Departures, NothingOfSide, WholeFileOfSide
 from muddled_orchard.core.merging.alignment import align
 from muddled_orchard.core.merging.conflict import Hunk
 from muddled_orchard.core.merging.markers import is_whole

@@ -9,7 +9,8 @@ from muddled_orchard.core.exercise.scenario import Rule
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, partly, skipped
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria.criterion import Criterion
-from muddled_orchard.core.grading.kinds import Kind, NoRules, RuleBroken, RulesHold, RulesUndecided
+from muddled_orchard.core.grading.finding import Kind
+from muddled_orchard.core.grading.kinds import NoRules, RuleBroken, RulesHold, RulesUndecided
 
 
 def judge(case: Case) -> Outcome:

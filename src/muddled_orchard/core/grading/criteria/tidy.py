@@ -8,17 +8,16 @@ from muddled_orchard.core.exercise.tasks import is_stash_pop
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, partly, unseen
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria.criterion import Criterion
+from muddled_orchard.core.grading.finding import Kind, few
 from muddled_orchard.core.grading.kinds import (
     BackupsCommitted,
     Detached,
-    Kind,
     LeftUntracked,
     NotClean,
     NotInBundle,
     OtherCheckedOut,
     StashLeft,
     Tidy,
-    few,
 )
 from muddled_orchard.core.submission.status import is_backup
 

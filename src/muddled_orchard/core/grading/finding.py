@@ -1,0 +1,55 @@
+"""A finding: what one is, and how it is kept and had again as data of its kind."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, fields
+from typing import Any
+
+SHOWN = 6
+"""How many names of a list are kept."""
+
+
+KINDS: dict[str, type[Kind]] = {}
+"""Every kind by its name; `core.grading.kinds` fills it."""
+
+
+class Kind:
+    """A kind of finding. Its subclasses are frozen data."""
+
+    __slots__ = ()
+
+    def __init_subclass__(cls) -> None:
+        KINDS[cls.__name__] = cls
+
+
+def few(names: Sequence[str]) -> tuple[str, ...]:
+    """As many names of a list as are kept."""
+    return tuple(names[:SHOWN])
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One thing that was found, as it is kept: the name of its kind and its values. They may come from a
+    submission, and are bounded."""
+
+    kind: str
+    values: Mapping[str, Any]
+
+
+_LONGEST = 3_000
+
+
+def kept(found: Kind) -> Finding:
+    """A finding as it is kept."""
+    values = {field.name: _bounded(getattr(found, field.name)) for field in fields(found)}  # type: ignore[arg-type]  # every kind is a data class
+    return Finding(type(found).__name__, values)
+
+
+def restored(finding: Finding) -> Kind:
+    """A kept finding as data of its kind again. Raises KeyError or TypeError where it is of none."""
+    return KINDS[finding.kind](**finding.values)
+
+
+def _bounded(value: Any) -> Any:
+    return value[:_LONGEST] if isinstance(value, str) else value
