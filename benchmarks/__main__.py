@@ -89,10 +89,10 @@ def planting(top: Path, count: int) -> None:
         subprocess.run([*script, str(top / "by-hand" / str(turn)), str(share), str(material)], check=True)
 
     row("plant, each", *best_of(ours, by_hand), share)
-    said = subprocess.run(
+    answer = subprocess.run(
         ["git", "rev-parse", "main"], cwd=top / "by-hand/0/0/work", capture_output=True, text=True, check=True
     )
-    if said.stdout.strip() != model.ids[len(model.history.commits) - 1]:
+    if answer.stdout.strip() != model.ids[len(model.history.commits) - 1]:
         raise SystemExit("the by-hand way must build the same commits")
 
 
@@ -117,8 +117,8 @@ def grading(top: Path, count: int) -> None:
         submissions = sorted(folder.iterdir())
 
         def ours(_: int, submissions: list[Path] = submissions) -> None:
-            with grader(library.find) as one:
-                assert len(list(one.grade(submissions))) == count  # noqa: S101
+            with grader(library.find) as grading:
+                assert len(list(grading.grade(submissions))) == count  # noqa: S101
 
         def by_hand(_: int, script: list[str] = script) -> None:
             subprocess.run(script, check=True, stdout=subprocess.DEVNULL)
@@ -140,8 +140,8 @@ def surveying() -> None:
 
     with tempfile.TemporaryDirectory() as folder:
         git.merge_trees = noted
-        one = Surveyor(Path(folder))
-        ours = timed(lambda: one.survey(scenarios, PLAIN_VARIANT))
+        surveyor = Surveyor(Path(folder))
+        ours = timed(lambda: surveyor.survey(scenarios, PLAIN_VARIANT))
         git.merge_trees = merge_trees
         gitdir = Path(folder) / "scratch.git"
 

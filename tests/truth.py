@@ -159,8 +159,8 @@ class Story:
         self.git("add", "--all")
 
     def assessment(self) -> Assessment:
-        with grader(lambda _: self._scenario) as one:
-            (found,) = one.grade([self.top / "planted"])
+        with grader(lambda _: self._scenario) as grading:
+            (found,) = grading.grade([self.top / "planted"])
         self._room.cleanup()
         return found
 

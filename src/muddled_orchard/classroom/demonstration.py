@@ -86,24 +86,24 @@ def work(folder: Path, given: list[HandOut]) -> Iterator[str]:
     (exercise,) = exercises_in([EXERCISE], "tar.gz")
     with temporary_folder() as sessions:
         scratch = ScratchRepository(sessions / "scratch.git")
-        for one in given:
-            _, behaviour, form = LEARNERS[one.learner]
-            place = sessions / one.learner
-            with tarfile.open(folder / OUT / one.file) as packed:
+        for hand_out in given:
+            _, behaviour, form = LEARNERS[hand_out.learner]
+            place = sessions / hand_out.learner
+            with tarfile.open(folder / OUT / hand_out.file) as packed:
                 # It is our own; early versions of Python know no filters.
                 packed.extraction_filter = getattr(tarfile, "tar_filter", None)
                 packed.extractall(place)  # noqa: S202
             top = place / EXERCISE
-            key = make_key(scratch, exercise.scenario, one.variant)
-            named(behaviour).act(LearnerSession(top / "work", key, one.learner))
-            if one.learner == "oren":  # has a look at what a friend did, and keeps it
+            key = make_key(scratch, exercise.scenario, hand_out.variant)
+            named(behaviour).act(LearnerSession(top / "work", key, hand_out.learner))
+            if hand_out.learner == "oren":  # has a look at what a friend did, and keeps it
                 fetched = str(sessions / "ilse" / EXERCISE / "work")
                 git.run(["fetch", "-q", fetched, "main:from-ilse"], folder=top / "work")
             if form is not None:
-                _hand_in(top, folder / BACK, one.learner, form, exercise)
-            if one.learner == "suvi":
+                _hand_in(top, folder / BACK, hand_out.learner, form, exercise)
+            if hand_out.learner == "suvi":
                 _hand_in(top, folder / BACK, "suvi-again", "zip", exercise)
-            yield one.learner
+            yield hand_out.learner
 
 
 def _hand_in(top: Path, back: Path, name: str, form: str, exercise: Exercise) -> None:

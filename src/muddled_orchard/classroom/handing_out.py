@@ -68,13 +68,13 @@ def exercises_in(places: Sequence[str], form: str) -> list[Exercise]:
             problems += bad.problems
     problems += shared_ids(loaded)
     found = []
-    with surveyor() as one:
-        surveys = one.survey([scenario for _, scenario in loaded], PLAIN_VARIANT)
+    with surveyor() as surveying:
+        surveys = surveying.survey([scenario for _, scenario in loaded], PLAIN_VARIANT)
         for (path, scenario), survey in zip(loaded, surveys, strict=True):
             if isinstance(survey, BadInput):
                 problems += with_lines(survey, path).problems
                 continue
-            (weak,) = one.weak_values([(scenario, survey.key)])
+            (weak,) = surveying.weak_values([(scenario, survey.key)])
             wrong = [*survey.errors, *weak]
             problems += with_lines(BadInput(wrong), path).problems if wrong else ()
             found.append(

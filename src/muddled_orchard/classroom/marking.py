@@ -154,11 +154,11 @@ def _gathered(
 
     `looked_up` reaches to the first fresh one; asking `grading` for that looks up the others.
     """
-    for number, one in enumerate(handed):
+    for number, submission in enumerate(handed):
         digest, known = looked_up[number]
         text = next(grading) if known is None else ""
-        remembered = known is not None and not one.refused
-        collected = course.collected(one, known or assessment_of(text), remembered=remembered)
+        remembered = known is not None and not submission.refused
+        collected = course.collected(submission, known or assessment_of(text), remembered=remembered)
         if known is None and course.ledger is not None:
             waiting.append(_written(collected, text, digest, course))
             if len(waiting) >= _NOTED_AT_ONCE:
@@ -171,8 +171,8 @@ def _gathered(
 
 
 def _unseen(ledger: Ledger | None) -> Unseen | None:
-    said = ledger.setting("unseen") if ledger else None
-    return next((word for word in UNSEEN if word == said), None)
+    setting = ledger.setting("unseen") if ledger else None
+    return next((word for word in UNSEEN if word == setting), None)
 
 
 def _remembered(course: Course, digest: str) -> Assessment | None:

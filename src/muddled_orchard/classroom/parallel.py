@@ -101,11 +101,11 @@ def _grader(
     limit_memory(bounds.memory)
     own = folder / str(os.getpid())
     own.mkdir()
-    one = Grader(own, find, functools.partial(opened, bounds=bounds), handed_out)
+    grader = Grader(own, find, functools.partial(opened, bounds=bounds), handed_out)
 
     def grade(portion: Sequence[Path]) -> list[str]:
         try:
-            return [assessment_text(assessment) for assessment in one.grade(portion)]
+            return [assessment_text(assessment) for assessment in grader.grade(portion)]
         except MemoryError:
             raise
         except BaseException as error:

@@ -43,8 +43,8 @@ def run(options: argparse.Namespace) -> int:
     """Survey all bundled scenarios and list those that are asked for."""
     library = ScenarioLibrary()
     scenarios = [scenario for id_ in bundled_ids() if (scenario := library.find(id_)) is not None]
-    with surveyor() as one:
-        surveys = [found for found in one.survey(scenarios, PLAIN_VARIANT) if isinstance(found, Survey)]
+    with surveyor() as surveying:
+        surveys = [found for found in surveying.survey(scenarios, PLAIN_VARIANT) if isinstance(found, Survey)]
     chosen = [survey for survey in surveys if _fits(survey, options)]
     if options.sort == "difficulty":
         chosen.sort(key=lambda survey: (survey.difficulty.points, survey.key.scenario.id))

@@ -53,6 +53,6 @@ def run(options: argparse.Namespace) -> int:
         findings = course.findings(results)
     finally:
         ledger.close()
-    said = {id_: named(behaviour).said for id_, (_, behaviour, form) in LEARNERS.items() if form}
-    show_demo(console(), str(folder), said, results, findings, READ_ALOUD)
+    behaviours = {id_: named(behaviour).said for id_, (_, behaviour, form) in LEARNERS.items() if form}
+    show_demo(console(), str(folder), behaviours, results, findings, READ_ALOUD)
     return 0

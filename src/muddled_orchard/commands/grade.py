@@ -169,8 +169,8 @@ def grade_all(
     results: list[Collected] = []
     try:
         with marked(submissions, course, bounds, jobs, again=again) as going:
-            for one in with_progress(going, len(submissions), "Grading", quiet=quiet):
-                results.append(one)
+            for collected in with_progress(going, len(submissions), "Grading", quiet=quiet):
+                results.append(collected)
     except KeyboardInterrupt:
         kept = (
             "they are in the ledger: the same command goes on from there"

@@ -67,8 +67,8 @@ def run(options: argparse.Namespace) -> int:
                     ledger.add_hand_outs(portion)
                     done += portion
         except KeyboardInterrupt:
-            said = f"{len(done)} of {len(wanted)} were handed out and written down"
-            print(f"{said}; the same command goes on from there.", file=sys.stderr)
+            written = f"{len(done)} of {len(wanted)} were handed out and written down"
+            print(f"{written}; the same command goes on from there.", file=sys.stderr)
             raise
     finally:
         ledger.close()

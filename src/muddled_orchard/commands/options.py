@@ -35,9 +35,9 @@ LEDGER = "orchard.db"
 
 def add_ledger(parser: argparse.ArgumentParser, default: str | None = LEDGER, more: str = "") -> None:
     """`--ledger FILE`: the course's database."""
-    said = f"the course's database{more}" + (" (default: %(default)s)" if default else "")
+    text = f"the course's database{more}" + (" (default: %(default)s)" if default else "")
     parser.add_argument(
-        "--ledger", metavar="FILE", type=Path, default=Path(default) if default else None, help=said
+        "--ledger", metavar="FILE", type=Path, default=Path(default) if default else None, help=text
     )
 
 
@@ -50,8 +50,8 @@ def add_bounds(parser: argparse.ArgumentParser) -> None:
         ("seconds", "N", plain.seconds, "the longest that reading one submission may take"),
         ("memory", "MIB", plain.memory >> 20, "the most memory that a worker may take"),
     ):
-        said = f"{what} (default: %(default)s{' MiB' if unit == 'MIB' else ''})"
-        parser.add_argument(f"--most-{name}", metavar=unit, type=positive, default=most, help=said)
+        text = f"{what} (default: %(default)s{' MiB' if unit == 'MIB' else ''})"
+        parser.add_argument(f"--most-{name}", metavar=unit, type=positive, default=most, help=text)
 
 
 def bounds_of(options: argparse.Namespace) -> Bounds:

@@ -87,8 +87,8 @@ def _from_trees(folder: Path, file: Path, operation: str) -> None:
         )
         if scenario is None or problems:
             raise BadInput([problem.at(str(folder), None) for problem in problems])
-        with surveyor() as one:
-            (found,) = one.survey([scenario], PLAIN_VARIANT)
+        with surveyor() as surveying:
+            (found,) = surveying.survey([scenario], PLAIN_VARIANT)
         if isinstance(found, BadInput):
             raise found
         answers, kept, open_ = _answers(found.key, folder / WANTED)

@@ -59,14 +59,16 @@ def run(options: argparse.Namespace) -> int:
         except BadInput as bad:
             problems += bad.problems
     problems += shared_ids(loaded.items())
-    with surveyor() as one:
+    with surveyor() as surveying:
         found: dict[Path, Survey] = {}
-        for path, result in zip(loaded, one.survey(list(loaded.values()), options.variant), strict=True):
+        for path, result in zip(
+            loaded, surveying.survey(list(loaded.values()), options.variant), strict=True
+        ):
             if isinstance(result, BadInput):
                 problems += with_lines(result, path).problems
             else:
                 found[path] = result
-        weak = one.weak_values([(loaded[path], survey.key) for path, survey in found.items()])
+        weak = surveying.weak_values([(loaded[path], survey.key) for path, survey in found.items()])
         for (path, survey), told in zip(found.items(), weak, strict=True):
             found[path] = _with_all_errors(survey, path, [*told, bundled_id(path, loaded[path])])
         if options.picture is not None and found:
@@ -76,7 +78,7 @@ def run(options: argparse.Namespace) -> int:
             sys.stdout.write(survey_file(list(found.values()), problems))
         elif in_full:
             (survey,) = found.values()
-            graphs = [one.graph(survey.key, solved=solved) for solved in (False, True)]
+            graphs = [surveying.graph(survey.key, solved=solved) for solved in (False, True)]
             show_survey(console(), survey, *graphs)
         elif not options.quiet and len(files) > 1:
             show_table(console(), {path.stem: found.get(path) for path in files})

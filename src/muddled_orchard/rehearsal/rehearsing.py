@@ -122,8 +122,8 @@ def _acted_and_graded(piece: _Piece) -> list[Acted]:
             _acted(key, behaviour, folder / "planted", session)
             for behaviour, session in zip(portion, sessions, strict=True)
         ]
-        with grader(lambda _: scenario) as one:
-            graded = list(one.grade(sessions))
+        with grader(lambda _: scenario) as grading:
+            graded = list(grading.grade(sessions))
         return [
             _compared(piece, behaviour, session, expects, got)
             for behaviour, session, expects, got in zip(portion, sessions, expected, graded, strict=True)

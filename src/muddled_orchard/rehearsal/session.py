@@ -72,8 +72,8 @@ class LearnerSession:
 
     def git(self, *arguments: str, may_fail: bool = False) -> str:
         """Run Git as this learner, an hour after the story ended."""
-        said = git.run(arguments, folder=self.work, more=self._who, may_fail=may_fail)
-        return said.decode("utf-8", "surrogateescape")
+        output = git.run(arguments, folder=self.work, more=self._who, may_fail=may_fail)
+        return output.decode("utf-8", "surrogateescape")
 
     def try_git(self, *arguments: str) -> str:
         """The same where a conflict is no surprise."""
@@ -84,7 +84,9 @@ class LearnerSession:
         scenario = self.key.scenario
         time = int(scenario.starts.timestamp()) + (len(self.key.handed_out) * scenario.minutes + 60) * 60
         who = {"NAME": self.name.title(), "EMAIL": f"{self.name}@orchard.example"}
-        more = {f"GIT_{role}_{what}": said for role in ("AUTHOR", "COMMITTER") for what, said in who.items()}
+        more = {
+            f"GIT_{role}_{what}": value for role in ("AUTHOR", "COMMITTER") for what, value in who.items()
+        }
         # No author's date: a replayed commit keeps its own.
         return {**more, "GIT_COMMITTER_DATE": f"{time} +0000"}
 
@@ -312,11 +314,11 @@ class LearnerSession:
         self.log.kept.append(Kept(step.task, about, path, hunk, words))
 
 
-def _is_blob(key: Key, conflict: Conflict, one: Accepted, id_: str) -> bool:
-    if one.whole:
-        return conflict.stages[STAGE[one.words[0]]].id == id_
+def _is_blob(key: Key, conflict: Conflict, way: Accepted, id_: str) -> bool:
+    if way.whole:
+        return conflict.stages[STAGE[way.words[0]]].id == id_
     form = alike(key.scenario.spacing)
-    return not one.gone and form(one.text) == form(lines_of(key.texts[id_]))
+    return not way.gone and form(way.text) == form(lines_of(key.texts[id_]))
 
 
 def solve(session: LearnerSession, step: Step) -> None:

@@ -96,8 +96,8 @@ def _write_to_stdout(data: bytes) -> None:
 
 
 def _cant_be_written(error: OSError, path: Path) -> BadInput:
-    said = error.strerror or str(error)
-    return BadInput(Problem(f"can't be written: {said}", "Nothing that was there is lost.", file=str(path)))
+    reason = error.strerror or str(error)
+    return BadInput(Problem(f"can't be written: {reason}", "Nothing that was there is lost.", file=str(path)))
 
 
 def umask() -> int:

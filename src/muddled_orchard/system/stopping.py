@@ -49,18 +49,18 @@ def _stop(number: int, _: FrameType | None) -> NoReturn:
     raise Stopped(number)
 
 
-def _ask_again(said: Any) -> None:
+def _ask_again(answer: Any) -> None:
     """Python drops what is raised while it cleans up; a request to end is made once more, and a moment later:
     in here it would be dropped again."""
-    if issubclass(said.exc_type, Stopped):
+    if issubclass(answer.exc_type, Stopped):
         import threading
 
-        number = said.exc_value.code - 128
+        number = answer.exc_value.code - 128
         again = threading.Timer(_MOMENT, os.kill, (os.getpid(), number))
         again.daemon = True
         again.start()
     else:
-        sys.__unraisablehook__(said)
+        sys.__unraisablehook__(answer)
 
 
 def open_standard_streams() -> None:

@@ -10,7 +10,7 @@ from muddled_orchard.core.exercise.asked import Asked, labels_of
 def asked_file(asked: Asked) -> bytes:
     """The content of the file."""
     data = msgspec.to_builtins(asked)
-    data["tasks"] = [{key: said for key, said in task.items() if said} for task in data["tasks"]]
+    data["tasks"] = [{key: value for key, value in task.items() if value} for task in data["tasks"]]
     return msgspec.json.format(msgspec.json.encode({"format": 1, **data}), indent=1) + b"\n"
 
 

@@ -7,11 +7,13 @@ from __future__ import annotations
 
 import shutil
 import tempfile
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import partial
+from itertools import islice
 from pathlib import Path
+from typing import TypeVar
 
 from muddled_orchard.core.base.limits import Exceeded
 from muddled_orchard.core.base.phrases import brief
@@ -42,22 +44,69 @@ OpenPlace = Callable[[Path], FileSource]
 """Gives the files of a submission; raises Exceeded where they can't be had."""
 
 
-@dataclass(slots=True)
-class _Progress:
-    """How far the grading of one submission is."""
+@dataclass(frozen=True, slots=True)
+class _Admitted:
+    """A submission whose repository was taken over and names its exercise."""
 
-    source: Path
-    reader: Reader | None = None
-    hand_out: ExerciseVariant | None = None
+    hand_out: ExerciseVariant
+    reader: Reader
     title: str = ""
-    found: Submission | None = None
-    results: tuple[Result, ...] | None = None
-    assessment: Assessment | None = None
 
-    def refuse(self, reason: str) -> None:
-        self.reader = None
-        exercise, variant = (self.hand_out.exercise, self.hand_out.variant) if self.hand_out else ("", "")
-        self.assessment = unreadable(reason, exercise, self.title, variant)
+
+@dataclass(frozen=True, slots=True)
+class _Keyed(_Admitted):
+    """An admitted submission with the key that it is held against."""
+
+    key: Key = field(kw_only=True)
+
+
+@dataclass(frozen=True, slots=True)
+class _Located:
+    """A submission that was read, with where the result of each task lies in it."""
+
+    hand_out: ExerciseVariant
+    title: str
+    submission: Submission
+    results: tuple[Result, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class _Asked(_Located):
+    """A located submission with the merges that Git is asked for, since the learner met them and the key
+    did not."""
+
+    merges: tuple[tuple[MergeRequest, Question], ...]
+
+
+# How far the grading of one submission is. It ends as an Assessment, at any stage where it fails.
+_FromT = TypeVar("_FromT", Path, _Admitted, _Keyed, _Located, _Asked)
+_ToT = TypeVar("_ToT", _Admitted, _Keyed, _Located, _Asked, Assessment)
+
+
+def _advance(
+    stages: Iterable[_FromT | Assessment], step: Callable[[_FromT], _ToT]
+) -> list[_ToT | Assessment]:
+    """What `step` makes of each submission; those that have ended stay as they are."""
+    return [stage if isinstance(stage, Assessment) else _attempt(step, stage) for stage in stages]
+
+
+def _attempt(step: Callable[[_FromT], _ToT], stage: _FromT) -> _ToT | Assessment:
+    """What `step` makes of one submission, or the assessment that says why it can't be graded."""
+    try:
+        return step(stage)
+    except (Unreadable, Exceeded) as problem:
+        reason = str(problem)
+    except MemoryError:
+        reason = "reading it takes more memory than one submission may"
+    except RecursionError:
+        reason = "it is nested too deeply to be read"
+    except Exception as error:
+        # Whatever it is, it must not cost the rest of a class their marks; it is told, not hidden.
+        detail = brief(str(error), 100)
+        reason = f"grading it failed ({type(error).__name__}: {detail}); a person has to look"
+    if isinstance(stage, Path):
+        return unreadable(reason)
+    return unreadable(reason, stage.hand_out.exercise, stage.title, stage.hand_out.variant)
 
 
 class Grader:
@@ -88,60 +137,38 @@ class Grader:
         for start in range(0, len(submissions), SUBMISSIONS_AT_ONCE):
             yield from self._portion(submissions[start : start + SUBMISSIONS_AT_ONCE])
 
-    def _portion(self, submissions: Sequence[Path]) -> list[Assessment]:
+    def _portion(self, sources: Sequence[Path]) -> list[Assessment]:
         folder = Path(tempfile.mkdtemp(prefix="quarantine-", dir=self._folder))
-        admitted = [_Progress(source) for source in submissions]
         try:
-            for number, submission in enumerate(admitted):
-                self._attempt(submission, partial(self._admit, folder=folder / str(number)))
-            self._make_keys([p for p in admitted if p.hand_out and p.assessment is None])
-            for submission in admitted:
-                if submission.assessment is None:
-                    self._attempt(submission, self._examine)
-            self._ask_merges([p for p in admitted if p.assessment is None])
-            for submission in admitted:
-                if submission.assessment is None:
-                    self._attempt(submission, self._assess)
+            folders = (folder / str(number) for number in range(len(sources)))
+            admitted = _advance(sources, lambda source: self._admit(source, next(folders)))
+            self._make_keys([stage.hand_out for stage in admitted if isinstance(stage, _Admitted)])
+            located = _advance(_advance(admitted, self._with_key), _locate)
+            return _advance(self._with_merges(located), _assess)
         finally:
             shutil.rmtree(folder, ignore_errors=True)
-        return [submission.assessment for submission in admitted if submission.assessment is not None]
 
-    def _attempt(self, submission: _Progress, step: Callable[[_Progress], None]) -> None:
-        try:
-            step(submission)
-        except (Unreadable, Exceeded) as problem:
-            submission.refuse(str(problem))
-        except MemoryError:
-            submission.refuse("reading it takes more memory than one submission may")
-        except RecursionError:
-            submission.refuse("it is nested too deeply to be read")
-        except Exception as error:
-            # Whatever it is, it must not cost the rest of a class their marks; it is told, not hidden.
-            said = brief(str(error), 100)
-            submission.refuse(f"grading it failed ({type(error).__name__}: {said}); a person has to look")
-
-    def _admit(self, submission: _Progress, folder: Path) -> None:
-        place = self._open(submission.source)
+    def _admit(self, source: Path, folder: Path) -> _Admitted:
+        place = self._open(source)
         found = find_repository(place)
         if found is None:
             raise Unreadable("there is no Git repository in it")
-        submission.reader = Reader(take_over(place, found, folder))
-        submission.hand_out = submission.reader.hand_out(self._handed_out)
-        if submission.hand_out is None and submission.reader.shallow:
+        reader = Reader(take_over(place, found, folder))
+        hand_out = reader.hand_out(self._handed_out)
+        if hand_out is None and reader.shallow:
             raise Unreadable(
                 f"it is a shallow clone, which lacks the first commit, where the exercise is named; {WHOLE}"
             )
-        if submission.hand_out is None:
+        if hand_out is None:
             raise Unreadable("its first commit names no exercise: it was not planted by muddled")
+        return _Admitted(hand_out, reader)
 
-    def _make_keys(self, admitted: Sequence[_Progress]) -> None:
+    def _make_keys(self, hand_outs: Sequence[ExerciseVariant]) -> None:
         """Make the keys of a portion; those of the portion before are kept where they serve it too."""
-        present = {submission.hand_out for submission in admitted}
-        self._keys = {hand_out: key for hand_out, key in self._keys.items() if hand_out in present}
+        self._keys = {hand_out: key for hand_out, key in self._keys.items() if hand_out in set(hand_outs)}
         wanted: dict[ExerciseVariant, Scenario] = {}
-        for submission in admitted:
-            hand_out = submission.hand_out
-            if hand_out is None or hand_out in self._keys or hand_out in wanted:
+        for hand_out in dict.fromkeys(hand_outs):
+            if hand_out in self._keys:
                 continue
             try:
                 scenario = self._find(hand_out.exercise)
@@ -159,91 +186,96 @@ class Grader:
             return make_keys(self._scratch, asked)
         except Exception as error:
             if len(wanted) > 1:
-                return [self._keys_of([one])[0] for one in wanted]
+                return [self._keys_of([asked_for])[0] for asked_for in wanted]
             return [BadInput(Problem(f"its key can't be made ({type(error).__name__})"))]
 
-    def _examine(self, submission: _Progress) -> None:
-        assert submission.hand_out is not None and submission.reader is not None  # noqa: S101, PT018
-        key = self._keys.get(submission.hand_out)
+    def _with_key(self, admitted: _Admitted) -> _Keyed:
+        hand_out = admitted.hand_out
+        key = self._keys.get(hand_out)
         if key is None:
             raise Unreadable(
-                f'no scenario "{brief(submission.hand_out.exercise)}" is known here; '
-                "name its file with --scenarios FILE"
+                f'no scenario "{brief(hand_out.exercise)}" is known here; name its file with --scenarios FILE'
             )
         if isinstance(key, BadInput):
             # A learner can write any variant into a commit; that must not cost the others their marks.
-            variant, first = brief(submission.hand_out.variant), key.problems[0]
+            variant, first = brief(hand_out.variant), key.problems[0]
             if first.file is not None:
                 raise Unreadable(f"its scenario has a mistake: {brief(str(first), 200)}")
             problem = brief(first.what, 200)
             raise Unreadable(f'the exercise can\'t be built for its variant "{variant}": {problem}')
-        submission.title = key.scenario.title
-        evidence = as_handed_out(submission.reader.evidence(key.commits, key.texts), key)
-        submission.found = Submission(evidence, key)
-        if not grew_from(submission.found):
-            raise Unreadable(
-                "its commits are not those of this scenario: the scenario was changed after handing out, "
-                "or the history was rewritten from its first commit on"
-            )
+        return _Keyed(hand_out, admitted.reader, key.scenario.title, key=key)
 
-    def _ask_merges(self, admitted: Sequence[_Progress]) -> None:
-        """What learners met who came to a step with other content than the key's, in one call; one by one
-        where one of them makes that fail."""
+    def _with_merges(self, located: Sequence[_Located | Assessment]) -> list[_Located | Assessment]:
+        """Add the merges of learners who came to a step with other content than the key's, in one call of
+        Git; one by one where one of them makes that fail."""
         before = dict(self._scratch.objects.held)
-        asked: list[tuple[_Progress, MergeRequest, Question]] = []
-        for submission in admitted:
-            self._attempt(submission, partial(self._need_merges, asked=asked))
-        asked = [one for one in asked if one[0].assessment is None]
+        asked = _advance(located, self._ask)
+        asked_of = [stage.merges if isinstance(stage, _Asked) else () for stage in asked]
         try:
-            merges = self._scratch.merges([question for _, _, question in asked])
+            answers = iter(self._scratch.merges([question for merges in asked_of for _, question in merges]))
         except Exception:
-            if len(admitted) < 2:
-                raise
-            for submission in admitted:
+            merged: list[_Located | Assessment] = []
+            for stage in located:
                 # What was written of the others must not be what makes this one fail.
                 self._scratch.objects.held = dict(before)
-                self._attempt(submission, lambda one: self._ask_merges([one]))
-            return
-        for (submission, own, question), told in zip(asked, merges, strict=True):
-            self._attempt(submission, partial(self._take_merge, own=own, question=question, told=told))
+                merged += _advance([stage], self._with_merges_alone)
+            return merged
+        shares = [list(islice(answers, len(merges))) for merges in asked_of]
+        return [
+            stage if isinstance(stage, Assessment) else _attempt(partial(self._take, answers=share), stage)
+            for stage, share in zip(asked, shares, strict=True)
+        ]
 
-    def _take_merge(
-        self, submission: _Progress, own: MergeRequest, question: Question, told: MergeResult
-    ) -> None:
-        found = submission.found
-        if found is None or submission.assessment is not None:
-            return
-        merge = relabelled(told, dict(zip((OURS, THEIRS), own.labels, strict=True)))
-        texts = dict(question.texts)
-        self._scratch.read_texts(texts, merge)
-        more = {id_: text for id_, text in texts.items() if id_ not in found.key.texts}
-        known = {**found.evidence.merges, (own.ours, own.theirs): merge}
-        submission.found = Submission(replace(found.evidence, texts=more, merges=known), found.key)
+    def _with_merges_alone(self, located: _Located) -> _Located:
+        asked = self._ask(located)
+        return self._take(asked, self._scratch.merges([question for _, question in asked.merges]))
 
-    def _need_merges(
-        self, submission: _Progress, asked: list[tuple[_Progress, MergeRequest, Question]]
-    ) -> None:
-        """Add what to ask for one submission."""
-        found = submission.found
-        assert found is not None  # noqa: S101 - it was examined
-        submission.results = locate(found)
-        needed = merges_needed(submission.results, found)
-        if not needed:
-            return
-        evidence, key = found.evidence, found.key
+    def _ask(self, located: _Located) -> _Asked:
+        """Write what the learner met into the scratch repository, and say what to ask of it."""
+        submission = located.submission
+        evidence, key = submission.evidence, submission.key
         times = {id_: commit.time for id_, commit in zip(key.ids, key.history.commits, strict=True)}
         objects = self._scratch.objects
         done: dict[str, str] = {}
-        for meet in needed:
-            tips = (meet.ours, meet.theirs)
+        merges = []
+        for wanted in merges_needed(located.results, submission):
+            tips = (wanted.ours, wanted.theirs)
             # Done here and not when Git is asked: what can't be written costs this submission alone.
             ours, theirs = (rewritten(objects, tip, evidence, key, done) for tip in tips)
-            question = Question(tips, found.commits, found.texts, times, meet.base, (ours, theirs))
-            asked.append((submission, meet, question))
+            question = Question(
+                tips, submission.commits, submission.texts, times, wanted.base, (ours, theirs)
+            )
+            merges.append((wanted, question))
+        return _Asked(located.hand_out, located.title, submission, located.results, tuple(merges))
 
-    def _assess(self, submission: _Progress) -> None:
-        assert submission.found is not None  # noqa: S101 - it was examined
-        submission.assessment = assess(submission.found, submission.results)
+    def _take(self, asked: _Asked, answers: Sequence[MergeResult]) -> _Located:
+        """The submission with what Git answered."""
+        submission = asked.submission
+        evidence, key = submission.evidence, submission.key
+        texts, merges = dict(submission.texts), dict(evidence.merges)
+        for (wanted, _), answer in zip(asked.merges, answers, strict=True):
+            merge = relabelled(answer, dict(zip((OURS, THEIRS), wanted.labels, strict=True)))
+            self._scratch.read_texts(texts, merge)
+            merges[wanted.ours, wanted.theirs] = merge
+        if asked.merges:
+            more = {id_: text for id_, text in texts.items() if id_ not in key.texts}
+            submission = Submission(replace(evidence, texts=more, merges=merges), key)
+        return _Located(asked.hand_out, asked.title, submission, asked.results)
+
+
+def _locate(keyed: _Keyed) -> _Located:
+    key = keyed.key
+    submission = Submission(as_handed_out(keyed.reader.evidence(key.commits, key.texts), key), key)
+    if not grew_from(submission):
+        raise Unreadable(
+            "its commits are not those of this scenario: the scenario was changed after handing out, "
+            "or the history was rewritten from its first commit on"
+        )
+    return _Located(keyed.hand_out, keyed.title, submission, locate(submission))
+
+
+def _assess(located: _Located) -> Assessment:
+    return assess(located.submission, located.results)
 
 
 @contextmanager

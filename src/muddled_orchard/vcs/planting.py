@@ -74,8 +74,8 @@ def put_in_place(folder: Path, files: Mapping[str, File]) -> None:
             making.chmod(0o777 & ~umask())
             settle(making, folder)
     except OSError as error:
-        said = error.strerror or str(error)
-        raise BadInput(Problem(f"can't be written: {said}", file=str(folder))) from None
+        reason = error.strerror or str(error)
+        raise BadInput(Problem(f"can't be written: {reason}", file=str(folder))) from None
 
 
 def write_files(folder: Path, files: Mapping[str, File]) -> None:

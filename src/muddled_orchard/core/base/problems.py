@@ -42,8 +42,8 @@ class Problem:
 
     def __str__(self) -> str:
         place = ":".join(str(part) for part in (self.file, self.line) if part is not None)
-        said = ": ".join(part for part in (place, self.key_text, self.what) if part)
-        return f"{said}\n  {self.hint}" if self.hint else said
+        text = ": ".join(part for part in (place, self.key_text, self.what) if part)
+        return f"{text}\n  {self.hint}" if self.hint else text
 
 
 class BadInput(Exception):

@@ -149,10 +149,13 @@ def _missing(collected: Sequence[Collected], hand_outs: Sequence[HandOut]) -> It
 def _too_early(collected: Sequence[Collected], hand_outs: Sequence[HandOut]) -> Iterator[ClassFinding]:
     """Work that is dated before there was anything to work on; a day is left for clocks that go wrong."""
     made = {(hand_out.exercise, hand_out.learner): _seconds(hand_out.made) for hand_out in hand_outs}
-    for one in collected:
-        begun, given = one.assessment.begun, made.get((one.assessment.exercise, one.learner), 0)
-        if one.known and 0 < begun < given - _DAY:
-            yield ClassFinding("dated", DatedTooEarly(one.submission), (one.submission,))
+    for submission in collected:
+        begun, given = (
+            submission.assessment.begun,
+            made.get((submission.assessment.exercise, submission.learner), 0),
+        )
+        if submission.known and 0 < begun < given - _DAY:
+            yield ClassFinding("dated", DatedTooEarly(submission.submission), (submission.submission,))
 
 
 def _seconds(made: str) -> int:

@@ -75,5 +75,5 @@ def columns_in(heading: Sequence[str]) -> Columns | None:
 
 def variant_code(secret: bytes, exercise: str, learner: str) -> str:
     """A learner's variant of an exercise: a keyed hash, so that nobody can tell it from the name."""
-    said = f"{exercise}\n{learner}".encode()
-    return hashlib.blake2b(said, key=secret, digest_size=8).hexdigest()
+    seed = f"{exercise}\n{learner}".encode()
+    return hashlib.blake2b(seed, key=secret, digest_size=8).hexdigest()

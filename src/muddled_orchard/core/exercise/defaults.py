@@ -112,9 +112,11 @@ def _author(entry: Entry, scenario: Scenario) -> str:
 
 def _brief(tasks: tuple[Task, ...], story: tuple[Entry, ...]) -> str:
     subjects = {entry.label: f'"{entry.message.strip().splitlines()[0]}"' for entry in story if entry.label}
-    said = [_asked(task, subjects) for task in tasks]
+    sentences = [_asked(task, subjects) for task in tasks]
     asked = (
-        f"{said[0]}." if len(said) == 1 else "\n".join(f"{n}. {one}" for n, one in enumerate(said, start=1))
+        f"{sentences[0]}."
+        if len(sentences) == 1
+        else "\n".join(f"{n}. {one}" for n, one in enumerate(sentences, start=1))
     )
     return f"{asked}\n\nWhere there are conflicts, decide what is right, and finish what you began."
 
@@ -123,5 +125,5 @@ def _asked(task: Task, subjects: Mapping[str, str]) -> str:
     """A task in words, for somebody who can see subjects and not labels."""
     pick = tuple(subjects.get(label, label) for label in task.pick or ())
     seen = replace(task, pick=pick or task.pick, undo=subjects.get(task.undo or "", task.undo))
-    said = in_words(seen, "`{}`".format)
-    return said[:1].upper() + said[1:]
+    sentence = in_words(seen, "`{}`".format)
+    return sentence[:1].upper() + sentence[1:]

@@ -76,9 +76,9 @@ def _missing(path: str, entry: Entry, tree: Files, where: KeyPath) -> Problem:
 
 def _whole_files(entry: Entry, key: KeyPath, problems: list[Problem]) -> list[tuple[str, File]]:
     found = [(path, File(PLAIN_FILE, text.encode())) for path, text in entry.write.items()]
-    for path, said in entry.binary.items():
+    for path, encoded in entry.binary.items():
         try:
-            found.append((path, File(PLAIN_FILE, base64.b64decode("".join(said.split()), validate=True))))
+            found.append((path, File(PLAIN_FILE, base64.b64decode("".join(encoded.split()), validate=True))))
         except (binascii.Error, ValueError):
             problems.append(
                 Problem("this is no base64", "Encode the file with base64.", (*key, "binary", path))

@@ -65,8 +65,8 @@ def _broken(rule: Rule, data: bytes | None) -> Failure | None:
     if rule.once is not None:
         count = text.count(rule.once)
         last = _line(text, text.rindex(rule.once)) if count else None
-        said = "does not occur" if not count else f"occurs {counted(count, 'time')}, not once"
-        return None if count == 1 else (f'"{_brief(rule.once)}" {said}', last)
+        flaw = "does not occur" if not count else f"occurs {counted(count, 'time')}, not once"
+        return None if count == 1 else (f'"{_brief(rule.once)}" {flaw}', last)
     if rule.matches is not None:
         import regex  # it can be given a bound on time; few scenarios need it
 
@@ -102,9 +102,9 @@ def _syntax_error(syntax: str, text: str) -> Failure | None:
         return "it is nested too deeply to be read", None
     except (tomllib.TOMLDecodeError, csv.Error, ValueError) as error:
         found = re.search(r"at line (\d+)", str(error))
-        said = re.sub(r"\s*\(at .*\)$", "", str(error))
+        reason = re.sub(r"\s*\(at .*\)$", "", str(error))
         name = {"toml": "TOML", "csv": "CSV", "yaml": "YAML"}.get(syntax, syntax)
-        return f"it is no valid {name}: {brief(said, 100)}", int(found[1]) if found else None
+        return f"it is no valid {name}: {brief(reason, 100)}", int(found[1]) if found else None
     return None
 
 
@@ -119,8 +119,8 @@ def _csv(text: str) -> None:
     for number, row in enumerate(reader, start=1):
         columns = columns or len(row)
         if row and len(row) != columns:
-            said = f"row {number} has {counted(len(row), 'column')}, the first has {columns}"
-            raise csv.Error(f"{said} (at line {begins})")
+            flaw = f"row {number} has {counted(len(row), 'column')}, the first has {columns}"
+            raise csv.Error(f"{flaw} (at line {begins})")
         begins = reader.line_num + 1
 
 

@@ -51,7 +51,7 @@ class _Story:
         self.scenario = scenario
         self.code = code
         self.cast = {
-            short: found for short, said in scenario.cast.items() if (found := _CAST.fullmatch(said))
+            short: found for short, address in scenario.cast.items() if (found := _CAST.fullmatch(address))
         }
         self.commits: list[PlannedCommit] = []
         self.tips: dict[str, int] = {}
@@ -236,9 +236,11 @@ def _misfits(scenario: Scenario) -> Iterator[Problem]:
         yield Problem("Git has no dates before 1970", "Let the story begin later.", ("starts",))
     if scenario.minutes < 0:
         yield Problem("commits can't go back in time", "Use 0 or more minutes.", ("minutes",))
-    for short, said in scenario.cast.items():
-        if not _CAST.fullmatch(said):
-            yield Problem(f'"{said}" is no author', 'Write "Name <name@orchard.example>".', ("cast", short))
+    for short, address in scenario.cast.items():
+        if not _CAST.fullmatch(address):
+            yield Problem(
+                f'"{address}" is no author', 'Write "Name <name@orchard.example>".', ("cast", short)
+            )
     if not scenario.task:
         yield Problem("there is nothing to do", "Add a [[task]] with do and bring.", ("task",))
     yield from _misfits_of_story(scenario)

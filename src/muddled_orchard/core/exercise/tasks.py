@@ -49,6 +49,6 @@ def side_names(task: Task, replayed: str | None = None) -> tuple[str, str]:
 
 def in_words(task: Task, name: Callable[[str], str] = str) -> str:
     """What is asked, in a few words: `merge night-shift into main`. `name` writes a branch's name."""
-    said = operation_of(task).in_words(task, name(task.on), name(source_of(task) or ""))
-    said += f", delete {name(task.delete)}" if task.delete else ""
-    return said + (", push" if task.push else "")
+    words = operation_of(task).in_words(task, name(task.on), name(source_of(task) or ""))
+    words += f", delete {name(task.delete)}" if task.delete else ""
+    return words + (", push" if task.push else "")

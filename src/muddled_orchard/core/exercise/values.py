@@ -92,8 +92,8 @@ class ScenarioTemplate:
 
 
 def _pick(exercise: str, name: str, value: Value, code: str) -> str:
-    said = f"{exercise}\n{name}\n{code}".encode()
-    number = int.from_bytes(hashlib.blake2b(said, key=_HASH_KEY, digest_size=16).digest())
+    seed = f"{exercise}\n{name}\n{code}".encode()
+    number = int.from_bytes(hashlib.blake2b(seed, key=_HASH_KEY, digest_size=16).digest())
     if value.choose is not None:
         return value.choose[number % len(value.choose)]
     assert value.between is not None  # noqa: S101 - Value allows no third way

@@ -299,11 +299,11 @@ def _number(data: bytes, at: int) -> tuple[int, int]:
 def patched(base: bytes, delta: bytes) -> bytes:  # noqa: C901 - a format of bytes, read in one go
     """What a delta makes of an object: pieces of it, and bytes of the delta's own. Raises BadPack, and
     TooLarge."""
-    said, at = _number(delta, 0)
+    base_size, at = _number(delta, 0)
     size, at = _number(delta, at)
     if size > LARGEST_OBJECT:
         raise TooLarge
-    if said != len(base):
+    if base_size != len(base):
         raise BadPack("a delta of a pack is for another object")
     made = bytearray()
     end = len(delta)

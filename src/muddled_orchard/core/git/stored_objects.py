@@ -40,7 +40,7 @@ def stored_commit(data: bytes) -> StoredCommit:
     head, _, message = data.partition(b"\n\n")
     tree = b""
     parents: list[str] = []
-    said: dict[bytes, bytes] = {}
+    fields: dict[bytes, bytes] = {}
     for line in head.split(b"\n"):
         key, _, value = line.partition(b" ")
         if key == b"tree" and not tree:
@@ -48,12 +48,12 @@ def stored_commit(data: bytes) -> StoredCommit:
         elif key == b"parent" and _ID.fullmatch(value):
             parents.append(value.decode())
         elif key:
-            said.setdefault(key, value)
+            fields.setdefault(key, value)
     if not _ID.fullmatch(tree):
         raise BadObject("a commit of it names no tree")
-    encoding = said.get(b"encoding", b"utf-8").decode("ascii", "replace")
-    author, _ = _identity(said.get(b"author", b""), encoding)
-    _, time = _identity(said.get(b"committer", b""), encoding)
+    encoding = fields.get(b"encoding", b"utf-8").decode("ascii", "replace")
+    author, _ = _identity(fields.get(b"author", b""), encoding)
+    _, time = _identity(fields.get(b"committer", b""), encoding)
     return StoredCommit(tree.decode(), tuple(parents), author, time, _decoded(message, encoding))
 
 

@@ -38,11 +38,11 @@ def paired(asked: Conflict | None, met: Conflict) -> Pairs:
         return tuple(range(len(ours)))
     # The best pairs of the first n and m hunks: how many lines they share, and the pairs themselves.
     best: list[tuple[int, Pairs]] = [(0, ())] * (len(theirs) + 1)
-    for one in ours:
+    for hunk in ours:
         row: list[tuple[int, Pairs]] = [(best[0][0], (*best[0][1], None))]
         for place, other in enumerate(theirs):
             choices = [(best[place + 1][0], (*best[place + 1][1], None)), row[-1]]
-            if common := _in_common(one, other):
+            if common := _in_common(hunk, other):
                 choices.append((best[place][0] + common, (*best[place][1], place)))
             row.append(max(choices, key=lambda choice: choice[0]))
         best = row

@@ -33,10 +33,10 @@ def _names(names: Sequence[str], count: int) -> str:
 
 def _given_up(rebases: int, resets: int) -> str:
     """That operations were given up, without a capital; nothing where none were."""
-    said = [f"{counted(rebases, 'rebase')} {was(rebases)} aborted"] if rebases else []
+    parts = [f"{counted(rebases, 'rebase')} {was(rebases)} aborted"] if rebases else []
     if resets:
-        said.append(f"it was reset to HEAD {times(resets)}, as git merge --abort does")
-    return ", and ".join(said)
+        parts.append(f"it was reset to HEAD {times(resets)}, as git merge --abort does")
+    return ", and ".join(parts)
 
 
 @say.register
@@ -62,8 +62,8 @@ def _(_found: kinds.GivenUp) -> str:
 
 @say.register
 def _(found: kinds.NothingAsked) -> str:
-    said = f" A {found.under_way} is under way that was not asked for." if found.under_way else ""
-    return f"Nothing of what was asked is there.{said}"
+    under_way = f" A {found.under_way} is under way that was not asked for." if found.under_way else ""
+    return f"Nothing of what was asked is there.{under_way}"
 
 
 @say.register
@@ -176,21 +176,21 @@ def _(found: kinds.OtherBase) -> str:
 
 @say.register
 def _(found: kinds.SquashedInto) -> str:
-    said = (
+    sentence = (
         "has no commit of its own any more: it was"
         if found.count == 1
         else "have no commits of their own any more: they were"
     )
-    return f"{_names(found.names, found.count)} {said} squashed into {short(found.commit)}."
+    return f"{_names(found.names, found.count)} {sentence} squashed into {short(found.commit)}."
 
 
 @say.register
 def _(found: kinds.NotReplayed) -> str:
     was_it, of_it = ("it was", "it") if found.count == 1 else ("they were", "them")
-    said = (
+    sentence = (
         f"{be(found.count)} not among the replayed commits: {was_it} skipped, or nothing was left of {of_it}"
     )
-    return f"{_names(found.names, found.count)} {said}."
+    return f"{_names(found.names, found.count)} {sentence}."
 
 
 @say.register
@@ -201,8 +201,8 @@ def _(found: kinds.Reworded) -> str:
 @say.register
 def _(found: kinds.OtherAuthor) -> str:
     wanted, now = map(name_of, (found.wanted, found.now))
-    said = f"{short(found.commit)} does not keep the author {wanted}; it has {now}"
-    return f"{said} ({found.command} keeps the author, git commit does not)."
+    sentence = f"{short(found.commit)} does not keep the author {wanted}; it has {now}"
+    return f"{sentence} ({found.command} keeps the author, git commit does not)."
 
 
 @say.register
@@ -297,8 +297,8 @@ def _(found: kinds.NoMergeYet) -> str:
 
 @say.register
 def _(found: kinds.BranchReset) -> str:
-    said = f"{found.on} was set to {short(found.commit)}, and what it had is no longer in it; "
-    return f"{said}{found.source} was to be merged into {found.on}."
+    sentence = f"{found.on} was set to {short(found.commit)}, and what it had is no longer in it; "
+    return f"{sentence}{found.source} was to be merged into {found.on}."
 
 
 @say.register
@@ -323,18 +323,20 @@ def _(found: kinds.AlsoMerged) -> str:
 
 @say.register
 def _(found: kinds.Merged) -> str:
-    said = f" ({found.source} had moved on before)" if found.moved_on else ""
-    said += ", after an older commit of it" if found.in_parts else ""
-    return f"{short(found.commit)} merges {found.source} into {found.on}{said}."
+    more = f" ({found.source} had moved on before)" if found.moved_on else ""
+    more += ", after an older commit of it" if found.in_parts else ""
+    return f"{short(found.commit)} merges {found.source} into {found.on}{more}."
 
 
 @say.register
 def _(found: kinds.MadeElsewhere) -> str:
     what = "commit" if found.squash else "merge commit"
-    said = f"The {what} {short(found.commit)} is right, but "
+    beginning = f"The {what} {short(found.commit)} is right, but "
     if found.branch is None:
-        return f"{said}no branch has it: it was made on a detached HEAD, and {found.on} did not receive it."
-    return f"{said}it is on {found.branch}; {found.on} did not receive it."
+        return (
+            f"{beginning}no branch has it: it was made on a detached HEAD, and {found.on} did not receive it."
+        )
+    return f"{beginning}it is on {found.branch}; {found.on} did not receive it."
 
 
 # -- resolution -------------------------------------------------------------------------------------------
@@ -363,14 +365,14 @@ def _(found: kinds.ConflictWrong) -> str:
         where += f' (of "{brief(found.subject)}")'
     if found.renamed:
         where += f", now {found.renamed}"
-    said = f"{where}: {_kept(found)}{_wanted(found)}."
+    sentence = f"{where}: {_kept(found)}{_wanted(found)}."
     other = {"ours": "theirs", "theirs": "ours"}.get(found.kept)
     if other in found.accepted and "new base" in found.ours:
-        said += (
+        sentence += (
             " In a rebase ours is the new base, and theirs is your own commit: "
             "this is exactly the other way round than wanted."
         )
-    return said
+    return sentence
 
 
 def _wanted(found: kinds.ConflictWrong) -> str:
@@ -697,8 +699,8 @@ def _(found: kinds.MergeInReflog) -> str:
 
 @say.register
 def _(found: kinds.ReplaysInReflog) -> str:
-    said = f"{counted(found.count, 'replayed commit')} only in the reflog"
-    return f'{said}, the last {short(found.commit)} "{found.subject}"'
+    rest = f"{counted(found.count, 'replayed commit')} only in the reflog"
+    return f'{rest}, the last {short(found.commit)} "{found.subject}"'
 
 
 @say.register
@@ -711,10 +713,10 @@ def _(found: kinds.MoreOfThis) -> str:
 
 @say.register
 def _(found: kinds.PassedOver) -> str:
-    said = [counted(found.pages, "page")] if found.pages else []
+    parts = [counted(found.pages, "page")] if found.pages else []
     if found.empty:
-        said.append("1 empty entry" if found.empty == 1 else f"{found.empty} empty entries")
-    return f"{listed(said)} {was(found.pages + found.empty)} passed over"
+        parts.append("1 empty entry" if found.empty == 1 else f"{found.empty} empty entries")
+    return f"{listed(parts)} {was(found.pages + found.empty)} passed over"
 
 
 @say.register

@@ -45,12 +45,12 @@ class Hint:
 def right_already(assessment: Assessment) -> tuple[str, ...]:
     """What is right, a sentence each, in the order of the criteria."""
     met_ones = (criterion.id for criterion in assessment.criteria if criterion.outcome.verdict == "met")
-    said = [CRITERIA[id_].right for id_ in met_ones if id_ in CRITERIA]
+    sentences = [CRITERIA[id_].right for id_ in met_ones if id_ in CRITERIA]
     met, wrong = (sum(hunk.outcome == word for hunk in assessment.hunks) for word in ("met", "missed"))
     if met and wrong + assessment.unmet:
         total = met + wrong + assessment.unmet
-        said.append(f"{met} of {counted(total, 'conflict')} {be(met)} resolved as the brief asks.")
-    return tuple(said)
+        sentences.append(f"{met} of {counted(total, 'conflict')} {be(met)} resolved as the brief asks.")
+    return tuple(sentences)
 
 
 def hints(assessment: Assessment, strength: int) -> tuple[Hint, ...]:
@@ -149,9 +149,9 @@ def _did(base: str | None, side: str | None) -> str:
         else:
             deleted += (stop - start) * (tag == "delete")
             added += (new_stop - new_start) * (tag == "insert")
-    said = [
+    parts = [
         f"{word} {counted(count, 'line')}"
         for word, count in (("changed", changed), ("added", added), ("deleted", deleted))
         if count
     ]
-    return listed(said) if said else "left it as it was"
+    return listed(parts) if parts else "left it as it was"

@@ -19,8 +19,8 @@ def got_it(assessment: Assessment) -> bool:
 def nothing_done(assessment: Assessment) -> str | None:
     """Why there is nothing to judge, where nothing of what was asked was done."""
     idle = assessment.state == "untouched" or (assessment.state == "open" and assessment.points == 0)
-    said = Counter(c.outcome.because for c in assessment.criteria if c.outcome.verdict == "missed")
-    return said.most_common(1)[0][0] if idle and said else None
+    reasons = Counter(c.outcome.because for c in assessment.criteria if c.outcome.verdict == "missed")
+    return reasons.most_common(1)[0][0] if idle and reasons else None
 
 
 Standing = Literal["got it", "almost", "not yet", "not started", "unreadable"]

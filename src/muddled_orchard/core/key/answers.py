@@ -95,8 +95,8 @@ def accepted_for(
             found.append(Accepted(gone=True, words=("gone",), why=answer.why))
         elif answer.side is not None or conflict.merged is None:
             found += (
-                _in_hunks(one, conflict, scenario.spacing, texts)
-                for one in _whole_side(conflict, answer, number, problems)
+                _in_hunks(way, conflict, scenario.spacing, texts)
+                for way in _whole_side(conflict, answer, number, problems)
             )
         elif answer.text is not None:
             found.append(by_text(conflict.merged, lines_of(answer.text), scenario.spacing, answer.why))
@@ -137,14 +137,14 @@ def _by_words(merged: MergedText, answer: Answer, number: int, problems: list[Pr
 
 
 def _in_hunks(
-    one: Accepted, conflict: Conflict, spacing: SpacingRule, texts: Mapping[str, bytes]
+    way: Accepted, conflict: Conflict, spacing: SpacingRule, texts: Mapping[str, bytes]
 ) -> Accepted:
     """A side's whole file, with what it has in each hunk where there are hunks."""
-    if not one.whole or conflict.merged is None:
-        return one
-    lines = lines_of(texts.get(conflict.stages[STAGE[one.words[0]]].id, b""))
-    cut = by_text(conflict.merged, lines, spacing, one.why)
-    return replace(one, words=one.words * len(cut.words), choices=cut.choices, clean=cut.clean)
+    if not way.whole or conflict.merged is None:
+        return way
+    lines = lines_of(texts.get(conflict.stages[STAGE[way.words[0]]].id, b""))
+    cut = by_text(conflict.merged, lines, spacing, way.why)
+    return replace(way, words=way.words * len(cut.words), choices=cut.choices, clean=cut.clean)
 
 
 def by_text(merged: MergedText, lines: Lines, spacing: SpacingRule, why: str = "") -> Accepted:

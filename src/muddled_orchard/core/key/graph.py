@@ -54,10 +54,10 @@ def handed_out(key: Key) -> Graph:
 
 def of_variant(graph: Graph, key: Key, history: History) -> Graph:
     """What `handed_out(key)` is in another variant: the same graph, with the messages of its history."""
-    said = {
+    names = {
         id_: commit.message.split("\n", 1)[0] for id_, commit in zip(key.ids, history.commits, strict=True)
     }
-    return Graph(tuple(replace(node, subject=said[node.id]) for node in graph.nodes), graph.lanes)
+    return Graph(tuple(replace(node, subject=names[node.id]) for node in graph.nodes), graph.lanes)
 
 
 def wanted(key: Key) -> Graph:

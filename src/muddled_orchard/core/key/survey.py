@@ -159,17 +159,17 @@ _LONG = 50_000
 def _remarks(key: Key) -> Iterator[str]:
     for number, task in enumerate(key.scenario.task, start=1):
         steps = [step for step in key.steps if step.task == number]
-        said = f"task {number} ({in_words(task)})"
+        task_name = f"task {number} ({in_words(task)})"
         if not steps:
-            yield f"{said} has nothing to do: everything is there already"
+            yield f"{task_name} has nothing to do: everything is there already"
         elif not any(step.merge.conflicts or step.clean_merge_fixes for step in steps):
             if not steps[0].fast_forward:
-                yield f"{said} does not conflict; that is right where it is meant as a control"
+                yield f"{task_name} does not conflict; that is right where it is meant as a control"
             elif steps[0].operation.fast_forward in (None, "allowed") and not steps[0].operation.squash:
-                yield f"{said} is a fast-forward: the branches have not diverged"
+                yield f"{task_name} is a fast-forward: the branches have not diverged"
         for step in steps:
             if step.commit and becomes_empty(key, step):
-                yield f'{said}: the commit "{key.commits[step.commit].subject}" becomes empty'
+                yield f'{task_name}: the commit "{key.commits[step.commit].subject}" becomes empty'
 
 
 def as_fast_forward(task: Task) -> str:

@@ -51,21 +51,21 @@ def judged(line: str, number: int, labels: Collection[str]) -> Marker | None:
     `labels` are the names that Git writes behind its markers: branches, commits, HEAD.
     """
     text = bare(line)
-    said: tuple[Sureness, str] | None = None
+    found: tuple[Sureness, str] | None = None
     if _SIGNS.search(text) is None:  # nearly every line: asked many times for every submission
         if text.strip() in labels and text.strip():
             return Marker(number, text, "possible", "the name that stood behind a conflict marker")
         return None
     if _WHOLE.fullmatch(text):
-        said = ("sure", "a conflict marker")
+        found = ("sure", "a conflict marker")
     elif _DISGUISED.fullmatch(text):
-        said = ("sure", "an indented or commented-out conflict marker")
+        found = ("sure", "an indented or commented-out conflict marker")
     elif (short := _SHORTENED.fullmatch(text)) is not None:
         named = short["label"] is not None and _names(short["label"], labels)
-        said = ("likely" if named else "possible", "a part of a conflict marker")
+        found = ("likely" if named else "possible", "a part of a conflict marker")
     elif _ON_A_LINE.fullmatch(text):
-        said = ("likely", "a conflict marker on a line with other text")
-    return Marker(number, text, said[0], said[1]) if said else None
+        found = ("likely", "a conflict marker on a line with other text")
+    return Marker(number, text, found[0], found[1]) if found else None
 
 
 def _names(text: str, labels: Collection[str]) -> bool:

@@ -33,20 +33,20 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
     """Everything that was asked and can't be seen yet, in order. `evidence` holds the whole history."""
     begun = "; what was begun was given up" if evidence.pending is None and any(given_up(evidence)) else ""
     for number, task in enumerate(asked.tasks):
-        said = in_words(_seen(task, asked))
+        words = in_words(_seen(task, asked))
         before = [earlier.on for earlier in asked.tasks[:number]]
         if missing := _missing(task, asked, evidence, before):
             commands = (*_switch(task, evidence), *_begin(task, asked, evidence))
             pops = is_stash_pop(task)
-            yield ToDo(task=said, missing=missing + begun, commands=commands, pops=pops)
+            yield ToDo(task=words, missing=missing + begun, commands=commands, pops=pops)
             begun = ""
             continue
         pushed = evidence.refs.get(tracking_ref(task.on))
         if task.push and pushed != evidence.branch(task.on):
             push = ("git", "push", "origin", task.on)
-            yield ToDo(task=said, missing=f"{task.on} is not pushed yet", commands=((push, "to push it"),))
+            yield ToDo(task=words, missing=f"{task.on} is not pushed yet", commands=((push, "to push it"),))
         if task.delete:
-            yield from _to_delete(task, said, asked, evidence)
+            yield from _to_delete(task, words, asked, evidence)
 
 
 def _seen(task: Task, asked: Asked) -> Task:
@@ -111,7 +111,7 @@ def _begin(task: Task, asked: Asked, evidence: Evidence) -> Iterator[tuple[Words
     yield ("git", *operation.begin(task, ids)), "to begin"
 
 
-def _to_delete(task: Task, said: str, asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
+def _to_delete(task: Task, what: str, asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
     branch = task.delete or ""
     at = evidence.branch(branch)
     if at is not None:
@@ -119,10 +119,10 @@ def _to_delete(task: Task, said: str, asked: Asked, evidence: Evidence) -> Itera
         delete: Words = ("git", "branch", "-d" if merged else "-D", branch)
         commands: list[tuple[Words, str]] = list(_switch(task, evidence)) if evidence.head == branch else []
         yield ToDo(
-            task=said, missing=f"{branch} is still there", commands=(*commands, (delete, "to delete it"))
+            task=what, missing=f"{branch} is still there", commands=(*commands, (delete, "to delete it"))
         )
     if on_remote(branch) in asked.tips and tracking_ref(branch) in evidence.refs:
         delete = ("git", "push", "origin", "--delete", branch)
         yield ToDo(
-            task=said, missing=f"origin still has {branch}", commands=((delete, "to delete it there"),)
+            task=what, missing=f"origin still has {branch}", commands=((delete, "to delete it there"),)
         )

@@ -201,8 +201,8 @@ def _text(field: bytes) -> str:
 
 def _checked(header: bytes | bytearray) -> bool:
     """Whether a header's checksum is right: the sum of its bytes, with blanks where the sum itself stands."""
-    said = header[148:156].rstrip(b" \0").lstrip()
-    return said.isdigit() and int(said, 8) == sum(header) - sum(header[148:156]) + 8 * 32
+    checksum = header[148:156].rstrip(b" \0").lstrip()
+    return checksum.isdigit() and int(checksum, 8) == sum(header) - sum(header[148:156]) + 8 * 32
 
 
 def _any_tar(raw: bytes | bytearray, bounds: Bounds) -> Iterator[Member]:
@@ -243,9 +243,9 @@ def _refuse_long_headers(raw: bytes | bytearray) -> None:
     at = 0
     in_all = 0
     while at + _BLOCK <= len(raw):
-        _, _, said, flag, _, _, _ = _HEADER.unpack_from(raw, at)
+        _, _, size_field, flag, _, _, _ = _HEADER.unpack_from(raw, at)
         try:
-            size = _octal(said) if not said[0] & 0x80 else int.from_bytes(said[1:], "big")
+            size = _octal(size_field) if not size_field[0] & 0x80 else int.from_bytes(size_field[1:], "big")
         except ValueError:
             size = 0
         if flag in (b"x", b"g", b"X", b"L", b"K"):

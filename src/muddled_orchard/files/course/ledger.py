@@ -316,13 +316,15 @@ _GRADING = ("graded", "submission", "fingerprint", "version", "scenario", "exerc
 
 
 def _grading(row: tuple[Any, ...]) -> Grading:
-    said = dict(zip(_GRADING, row[1:], strict=True))
+    fields = dict(zip(_GRADING, row[1:], strict=True))
     numbers = ("points", "possible")
     if not all(
-        isinstance(said[name], (float if name in numbers else str)) for name in _GRADING if name != "learner"
+        isinstance(fields[name], (float if name in numbers else str))
+        for name in _GRADING
+        if name != "learner"
     ):
         raise ValueError
-    return Grading(**said)
+    return Grading(**fields)
 
 
 def _now() -> str:

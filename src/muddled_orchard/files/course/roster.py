@@ -23,13 +23,13 @@ class Roster:
     columns: Columns
 
 
-def columns_from(said: str) -> dict[str, str]:
+def columns_from(names: str) -> dict[str, str]:
     """`id=Username,name="Full name"` as a mapping. Raises BadInput for anything else."""
-    parts = [part.strip().split("=", 1) for part in said.split(",")]
+    parts = [part.strip().split("=", 1) for part in names.split(",")]
     found = {part[0]: part[-1].strip().strip('"') for part in parts}
     if any(len(part) != 2 for part in parts) or not found.keys() <= {"id", "name"} or not all(found.values()):
         hint = 'Write it as in id=Username,name="Full name".'
-        raise BadInput(Problem(f"--roster-columns {said} can't be read", hint))
+        raise BadInput(Problem(f"--roster-columns {names} can't be read", hint))
     return found
 
 
@@ -85,9 +85,9 @@ def _rows(
 
 def _columns(names: list[str], named: Mapping[str, str], problems: list[Problem]) -> Columns:
     lower = {name.casefold(): name for name in reversed(names)}
-    for said in named.values():
-        if said.casefold() not in lower:
-            problems.append(Problem(f'there is no column "{said}"', likely(said, names), line=1))
+    for heading in named.values():
+        if heading.casefold() not in lower:
+            problems.append(Problem(f'there is no column "{heading}"', likely(heading, names), line=1))
     found = columns_in(names)
     if found is None and "id" not in named:
         hint = f"{likely('id', names)} Name it: --roster-columns id=COLUMN,name=COLUMN"
@@ -107,8 +107,8 @@ def _add(
     problems: list[Problem],
 ) -> None:  # fmt: skip
     if len(row) > len(names):
-        said = f"this line has {len(row)} cells, and the heading {len(names)}"
-        problems.append(Problem(said, "Put quotes around what holds a comma.", line=line))
+        what = f"this line has {len(row)} cells, and the heading {len(names)}"
+        problems.append(Problem(what, "Put quotes around what holds a comma.", line=line))
         return
     cells = [cell.strip() for cell in row] + [""] * (len(names) - len(row))
     found = dict(zip(names, cells, strict=True))

@@ -138,14 +138,14 @@ def open_conflict(conflict: Conflict) -> str:
 
 
 def _answer(answer: Answer) -> dict[str, object]:
-    said: dict[str, object] = {"file": answer.file}
+    keys: dict[str, object] = {"file": answer.file}
     if answer.text is not None:
-        said["text"] = tomlkit.string(answer.text, multiline=True)
+        keys["text"] = tomlkit.string(answer.text, multiline=True)
     elif answer.side is not None:
-        said["side"] = answer.side
+        keys["side"] = answer.side
     else:
-        said["gone"] = True
-    return {**said, "why": answer.why}
+        keys["gone"] = True
+    return {**keys, "why": answer.why}
 
 
 def _tables(rows: Sequence[Mapping[str, object]]) -> AoT:

@@ -83,5 +83,5 @@ def _has_id(path: Path, id_: str) -> bool:
         return False
     if not re.search(r"^\s*\[\[\s*story\s*\]\]|^\s*story\s*=", text, re.MULTILINE):
         return False
-    said = re.search(r'^\s*id\s*=\s*["\']([^"\']*)["\']', text, re.MULTILINE)
-    return (said[1] if said else id_for(path.stem)) == id_
+    found = re.search(r'^\s*id\s*=\s*["\']([^"\']*)["\']', text, re.MULTILINE)
+    return (found[1] if found else id_for(path.stem)) == id_

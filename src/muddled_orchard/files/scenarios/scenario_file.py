@@ -84,8 +84,8 @@ def _documented() -> dict[str, Any]:
             if isinstance(field, ast.AnnAssign) and isinstance(field.target, ast.Name):
                 name = field.target.id.rstrip("_")
                 if name in properties and isinstance(docs, ast.Expr):
-                    said = inspect.cleandoc(ast.literal_eval(docs.value))
-                    properties[name] = {"description": said, **properties[name]}
+                    text = inspect.cleandoc(ast.literal_eval(docs.value))
+                    properties[name] = {"description": text, **properties[name]}
     return schema
 
 
@@ -169,16 +169,16 @@ def _shape_problems(error: pydantic.ValidationError) -> Iterator[Problem]:
             yield Problem(f'"{key[-1]}" is missing', _documentation(key), key)
         elif kind == "literal_error":
             words = re.findall(r"'([^']*)'", str(detail.get("ctx", {}).get("expected", "")))
-            said = json.dumps(detail["input"], ensure_ascii=False)
+            value = json.dumps(detail["input"], ensure_ascii=False)
             expected = str(detail.get("ctx", {}).get("expected", "")).replace("'", '"')
             hint = likely(str(detail["input"]), words) if words else ""
-            yield Problem(f"expected {expected}, found {said}", hint if "Did" in hint else "", key)
+            yield Problem(f"expected {expected}, found {value}", hint if "Did" in hint else "", key)
         elif kind == "value_error":
             yield Problem(str(detail.get("ctx", {}).get("error", detail["msg"])), key=key)
         else:
-            said = json.dumps(detail["input"], ensure_ascii=False, default=str)
+            value = json.dumps(detail["input"], ensure_ascii=False, default=str)
             expected = _EXPECTED.get(kind, detail["msg"][0].lower() + detail["msg"][1:])
-            yield Problem(f"expected {expected}, found {said[:60]}", key=key)
+            yield Problem(f"expected {expected}, found {value[:60]}", key=key)
 
 
 def _key(location: tuple[int | str, ...]) -> KeyPath:
@@ -218,8 +218,8 @@ def _words_problems(data: Mapping[str, Any]) -> Iterator[Problem]:
         entries = data.get(table)
         for number, entry in enumerate(entries if isinstance(entries, list) else []):
             for key in keys:
-                said = entry.get(key) if isinstance(entry, dict) else None
-                if isinstance(said, str) and not said.strip():
+                value = entry.get(key) if isinstance(entry, dict) else None
+                if isinstance(value, str) and not value.strip():
                     yield Problem(f"{key} is empty", "Say it, or leave the key out.", (table, number, key))
     answers = data.get("answer")
     for number, answer in enumerate(answers if isinstance(answers, list) else []):

@@ -51,7 +51,7 @@ def parsed(text: str) -> dict[str, Any]:
         return tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         found = re.search(r"at line (\d+)", str(error))
-        said = re.sub(r"\s*\(at .*\)$", "", str(error))
-        advice = next((hint for pattern, hint in _ADVICE if re.search(pattern, said)), "")
+        reason = re.sub(r"\s*\(at .*\)$", "", str(error))
+        advice = next((hint for pattern, hint in _ADVICE if re.search(pattern, reason)), "")
         line = int(found[1]) if found else text.rstrip().count("\n") + 1
-        raise BadInput(Problem(f"this is no valid TOML: {said}", advice, line=line)) from None
+        raise BadInput(Problem(f"this is no valid TOML: {reason}", advice, line=line)) from None

@@ -181,8 +181,8 @@ def behaviours_for(key: Key) -> list[Behaviour]:
                 where += f", task {step.task}" if len(key.scenario.task) > 1 else ""
                 at = (step.task, step.commit)
                 act = partial(content.one_hunk, conflict.path, number, at, word)
-                said = f"kept {word} in hunk {number} of {conflict.path}, all else right"
-                found.append(Behaviour(f"{word} in {where}", said, always, act))
+                sentence = f"kept {word} in hunk {number} of {conflict.path}, all else right"
+                found.append(Behaviour(f"{word} in {where}", sentence, always, act))
     return found
 
 

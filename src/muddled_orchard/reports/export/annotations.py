@@ -30,14 +30,14 @@ def annotation_file(collected: Sequence[Collected]) -> str:
     return "".join(f"{printable(line)}\n" for line in lines)
 
 
-def _lines(prefix: str, one: Collected, criterion: CriterionResult) -> Iterator[str]:
+def _lines(prefix: str, submission: Collected, criterion: CriterionResult) -> Iterator[str]:
     severity = _SEVERITY[criterion.outcome.verdict]
-    places = [place for place in criterion.outcome.where if place.file] or [Place(one.submission)]
+    places = [place for place in criterion.outcome.where if place.file] or [Place(submission.submission)]
     for place in dict.fromkeys(places):
-        before = prefix if place.file != one.submission else ""
+        before = prefix if place.file != submission.submission else ""
         at = f":{place.line}" if place.line else ""
-        said = _about(place, criterion, one.assessment.hunks)
-        yield f"{before}{place.file}{at}: {severity}: {said} [{criterion.id}]"
+        message = _about(place, criterion, submission.assessment.hunks)
+        yield f"{before}{place.file}{at}: {severity}: {message} [{criterion.id}]"
 
 
 def _about(place: Place, criterion: CriterionResult, hunks: Sequence[HunkResult]) -> str:

@@ -100,20 +100,20 @@ def _rows(
             yield [given.learner, name, given.exercise, 0, "", 0, "missing", *none, "", ""]
     for (exercise, learner), other in others.items():
         if (exercise, learner) not in there:
-            said = f"variant {other.assessment.variant} was not handed out to {learner}"
-            yield [learner, other.name, exercise, 0, "", 0, NOT_THEIRS, *none, said, other.submission]
+            remark = f"variant {other.assessment.variant} was not handed out to {learner}"
+            yield [learner, other.name, exercise, 0, "", 0, NOT_THEIRS, *none, remark, other.submission]
 
 
-def _row(one: Collected) -> list[object]:
-    assessment = one.assessment
+def _row(submission: Collected) -> list[object]:
+    assessment = submission.assessment
     points = {
         criterion.id: criterion.points
         for criterion in assessment.criteria
         if criterion.outcome.verdict != "skipped"
     }
     return [
-        one.learner,
-        one.name,
+        submission.learner,
+        submission.name,
         assessment.exercise,
         assessment.points,
         assessment.possible,
@@ -123,7 +123,7 @@ def _row(one: Collected) -> list[object]:
         "; ".join(
             (*assessment.needs_a_look, assessment.reason) if assessment.reason else assessment.needs_a_look
         ),
-        one.submission,
+        submission.submission,
     ]
 
 

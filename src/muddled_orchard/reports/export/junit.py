@@ -25,8 +25,8 @@ def junit_file(collected: Iterable[Collected]) -> bytes:
         for criterion in assessment.criteria:
             _criterion(suite, criterion)
         if not submission.counts:
-            said = "0 points: this variant was not handed out to them"
-            ET.SubElement(_case(suite, "handed out"), "failure", message=said, type=NOT_THEIRS)
+            message = "0 points: this variant was not handed out to them"
+            ET.SubElement(_case(suite, "handed out"), "failure", message=message, type=NOT_THEIRS)
         if assessment.state == "unreadable":
             case = _case(suite, "readable")
             ET.SubElement(case, "error", message=printable(assessment.reason), type="unreadable")
@@ -59,5 +59,5 @@ def _criterion(suite: ET.Element, criterion: CriterionResult) -> None:
     if outcome.verdict == "skipped":
         ET.SubElement(case, "skipped", message=because)
     elif outcome.verdict in ("partly", "missed"):
-        said = f"{criterion.points:g} of {criterion.possible:g} points: {because}"
-        ET.SubElement(case, "failure", message=said, type=outcome.verdict)
+        message = f"{criterion.points:g} of {criterion.possible:g} points: {because}"
+        ET.SubElement(case, "failure", message=message, type=outcome.verdict)

@@ -115,8 +115,8 @@ def _words(node: Node, x: float, y: float) -> Iterator[Words]:
         shown = (
             textwrap.shorten(name, _LONGEST_NAME, placeholder="...") if " " in name else name[:_LONGEST_NAME]
         )
-        said = f"{shown} (HEAD)" if head else shown
-        yield Words((x, y - _OVER - LINE * number), said, "head" if head else "branch", node.lane)
+        label = f"{shown} (HEAD)" if head else shown
+        yield Words((x, y - _OVER - LINE * number), label, "head" if head else "branch", node.lane)
     subject = wrapped(node.subject)
     for number, line in enumerate(subject):
         yield Words((x, y + _UNDER + LINE * number), line, "subject", node.lane)

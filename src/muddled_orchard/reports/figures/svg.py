@@ -62,12 +62,12 @@ def picture_svg(picture: Picture) -> str:
 
 def told(graph: Graph) -> str:
     """The same for who can't see it: each commit with its branch, in order."""
-    said = []
+    texts = []
     for node in graph.nodes:
         names = f", where {' and '.join(node.branches)} stands" if node.branches else ""
         lane = graph.lanes[node.lane] if graph.lanes else ""
-        said.append(f'on {lane}: "{node.subject}" by {node.author}{names}')
-    return "; ".join(said)
+        texts.append(f'on {lane}: "{node.subject}" by {node.author}{names}')
+    return "; ".join(texts)
 
 
 def _line(line: Line, *, dashed: bool = False) -> str:

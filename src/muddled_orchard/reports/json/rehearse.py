@@ -27,15 +27,15 @@ def _rehearsal(rehearsal: Rehearsal) -> RehearsalOut:
     }
 
 
-def _acted(one: Acted) -> BehaviourOut:
-    assessment = one.assessment
+def _acted(acted: Acted) -> BehaviourOut:
+    assessment = acted.assessment
     return {
-        "behaviour": one.behaviour,
-        "does": one.said,
-        "variant": one.variant,
+        "behaviour": acted.behaviour,
+        "does": acted.said,
+        "variant": acted.variant,
         "state": assessment.state,
         "percent": assessment.percent,
         "criteria": {criterion.id: criterion.outcome.verdict for criterion in assessment.criteria},
-        "surprises": list(one.surprises),
-        "repository": one.repository,
+        "surprises": list(acted.surprises),
+        "repository": acted.repository,
     }

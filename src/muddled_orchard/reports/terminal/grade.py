@@ -29,8 +29,8 @@ def show_one(on: Console, result: Collected) -> None:
     on.print()
     on.print(verdict(on, assessment))
     if not result.counts:
-        said = "It counts for nobody: this variant was not handed out to them."
-        on.print(Text(f"{sign(on, 'unreadable')} {said}", style="bad"))
+        text = "It counts for nobody: this variant was not handed out to them."
+        on.print(Text(f"{sign(on, 'unreadable')} {text}", style="bad"))
     if assessment.state == "unreadable":
         return
     lacking = [
@@ -54,11 +54,11 @@ def show_one(on: Console, result: Collected) -> None:
         show_reasons(on, assessment)
     for criterion in assessment.criteria:
         if criterion.outcome.verdict == "skipped":
-            said = f"{sign(on, 'skipped')} {criterion.id} was skipped: {criterion.outcome.because}"
-            on.print(Text(printable(said, on), style="faint"))
+            text = f"{sign(on, 'skipped')} {criterion.id} was skipped: {criterion.outcome.because}"
+            on.print(Text(printable(text, on), style="faint"))
     if assessment.notes:
-        said = f"{sign(on, 'skipped')} On the way: {'; '.join(assessment.notes)}."
-        on.print(Text(printable(said, on), style="faint"))
+        text = f"{sign(on, 'skipped')} On the way: {'; '.join(assessment.notes)}."
+        on.print(Text(printable(text, on), style="faint"))
     for doubt in assessment.needs_a_look:
         on.print(Text(f"? Needs a look: {printable(doubt, on)}.", style="doubt"))
 
@@ -73,15 +73,15 @@ def heading(on: Console, result: Collected) -> Text:
     """Whose it is, and which exercise."""
     assessment = result.assessment
     name = f"{result.name} ({result.learner})" if result.name != result.learner else result.learner
-    said = Text(printable(name, on), style="strong")
+    heading = Text(printable(name, on), style="strong")
     if assessment.exercise:
         title = printable(assessment.title, on)
         # A title that only repeats the id is no title.
         alike = title.casefold().replace(" ", "-") == assessment.exercise
-        said.append(f"  {assessment.exercise if alike else title}", style="default")
+        heading.append(f"  {assessment.exercise if alike else title}", style="default")
         about = "" if alike else f"{assessment.exercise}, "
-        said.append(f"  ({about}variant {printable(assessment.variant, on)})", style="faint")
-    return said
+        heading.append(f"  ({about}variant {printable(assessment.variant, on)})", style="faint")
+    return heading
 
 
 _WORDS: Mapping[Standing, tuple[str, str]] = {
@@ -105,8 +105,8 @@ def verdict(on: Console, assessment: Assessment) -> Text:
     if where == "unreadable":
         return Text(f"{head}: {printable(assessment.reason, on)}.", style="bad")
     reason = nothing_done(assessment) or ("" if where == "got it" else summary(assessment))
-    said = f" {printable(reason, on)}" if reason else ""
-    return Text(f"{head}: {score}.{said}", style=STYLES[mark])
+    reason_text = f" {printable(reason, on)}" if reason else ""
+    return Text(f"{head}: {score}.{reason_text}", style=STYLES[mark])
 
 
 def _criteria(on: Console, criteria: Sequence[CriterionResult]) -> Table:
@@ -225,8 +225,8 @@ def _row(on: Console, result: Collected, several: bool) -> list[Text]:
     if assessment.state == "unreadable":
         return [*row, Text(""), Text(""), Text(printable(assessment.reason, on), style=style)]
     if not result.counts:
-        said = f"not theirs: variant {printable(assessment.variant, on)} was not handed out to them"
-        return [*row, Text(""), Text("0"), Text(said, style="doubt")]
+        text = f"not theirs: variant {printable(assessment.variant, on)} was not handed out to them"
+        return [*row, Text(""), Text("0"), Text(text, style="doubt")]
     row.append(Text(f"{_number(assessment.points)} of {_number(assessment.possible)}"))
     row.append(Text(f"{assessment.percent:.0f}"))
     row.append(_what(on, assessment))
@@ -238,15 +238,15 @@ def _what(on: Console, assessment: Assessment) -> Text:
         found = [finding for criterion in assessment.criteria for finding in criterion.outcome.findings]
         begun = any(f.values.get("rebases") or f.values.get("resets") or f.kind == "GivenUp" for f in found)
         return Text("begun and given up" if begun else "nothing was attempted")
-    said = []
+    parts = []
     for criterion in assessment.criteria:
         if criterion.outcome.verdict in ("partly", "missed"):
             kept = dict.fromkeys(hunk.kept for hunk in assessment.hunks if hunk.outcome == "missed")
             more = f" ({_kept(kept)})" if criterion.id == "resolution" and kept else ""
-            said.append(criterion.id + more)
-    text = Text(", ".join(said))
+            parts.append(criterion.id + more)
+    text = Text(", ".join(parts))
     if assessment.needs_a_look:
-        text.append("  ? needs a look" if said else "? needs a look", style="doubt")
+        text.append("  ? needs a look" if parts else "? needs a look", style="doubt")
     return text if text.plain else Text("-" if not speaks_unicode(on) else "–", style="faint")
 
 

@@ -27,18 +27,18 @@ def show_handed_out(
 ) -> None:
     """`made` are the new ones, `ready` is how many were there before."""
     exercises = titles[0] if len(titles) == 1 else counted(len(titles), "exercise")
-    said = f"{sign(on, 'met')} {exercises}: {counted(len(learners), 'learner')}, {len(made)} handed out"
-    said += f", {ready} there already" if ready else ""
-    on.print(Text(f"{printable(said, on)}.", style="good"))
+    text = f"{sign(on, 'met')} {exercises}: {counted(len(learners), 'learner')}, {len(made)} handed out"
+    text += f", {ready} there already" if ready else ""
+    on.print(Text(f"{printable(text, on)}.", style="good"))
     names = {learner.id: learner.name for learner in learners}
     if made:
         on.print()
         table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
         for name in ("learner", "name", "variant", f"file in {shortened(printable(out, on), on.width // 3)}"):
             table.add_column(name, no_wrap=True)
-        for one in made[:_MOST_ROWS]:
-            name, file = printable(names[one.learner], on), printable(one.file, on)
-            table.add_row(printable(one.learner, on), name, Text(one.variant, style="faint"), file)
+        for hand_out in made[:_MOST_ROWS]:
+            name, file = printable(names[hand_out.learner], on), printable(hand_out.file, on)
+            table.add_row(printable(hand_out.learner, on), name, Text(hand_out.variant, style="faint"), file)
         on.print(table)
         if len(made) > _MOST_ROWS:
             on.print(Text(f"and {len(made) - _MOST_ROWS} more", style="faint"))

@@ -31,8 +31,8 @@ def show_for_learner(on: Console, result: Collected, hint: int) -> None:
     if right := right_already(assessment):
         on.print()
         on.print(Text("Right already:", style="strong"))
-        for said in right:
-            _item(on, "met", said)
+        for sentence in right:
+            _item(on, "met", sentence)
     on.print()
     on.print(Text("Look again:", style="strong"))
     for one in hints(assessment, hint):
@@ -42,18 +42,18 @@ def show_for_learner(on: Console, result: Collected, hint: int) -> None:
         on.print(Text(f"For a stronger hint: --hint {hint + 1}", style="faint"))
 
 
-def _show(on: Console, one: Hint) -> None:
-    places = f" {listed(one.places, _MOST_PLACES)}" if one.places else ""
-    _item(on, one.verdict, one.question + places)
-    for said in one.what:
-        _item(on, " ", said)
-    for typed in one.commands:
+def _show(on: Console, hint: Hint) -> None:
+    places = f" {listed(hint.places, _MOST_PLACES)}" if hint.places else ""
+    _item(on, hint.verdict, hint.question + places)
+    for sentence in hint.what:
+        _item(on, " ", sentence)
+    for typed in hint.commands:
         on.print(Text(f"      {printable(typed, on)}", style="strong"), soft_wrap=True)
 
 
-def _item(on: Console, mark: str, said: str) -> None:
+def _item(on: Console, mark: str, text: str) -> None:
     style = STYLES.get(mark, "default")
     shown = sign(on, mark) if mark.strip() else " "
     grid = Table.grid(padding=(0, 1, 0, 0))
-    grid.add_row(Text(f"  {shown}", style=style), Text(printable(said, on)))
+    grid.add_row(Text(f"  {shown}", style=style), Text(printable(text, on)))
     on.print(grid)

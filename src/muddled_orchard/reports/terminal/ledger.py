@@ -54,8 +54,8 @@ def show_ledger(
     if lost:
         on.print(Text(f"! In {counted(lost, 'submission')} nothing could be read.", style="doubt"))
     if foreign:
-        said = f"{counted(len(foreign), 'submission')} {be(len(foreign))} not of this course"
-        on.print(Text(f"! {said}, and not in these figures.", style="doubt"))
+        text = f"{counted(len(foreign), 'submission')} {be(len(foreign))} not of this course"
+        on.print(Text(f"! {text}, and not in these figures.", style="doubt"))
 
 
 def _row(exercise: str, hand_outs: Sequence[HandOut], gradings: Sequence[Grading]) -> list[str]:

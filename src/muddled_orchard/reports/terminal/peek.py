@@ -32,10 +32,10 @@ def show_peek(on: Console, peek: Peek, standing: tuple[Sequence[str], str] = (()
         _left(on, peek.left)
     on.print()
     if peek.done:
-        said = (
+        text = (
             "Nothing is left to do here." if peek.knows_tasks else "Nothing is pending or left lying about."
         )
-        on.print(Text(f"{sign(on, 'met')} {said}", style="good"))
+        on.print(Text(f"{sign(on, 'met')} {text}", style="good"))
         if not peek.knows_tasks:
             on.print(Text("  What was asked doesn't stand in this copy: compare it with your brief."))
         return

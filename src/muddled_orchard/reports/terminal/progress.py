@@ -36,6 +36,6 @@ def _told_in_lines(items: Iterable[T], total: int, what: str, size: Callable[[T]
             last = now
             rate = done / (now - begun)
             left = (total - done) / rate
-            said = f"{rate:.0f}/s" if rate >= 1 else f"{60 * rate:.0f}/min"
-            print(f"{what}: {done} of {total}, {said}, {left:.0f} s left", file=sys.stderr, flush=True)
+            rate_text = f"{rate:.0f}/s" if rate >= 1 else f"{60 * rate:.0f}/min"
+            print(f"{what}: {done} of {total}, {rate_text}, {left:.0f} s left", file=sys.stderr, flush=True)
         yield item

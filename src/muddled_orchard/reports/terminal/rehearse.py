@@ -39,8 +39,8 @@ def show_surprises(on: Console, rehearsals: Sequence[Rehearsal]) -> None:
     acted = sum(len(rehearsal.acted) for rehearsal in rehearsals)
     found = [(rehearsal, one) for rehearsal in rehearsals for one in rehearsal.surprising]
     if not found:
-        said = f"{sign(on, 'met')} {acted} learners acted out; every verdict is the one to be expected."
-        on.print(Text(said, style="good"))
+        text = f"{sign(on, 'met')} {acted} learners acted out; every verdict is the one to be expected."
+        on.print(Text(text, style="good"))
         return
     head = f"{sign(on, 'missed')} {counted(len(found), 'surprise')} among {acted} learners acted out:"
     on.print(Text(head, style="bad"))
@@ -52,9 +52,9 @@ def show_surprises(on: Console, rehearsals: Sequence[Rehearsal]) -> None:
         _cause(on, f"{exercise}: {surprise}" if len(rehearsals) > 1 else surprise, those)
 
 
-def _cause(on: Console, said: str, acted: Sequence[Acted]) -> None:
+def _cause(on: Console, cause: str, acted: Sequence[Acted]) -> None:
     """One surprise, with everybody who met it."""
-    on.print(Padding(Text(printable(said, on), style="strong"), (0, 2)))
+    on.print(Padding(Text(printable(cause, on), style="strong"), (0, 2)))
     first = acted[0]
     variants = {act.variant for act in acted}
     where = f", variant {first.variant}" if len(variants) == 1 and first.variant != PLAIN_VARIANT else ""
@@ -75,16 +75,16 @@ def _matrix(on: Console, rehearsal: Rehearsal) -> Table:
     table.add_column("%", justify="right", no_wrap=True)
     for id_ in rehearsal.assessed:
         table.add_column(id_ if wide else id_[:_SHORT], no_wrap=True, justify="center")
-    for one in sorted(rehearsal.acted, key=lambda one: not one.surprises):
-        table.add_row(*_row(on, one, rehearsal.assessed))
+    for behaved in sorted(rehearsal.acted, key=lambda behaved: not behaved.surprises):
+        table.add_row(*_row(on, behaved, rehearsal.assessed))
     return table
 
 
-def _row(on: Console, one: Acted, assessed: Sequence[str]) -> list[Text]:
-    mark = f"{sign(on, 'unreadable')} " if one.surprises else ""
-    row = [Text(mark + printable(one.behaviour, on), style="bad" if one.surprises else "default")]
-    row.append(Text(f"{one.assessment.percent:.0f}"))
-    verdicts = {criterion.id: criterion.outcome.verdict for criterion in one.assessment.criteria}
+def _row(on: Console, acted: Acted, assessed: Sequence[str]) -> list[Text]:
+    mark = f"{sign(on, 'unreadable')} " if acted.surprises else ""
+    row = [Text(mark + printable(acted.behaviour, on), style="bad" if acted.surprises else "default")]
+    row.append(Text(f"{acted.assessment.percent:.0f}"))
+    verdicts = {criterion.id: criterion.outcome.verdict for criterion in acted.assessment.criteria}
     for id_ in assessed:
         verdict = verdicts.get(id_, "unreadable")
         row.append(Text(sign(on, verdict), style=STYLES[verdict]))
@@ -95,12 +95,12 @@ def _what_it_tells(on: Console, rehearsal: Rehearsal) -> None:
     history_shape = [id_ for id_ in rehearsal.assessed if id_ not in rehearsal.blind]
     on.print(Text(f"{sign(on, 'met')} Tell right from wrong here: {', '.join(history_shape)}", style="good"))
     if rehearsal.blind:
-        said = f"{sign(on, 'partly')} Nobody who does something loses: {', '.join(rehearsal.blind)}"
-        on.print(Text(said, style="doubt"))
+        text = f"{sign(on, 'partly')} Nobody who does something loses: {', '.join(rehearsal.blind)}"
+        on.print(Text(text, style="doubt"))
     if rehearsal.undistinguished:
         places = listed(rehearsal.undistinguished, most=6)
-        said = f"{sign(on, 'partly')} Whichever side is kept, the verdict is the same: {places}"
-        on.print(Text(printable(said, on), style="doubt"))
+        text = f"{sign(on, 'partly')} Whichever side is kept, the verdict is the same: {places}"
+        on.print(Text(printable(text, on), style="doubt"))
     elif rehearsal.hunks:
         on.print(Text(f"{sign(on, 'met')} Every conflict tells them apart.", style="good"))
 

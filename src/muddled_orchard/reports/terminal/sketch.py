@@ -32,8 +32,8 @@ def show_written(on: Console, file: str, copied: str = "", open_: int = 0, kept:
     if copied:
         on.print(Text(f"The trees were copied to {printable(copied, on)}/, which belongs to it."))
     if kept:
-        said = f"Whatever wanted/ says, this stays as Git merges it: {listed(list(kept))}."
-        on.print(Text(f"! {printable(said, on)}", style="doubt"))
+        text = f"Whatever wanted/ says, this stays as Git merges it: {listed(list(kept))}."
+        on.print(Text(f"! {printable(text, on)}", style="doubt"))
     if open_:
         what = f"{counted(open_, 'conflict')} {have(open_)} no answer yet; the file ends with beginnings."
         on.print(Text(f"! {what}", style="doubt"))

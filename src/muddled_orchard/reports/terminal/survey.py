@@ -61,10 +61,10 @@ def show_survey(on: Console, survey: Survey, before: Sequence[str], after: Seque
         _item(on, sign(on, "met"), f"{_covered(key)}.", "good")
 
 
-def _item(on: Console, mark: str, said: str, style: str) -> None:
+def _item(on: Console, mark: str, text: str, style: str) -> None:
     """A sentence behind a sign, its further lines below its first word."""
     grid = Table.grid(padding=(0, 1, 0, 0))
-    grid.add_row(Text(mark, style=style), Text(printable(said, on), style=style))
+    grid.add_row(Text(mark, style=style), Text(printable(text, on), style=style))
     on.print(grid)
 
 
@@ -72,11 +72,13 @@ def _covered(key: Key) -> str:
     """What the key is good for."""
     conflicts = sum(len(step.merge.conflicts) for step in key.steps)
     fixed = sorted({path for step in key.steps for path in step.clean_merge_fixes})
-    said = (
+    parts = (
         [f"covers {'the conflict' if conflicts == 1 else f'all {conflicts} conflicts'}"] if conflicts else []
     )
-    said += [f"says what {listed(fixed)} should be, where Git sees no conflict"] if fixed else []
-    return f"The key {' and '.join(said)}" if said else "Nothing conflicts, and the key asks for nothing else"
+    parts += [f"says what {listed(fixed)} should be, where Git sees no conflict"] if fixed else []
+    return (
+        f"The key {' and '.join(parts)}" if parts else "Nothing conflicts, and the key asks for nothing else"
+    )
 
 
 def _rules(on: Console, survey: Survey) -> None:
@@ -105,13 +107,13 @@ def _step(on: Console, key: Key, step: Step) -> None:
         empty = ", nothing is left of it" if becomes_empty(key, step) else ""
         on.print(Text(f'  "{printable(subject, on)}"{label}{outcome}{empty}'))
     elif not step.merge.conflicts:
-        said = f"It {as_fast_forward(step.operation)}." if step.fast_forward else "no conflict"
-        on.print(Text(f"  {said}"))
+        text = f"It {as_fast_forward(step.operation)}." if step.fast_forward else "no conflict"
+        on.print(Text(f"  {text}"))
     for path in sorted(step.clean_merge_fixes):
-        said = (
+        text = (
             "merges cleanly and is to be changed all the same" if path in step.merge.tree else "is to be made"
         )
-        on.print(Text(f"  {printable(path, on)} {said}:"))
+        on.print(Text(f"  {printable(path, on)} {text}:"))
         _changes(on, outside_changes(key, step, path))
     for conflict in step.merge.conflicts:
         _conflict(on, key, step, conflict)
@@ -197,8 +199,8 @@ def _accepted(on: Console, accepted: Sequence[Accepted], hunk: int | None) -> No
     """What the key accepts for a hunk, or for a whole path: in words, or as the lines that it wants."""
     long = [way for way in accepted if hunk is not None and _is_long(way, hunk)]
     words = words_of([way for way in accepted if way not in long], hunk) if len(long) < len(accepted) else ""
-    said = words or ("" if long else "nothing")
-    on.print(Text(f"    accepted: {printable(said, on)}", style="good" if accepted else "bad"))
+    text = words or ("" if long else "nothing")
+    on.print(Text(f"    accepted: {printable(text, on)}", style="good" if accepted else "bad"))
     for number, way in enumerate(long):
         if words or number:
             on.print(Text("    or", style="good"))

@@ -22,10 +22,10 @@ OLDEST = (2, 38)
 class GitFailed(BadInput):
     """A call of `git` ended in an error; the message is Git's own."""
 
-    def __init__(self, said: str) -> None:
-        self.said = said
+    def __init__(self, message: str) -> None:
+        self.said = message
         super().__init__(
-            Problem(f"git failed: {brief(said, 300)}", "Is this the right git, and is it sound?")
+            Problem(f"git failed: {brief(message, 300)}", "Is this the right git, and is it sound?")
         )
 
 
@@ -89,11 +89,11 @@ def run(
 @functools.cache
 def require() -> tuple[int, ...]:
     """The version of Git; BadInput where it is missing or older than OLDEST."""
-    said = run(["version"], folder=Path.cwd()).decode()
-    found = re.search(r"(\d+)\.(\d+)", said)
+    answer = run(["version"], folder=Path.cwd()).decode()
+    found = re.search(r"(\d+)\.(\d+)", answer)
     version = tuple(int(number) for number in found.groups()) if found else (0, 0)
     if version < OLDEST:
-        raise BadInput(Problem(f"this is {said.strip()}", "Muddled Orchard needs Git 2.38 or newer."))
+        raise BadInput(Problem(f"this is {answer.strip()}", "Muddled Orchard needs Git 2.38 or newer."))
     return version
 
 
@@ -165,5 +165,5 @@ def clone_bare(url: str, target: Path, *, seconds: float, size: int, memory: int
     except subprocess.TimeoutExpired:
         raise GitFailed(f"fetching it took more than {counted(round(seconds), 'second')}") from None
     if done.returncode:
-        said = done.stderr.decode(errors="replace").replace(url, "it").strip()
-        raise GitFailed(said.rsplit("fatal: ", 1)[-1] or "it can't be fetched, or is larger than it may be")
+        reason = done.stderr.decode(errors="replace").replace(url, "it").strip()
+        raise GitFailed(reason.rsplit("fatal: ", 1)[-1] or "it can't be fetched, or is larger than it may be")

@@ -113,14 +113,18 @@ def make_key(scratch: ScratchRepository, scenario: Scenario, code: str) -> Key:
 
 def _play_all(scratch: ScratchRepository, playing: Sequence[tuple[_Draft, _Playing]]) -> None:
     """Answer what all of them ask, one round after the other."""
-    asking = [(draft, one, question) for draft, one in playing if (question := next(one, None)) is not None]
+    asking = [
+        (draft, questions, question)
+        for draft, questions in playing
+        if (question := next(questions, None)) is not None
+    ]
     while asking:
         answers = scratch.merges([question for _, _, question in asking])
         following = []
-        for (draft, one, _), merge in zip(asking, answers, strict=True):
+        for (draft, questions, _), merge in zip(asking, answers, strict=True):
             draft.asked += 1
             try:
-                following.append((draft, one, one.send(merge)))
+                following.append((draft, questions, questions.send(merge)))
             except StopIteration:
                 continue
         asking = following
@@ -172,8 +176,8 @@ def _merge(scratch: ScratchRepository, draft: _Draft, number: int, task: Task) -
         draft.tips[task.on] = theirs
     else:
         parents = (ours,) if task.squash else (ours, theirs)
-        said = f"{'Squashed: ' if task.squash else ''}Merge branch '{source_of(task)}'"
-        draft.tips[task.on] = _solution(scratch.objects, draft, step.solved, parents, said, None)
+        subject = f"{'Squashed: ' if task.squash else ''}Merge branch '{source_of(task)}'"
+        draft.tips[task.on] = _solution(scratch.objects, draft, step.solved, parents, subject, None)
 
 
 @dataclass(frozen=True, slots=True)
@@ -299,8 +303,8 @@ def _never_stops(draft: _Draft) -> Iterator[Problem]:
     """What is to be handed out at a conflict needs one."""
     first = [step for step in draft.steps if step.task == 1]
     if draft.scenario.start.stopped and not any(step.merge.conflicts for step in first):
-        said = in_words(draft.scenario.task[0])
-        what = f"the first task does not conflict ({said}), so there is nothing to stop at"
+        words = in_words(draft.scenario.task[0])
+        what = f"the first task does not conflict ({words}), so there is nothing to stop at"
         yield Problem(what, "Leave stopped out, or make the task conflict.", ("start", "stopped"))
 
 

@@ -37,13 +37,13 @@ def stop_at_conflict(work: Path, history: History, ids: dict[int, str], task: Ta
     who = history.commits[history.tips[task.on]].author
     when = f"{last.time + 600} +0000"
     more = {
-        f"GIT_{role}_{what}": said
+        f"GIT_{role}_{what}": value
         for role in ("AUTHOR", "COMMITTER")
-        for what, said in (("NAME", who.name), ("EMAIL", who.email), ("DATE", when))
+        for what, value in (("NAME", who.name), ("EMAIL", who.email), ("DATE", when))
     }
     if operation_of(task).keeps_commits:
         # A replay keeps each commit's own author; only the committer is who stopped here.
-        more = {name: said for name, said in more.items() if "COMMITTER" in name}
+        more = {name: value for name, value in more.items() if "COMMITTER" in name}
     labelled = {commit.label: ids[n] for n, commit in enumerate(history.commits) if commit.label and n in ids}
 
     def typed(*arguments: str) -> None:

@@ -145,13 +145,13 @@ class ScratchRepository:
 
     def _recall(self, asked: Iterable[_Asked]) -> None:
         """Answer what was answered before, for the same history or one that differs in words alone."""
-        for one in asked:
-            if one.merge is None and one.question.alike is not None:
-                one.merge = self._alike.get(one.question.alike)
-            if one.merge is None and one.kind in self._shapes and one.history_shape is not None:
-                first, merge = self._shapes[one.kind]
-                one.merge = translate(merge, self._content, first, one.history_shape, self.objects.blob)
-                self._note(one)
+        for asking in asked:
+            if asking.merge is None and asking.question.alike is not None:
+                asking.merge = self._alike.get(asking.question.alike)
+            if asking.merge is None and asking.kind in self._shapes and asking.history_shape is not None:
+                first, merge = self._shapes[asking.kind]
+                asking.merge = translate(merge, self._content, first, asking.history_shape, self.objects.blob)
+                self._note(asking)
 
     def _ask(self, asked: Iterable[_Asked]) -> None:
         """Have Git answer."""
@@ -176,23 +176,23 @@ class ScratchRepository:
             made.append(self.objects.commit(who, name, self.objects.tree(tree), made[:1]))
         return made[1], made[2]
 
-    def _note(self, one: _Asked) -> None:
-        if one.question.alike is not None and one.merge is not None:
-            _remember(self._alike, one.question.alike, one.merge, _MOST_ANSWERS)
+    def _note(self, asking: _Asked) -> None:
+        if asking.question.alike is not None and asking.merge is not None:
+            _remember(self._alike, asking.question.alike, asking.merge, _MOST_ANSWERS)
 
     # -- Rebases --------------------------------------------------------------------------------------
 
     def replayed(self, question: Question) -> list[str]:
         """The commits that Git replays when it rebases theirs onto ours, in order."""
-        one = _Asked(question)
-        order = one.history_shape.commits if one.history_shape else ()
-        if one.kind not in self._replays:
+        asking = _Asked(question)
+        order = asking.history_shape.commits if asking.history_shape else ()
+        if asking.kind not in self._replays:
             self.flush()
             picked = git.commits_to_replay(self.gitdir, *self._pair(question))
-            if not one.history_shape:
+            if not asking.history_shape:
                 return picked
-            _remember(self._replays, one.kind, tuple(map(order.index, picked)), _MOST_SHAPES)
-        return [order[place] for place in self._replays[one.kind]]
+            _remember(self._replays, asking.kind, tuple(map(order.index, picked)), _MOST_SHAPES)
+        return [order[place] for place in self._replays[asking.kind]]
 
 
 class _Asked:
@@ -213,8 +213,8 @@ class _Asked:
         return self.history_shape.shape if self.history_shape else (self.question.alike or self.question.tips)
 
 
-def _remember(known: dict[_Memo, _Known], memo: _Memo, one: _Known, most: int) -> None:
+def _remember(known: dict[_Memo, _Known], memo: _Memo, answer: _Known, most: int) -> None:
     """Add what is known, and forget the oldest where it would become too much."""
     if len(known) >= most:
         del known[next(iter(known))]
-    known[memo] = one
+    known[memo] = answer

@@ -45,20 +45,20 @@ class Surveyor:
             scenario, key = keys[number]
             plain = values_of(scenario, PLAIN_VARIANT)
             name = next(name for name, value in chosen.items() if value != plain[name])
-            said = f'with {name} = "{chosen[name]}"'
+            chosen_value = f'with {name} = "{chosen[name]}"'
             if isinstance(other, BadInput):
                 first = other.problems[0]
                 found[number].append(
-                    Problem(f"{said}: {first.key_text}: {first.what}", first.hint, ("values", name))
+                    Problem(f"{chosen_value}: {first.key_text}: {first.what}", first.hint, ("values", name))
                 )
             elif shape(other) != shape(key):
                 hint = "A value must not make both sides alike, or join or part their hunks."
-                what = f"{said} other conflicts are met than otherwise"
+                what = f"{chosen_value} other conflicts are met than otherwise"
                 found[number].append(Problem(what, hint, ("values", name)))
             else:
                 plainly = {problem.key for problem in rules_against(key)}
                 found[number] += [
-                    Problem(f"{said}: {problem.what}", problem.hint, problem.key)
+                    Problem(f"{chosen_value}: {problem.what}", problem.hint, problem.key)
                     for problem in rules_against(other)
                     if problem.key not in plainly
                 ]

@@ -57,8 +57,8 @@ class ForeignObjects:
             raise Exceeded(
                 f"an object of it needs others that are larger than {in_mib(LARGEST_OBJECT)}"
             ) from None
-        said = b"%s %d\0" % (KINDS[kind], len(content))
-        right = hashlib.sha1(said + content, usedforsecurity=False).hexdigest() == id_
+        header = b"%s %d\0" % (KINDS[kind], len(content))
+        right = hashlib.sha1(header + content, usedforsecurity=False).hexdigest() == id_
         return (kind, content) if right else None
 
     def has(self, id_: str) -> bool:

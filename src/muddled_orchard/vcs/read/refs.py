@@ -27,15 +27,15 @@ def read_refs(files: Mapping[str, bytes]) -> dict[str, str]:
         if is_id(id_) and name.startswith("refs/"):
             found[name] = id_
     found.update({name: text_of(data).strip() for name, data in files.items() if name.startswith("refs/")})
-    followed = {name: _followed(said, found) for name, said in sorted(found.items())}
+    followed = {name: _followed(content, found) for name, content in sorted(found.items())}
     return {name: id_ for name, id_ in followed.items() if id_ is not None}
 
 
 def head_of(files: Mapping[str, bytes], refs: Mapping[str, str]) -> tuple[str | None, str | None]:
     """The branch that HEAD names (None when it is detached or noise), and the commit it leads to."""
-    said = text_of(files.get("HEAD", b"")).strip()
-    branch = branch_of(said.removeprefix(_SYMBOLIC)) if said.startswith(_SYMBOLIC) else None
-    return branch, _followed(said, refs)
+    head = text_of(files.get("HEAD", b"")).strip()
+    branch = branch_of(head.removeprefix(_SYMBOLIC)) if head.startswith(_SYMBOLIC) else None
+    return branch, _followed(head, refs)
 
 
 def text_of(data: bytes) -> str:
@@ -43,8 +43,8 @@ def text_of(data: bytes) -> str:
     return data.decode("utf-8", "replace")
 
 
-def _followed(said: str, refs: Mapping[str, str]) -> str | None:
-    at = said
+def _followed(content: str, refs: Mapping[str, str]) -> str | None:
+    at = content
     for _ in range(_DEEPEST):
         if not at.startswith(_SYMBOLIC):
             break

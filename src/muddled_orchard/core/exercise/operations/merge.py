@@ -29,12 +29,12 @@ class Merge(Operation):
 
     def in_words(self, task: Task, on: str, source: str) -> str:
         """`merge night-shift into main, squashed`."""
-        said = f"merge {source} into {on}"
+        words = f"merge {source} into {on}"
         if task.squash:
-            said += ", squashed"
+            words += ", squashed"
         if task.fast_forward in _FAST_FORWARD:
-            said += ", with a merge commit" if task.fast_forward == "never" else ", by fast-forward"
-        return said
+            words += ", with a merge commit" if task.fast_forward == "never" else ", by fast-forward"
+        return words
 
     def sides(self, task: Task, replayed: str | None) -> tuple[str, str]:
         """The branch that receives the result, and the one that is merged."""

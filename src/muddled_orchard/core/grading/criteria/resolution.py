@@ -225,14 +225,14 @@ def _kept_path(case: Case, task: TaskCase, conflict: ConflictCase) -> str:
     return "blend"
 
 
-def _fits(case: Case, conflict: ConflictCase, one: Accepted, kept: str) -> bool:
-    if one.gone:
+def _fits(case: Case, conflict: ConflictCase, way: Accepted, kept: str) -> bool:
+    if way.gone:
         return kept == "gone"
-    if not one.whole:
+    if not way.whole:
         form = alike(case.scenario.spacing)
         blob = conflict.blob
-        return blob is not None and blob.mode in conflict.modes and form(one.text) == form(conflict.lines)
-    return kept == one.words[0]
+        return blob is not None and blob.mode in conflict.modes and form(way.text) == form(conflict.lines)
+    return kept == way.words[0]
 
 
 CRITERION = Criterion(

@@ -73,8 +73,8 @@ def matched(
         for id_ in wanted
         if made[id_] is None and any(id_ in held for held in holds.values())
     }
-    said = {(commit.author, commit.subject) for commit in made.values() if commit}
-    twice = tuple(commit for commit in left if (commit.author, commit.subject) in said)
+    pairs = {(commit.author, commit.subject) for commit in made.values() if commit}
+    twice = tuple(commit for commit in left if (commit.author, commit.subject) in pairs)
     top = max((own.index(commit) for commit in (*made.values(), *into.values()) if commit), default=-1)
     holders = {commit.id for commit in into.values()} | {commit.id for commit in twice}
     foreign = tuple(c for c in left if own.index(c) < top and c.id not in holders)

@@ -65,8 +65,8 @@ def _is_attempt(submission: Submission, steps: Sequence[Step], line: _Line, on_t
     wanted -= {commit.id for commit in ancestry(commits, on_tip)}
     if any(commit.id in wanted for commit in ancestry(commits, line.tip)):
         return True
-    said = {subject_of(commits, step) for step in steps}
-    if not is_rebase(steps[0].operation) and any(commit.subject in said for commit in line.own):
+    subjects = {subject_of(commits, step) for step in steps}
+    if not is_rebase(steps[0].operation) and any(commit.subject in subjects for commit in line.own):
         return True
     return brings_part(commits, submission.texts, steps, commits[on_tip].tree, commits[line.tip].tree)
 
