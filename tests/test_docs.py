@@ -22,11 +22,12 @@ def blocks(page: str, language: str) -> list[str]:
 
 
 def test_the_scenario_on_the_page_works_and_its_errors_are_those_on_the_page(tmp_path: Path) -> None:
-    shortest, text, rebase = blocks("scenarios.md", "toml")
+    shortest, text, *others = blocks("scenarios.md", "toml")
     (tmp_path / "shortest.toml").write_text(shortest, "utf-8")
     assert "The key covers the conflict." in muddled("survey", "shortest.toml", folder=tmp_path).stdout
-    (tmp_path / "rebase.toml").write_text(rebase, "utf-8")
-    assert "The key covers the conflict." in muddled("survey", "rebase.toml", folder=tmp_path).stdout
+    for number, other in enumerate(others):
+        (tmp_path / f"{number}.toml").write_text(other, "utf-8")
+        assert "✓ The key " in muddled("survey", f"{number}.toml", folder=tmp_path).stdout
     path = tmp_path / "hive-count.toml"
     path.write_text(text, "utf-8")
     muddled("plant", path.name, "practice", folder=tmp_path)

@@ -29,7 +29,7 @@ from muddled_orchard.core.git.stored_objects import BadObject, stored_commit, st
 from muddled_orchard.core.git.trees import Blob
 from muddled_orchard.core.grading.locating.matching import _ALIKE, _alike, patch
 from muddled_orchard.core.grading.readings import read_file
-from muddled_orchard.core.key.answers import Accepted
+from muddled_orchard.core.key.answers import Accepted, HunkChoice
 from muddled_orchard.core.merging.conflict import Hunk, MergedText
 from muddled_orchard.files.archives.submissions import Handed
 from muddled_orchard.files.archives.unpacking import unpacked_bytes
@@ -58,7 +58,7 @@ def test_the_nearest_way_counts_and_of_those_the_one_with_least_change() -> None
         return tuple(f"{line}\n" for line in lines)
 
     def way(*before: str) -> Accepted:
-        return Accepted(words=("ours",), choices=(clean("o"),), clean=(clean(*before), ()))
+        return Accepted(choices=((HunkChoice(word="ours", text=clean("o")),),), clean=(clean(*before), ()))
 
     merged = MergedText((clean("a", "b", "c", "d"), Hunk(clean("o"), clean("t"), clean("x"))))
 

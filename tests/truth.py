@@ -185,6 +185,45 @@ def keep(file: str, words: Sequence[str], more: str = "") -> str:
     return f'file = "{file}"\nkeep = {json.dumps(list(words))}\n{more}'
 
 
+@dataclass
+class Entry:
+    """What is right in a hunk: as it stands in the file, how much it counts, and the share that each word earns."""
+
+    toml: str
+    earns: Mapping[str, Fraction]
+    weight: int = 1
+
+
+def _entry(draw: st.DrawFn, slot: Slot) -> Entry:
+    """A word, several, one that is worth less, one that counts more, or a rule that two of them hold."""
+    key, other = draw(st.lists(st.sampled_from(WORDS), min_size=2, max_size=2, unique=True))
+    lines = json.dumps([slot.ours[0], slot.theirs[0]])
+    return draw(
+        st.sampled_from(
+            (
+                Entry(f'"{key}"', {key: Fraction(1)}),
+                Entry(f'"{key}"', {key: Fraction(1)}),
+                Entry(f'["{key}", "{other}"]', {key: Fraction(1), other: Fraction(1)}),
+                Entry(
+                    f'[{{ keep = "{other}", worth = 0.25 }}, "{key}"]',
+                    {key: Fraction(1), other: Fraction(1, 4)},
+                ),
+                Entry(f'{{ keep = "{key}", weight = 3 }}', {key: Fraction(1)}, 3),
+                Entry(f"{{ once = {lines} }}", {"ours+theirs": Fraction(1), "theirs+ours": Fraction(1)}),
+            )
+        )
+    )
+
+
+def _earned(entries: Sequence[Entry], chosen: Sequence[str], lesser: Sequence[str]) -> Fraction:
+    """What choices in a file earn, each times its weight: by its answer, or by one of these words for half."""
+    whole = sum(e.weight * e.earns.get(word, Fraction(0)) for e, word in zip(entries, chosen, strict=True))
+    half = sum(
+        e.weight * Fraction(word == less, 2) for e, word, less in zip(entries, chosen, lesser, strict=False)
+    )
+    return Fraction(max(whole, half))
+
+
 def _share(pairs: Sequence[tuple[str, str]]) -> Fraction:
     return Fraction(sum(key == chosen for key, chosen in pairs), len(pairs))
 
@@ -211,17 +250,20 @@ def merge(draw: st.DrawFn) -> tuple[Story, Expected]:
     story.commit("topic", "Theirs", {**texts("theirs"), "last.txt": "last\n"})
     story.commit("main", "Ours", texts("ours"))
     lost: dict[str, str] = {}
-    pairs: list[tuple[str, str]] = []
     answers, kept = [], []
+    earned = possible = Fraction(0)
     for name, own in files.items():
-        keys = [draw(st.sampled_from(WORDS)) for slot in own if slot.conflicts]
-        answers.append(keep(name, keys))
-        wanted = iter(keys)
+        entries = [_entry(draw, slot) for slot in own if slot.conflicts]
+        lesser = [draw(st.sampled_from(WORDS)) for _ in entries] if draw(st.integers(0, 3)) == 0 else []
+        weight = draw(st.sampled_from((1, 1, 2)))
+        answers.append(f'file = "{name}"\nweight = {weight}\nkeep = [{", ".join(e.toml for e in entries)}]\n')
+        answers += [keep(name, lesser, "worth = 0.5\n")] if lesser else []
+        wanted = iter(entries)
+        picked = []
         for slot in own:
             if slot.conflicts:
-                key = next(wanted)
-                chosen = _chosen(draw, key)
-                pairs.append((key, chosen))
+                chosen = _chosen(draw, draw(st.sampled_from(sorted(next(wanted).earns))))
+                picked.append(chosen)
                 kept.append({"markers": "unresolved"}.get(chosen, chosen))
                 slot.now = slot.kept(chosen)
                 if chosen == "markers":
@@ -234,11 +276,13 @@ def merge(draw: st.DrawFn) -> tuple[Story, Expected]:
             elif what == "strayed":
                 slot.now = ["strayed", *slot.merged]
                 lost.setdefault("rest", "partly")
+        earned += weight * _earned(entries, picked, lesser)
+        possible += weight * sum(entry.weight for entry in entries)
     story.ask('do = "merge"\non = "main"\nbring = "topic"\n', answers)
     story.plant()
     now = {name: text_of(name, [slot.now for slot in own]) for name, own in files.items()}
     _merged(draw, story, now, lost)
-    return story, Expected(_share(pairs), lost, kept)
+    return story, Expected(earned / possible, lost, kept)
 
 
 SHAPES = ("merge",) * 5 + (

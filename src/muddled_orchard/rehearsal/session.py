@@ -21,7 +21,7 @@ from muddled_orchard.core.git.trees import LINK, Tree
 from muddled_orchard.core.git.under_way import REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY
 from muddled_orchard.core.grading.rehearsal import Kept
 from muddled_orchard.core.key.answer_key import Key, Step
-from muddled_orchard.core.key.answers import Accepted
+from muddled_orchard.core.key.answers import Accepted, worth_of
 from muddled_orchard.core.merging.conflict import (
     MARKER_ATTRIBUTES,
     STAGE,
@@ -48,13 +48,15 @@ class Log:
     """What an actor did with conflicts: what was kept in each, and how many files are not as the key accepts.
 
     `deviated`: what Git shows is no longer what the key knows. `outside`: the key also wants something
-    changed outside a hunk, and that was left undone. `emptied`: of a replayed commit nothing was left.
+    changed outside a hunk, and that was left undone; `perhaps_outside`: some alternative does. `emptied`: of
+    a replayed commit nothing was left.
     """
 
     kept: list[Kept] = field(default_factory=list)
     wrong: int = 0
     deviated: bool = False
     outside: bool = False
+    perhaps_outside: bool = False
     emptied: bool = False
 
 
@@ -292,6 +294,7 @@ class LearnerSession:
             self.log.wrong += not any(
                 one.gone if blob is None else _is_blob(self.key, known, one, blob.id)
                 for one in step.accepted.get(path, ())
+                if one.worth == 1
             )
 
     def note(self, step: Step, path: str, merged: MergedText, chosen: list[Lines]) -> None:
@@ -303,11 +306,18 @@ class LearnerSession:
         if self.log.deviated:
             return
         ways = step.accepted.get(path, ())
-        fits = [way for way in ways if list(map(form, way.choices)) == list(map(form, chosen))]
+        spacing = self.scenario.spacing
+        fits = [
+            way
+            for way in ways
+            if way.choices and all(worth_of([way], n, text, spacing) == 1 for n, text in enumerate(chosen))
+        ]
         self.log.wrong += not fits
         parts = [form(part) for part in merged.parts if not isinstance(part, Hunk)]
         cleans = [[form(part) for part in one.clean if part] for one in fits or ways]
-        self.log.outside |= bool(cleans) and [part for part in parts if part] not in cleans
+        left_so = [[part for part in parts if part] == clean for clean in cleans]
+        self.log.outside |= bool(cleans) and not any(left_so)
+        self.log.perhaps_outside |= not all(left_so)
 
     def _log(self, step: Step, path: str, hunk: int | None, words: frozenset[str]) -> None:
         about = step.label or short(step.commit) or None
@@ -316,7 +326,7 @@ class LearnerSession:
 
 def _is_blob(key: Key, conflict: Conflict, way: Accepted, id_: str) -> bool:
     if way.whole:
-        return conflict.stages[STAGE[way.words[0]]].id == id_
+        return conflict.stages[STAGE[way.word]].id == id_
     form = alike(key.scenario.spacing)
     return not way.gone and form(way.text) == form(lines_of(key.texts[id_]))
 
@@ -325,7 +335,7 @@ def solve(session: LearnerSession, step: Step) -> None:
     """Put what the key accepts into every conflicted file."""
     conflicted = {*session.unmerged(), *(conflict.path for conflict in step.merge.conflicts)}
     set_aside = step.merge.tree.keys() - step.solved.keys()
-    session.put(step.solved, conflicted | step.clean_merge_fixes | set_aside)
+    session.put(step.solved, {*conflicted, *step.clean_merge_fixes, *set_aside})
 
 
 def hardest_task_number(key: Key) -> int:

@@ -16,22 +16,12 @@ from collections.abc import Callable, Mapping
 from muddled_orchard.core.base.limits import LARGEST_RULED, in_mib
 from muddled_orchard.core.base.phrases import brief, counted
 from muddled_orchard.core.exercise.scenario import Rule
-
-Failure = tuple[str, int | None]
-"""What is wrong, and in which line (from 1) where that can be said."""
-
-
-_SECONDS = 2.0
-"""How long a regular expression may search one file."""
+from muddled_orchard.core.exercise.text_rules import CHECKS, Flaw, Undecided, quoted
 
 _SMALL = 1 << 15
 
 
-class Undecided(Exception):
-    """Whether a rule holds can't be said within its bounds; the message says why."""
-
-
-def broken(rule: Rule, data: bytes | None) -> Failure | None:
+def broken(rule: Rule, data: bytes | None) -> Flaw | None:
     """How a file breaks a rule, or None where the rule holds. `data` is None for a missing file. Raises
     Undecided."""
     if data is not None and len(data) > LARGEST_RULED:
@@ -44,52 +34,26 @@ def rule_in_words(rule: Rule) -> str:
     if rule.parses is not None:
         return f"is well-formed {rule.parses.upper() if rule.parses != 'python' else 'Python'}"
     if rule.once is not None:
-        return f'has "{_brief(rule.once)}" exactly once'
+        return f'has "{quoted(rule.once)}" exactly once'
     if rule.matches is not None:
-        return f"matches {_brief(rule.matches)}"
-    return f'has "{_brief(rule.has)}"' if rule.has is not None else f'lacks "{_brief(rule.lacks or "")}"'
+        return f"matches {quoted(rule.matches)}"
+    return f'has "{quoted(rule.has)}"' if rule.has is not None else f'lacks "{quoted(rule.lacks or "")}"'
 
 
-def _broken(rule: Rule, data: bytes | None) -> Failure | None:
+def _broken(rule: Rule, data: bytes | None) -> Flaw | None:
     if data is None:
         return None if rule.lacks is not None else ("the file is missing", None)
     text = data.decode("utf-8", "replace").replace("\r\n", "\n")
-    if rule.has is not None:
-        return None if rule.has in text else (f'"{_brief(rule.has)}" is missing', None)
-    if rule.lacks is not None:
-        return (
-            (f'"{_brief(rule.lacks)}" is in it', _line(text, text.index(rule.lacks)))
-            if rule.lacks in text
-            else None
-        )
-    if rule.once is not None:
-        count = text.count(rule.once)
-        last = _line(text, text.rindex(rule.once)) if count else None
-        flaw = "does not occur" if not count else f"occurs {counted(count, 'time')}, not once"
-        return None if count == 1 else (f'"{_brief(rule.once)}" {flaw}', last)
-    if rule.matches is not None:
-        import regex  # it can be given a bound on time; few scenarios need it
-
-        try:
-            found = regex.search(rule.matches, text, regex.MULTILINE, timeout=_SECONDS)
-        except TimeoutError:
-            raise Undecided(f"searching {rule.file} for {_brief(rule.matches)} takes too long") from None
-        return None if found else (f"nothing in it matches {_brief(rule.matches)}", None)
-    return _syntax_error(rule.parses or "", text)
+    if rule.parses is not None:
+        return _syntax_error(rule.parses, text)
+    key = next(key for key in CHECKS if getattr(rule, key) is not None)
+    return CHECKS[key](getattr(rule, key), text, rule.file)
 
 
 _remembered = functools.lru_cache(maxsize=512)(_broken)  # a class hands in the same small file many times
 
 
-def _brief(text: str) -> str:
-    return brief(text.strip().split("\n", 1)[0], 50)
-
-
-def _line(text: str, at: int) -> int:
-    return text.count("\n", 0, at) + 1
-
-
-def _syntax_error(syntax: str, text: str) -> Failure | None:
+def _syntax_error(syntax: str, text: str) -> Flaw | None:
     try:
         _PARSERS[syntax](text)
     except SyntaxError as error:
@@ -146,15 +110,3 @@ _PARSERS: Mapping[str, Callable[[str], object]] = {
     "csv": _csv,
     "yaml": _yaml,
 }
-
-
-def bad_pattern(rule: Rule) -> str:
-    """Why a rule's regular expression can't be used, or nothing where it can."""
-    import regex
-
-    try:
-        re.compile(rule.matches or "")
-        regex.compile(rule.matches or "")
-    except (re.error, regex.error) as error:
-        return str(error)
-    return ""

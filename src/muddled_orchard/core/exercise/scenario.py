@@ -8,7 +8,7 @@ of the fields are the documentation of the format. Shapes are checked when a fil
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any, ClassVar, Literal
@@ -23,6 +23,11 @@ FIRST_DAY = datetime(2031, 4, 2, 7, 30, tzinfo=UTC)
 """When a story begins whose file does not say."""
 
 Syntax = Literal["toml", "json", "python", "xml", "csv", "yaml"]
+
+OneOrSeveral = str | tuple[str, ...]
+
+MOST_WEIGHT = 1000
+"""How much more than another a conflict may count."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -61,10 +66,7 @@ class Change:
     """The new text."""
 
     def __post_init__(self) -> None:
-        if sum(place is not None for place in (self.find, self.after, self.before)) != 1:
-            raise ValueError("expected exactly one of find, after and before")
-        if self.find == "":
-            raise ValueError("find is empty; it needs text that occurs exactly once")
+        _check_place(self.find, self.after, self.before)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -160,12 +162,66 @@ class Start:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class KeepText:
-    """A resolution of one hunk in other words than those of either side."""
+class TextRules:
+    """What a text must hold; each of these may be one text or a list."""
 
     __pydantic_config__: ClassVar[Any] = SHAPE
-    text: str
-    """The lines that should stand in the hunk's place."""
+    has: OneOrSeveral = ()
+    """Text that must occur."""
+    lacks: OneOrSeveral = ()
+    """Text that must not occur."""
+    once: OneOrSeveral = ()
+    """Text that must occur exactly once."""
+    matches: OneOrSeveral = ()
+    """A regular expression (Python's) that must be found; `^` and `$` stand for ends of lines."""
+
+    @property
+    def ask(self) -> bool:
+        """Whether anything is asked."""
+        return bool(self.has or self.lacks or self.once or self.matches)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KeepHunk(TextRules):
+    """What is right in one hunk: words, lines as they should read, or rules that they must hold."""
+
+    __pydantic_config__: ClassVar[Any] = SHAPE
+    keep: OneOrSeveral | None = None
+    """A word, or several of which any is right."""
+    text: str | None = None
+    """The lines that should stand in the hunk's place; with rules, an example of lines that hold them."""
+    worth: float = 1.0
+    """The share (0 to 1) of the hunk's points that this earns."""
+    weight: float | None = None
+    """How much the hunk counts among those of its file (default: 1)."""
+
+    def __post_init__(self) -> None:
+        if self.keep is not None and (self.text is not None or self.ask):
+            raise ValueError("keep says it all; leave out text and rules here, or keep")
+        if self.keep is None and self.text is None and not self.ask:
+            raise ValueError("expected keep, text, or one of has, lacks, once and matches")
+        _check_share(self.worth)
+        _check_weight(self.weight)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AnswerChange(TextRules):
+    """An edit that the result needs outside the hunks, on top of what Git merges there."""
+
+    __pydantic_config__: ClassVar[Any] = SHAPE
+    file: str | None = None
+    """The file to edit (default: the answer's)."""
+    find: str | None = None
+    """Any text; it must occur exactly once outside the hunks and becomes `put`."""
+    after: str | None = None
+    """A whole line that occurs exactly once outside the hunks; `put` becomes new lines below it."""
+    before: str | None = None
+    """A whole line that occurs exactly once outside the hunks; `put` becomes new lines above it."""
+    put: str
+    """The new text; with rules, an example of text that holds them."""
+
+    def __post_init__(self) -> None:
+        _check_place(self.find, self.after, self.before)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -175,14 +231,21 @@ class Answer:
     __pydantic_config__: ClassVar[Any] = SHAPE
     file: str
     """The conflicted file."""
-    keep: tuple[str | KeepText, ...] | None = None
-    """One word a hunk, in the order in which Git shows them."""
+    keep: tuple[str | KeepHunk | tuple[str | KeepHunk, ...], ...] | None = None
+    """One entry a hunk, in the order in which Git shows them: a word, a table, or a list of these of which
+    any is right."""
     text: str | None = None
     """The whole resolved file."""
     side: Literal["ours", "theirs", "base"] | None = None
     """For a whole path (binary, modes, deleted or renamed): whose version it should be."""
     gone: bool | None = None
     """`true` where the file should not exist afterwards."""
+    change: tuple[AnswerChange, ...] = ()
+    """Edits that the result needs outside the hunks; alone, those of a file that merges cleanly."""
+    worth: float = 1.0
+    """The share (0 to 1) of the conflict's points that this alternative earns."""
+    weight: float | None = None
+    """How much each conflict of this file counts within `resolution` (default: 1)."""
     task: int | None = None
     """Which task this is for, from 1; without it, every task in which the file conflicts."""
     commit: str | None = None
@@ -190,11 +253,41 @@ class Answer:
     why: str = ""
     """The reason, shown after grading."""
 
+    def tables(self) -> Iterator[tuple[KeepHunk | AnswerChange, tuple[str | int, ...]]]:
+        """Every table in `keep` and `change`, with its place in the answer."""
+        for number, entry in enumerate(self.keep or ()):
+            for place, item in enumerate(entry if isinstance(entry, tuple) else (entry,)):
+                if isinstance(item, KeepHunk):
+                    yield item, ("keep", number, *((place,) if isinstance(entry, tuple) else ()))
+        yield from ((change, ("change", number)) for number, change in enumerate(self.change))
+
     def __post_init__(self) -> None:
-        if sum(way is not None for way in (self.keep, self.text, self.side, self.gone)) != 1:
+        ways = sum(way is not None for way in (self.keep, self.text, self.side, self.gone))
+        if ways > 1 or not (ways or self.change):
             raise ValueError("expected exactly one of keep, text, side and gone")
+        if self.change and ways and self.keep is None:
+            raise ValueError("change goes with keep, or stands alone; a whole file needs no edits")
         if self.gone is False:
             raise ValueError("gone can only be true; leave it out otherwise")
+        _check_share(self.worth)
+        _check_weight(self.weight)
+
+
+def _check_share(worth: float) -> None:
+    if not 0 <= worth <= 1:
+        raise ValueError(f"worth is a share from 0 to 1, not {worth:g}")
+
+
+def _check_weight(weight: float | None) -> None:
+    if weight is not None and not 0 < weight <= MOST_WEIGHT:
+        raise ValueError(f"a weight is above 0 and at most {MOST_WEIGHT}, not {weight:g}")
+
+
+def _check_place(find: str | None, after: str | None, before: str | None) -> None:
+    if sum(place is not None for place in (find, after, before)) != 1:
+        raise ValueError("expected exactly one of find, after and before")
+    if find == "":
+        raise ValueError("find is empty; it needs text that occurs exactly once")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

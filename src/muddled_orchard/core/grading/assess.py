@@ -48,7 +48,7 @@ def assess(submission: Submission, results: tuple[Result, ...] | None = None) ->
         doubts=_first(doubts(case)),
         worked=_first(notes_on(submission)),
         commits=tuple(evidence.commits)[:_MOST_COMMITS],
-        unmet=sum(task.unmet for task in case.tasks),
+        unmet=sum(task.unmet.count for task in case.tasks),
         begun=min((commit.time for commit in evidence.commits.values() if commit.time > 0), default=0),
         makers=tuple(sorted({commit.author for commit in evidence.commits.values()} - cast))[:_MOST],
     )

@@ -98,12 +98,13 @@ class CriterionResult:
 class HunkResult:
     """What became of one conflict: a hunk of a text, or a whole path (`hunk` is None).
 
-    The three sides and what was `left` are texts for people; None where the path does not exist.
-    `ours_name` and `theirs_name` tell who they are here. `line` is where it lies in the learner's file,
-    `renamed` that file's name where the learner gave it a new one, `left_at` where it lies if one of the
-    sides had it there. `look` are Git's commands that show what the sides did there. `subject` is that of the
-    commit that was replayed. `together` are whole answers, a word a hunk, where the key accepts several and
-    not every mixture of them.
+    The three sides and what was `left` are texts for people; None where the path does not exist. `ours_name`
+    and `theirs_name` tell who they are here. `line` is where it lies in the learner's file, `renamed` that
+    file's name where the learner gave it a new one, `left_at` where it lies if one of the sides had it there.
+    `look` are Git's commands that show what the sides did there. `subject` is that of the commit that was
+    replayed. `worth` is the share of its points (0 to 1) that it earns, `weight` how much it counts; where it
+    is worth less than all, `why` is the reason for that. `together` are whole answers, a word a hunk, where
+    the key accepts several and not every mixture of them.
     """
 
     task: int
@@ -112,7 +113,9 @@ class HunkResult:
     hunk: int | None
     kept: str
     accepted: tuple[str, ...]
-    outcome: Literal["met", "missed", "skipped"]
+    outcome: Literal["met", "partly", "missed", "skipped"]
+    worth: float = 0.0
+    weight: float = 1.0
     why: str = ""
     line: int | None = None
     base: str | None = None

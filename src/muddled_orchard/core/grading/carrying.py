@@ -13,18 +13,21 @@ from dataclasses import replace
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.git.lines import Lines, lines_of
 from muddled_orchard.core.key.answer_key import Step
-from muddled_orchard.core.key.answers import AS_WRITTEN, Accepted, accepted_for, by_text, split
+from muddled_orchard.core.key.answers import (
+    AS_WRITTEN,
+    Accepted,
+    accepted_for,
+    by_text,
+    size_of,
+    split,
+    weights_of,
+)
 from muddled_orchard.core.merging.conflict import Conflict, Hunk, MergedText
 from muddled_orchard.core.merging.keep import KEEP, lines_kept
 
 Pairs = tuple[int | None, ...]
 """For each hunk that was met the place of the key's (from 0), None for one that the key does not have. A path
 without hunks counts as one."""
-
-
-def size_of(conflict: Conflict) -> int:
-    """How many decisions a conflict asks for: one a hunk, or one for a path without hunks."""
-    return len(conflict.merged.hunks) if conflict.merged else 1
 
 
 def paired(asked: Conflict | None, met: Conflict) -> Pairs:
@@ -61,22 +64,26 @@ def carried_over(
     asked = step.merge.conflict(met.path)
     solved = step.solved.get(met.path)
     if solved is None:
-        gone = (Accepted(gone=True, words=("gone",)),)
+        gone = (Accepted(gone=True, word="gone"),)
         return (*gone, *_as_asked(step, met, scenario, texts)) if asked else gone
     lines = lines_of(texts[solved.id])
+    known = step.accepted.get(met.path, ())
     if met.merged is None:
         ways = _as_asked(step, met, scenario, texts) if asked else ()
-        return (*ways, Accepted(words=(AS_WRITTEN,), clean=(lines,)))
+        return (*ways, Accepted(word=AS_WRITTEN, clean=(lines,), weights=ways[0].weights if ways else ()))
     cut = by_text(met.merged, lines, scenario.spacing)
     own = tuple(stretch for stretch, _ in split(met.merged.parts))
     ways = tuple(
         _in_other_hunks(way, asked.merged, met.merged, pairs, cut, own)
-        for way in step.accepted.get(met.path, ())
+        for way in known
         if asked is not None and asked.merged is not None and len(way.choices) == len(asked.merged.hunks)
     )
-    why = next((way.why for way in step.accepted.get(met.path, ())), "")
+    why = next((way.why for way in known), "")
     # Who repairs an earlier mistake here leaves the key's whole file: that is right in any case.
-    return (*ways, replace(cut, clean=own, why=why), replace(cut, why=why))
+    ways = (*ways, replace(cut, clean=own, why=why), replace(cut, why=why))
+    asked_weights = weights_of(asked, known) if asked else ()
+    weights = tuple(1.0 if pair is None else asked_weights[pair] for pair in pairs)
+    return tuple(replace(way, weights=weights) for way in ways)
 
 
 def _as_asked(
@@ -91,15 +98,15 @@ def _in_other_hunks(
 ) -> Accepted:
     """A resolution of the key's hunks as one of those that were met; for the others it has what the key
     leaves."""
-    words: list[str] = []
-    choices: list[Lines] = []
-    for number, (hunk, pair) in enumerate(zip(met.hunks, pairs, strict=True)):
-        word = cut.words[number] if pair is None else way.words[pair]
-        words.append(word)
-        if pair is None:
-            choices.append(cut.choices[number])
-        else:
-            choices.append(lines_kept(hunk, word) if word in KEEP else way.choices[pair])
+    choices = [
+        cut.choices[number]
+        if pair is None
+        else tuple(
+            replace(choice, text=lines_kept(hunk, choice.word)) if choice.word in KEEP else choice
+            for choice in way.choices[pair]
+        )
+        for number, (hunk, pair) in enumerate(zip(met.hunks, pairs, strict=True))
+    ]
     as_merged = way.clean == tuple(stretch for stretch, _ in split(asked.parts))
     clean = tuple(own) if as_merged else cut.clean
-    return replace(way, words=tuple(words), choices=tuple(choices), clean=clean, whole=False)
+    return replace(way, choices=tuple(choices), clean=clean, free=(), whole=False)

@@ -14,12 +14,19 @@ from muddled_orchard.core.git.lines import Lines, by_lines, is_binary, lines_of
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.git.trees import Blob, Tree, are_alike
 from muddled_orchard.core.grading.assessment import State
-from muddled_orchard.core.grading.carrying import carried_over, paired, size_of
+from muddled_orchard.core.grading.carrying import carried_over, paired
 from muddled_orchard.core.grading.locating.replays import stands_on
 from muddled_orchard.core.grading.locating.results import Result
 from muddled_orchard.core.grading.readings import FileReading, read_file
 from muddled_orchard.core.key.answer_key import Key, Step
-from muddled_orchard.core.key.answers import Accepted, modes_of
+from muddled_orchard.core.key.answers import (
+    NO_DECISIONS,
+    Accepted,
+    Decisions,
+    decisions_in,
+    modes_of,
+    weights_of,
+)
 from muddled_orchard.core.merging.conflict import Conflict, MergeResult
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.status import Uncommitted, is_backup, tracked, uncommitted
@@ -40,7 +47,7 @@ class ConflictCase:
 
     `extra` are the numbers of hunks that the key does not have: the learner's own earlier choices made them.
     `asked`: the key has the conflict at all. `vanished`: the learner's own doing kept it from being met, and
-    it is read as it would have been met. `covers` is how many of the key's decisions it stands for. `modes`
+    it is read as it would have been met. `covers` are the key's decisions that it stands for. `modes`
     are the modes that the file may have.
     """
 
@@ -54,7 +61,7 @@ class ConflictCase:
     extra: frozenset[int] = frozenset()
     asked: bool = True
     vanished: bool = False
-    covers: int = 1
+    covers: Decisions = NO_DECISIONS
     modes: frozenset[int] = frozenset()
 
 
@@ -64,7 +71,7 @@ class TaskCase:
     what is in it.
 
     `merge` is the one that the learner really had; `tree` the result that is judged, None where
-    there is none; `conflicts` are in the order of their paths. `spared` counts the conflicts of the key that
+    there is none; `conflicts` are in the order of their paths. `spared` are the decisions of the key that
     an earlier mistake kept from being met: they cost nothing more.
     """
 
@@ -73,21 +80,13 @@ class TaskCase:
     merge: MergeResult
     tree: Tree | None
     conflicts: tuple[ConflictCase, ...]
-    spared: int = 0
+    spared: Decisions = NO_DECISIONS
 
     @property
-    def unmet(self) -> int:
-        """How many of the key's decisions were never come to."""
-        asked = sum(
-            size_of(conflict)
-            for conflict in self.step.merge.conflicts
-            if self.step.accepted.get(conflict.path)
-        )
-        return (
-            asked
-            - self.spared
-            - sum(conflict.covers for conflict in self.conflicts if conflict.asked and conflict.accepted)
-        )
+    def unmet(self) -> Decisions:
+        """The key's decisions that were never come to."""
+        read = (conflict.covers for conflict in self.conflicts if conflict.asked and conflict.accepted)
+        return self.step.decisions - self.spared - sum(read, Decisions())
 
     @property
     def task(self) -> Task:
@@ -253,25 +252,28 @@ def _deviating(
     """A step at which the learner met something else than the key: the key's conflicts count, as far as they
     are still there; others are told and cost nothing."""
     conflicts: list[ConflictCase] = []
-    spared = 0
+    spared = Decisions()
     for conflict in merge.conflicts:
         asked = step.merge.conflict(conflict.path)
         pairs = paired(asked, conflict)
-        lacking = size_of(asked) - sum(pair is not None for pair in pairs) if asked else 0
+        known = step.accepted.get(conflict.path, ())
+        weights = weights_of(asked, known) if asked else ()
+        lacking = [weight for place, weight in enumerate(weights) if place not in pairs]
         if lacking and own_doing:
             continue  # it is read below as it would have been met
-        spared += lacking if asked and step.accepted.get(asked.path) else 0
+        spared += Decisions(len(lacking), sum(lacking)) if known else Decisions()
         ways = carried_over(step, conflict, pairs, case.scenario, case.texts)
         found = _read(case, step, result, merge, conflict, ways, tree)
         extra = frozenset(number for number, pair in enumerate(pairs, start=1) if pair is None)
-        covers = len(pairs) - len(extra)
+        counted = [weights[pair] for pair in pairs if pair is not None]
+        covers = Decisions(len(counted), sum(counted))
         conflicts.append(replace(found, extra=extra, asked=asked is not None, covers=covers))
     read = {conflict.conflict.path for conflict in conflicts}
     for asked in step.merge.conflicts:
         if asked.path in read:
             continue
         if not own_doing:
-            spared += size_of(asked) if step.accepted.get(asked.path) else 0
+            spared += decisions_in(asked, step.accepted.get(asked.path, ()))
         elif contains(case.commits, result.ours, step.ours) or step.commit is not None:
             ways = step.accepted.get(asked.path, ())
             found = _read(case, step, result, step.merge, asked, ways, tree)
@@ -309,7 +311,7 @@ def _read(
         reading=reading,
         renamed=renamed,
         left_at=left_at,
-        covers=size_of(conflict),
+        covers=decisions_in(conflict, accepted),
         modes=modes_of(conflict, step.solved, merge.tree),
     )
 

@@ -40,6 +40,9 @@ def doubts(case: Case) -> Iterator[Kind]:
                 yield NotByLines(path)
             if conflict.reading is not None:
                 yield from (_of_reading(path, doubt) for doubt in conflict.reading.doubts)
+                yield from (
+                    RuleUnchecked(hunk.undecided) for hunk in conflict.reading.hunks if hunk.undecided
+                )
     for path, marker in markers.possible(case):
         yield PossibleMarker(path, marker.line, marker.sign, marker.text.strip()[:40])
     yield from (RuleUnchecked(reason) for reason in rules.undecided(case))

@@ -12,7 +12,7 @@ from muddled_orchard.core.git.trees import kind_of
 from muddled_orchard.core.git.under_way import UNDER_WAY
 from muddled_orchard.core.grading import kinds
 from muddled_orchard.core.grading.finding import Kind
-from muddled_orchard.core.merging.keep import choice_of
+from muddled_orchard.core.merging.keep import KEEP, choice_of
 
 
 def sentences(found: Iterable[Kind]) -> str:
@@ -365,7 +365,8 @@ def _(found: kinds.ConflictWrong) -> str:
         where += f' (of "{brief(found.subject)}")'
     if found.renamed:
         where += f", now {found.renamed}"
-    sentence = f"{where}: {_kept(found)}{_wanted(found)}."
+    part = f", which earns {100 * found.worth:g} % of its points" if found.worth else ""
+    sentence = f"{where}: {_kept(found)}{part}{_wanted(found)}."
     other = {"ours": "theirs", "theirs": "ours"}.get(found.kept)
     if other in found.accepted and "new base" in found.ours:
         sentence += (
@@ -405,7 +406,7 @@ def _side(found: kinds.ConflictWrong, word: str) -> str:
     if word == "gone":
         return "no such file"
     names = {"ours": found.ours, "theirs": found.theirs}
-    return " and then ".join(names.get(part, part) for part in word.split("+"))
+    return " and then ".join(names.get(part, part) for part in word.split("+")) if word in KEEP else word
 
 
 @say.register

@@ -46,7 +46,8 @@ def right_already(assessment: Assessment) -> tuple[str, ...]:
     """What is right, a sentence each, in the order of the criteria."""
     met_ones = (criterion.id for criterion in assessment.criteria if criterion.outcome.verdict == "met")
     sentences = [CRITERIA[id_].right for id_ in met_ones if id_ in CRITERIA]
-    met, wrong = (sum(hunk.outcome == word for hunk in assessment.hunks) for word in ("met", "missed"))
+    met = sum(hunk.outcome == "met" for hunk in assessment.hunks)
+    wrong = sum(hunk.outcome in _LACKING for hunk in assessment.hunks)
     if met and wrong + assessment.unmet:
         total = met + wrong + assessment.unmet
         sentences.append(f"{met} of {counted(total, 'conflict')} {be(met)} resolved as the brief asks.")
@@ -92,7 +93,7 @@ def for_learner(assessment: Assessment, strength: int) -> Assessment:
 
 def _hint(criterion: CriterionResult, hunks: Sequence[HunkResult], strength: int) -> Hint:
     id_, outcome, about = criterion.id, criterion.outcome, CRITERIA.get(criterion.id)
-    wrong = [hunk for hunk in hunks if hunk.outcome == "missed"] if id_ == "resolution" else []
+    wrong = [hunk for hunk in hunks if hunk.outcome in _LACKING] if id_ == "resolution" else []
     places = [
         f"{place.file}, line {place.line}" if place.line else place.file
         for place in outcome.where

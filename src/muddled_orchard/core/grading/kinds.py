@@ -410,8 +410,8 @@ class AllResolved(Kind):
 
 @dataclass(frozen=True, slots=True)
 class ConflictWrong(Kind):
-    """One conflict that is not: what was kept, and what the key accepts, as in HunkResult. `whole`: it is a
-    whole path."""
+    """One conflict that is not, or is worth only a part: what was kept, and what the key accepts, as in
+    HunkResult. `whole`: it is a whole path."""
 
     file: str
     line: int | None
@@ -424,6 +424,7 @@ class ConflictWrong(Kind):
     together: Sequence[Sequence[str]]
     ours: str
     theirs: str
+    worth: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)

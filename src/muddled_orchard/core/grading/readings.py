@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import difflib
 import functools
 from collections import Counter
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in
 from muddled_orchard.core.git.lines import Lines, SpacingRule, alike, bare
-from muddled_orchard.core.key.answers import Accepted, gap_for, split
+from muddled_orchard.core.key.answers import Accepted, HunkChoice, choice_in, gap_for, split
+from muddled_orchard.core.key.outside_edits import FreeStretch
 from muddled_orchard.core.merging.alignment import Alignment, Gap, Reading, align
 from muddled_orchard.core.merging.conflict import Hunk, MergedText
 from muddled_orchard.core.merging.keep import KEEP, lines_kept, words_for
@@ -24,8 +27,9 @@ class HunkReading:
 
     `number` counts from 1; `line` is where it lies in the file (from 1), `text` what stands there.
     `kept` is one of the words of `core.merging.keep`.
-    `wanted` are the words of the key and `wanted_texts` what they read, `accepted` whether the key
-    takes what stands there.
+    `wanted` are the words of the key and `wanted_texts` what they read, `worth` the share of the hunk's
+    points (0 to 1) that the key gives for what stands there; `known` tells that apart which the key names
+    and gives nothing for. `undecided`: why its rules could not be checked.
     """
 
     number: int
@@ -35,7 +39,9 @@ class HunkReading:
     kept: str
     wanted: tuple[str, ...]
     wanted_texts: tuple[Lines, ...]
-    accepted: bool
+    worth: float
+    known: bool = False
+    undecided: str = ""
     why: str = ""
     blank_lines_differ: bool = False
 
@@ -47,7 +53,8 @@ class FileReading:
     `added` are lines outside hunks (numbers from 1, with their text) that nothing asked for, `lost`
     lines outside hunks that are missing (with the number of the line that they should precede);
     `doubts` is why a person should have a look: the numbers of hunks that
-    differ from the key in blank lines alone, and words for the file as a whole.
+    differ from the key in blank lines alone, and words for the file as a whole. `earned` is what its hunks
+    are worth, each times its weight, `way` the resolution that it was measured by.
     """
 
     hunks: tuple[HunkReading, ...]
@@ -55,11 +62,8 @@ class FileReading:
     added: tuple[tuple[int, str], ...]
     lost: tuple[tuple[int, str], ...]
     doubts: tuple[Doubt, ...]
-
-    @property
-    def right(self) -> int:
-        """How many hunks the key accepts."""
-        return sum(hunk.accepted for hunk in self.hunks)
+    earned: float = 0.0
+    way: Accepted | None = None
 
     @property
     def strayed(self) -> int:
@@ -83,7 +87,7 @@ def read_file(
     reader = _Reader(merged, lines, accepted, spacing, labels)
     usable = [way for way in accepted if len(way.choices) == len(merged.hunks)]
     found = [reader.by(way) for way in usable] or [reader.by(None)]
-    return max(found, key=lambda item: (item[0].right, -item[1], -item[0].strayed))[0]
+    return max(found, key=lambda item: (item[0].earned, -item[1], -item[0].strayed))[0]
 
 
 class _Reader:
@@ -108,9 +112,9 @@ class _Reader:
         """The best reading with one yardstick (None: the bare merge), and what its alignment cost."""
         alignment = self._aligned(way)
         readings = [self._file(reading, way) for reading in alignment.readings]
-        best = max(readings, key=lambda read: (read.right, -read.strayed))
+        best = max(readings, key=lambda read: (read.earned, -read.strayed))
         doubts: list[Doubt] = [hunk.number for hunk in best.hunks if hunk.blank_lines_differ]
-        if any(read.right != best.right for read in readings):
+        if any(read.earned != best.earned for read in readings):
             doubts.append("two readings")
         if not alignment.exact:
             doubts.append("rough")
@@ -125,13 +129,21 @@ class _Reader:
     def _file(self, reading: Reading, way: Accepted | None) -> FileReading:
         hunks: list[HunkReading] = []
         markers: list[Marker] = []
-        for number, (hunk, (start, stop)) in enumerate(zip(self.merged.hunks, reading.gaps, strict=True)):
-            choice = way.choices[number] if way else ()
-            left = self._markers_in(hunk, choice, start, stop)
+        added_places, lost = list(reading.added), list(reading.lost)
+        spots = (part for part in laid_out(self.merged, way) if not isinstance(part, tuple))
+        for spot, (start, stop) in zip(spots, reading.gaps, strict=True):
+            if isinstance(spot, FreeStretch):
+                astray, missing = self._free(spot, way, start, stop)
+                added_places += astray
+                lost += missing
+                continue
+            number = len(hunks)
+            choices = way.choices[number] if way else ()
+            left = self._markers_in(spot, choices, start, stop)
             markers += left
-            hunks.append(self._hunk(number, hunk, (start, stop), left, way))
+            hunks.append(self._hunk(number, spot, (start, stop), left, way))
         added = []
-        for place in reading.added:
+        for place in sorted(added_places):
             if marker := judged(self.lines[place], place + 1, self.labels):
                 markers.append(marker)
             else:
@@ -140,14 +152,41 @@ class _Reader:
             hunks=tuple(hunks),
             markers=tuple(sorted(markers, key=lambda marker: marker.line)),
             added=tuple(added),
-            lost=tuple((at + 1, line) for at, line in reading.lost),
+            lost=tuple((at + 1, line) for at, line in sorted(lost, key=lambda item: item[0])),
             doubts=(),
+            way=way,
+            earned=sum(hunk.worth * (way.weight(hunk.number - 1) if way else 1.0) for hunk in hunks),
         )
 
-    def _markers_in(self, hunk: Hunk, choice: Lines, start: int, stop: int) -> list[Marker]:
+    def _free(
+        self, free: FreeStretch, way: Accepted | None, start: int, stop: int
+    ) -> tuple[list[int], list[tuple[int, str]]]:
+        """What is added and lost in lines that may read as the key has them, or as their rules ask."""
+        text, form = self.lines[start:stop], self.form
+        wanted = form(way.clean[free.stretch][free.start : free.stop]) if way else ()
+        now = form(text)
+        try:
+            holds = now != wanted and flaw_in(free.rules, "".join(text), "these lines") is None
+        except Undecided:
+            holds = False
+        added: list[int] = []
+        lost: list[tuple[int, str]] = []
+        if now == wanted or (holds and not any(judged(line, 0, self.labels) for line in text)):
+            return added, lost
+        for tag, old, old_end, new, new_end in difflib.SequenceMatcher(
+            None, wanted, now, autojunk=False
+        ).get_opcodes():
+            if tag != "equal":
+                added += range(start + new, start + new_end)
+                lost += [(start + new, line) for line in wanted[old:old_end]]
+        return added, lost
+
+    def _markers_in(self, hunk: Hunk, choices: Sequence[HunkChoice], start: int, stop: int) -> list[Marker]:
         """Markers among the lines of a gap, after those that the merged texts have themselves."""
         form = self.form
-        own = Counter(form((*hunk.ours, *hunk.theirs))) | Counter(form(hunk.base)) | Counter(form(choice))
+        own = Counter(form((*hunk.ours, *hunk.theirs))) | Counter(form(hunk.base))
+        for choice in choices:
+            own |= Counter(form(choice.text))
         markers = []
         for place, line in enumerate(self.lines[start:stop], start=start):
             normal = form([line])[0]
@@ -167,24 +206,32 @@ class _Reader:
     ) -> HunkReading:
         text = self.lines[stretch[0] : stretch[1]]
         unresolved = any(marker.sure != "possible" for marker in markers)
-        right = blank_lines_differ = False
+        choice, blank_lines_differ, undecided = None, False, ""
         if way is not None and not unresolved:
-            right = self._same(way.choices[number], text)
-            if not right and self.spacing != "exact" and self._same_but_for_blanks(way.choices[number], text):
-                right = blank_lines_differ = True
-        kept = (
-            "unresolved" if unresolved else self._kept(hunk, text, way.words[number] if right and way else "")
-        )
+            try:
+                choice, blank_lines_differ = choice_in(way.choices[number], text, self.spacing)
+            except Undecided as reason:
+                undecided = str(reason)
+        kept = "unresolved" if unresolved else self._kept(hunk, text, choice.word if choice else "")
+        wanted = [
+            best
+            for other in self.accepted
+            if other.worth == 1
+            for best in other.choices[number]
+            if best.worth == 1
+        ]
         return HunkReading(
             number=number + 1,
             hunk=hunk,
             line=stretch[0] + 1,
             text=text,
             kept=kept,
-            wanted=tuple(dict.fromkeys(way.words[number] for way in self.accepted)),
-            wanted_texts=tuple(dict.fromkeys(way.choices[number] for way in self.accepted)),
-            accepted=right,
-            why=way.why if way else "",
+            wanted=tuple(dict.fromkeys(best.word for best in wanted)),
+            wanted_texts=tuple(dict.fromkeys(best.text for best in wanted)),
+            worth=way.worth * choice.worth if way and choice else 0.0,
+            known=choice is not None,
+            undecided=undecided,
+            why=way.why if way and (choice or way.worth == 1) else "",
             blank_lines_differ=blank_lines_differ,
         )
 
@@ -210,10 +257,12 @@ def _as_written(way: Accepted) -> Alignment:
     """How a file that is just what the key accepts lies along it."""
     gaps = []
     at = 0
-    for clean, choice in zip(way.clean, way.choices, strict=False):
+    for number, clean in enumerate(way.clean):
+        gaps += [(at + free.start, at + free.stop) for free in way.free if free.stretch == number]
         at += len(clean)
-        gaps.append((at, at + len(choice)))
-        at += len(choice)
+        if number < len(way.choices):
+            gaps.append((at, at + len(way.texts[number])))
+            at += len(way.texts[number])
     return Alignment(readings=(Reading(gaps=tuple(gaps), added=(), lost=()),), cost=0, exact=True)
 
 
@@ -222,8 +271,29 @@ def _template(merged: MergedText, way: Accepted | None, spacing: SpacingRule) ->
     """What a file is laid along: the clean stretches of a resolution, with a gap for each hunk."""
     form = alike(spacing)
     template: list[Lines | Gap] = []
-    for number, (clean, hunk) in enumerate(split(merged.parts)):
-        template.append(form(way.clean[number] if way else clean))
-        if hunk is not None:
-            template.append(gap_for(hunk, spacing, [way.choices[number]] if way else []))
+    number = 0
+    for part in laid_out(merged, way):
+        if isinstance(part, Hunk):
+            more = [choice.text for choice in way.choices[number]] if way else []
+            template.append(gap_for(part, spacing, more))
+            number += 1
+        elif isinstance(part, FreeStretch):
+            wanted = way.clean[part.stretch][part.start : part.stop] if way else ()
+            template.append(Gap((form(wanted), form(part.merged))))
+        else:
+            template.append(form(part))
     return tuple(template)
+
+
+def laid_out(merged: MergedText, way: Accepted | None) -> Iterator[Lines | Hunk | FreeStretch]:
+    """A resolution in order: its clean stretches, its hunks, and the lines between that may read
+    otherwise."""
+    for number, (clean, hunk) in enumerate(split(merged.parts)):
+        at, lines = 0, way.clean[number] if way else clean
+        for free in (free for free in (way.free if way else ()) if free.stretch == number):
+            yield lines[at : free.start]
+            yield free
+            at = free.stop
+        yield lines[at:]
+        if hunk is not None:
+            yield hunk

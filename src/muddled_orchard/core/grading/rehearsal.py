@@ -110,7 +110,7 @@ class Rehearsal:
         for act in self.acted:
             if act.assessment.state != "untouched":
                 for hunk in act.assessment.hunks:
-                    if hunk.outcome == "missed" and hunk.kept not in ("unresolved", "blend"):
+                    if hunk.outcome in _LOST and hunk.kept not in ("unresolved", "blend"):
                         # A file whose deletion is right has its hunks only where somebody kept it.
                         wrong |= {(hunk.step, hunk.file, hunk.hunk), (hunk.step, hunk.file, None)}
         return tuple(

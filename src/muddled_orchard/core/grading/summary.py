@@ -41,7 +41,9 @@ def standing(assessment: Assessment) -> Standing:
 
 def conflicts_are_right(assessment: Assessment) -> bool:
     """Whether no conflict was resolved wrongly or never met."""
-    return assessment.unmet == 0 and not any(hunk.outcome == "missed" for hunk in assessment.hunks)
+    return assessment.unmet == 0 and not any(
+        hunk.outcome in ("partly", "missed") for hunk in assessment.hunks
+    )
 
 
 def summary(assessment: Assessment) -> str:
@@ -57,6 +59,8 @@ def summary(assessment: Assessment) -> str:
     parts = []
     if wrong:
         parts.append(f"{counted(wrong, 'conflict')} {be(wrong)} not resolved as accepted")
+    if lesser := sum(hunk.outcome == "partly" for hunk in assessment.hunks):
+        parts.append(f"{counted(lesser, 'conflict')} {be(lesser)} resolved in a way that earns only a part")
     if assessment.unmet:
         what = str(assessment.unmet) if wrong else counted(assessment.unmet, "conflict")
         parts.append(f"{what} {was(assessment.unmet)} never met")

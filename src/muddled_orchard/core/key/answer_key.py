@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from muddled_orchard.core.base.problems import Problem, likely
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario, Task
 from muddled_orchard.core.git.commits import Commit, Commits
 from muddled_orchard.core.git.trees import Tree
-from muddled_orchard.core.key.answers import Accepted
+from muddled_orchard.core.key.answers import Accepted, Decisions, decisions_in
 from muddled_orchard.core.merging.conflict import MergeResult
 
 
@@ -20,10 +20,10 @@ class Step:
 
     `task` counts from 1. `commit` is the commit that is replayed, undone or popped, `label` its label, and
     `base` the commit from which its change is taken; all are None in a merge. `ours` and `theirs` are the
-    commits that meet when everything before was solved by the key; `ours_name` and `theirs_name` tell
-    people who they are. `solved` is the tree that
-    then comes out, `clean_merge_fixes` the files that merge cleanly and are to be changed all the same.
-    `fast_forward`: nothing needs to be merged.
+    commits that meet when everything before was solved by the key; `ours_name` and `theirs_name` tell people
+    who they are. `solved` is the tree that then comes out, `clean_merge_fixes` the files that merge cleanly
+    and are to be changed all the same, with what is accepted of each. `fast_forward`: nothing needs to be
+    merged.
     """
 
     task: int
@@ -38,8 +38,15 @@ class Step:
     merge: MergeResult
     accepted: Mapping[str, tuple[Accepted, ...]]
     solved: Tree
-    clean_merge_fixes: frozenset[str] = frozenset()
+    clean_merge_fixes: Mapping[str, tuple[Accepted, ...]] = field(default_factory=dict)
     fast_forward: bool = False
+
+    @property
+    def decisions(self) -> Decisions:
+        """What its conflicts ask for, where the key accepts anything."""
+        conflicts = self.merge.conflicts
+        found = (decisions_in(conflict, self.accepted.get(conflict.path, ())) for conflict in conflicts)
+        return sum(found, Decisions())
 
     def becomes_empty(self, commits: Commits) -> bool:
         """Whether nothing new is left of it when it is solved by the key."""
@@ -75,7 +82,8 @@ def unused_answers(scenario: Scenario, steps: Sequence[Step]) -> Iterator[Proble
         here = [step for step in here if answer.commit in (None, step.label)]
         paths = {conflict.path for step in here for conflict in step.merge.conflicts}
         fixed = {path for step in here for path in step.clean_merge_fixes}
-        if answer.file not in paths | fixed:
+        changed = {change.file or answer.file for change in answer.change} if answer.keep is None else set()
+        if answer.file not in paths | fixed and not (changed and changed <= paths | fixed):
             where = f" in task {answer.task}" if answer.task else ""
             where += f' at "{answer.commit}"' if answer.commit else ""
             yield Problem(

@@ -8,44 +8,136 @@ from dataclasses import dataclass, replace
 from types import MappingProxyType
 
 from muddled_orchard.core.base.phrases import counted
-from muddled_orchard.core.base.problems import Problem, likely
-from muddled_orchard.core.exercise.scenario import Answer, KeepText, Scenario
+from muddled_orchard.core.base.problems import KeyPath, Problem, likely
+from muddled_orchard.core.exercise.scenario import Answer, AnswerChange, KeepHunk, Scenario, TextRules
+from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in, in_words
 from muddled_orchard.core.git.lines import Lines, SpacingRule, alike, lines_of
 from muddled_orchard.core.git.trees import PLAIN_FILE, Blob, Tree
+from muddled_orchard.core.key.outside_edits import FreeStretch, edited
 from muddled_orchard.core.merging.alignment import Gap, align
 from muddled_orchard.core.merging.conflict import STAGE, Conflict, Hunk, MergedText, MergeResult
 from muddled_orchard.core.merging.keep import KEEP, lines_kept
 
 AS_WRITTEN = "as written in the key"
 
-
 _SIDES = (("ours",), ("theirs",), ("base",))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HunkChoice:
+    """One thing that is accepted in a hunk: `text`, which is called `word`. With `rules` any lines that hold
+    them are accepted, and `text` is an example. `worth` is the share of the hunk's points that it earns."""
+
+    word: str
+    text: Lines
+    rules: TextRules | None = None
+    worth: float = 1.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Accepted:
     """One accepted resolution of one conflicted path.
 
-    For texts: `words` and `choices` say for each hunk what to call the right choice and what it
-    reads; `clean` are the stretches between (the merge's own unless the key changes something there
-    too), in the places where `MergedText.parts` has them. `gone` asks for the path not to exist,
-    `whole` for one side's version of it as it is (its word is in `words`).
+    For texts: `choices` are what is accepted in each hunk, the one of the key's own solution first; `clean`
+    are the stretches between (the merge's own unless the key changes something there too), in the places
+    where `MergedText.parts` has them, and `free` the lines in them that may read otherwise. `gone` asks for
+    the path not to exist, `whole` for one side's version of it as it is; `word` says which, or what else is
+    wanted of a path without hunks. `worth` is the share of the points that it earns, `weights` how much each
+    hunk (or the path) counts: they are alike in all alternatives.
     """
 
-    words: tuple[str, ...] = ()
-    choices: tuple[Lines, ...] = ()
+    word: str = ""
+    choices: tuple[tuple[HunkChoice, ...], ...] = ()
     clean: tuple[Lines, ...] = ()
+    free: tuple[FreeStretch, ...] = ()
     gone: bool = False
     whole: bool = False
     why: str = ""
+    worth: float = 1.0
+    weights: tuple[float, ...] = ()
+
+    @property
+    def words(self) -> tuple[str, ...]:
+        """What the key's own solution is called, hunk by hunk, or for the whole path."""
+        return tuple(choices[0].word for choices in self.choices) or ((self.word,) if self.word else ())
+
+    @property
+    def texts(self) -> tuple[Lines, ...]:
+        """What the key's own solution reads in each hunk."""
+        return tuple(choices[0].text for choices in self.choices)
 
     @property
     def text(self) -> Lines:
         """The whole resolved file."""
-        parts = [
-            line for pair in zip(self.clean, self.choices, strict=False) for part in pair for line in part
-        ]
+        parts = [line for pair in zip(self.clean, self.texts, strict=False) for part in pair for line in part]
         return (*parts, *(line for part in self.clean[len(self.choices) :] for line in part))
+
+    def weight(self, hunk: int) -> float:
+        """How much a hunk counts (from 0)."""
+        return self.weights[hunk] if hunk < len(self.weights) else 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class Decisions:
+    """How many decisions conflicts ask for (one a hunk, or one for a path without hunks), and how much these
+    count together."""
+
+    count: int = 0
+    weight: float = 0.0
+
+    def __add__(self, other: Decisions) -> Decisions:
+        return Decisions(self.count + other.count, self.weight + other.weight)
+
+    def __sub__(self, other: Decisions) -> Decisions:
+        return Decisions(self.count - other.count, self.weight - other.weight)
+
+
+NO_DECISIONS = Decisions()
+
+
+def size_of(conflict: Conflict) -> int:
+    """How many decisions a conflict asks for."""
+    return len(conflict.merged.hunks) if conflict.merged else 1
+
+
+def weights_of(conflict: Conflict, accepted: Sequence[Accepted]) -> tuple[float, ...]:
+    """How much each decision of a conflict counts."""
+    return tuple(accepted[0].weight(place) if accepted else 1.0 for place in range(size_of(conflict)))
+
+
+def decisions_in(conflict: Conflict, accepted: Sequence[Accepted]) -> Decisions:
+    """The decisions of a conflict; none where the key accepts nothing there."""
+    return Decisions(size_of(conflict), sum(weights_of(conflict, accepted))) if accepted else Decisions()
+
+
+def worth_of(accepted: Sequence[Accepted], hunk: int, text: Lines, spacing: SpacingRule) -> float:
+    """The largest share of a hunk's points that any of these resolutions gives for lines (`hunk` from 0)."""
+    worths = [0.0]
+    for way in accepted:
+        if hunk < len(way.choices) and (found := choice_in(way.choices[hunk], text, spacing)[0]):
+            worths.append(way.worth * found.worth)
+    return max(worths)
+
+
+def choice_in(
+    choices: Sequence[HunkChoice], text: Lines, spacing: SpacingRule
+) -> tuple[HunkChoice | None, bool]:
+    """What the lines in a hunk are accepted as, the choice that earns most, and whether that is only so when
+    blank lines don't count. Raises Undecided where rules can't be checked within their bounds."""
+    form = alike(spacing)
+    mine = form(text)
+    for choice in sorted(choices, key=lambda choice: -choice.worth):
+        if form(choice.text) == mine:
+            return choice, False
+        if choice.rules is not None and flaw_in(choice.rules, "".join(text), "these lines") is None:
+            return choice, False
+    filled = [line for line in mine if line.strip()]
+    if spacing == "exact" or not filled:
+        return None, False
+    for choice in sorted(choices, key=lambda choice: -choice.worth):
+        if filled == [line for line in form(choice.text) if line.strip()]:
+            return choice, True
+    return None, False
 
 
 def split(parts: Sequence[Lines | Hunk]) -> Iterator[tuple[Lines, Hunk | None]]:
@@ -82,28 +174,75 @@ def accepted_for(
     label: str | None = None,
     texts: Mapping[str, bytes] = MappingProxyType({}),
 ) -> tuple[tuple[Accepted, ...], tuple[Problem, ...]]:
-    """What the scenario's answers accept for one conflict of a task, and what is wrong with them.
+    """What the scenario's answers accept for one conflict of a task, those that earn most first, and what is
+    wrong with them.
 
     `label` is that of the commit that is being replayed, where it has one, `texts` are contents by blob id.
     """
-    found: list[Accepted] = []
     problems: list[Problem] = []
-    for number, answer in enumerate(scenario.answer):
-        if not _is_for(answer, conflict.path, task, label):
-            continue
-        if answer.gone:
-            found.append(Accepted(gone=True, words=("gone",), why=answer.why))
-        elif answer.side is not None or conflict.merged is None:
-            found += (
-                _in_hunks(way, conflict, scenario.spacing, texts)
-                for way in _whole_side(conflict, answer, number, problems)
-            )
-        elif answer.text is not None:
-            found.append(by_text(conflict.merged, lines_of(answer.text), scenario.spacing, answer.why))
-        else:
-            kept = _by_words(conflict.merged, answer, number, problems)
-            found += [kept] if kept else []
+    answers = [
+        (number, answer)
+        for number, answer in enumerate(scenario.answer)
+        if _is_for(answer, conflict.path, task, label)
+    ]
+    weights = _weights(conflict, answers, problems)
+    found = [
+        replace(way, why=answer.why, worth=answer.worth, weights=weights)
+        for number, answer in answers
+        for way in _ways(conflict, answer, number, scenario.spacing, texts, problems)
+    ]
+    found.sort(key=lambda way: -way.worth)
+    if found and found[0].worth < 1 and not problems:
+        what = f"no answer for {conflict.path} is worth all of its points"
+        problems.append(
+            Problem(what, "Leave worth out of the right one.", ("answer", answers[0][0], "worth"))
+        )
     return tuple(found), tuple(problems)
+
+
+def _ways(
+    conflict: Conflict,
+    answer: Answer,
+    number: int,
+    spacing: SpacingRule,
+    texts: Mapping[str, bytes],
+    problems: list[Problem],
+) -> Iterator[Accepted]:
+    if answer.gone:
+        yield Accepted(gone=True, word="gone")
+    elif answer.side is not None or conflict.merged is None:
+        for way in _whole_side(conflict, answer, number, problems):
+            yield _in_hunks(way, conflict, spacing, texts)
+    elif answer.text is not None:
+        yield by_text(conflict.merged, lines_of(answer.text), spacing)
+    elif answer.keep is None:
+        what = f"{answer.file} conflicts, and this answer only says what to change outside its hunks"
+        problems.append(Problem(what, "Add keep, with a word for each hunk.", ("answer", number)))
+    elif (kept := _by_words(conflict.merged, answer, number, problems)) is not None:
+        yield kept
+
+
+def _weights(
+    conflict: Conflict, answers: Sequence[tuple[int, Answer]], problems: list[Problem]
+) -> tuple[float, ...]:
+    """How much each hunk of a conflict counts: alternatives have these in common, and may leave them out."""
+    size = size_of(conflict)
+    of_file: float | None = None
+    of_hunks: list[float | None] = [None] * size
+    for number, answer in answers:
+        of_file = _agreed(of_file, answer.weight, ("answer", number, "weight"), problems)
+        for place, entry in enumerate((answer.keep or ())[:size]):
+            if isinstance(entry, KeepHunk):
+                key = ("answer", number, "keep", place, "weight")
+                of_hunks[place] = _agreed(of_hunks[place], entry.weight, key, problems)
+    return tuple((of_file or 1.0) * (weight or 1.0) for weight in of_hunks)
+
+
+def _agreed(known: float | None, weight: float | None, key: KeyPath, problems: list[Problem]) -> float | None:
+    if None not in (known, weight) and known != weight:
+        what = f"this weighs {weight:g}, and {known:g} in another answer for the same conflict"
+        problems.append(Problem(what, "Alternatives weigh the same; say it in one of them.", key))
+    return known if weight is None else weight
 
 
 def _by_words(merged: MergedText, answer: Answer, number: int, problems: list[Problem]) -> Accepted | None:
@@ -119,21 +258,72 @@ def _by_words(merged: MergedText, answer: Answer, number: int, problems: list[Pr
             )
         )
         return None
-    words, choices = [], []
-    for place, (word, hunk) in enumerate(zip(keep, hunks, strict=True)):
-        if isinstance(word, KeepText):
-            words.append(AS_WRITTEN)
-            choices.append(lines_of(word.text if word.text.endswith("\n") else word.text + "\n"))
-        elif word in KEEP:
-            words.append(word)
-            choices.append(lines_kept(hunk, word))
-        else:
-            problems.append(
-                Problem(f'"{word}" is no choice', likely(word, KEEP), ("answer", number, "keep", place))
-            )
+    choices = []
+    for place, (entry, hunk) in enumerate(zip(keep, hunks, strict=True)):
+        key: KeyPath = ("answer", number, "keep", place)
+        found = sorted(_choices(entry, hunk, key, problems), key=lambda choice: -choice.worth)
+        if not found:
             return None
-    clean = tuple(stretch for stretch, _ in split(merged.parts))
-    return Accepted(words=tuple(words), choices=tuple(choices), clean=clean, why=answer.why)
+        if found[0].worth < 1:
+            problems.append(
+                Problem("nothing here is worth all of the points", "Leave worth out of one.", key)
+            )
+        choices.append(tuple(found))
+    stretches = tuple(stretch for stretch, _ in split(merged.parts))
+    changes = [change for change in answer.change if change.file in (None, answer.file)]
+    clean, free = edited(stretches, changes, ("answer", number, "change"), problems)
+    return Accepted(choices=tuple(choices), clean=clean, free=free)
+
+
+def _choices(
+    entry: str | KeepHunk | Sequence[str | KeepHunk], hunk: Hunk, key: KeyPath, problems: list[Problem]
+) -> Iterator[HunkChoice]:
+    """What an entry of `keep` accepts in its hunk."""
+    if isinstance(entry, str):
+        if entry in KEEP:
+            yield HunkChoice(word=entry, text=lines_kept(hunk, entry))
+        else:
+            problems.append(Problem(f'"{entry}" is no choice', likely(entry, KEEP), key))
+    elif not isinstance(entry, KeepHunk):
+        if not entry:
+            problems.append(Problem("this list is empty", "Name at least one word.", key))
+        for place, one in enumerate(entry):
+            yield from _choices(one, hunk, (*key, place), problems)
+    elif entry.keep is not None:
+        found = _choices(entry.keep, hunk, (*key, "keep"), problems)
+        yield from (replace(choice, worth=entry.worth) for choice in found)
+    elif not entry.ask:
+        yield HunkChoice(word=AS_WRITTEN, text=_whole_lines(entry.text or ""), worth=entry.worth)
+    else:
+        example = _example(entry, hunk, key, problems)
+        if example is not None:
+            yield HunkChoice(word=f"lines {in_words(entry)}", text=example, rules=entry, worth=entry.worth)
+
+
+def _example(rules: KeepHunk, hunk: Hunk, key: KeyPath, problems: list[Problem]) -> Lines | None:
+    """Lines that hold rules, for the key's own solution: the text beside them, or what one of the words of a
+    key makes of the hunk."""
+    try:
+        if rules.text is not None:
+            example = _whole_lines(rules.text)
+            if (flaw := flaw_in(rules, "".join(example), "it")) is not None:
+                what = f"this text does not hold the rules beside it: {flaw}"
+                problems.append(Problem(what, "Mend the one or the other.", (*key, "text")))
+            return example
+        sides = (lines_kept(hunk, word) for word in KEEP)
+        fits = next((lines for lines in sides if flaw_in(rules, "".join(lines), "it") is None), None)
+    except Undecided as reason:
+        hint = "Say it more simply, without repetitions within repetitions."
+        problems.append(Problem(f"these rules can't be checked in time: {reason}", hint, key))
+        return None
+    if fits is None:
+        what = "neither side holds these rules, nor both"
+        problems.append(Problem(what, "Add text = an example of lines that do.", key))
+    return fits
+
+
+def _whole_lines(text: str) -> Lines:
+    return lines_of(text if text.endswith("\n") or not text else text + "\n")
 
 
 def _in_hunks(
@@ -142,27 +332,27 @@ def _in_hunks(
     """A side's whole file, with what it has in each hunk where there are hunks."""
     if not way.whole or conflict.merged is None:
         return way
-    lines = lines_of(texts.get(conflict.stages[STAGE[way.words[0]]].id, b""))
-    cut = by_text(conflict.merged, lines, spacing, way.why)
-    return replace(way, words=way.words * len(cut.words), choices=cut.choices, clean=cut.clean)
+    lines = lines_of(texts.get(conflict.stages[STAGE[way.word]].id, b""))
+    cut = by_text(conflict.merged, lines, spacing)
+    choices = tuple((replace(first, word=way.word),) for (first, *_) in cut.choices)
+    return replace(way, choices=choices, clean=cut.clean)
 
 
-def by_text(merged: MergedText, lines: Lines, spacing: SpacingRule, why: str = "") -> Accepted:
+def by_text(merged: MergedText, lines: Lines, spacing: SpacingRule) -> Accepted:
     """A whole text as the accepted resolution, cut along the merge's hunks."""
     form = alike(spacing)
     template: list[Lines | Gap] = [
         gap_for(part, spacing) if isinstance(part, Hunk) else form(part) for part in merged.parts
     ]
     gaps = align(template, form(lines)).readings[0].gaps
-    words, choices = [], []
+    choices = []
     for hunk, (start, stop) in zip(merged.hunks, gaps, strict=True):
         text = lines[start:stop]
-        choices.append(text)
         same = (word for word in KEEP if form(lines_kept(hunk, word)) == form(text))
-        words.append(next(same, AS_WRITTEN))
+        choices.append((HunkChoice(word=next(same, AS_WRITTEN), text=text),))
     edges = [0, *(edge for gap in gaps for edge in gap), len(lines)]
     clean = tuple(lines[start:stop] for start, stop in zip(edges[::2], edges[1::2], strict=True))
-    return Accepted(words=tuple(words), choices=tuple(choices), clean=clean, why=why)
+    return Accepted(choices=tuple(choices), clean=clean)
 
 
 def _is_for(answer: Answer, path: str, task: int, label: str | None) -> bool:
@@ -174,7 +364,7 @@ def _whole_side(
 ) -> Iterator[Accepted]:
     """A path without hunks: a side's whole version, or the text as it is written."""
     if answer.text is not None:
-        yield Accepted(words=(AS_WRITTEN,), clean=(lines_of(answer.text),), why=answer.why)
+        yield Accepted(word=AS_WRITTEN, clean=(lines_of(answer.text),))
     elif answer.side is None and (answer.keep is None or answer.keep not in _SIDES):
         problems.append(
             Problem(
@@ -187,7 +377,7 @@ def _whole_side(
         word = str(answer.side or (answer.keep or ("ours",))[0])
         stage = STAGE[word]
         if stage in conflict.stages:
-            yield Accepted(words=(word,), whole=True, why=answer.why)
+            yield Accepted(word=word, whole=True)
         else:
             problems.append(
                 Problem(
@@ -199,20 +389,47 @@ def _whole_side(
 
 
 def fixes_to_clean_merges(
-    merge: MergeResult, scenario: Scenario, task: int, label: str | None
-) -> dict[str, str]:
-    """Files that Git merges cleanly into something wrong, or that are to be made: the text that the key
-    gives them. A name that only resembles one that is there is no new file, but a mistake."""
+    merge: MergeResult, scenario: Scenario, task: int, label: str | None, texts: Mapping[str, bytes]
+) -> tuple[dict[str, tuple[Accepted, ...]], tuple[Problem, ...]]:
+    """Files that Git merges cleanly into something wrong, or that are to be made, with what the key accepts
+    of each, and what is wrong with that. A name that only resembles one that is there is no new file, but a
+    mistake."""
     conflicted = {conflict.path for conflict in merge.conflicts}
     there = [*merge.tree, *conflicted]
-    return {
-        answer.file: answer.text
-        for answer in scenario.answer
-        if answer.text is not None
-        and answer.file not in conflicted
-        and (answer.file in merge.tree or not difflib.get_close_matches(answer.file, there, 1, 0.8))
-        and _is_for(answer, answer.file, task, label)
-    }
+    found: dict[str, list[Accepted]] = {}
+    problems: list[Problem] = []
+    for number, answer in enumerate(scenario.answer):
+        if not _is_for(answer, answer.file, task, label):
+            continue
+        if answer.text is not None and answer.file not in conflicted:
+            if answer.file in merge.tree or not difflib.get_close_matches(answer.file, there, 1, 0.8):
+                way = Accepted(clean=(lines_of(answer.text),), why=answer.why)
+                found.setdefault(answer.file, []).append(way)
+            continue
+        for path, changes in _changes_by_file(answer).items():
+            key: KeyPath = ("answer", number, "change")
+            if path in conflicted:
+                if path != answer.file:
+                    what, hint = f"{path} conflicts itself", "Give it an answer of its own."
+                    problems.append(Problem(what, hint, key))
+                continue
+            if path not in merge.tree:
+                problems.append(Problem(f"there is no {path} in what Git merges", likely(path, there), key))
+                continue
+            lines = lines_of(texts[merge.tree[path].id])
+            clean, free = edited([lines], changes, key, problems)
+            found.setdefault(path, []).append(Accepted(clean=clean, free=free, why=answer.why))
+        if answer.file in found and answer.worth < 1:
+            what = f"{answer.file} does not conflict, so nothing of it is worth less"
+            problems.append(Problem(what, "Leave worth out.", ("answer", number, "worth")))
+    return {path: tuple(ways) for path, ways in found.items()}, tuple(problems)
+
+
+def _changes_by_file(answer: Answer) -> dict[str, list[AnswerChange]]:
+    found: dict[str, list[AnswerChange]] = {}
+    for change in answer.change:
+        found.setdefault(change.file or answer.file, []).append(change)
+    return found
 
 
 def solved_conflict(
@@ -226,7 +443,7 @@ def solved_conflict(
     if first.gone:
         return None
     if first.whole:
-        return texts[conflict.stages[STAGE[first.words[0]]].id]
+        return texts[conflict.stages[STAGE[first.word]].id]
     return "".join(first.text).encode("utf-8", "surrogateescape")
 
 
@@ -234,7 +451,7 @@ def blob_mode(conflict: Conflict, accepted: Sequence[Accepted], merged: Blob | N
     """The mode that a resolved path has: that of the side that is wanted, else what Git merges (`merged` is
     what it leaves at the path), or that of a side that has it."""
     if accepted and accepted[0].whole:
-        return conflict.stages[STAGE[accepted[0].words[0]]].mode
+        return conflict.stages[STAGE[accepted[0].word]].mode
     if merged is not None and conflict.merged is not None:
         return merged.mode
     return next((conflict.stages[stage].mode for stage in (2, 3, 1) if stage in conflict.stages), PLAIN_FILE)

@@ -9,7 +9,8 @@ from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.exercise.tasks import is_rebase
 from muddled_orchard.core.git.commits import ancestry
 from muddled_orchard.core.key.answer_key import Key, Step
-from muddled_orchard.core.key.answers import AS_WRITTEN, split
+from muddled_orchard.core.key.answers import split
+from muddled_orchard.core.merging.keep import KEEP
 
 LONG_SIDE = 5
 """A side with more lines than this takes longer to read."""
@@ -64,7 +65,7 @@ def _needs_both(steps: Iterable[Step]) -> Iterator[bool]:
     for step in steps:
         for ways in step.accepted.values():
             if ways:
-                yield from (word == AS_WRITTEN or "+" in word for word in ways[0].words)
+                yield from (word not in KEEP or "+" in word for word in ways[0].words)
 
 
 def _edited_outside(steps: Iterable[Step]) -> Iterator[bool]:

@@ -9,9 +9,10 @@ from dataclasses import dataclass, replace
 
 from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.base.problems import KeyPath, Problem, likely
-from muddled_orchard.core.exercise.file_rules import Undecided, broken
-from muddled_orchard.core.exercise.scenario import KeepText, Rule, Task
+from muddled_orchard.core.exercise.file_rules import broken
+from muddled_orchard.core.exercise.scenario import KeepHunk, Rule, Task, TextRules
 from muddled_orchard.core.exercise.tasks import in_words, is_stash_pop
+from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in, several
 from muddled_orchard.core.git.lines import lines_of
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.answers import split
@@ -42,7 +43,13 @@ def survey(key: Key) -> Survey:
         operations=tuple(dict.fromkeys(task.do for task in key.scenario.task)),
         kinds=tuple(dict.fromkeys(conflict.kind for conflict in conflicts)),
         hunks=sum(len(conflict.merged.hunks) for conflict in conflicts if conflict.merged),
-        errors=(*_uncovered(key), *rules_against(key), *_slow_rules(key), *_markers_in_answers(key)),
+        errors=(
+            *_uncovered(key),
+            *rules_against(key),
+            *_slow_rules(key),
+            *_slow_text_rules(key),
+            *_markers_in_answers(key),
+        ),
         remarks=tuple(_remarks(key)),
     )
 
@@ -104,11 +111,9 @@ def _markers_in_answers(key: Key) -> Iterator[Problem]:
     """Conflict markers in an answer's text that no version of its file has."""
     for number, answer in enumerate(key.scenario.answer):
         keys: list[tuple[str, KeyPath]] = [(answer.text or "", ("answer", number, "text"))]
-        keys += [
-            (word.text, ("answer", number, "keep", place))
-            for place, word in enumerate(answer.keep or ())
-            if isinstance(word, KeepText)
-        ]
+        for table, place in answer.tables():
+            word = "text" if isinstance(table, KeepHunk) else "put"
+            keys.append((getattr(table, word) or "", ("answer", number, *place, word)))
         for text, where in keys:
             there = None
             for line in text.splitlines():
@@ -135,21 +140,39 @@ def _lines_of_versions(key: Key, path: str) -> set[str]:
     return {line for text in texts for line in text.splitlines()}
 
 
+def _slow_text_rules(key: Key) -> Iterator[Problem]:
+    """The same for rules of answers, on the sides of their file."""
+    for number, answer in enumerate(key.scenario.answer):
+        for table, place in answer.tables():
+            try:
+                for pattern in several(table.matches):
+                    for data in _hard_texts(pattern, answer.file, key):
+                        flaw_in(TextRules(matches=pattern), data.decode("utf-8", "replace"), "it")
+            except Undecided as reason:
+                hint = "Say it more simply, without repetitions within repetitions."
+                what = f"this rule can't be checked in time: {reason}"
+                yield Problem(what, hint, ("answer", number, *place, "matches"))
+
+
 def _hard_on(rule: Rule, key: Key) -> Iterator[bytes]:
-    """What a regular expression is tried on: the sides of the file, these over and over, and each of its
-    letters over and over with something else at the end."""
-    if rule.matches is None:
-        return
+    """What a regular expression is tried on."""
+    if rule.matches is not None:
+        yield from _hard_texts(rule.matches, rule.file, key)
+
+
+def _hard_texts(pattern: str, file: str, key: Key) -> Iterator[bytes]:
+    """The sides of the file, these over and over, and each of the pattern's letters over and over with
+    something else at the end."""
     stages = [
         blob
         for step in key.steps
-        if (conflict := step.merge.conflict(rule.file)) is not None
+        if (conflict := step.merge.conflict(file)) is not None
         for blob in conflict.stages.values()
     ]
     texts = list(dict.fromkeys(key.texts[blob.id] for blob in stages if blob.id in key.texts))
     yield from texts
     yield from (text * (_LONG // max(1, len(text))) + b"\n~" for text in texts)
-    letters = dict.fromkeys(letter for letter in rule.matches + " 0a" if letter.isalnum() or letter == " ")
+    letters = dict.fromkeys(letter for letter in pattern + " 0a" if letter.isalnum() or letter == " ")
     yield from (letter.encode() * _LONG + b"~" for letter in list(letters)[:12])
 
 

@@ -7,23 +7,24 @@ import functools
 import inspect
 import json
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import fields
-from itertools import pairwise
+from itertools import chain, pairwise
 from pathlib import Path
 from typing import Any
 
 import pydantic
+from pydantic_core import ErrorDetails
 
 from muddled_orchard.core.base.problems import BadInput, KeyPath, Problem, likely
 from muddled_orchard.core.exercise import scenario as scenario_module
 from muddled_orchard.core.exercise.defaults import completed
-from muddled_orchard.core.exercise.file_rules import bad_pattern
 from muddled_orchard.core.exercise.scenario import (
     Answer,
+    AnswerChange,
     Change,
     Entry,
-    KeepText,
+    KeepHunk,
     Rule,
     Scenario,
     Start,
@@ -31,6 +32,7 @@ from muddled_orchard.core.exercise.scenario import (
     Value,
 )
 from muddled_orchard.core.exercise.story import unroll
+from muddled_orchard.core.exercise.text_rules import bad_pattern, several
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT, variant_of
 from muddled_orchard.core.grading.criteria import CRITERIA, weight_of
 from muddled_orchard.core.merging.keep import KEEP
@@ -47,7 +49,8 @@ _TABLES: Mapping[tuple[str, ...], type] = {
     ("story", "change"): Change,
     ("task",): Task,
     ("answer",): Answer,
-    ("answer", "keep"): KeepText,
+    ("answer", "keep"): KeepHunk,
+    ("answer", "change"): AnswerChange,
     ("rule",): Rule,
     ("start",): Start,
 }
@@ -77,10 +80,12 @@ def _documented() -> dict[str, Any]:
     scenario, and take longer for that than for all the rest."""
     schema = _adapter().json_schema()
     module = ast.parse(inspect.getsource(scenario_module))
-    for shape in (node for node in module.body if isinstance(node, ast.ClassDef)):
+    shapes = {node.name: node for node in module.body if isinstance(node, ast.ClassDef)}
+    for shape in shapes.values():
         found = schema if shape.name == "Scenario" else schema.get("$defs", {}).get(shape.name, {})
         properties = found.get("properties", {})
-        for field, docs in pairwise(shape.body):
+        inherited = (shapes[base.id].body for base in shape.bases if isinstance(base, ast.Name))
+        for field, docs in pairwise([*shape.body, *chain.from_iterable(inherited)]):
             if isinstance(field, ast.AnnAssign) and isinstance(field.target, ast.Name):
                 name = field.target.id.rstrip("_")
                 if name in properties and isinstance(docs, ast.Expr):
@@ -142,7 +147,9 @@ def _checked(shaped: Scenario, folder: Path | None, name: str, problems: list[Pr
     problems += _meaning_problems(shaped)
     try:
         scenario = with_taken_folders(completed(shaped, name), folder, problems)
-        unroll(variant_of(scenario, PLAIN_VARIANT), PLAIN_VARIANT)
+        plain = variant_of(scenario, PLAIN_VARIANT)
+        problems += _bad_patterns(plain)  # with a value in its place, a use of one is no pattern's brace
+        unroll(plain, PLAIN_VARIANT)
     except BadInput as bad:
         problems += bad.problems
         return shaped
@@ -151,18 +158,15 @@ def _checked(shaped: Scenario, folder: Path | None, name: str, problems: list[Pr
 
 def _shape_problems(error: pydantic.ValidationError) -> Iterator[Problem]:
     seen: set[tuple[KeyPath, str]] = set()
-    for detail in error.errors():
+    for detail in _of_right_kind(error.errors()):
         key, kind = _key(detail["loc"]), detail["type"]
-        if (key, kind) in seen or any(
-            key[: len(other)] == other and kind == "one of" for other, kind in seen
-        ):
+        if (key, kind) in seen:
             continue
         seen.add((key, kind))
         known = _fields_at(key[:-1])
-        if key[:2] == ("answer", key[1] if len(key) > 1 else 0) and "keep" in key and len(key) >= 4:
-            if (key[:4], "one of") not in seen:
-                seen.add((key[:4], "one of"))
-                yield Problem("expected a word or { text = ... }", f"Words: {', '.join(KEEP)}.", key[:4])
+        if kind == _NO_ENTRY:
+            hint = f"Words: {', '.join(KEEP)}."
+            yield Problem("expected a word, a list of words, or a table as { text = ... }", hint, key)
         elif kind == "unexpected_keyword_argument":
             yield Problem(f'"{key[-1]}" is no key here', likely(str(key[-1]), known), key)
         elif kind == "missing":
@@ -181,9 +185,36 @@ def _shape_problems(error: pydantic.ValidationError) -> Iterator[Problem]:
             yield Problem(f"expected {expected}, found {value[:60]}", key=key)
 
 
+_NO_ENTRY = "no entry of keep"
+
+
+def _of_right_kind(details: Sequence[ErrorDetails]) -> Iterator[ErrorDetails]:
+    """The validator's complaints, without those of a kind that a value of several kinds can't have been
+    meant as: a table where a word was found, and the like."""
+    inputs = {detail["loc"][:-1]: detail["input"] for detail in details if detail["loc"][-1:] == ("str",)}
+    for detail in details:
+        kept: ErrorDetails | None = detail
+        for place, part in enumerate(detail["loc"]):
+            if isinstance(part, str) and (part in ("str", "KeepHunk") or part.startswith("tuple[")):
+                value = inputs.get(detail["loc"][:place])
+                meant = "KeepHunk" if isinstance(value, dict) else "tuple[" if isinstance(value, list) else ""
+                in_list = isinstance(detail["loc"][place - 1], int)
+                if not meant and part == "str" and in_list and "keep" in detail["loc"]:
+                    kept = {**detail, "type": _NO_ENTRY}
+                elif not part.startswith(meant or "str"):
+                    kept = None
+        if kept is not None:
+            yield kept
+
+
 def _key(location: tuple[int | str, ...]) -> KeyPath:
     """The validator's location without the names of classes and types that it adds in unions."""
-    return tuple(part for part in location if part not in ("KeepText", "str", "[key]"))
+    return tuple(
+        part
+        for part in location
+        if not isinstance(part, str)
+        or (part not in ("KeepHunk", "str", "[key]") and not part.startswith("tuple["))
+    )
 
 
 def _table_of(key: KeyPath) -> type | None:
@@ -238,6 +269,18 @@ def _meaning_problems(scenario: Scenario) -> Iterator[Problem]:
             yield Problem("points can't be negative", key=("points", name))
     if not any(weight_of(scenario, name) for name in CRITERIA):
         yield Problem("all points are 0: nothing can be earned", "Leave some as they are.", ("points",))
-    for number, rule in enumerate(scenario.rule):
-        if complaint := bad_pattern(rule):
-            yield Problem(f"this is no regular expression: {complaint}", key=("rule", number, "matches"))
+
+
+def _bad_patterns(scenario: Scenario) -> Iterator[Problem]:
+    wanted: list[tuple[str, KeyPath]] = [
+        (rule.matches or "", ("rule", number, "matches")) for number, rule in enumerate(scenario.rule)
+    ]
+    wanted += [
+        (pattern, ("answer", number, *place, "matches"))
+        for number, answer in enumerate(scenario.answer)
+        for table, place in answer.tables()
+        for pattern in several(table.matches)
+    ]
+    for pattern, key in wanted:
+        if complaint := bad_pattern(pattern):
+            yield Problem(f"this is no regular expression: {complaint}", key=key)

@@ -10,11 +10,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import partial
 
-from muddled_orchard.core.git.lines import alike
+from muddled_orchard.core.git.lines import Lines, alike
 from muddled_orchard.core.grading.rehearsal import RIGHT
 from muddled_orchard.core.key.answer_key import Key
+from muddled_orchard.core.key.answers import worth_of
 from muddled_orchard.core.merging.keep import KEEP, lines_kept
-from muddled_orchard.rehearsal.behaviours import content, courses, idle, other_ways
+from muddled_orchard.rehearsal.behaviours import accepted, content, courses, idle, other_ways
 from muddled_orchard.rehearsal.behaviours.expecting import (
     Act,
     Applies,
@@ -69,6 +70,8 @@ _CONTENT = (
         )
         for word in ("ours", "theirs")
     ),
+    Behaviour("resolved otherwise", "resolved everything as accepted, in another way than the key's own", accepted.can_be_otherwise, accepted.otherwise),
+    Behaviour("resolved for less", "took what the key knows and gives less for", accepted.can_be_for_less, accepted.for_less),
     Behaviour("deleted lines back", "brought back what a side had deleted", content.has_deleted_lines, content.deleted_lines),
     Behaviour("stray edit", "changed something in passing", conflicts, content.stray_edit),
     Behaviour("other mode", "changed whether a file is executable", content.has_plain_files, content.other_mode),
@@ -169,13 +172,14 @@ def behaviours_for(key: Key) -> list[Behaviour]:
         for number in range(1, stops + 1)
     ]  # fmt: skip
     hunks = list(hunks_of(key))
-    form = alike(key.scenario.spacing)
+    spacing = key.scenario.spacing
+    form = alike(spacing)
     for step, conflict, number, hunk in hunks if len(hunks) > 1 else ():
         ways = step.accepted.get(conflict.path, ())
-        taken = {form(way.choices[number - 1]) for way in ways if number <= len(way.choices)}
+        taken: set[Lines] = set()
         for word in ("ours", "theirs", "base"):
             text = form(lines_kept(hunk, word))
-            if text not in taken:
+            if text not in taken and worth_of(ways, number - 1, lines_kept(hunk, word), spacing) < 1:
                 taken.add(text)
                 where = f"{conflict.path} {number}" + (f" in {step.label}" if step.label else "")
                 where += f", task {step.task}" if len(key.scenario.task) > 1 else ""

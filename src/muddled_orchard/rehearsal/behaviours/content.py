@@ -58,10 +58,10 @@ def by_the_key(session: LearnerSession, step: Step) -> None:
 
 def _as_accepted(step: Step, conflict: Conflict | None, number: int, hunk: Hunk) -> Lines:
     ways = step.accepted.get(conflict.path, ()) if conflict else ()
-    if not ways or number > len(ways[0].words):
+    if not ways or number > len(ways[0].choices):
         return hunk.ours
-    word = ways[0].words[number - 1]
-    return lines_kept(hunk, word) if word in KEEP else ways[0].choices[number - 1]
+    choice = ways[0].choices[number - 1][0]
+    return lines_kept(hunk, choice.word) if choice.word in KEEP else choice.text
 
 
 def whole_file(word: str, session: LearnerSession) -> Expected:
@@ -125,7 +125,7 @@ def with_stray_line(key: Key, step: Step) -> tuple[str, Lines]:
     conflicted = {conflict.path for conflict in step.merge.conflicts}
     for path, blob in step.solved.items():
         data = key.texts.get(blob.id, b"")
-        if path not in conflicted | step.clean_merge_fixes and blob.mode != LINK and not is_binary(data):
+        if path not in {*conflicted, *step.clean_merge_fixes} and blob.mode != LINK and not is_binary(data):
             return path, (*lines_of(data), "Seen by the press.\n")
     return "passing-by.txt", ("Seen by the press.\n",)
 
@@ -148,7 +148,7 @@ def plain_files(step: Step) -> Iterator[tuple[str, int]]:
     """The files of the solution that take no part in a conflict, and their modes."""
     conflicted = {conflict.path for conflict in step.merge.conflicts}
     for path, blob in step.solved.items():
-        if path not in conflicted | step.clean_merge_fixes and blob.mode != LINK:
+        if path not in {*conflicted, *step.clean_merge_fixes} and blob.mode != LINK:
             yield path, blob.mode
 
 

@@ -87,7 +87,7 @@ def not_staged(session: LearnerSession) -> Expected:
     last = last_step(session.key)
     whole = any(conflict.merged is None for conflict in last.merge.conflicts)
     # Of a path without hunks, and of a new file, only staging tells that it was decided.
-    unseen = whole or not last.clean_merge_fixes <= last.merge.tree.keys()
+    unseen = whole or not last.clean_merge_fixes.keys() <= last.merge.tree.keys()
     return unfinished(session, may_lose="resolution rest tidy" if unseen else "")
 
 

@@ -180,6 +180,8 @@ def expect(session: LearnerSession, must_lose: str = "", may_lose: str = "", **m
         perhaps |= CONTENT
     if log.wrong and log.emptied:  # of a commit whose change was thrown away nothing is left to replay
         perhaps |= {"history", "delivered"}
+    if log.perhaps_outside and log.wrong:
+        perhaps.add("rest")
     if hardest_task_number(session.key) < len(session.scenario.task) and losing:
         perhaps |= {"finished", "history", "delivered", "bystanders", "tidy"}
     again = brought_again(session.key)

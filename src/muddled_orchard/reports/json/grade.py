@@ -65,4 +65,6 @@ def _hunk(hunk: HunkResult) -> HunkOut:
         "kept": hunk.kept,
         "accepted": list(hunk.accepted),
         "outcome": hunk.outcome,
+        "worth": hunk.worth,
+        "weight": hunk.weight,
     }

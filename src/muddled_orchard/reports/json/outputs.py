@@ -67,7 +67,9 @@ class HunkOut(TypedDict):
     hunk: Annotated[Line | None, _about("Its number as Git shows them; null where a whole path conflicts.")]
     kept: Annotated[str, _one_of(*KEEP, *NOT_IN_KEYS)]
     accepted: Annotated[list[str], _about("The key's words; empty with --for-learner until all is right.")]
-    outcome: Literal["met", "missed", "skipped"]
+    outcome: Literal["met", "partly", "missed", "skipped"]
+    worth: Annotated[float, _about("The share of its points that it earns, 0 to 1.")]
+    weight: Annotated[float, _about("How much it counts among the conflicts.")]
 
 
 class SubmissionOut(TypedDict):
@@ -152,6 +154,24 @@ class SidesOut(TypedDict):
     theirs: str
 
 
+class ChoiceOut(TypedDict):
+    """Something that is accepted in a hunk."""
+
+    word: str
+    text: Annotated[str, _about("What it reads; where rules decide, an example.")]
+    by_rules: Annotated[bool, _about("Whether any text is accepted that holds rules.")]
+    worth: float
+
+
+class AnswerOut(TypedDict):
+    """One accepted resolution of a conflict."""
+
+    worth: Annotated[float, _about("The share of the points that it earns, 0 to 1.")]
+    weights: Annotated[list[float], _about("How much each hunk counts.")]
+    hunks: Annotated[list[list[ChoiceOut]], _about("What is accepted in each hunk; empty for a whole path.")]
+    why: str
+
+
 class ConflictOut(TypedDict):
     """A conflict, and what the key says of it."""
 
@@ -159,7 +179,10 @@ class ConflictOut(TypedDict):
     kind: str
     stages: Annotated[dict[str, StageOut], _about("By stage: 1 base, 2 ours, 3 theirs.")]
     beyond_hunks: Annotated[list[str], _about("What the key wants changed beyond the hunks, as a diff.")]
-    accepted: list[list[str]]
+    accepted: Annotated[
+        list[list[str]], _about("Each alternative: a word a hunk, those of a solution by the key.")
+    ]
+    answers: Annotated[list[AnswerOut], _about("The alternatives in full.")]
     hunks: list[SidesOut]
 
 

@@ -8,10 +8,12 @@ from muddled_orchard.core.base.problems import Problem
 from muddled_orchard.core.exercise.file_rules import rule_in_words
 from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.answers import HunkChoice, weights_of
 from muddled_orchard.core.key.survey import Survey, outside_changes
 from muddled_orchard.core.merging.conflict import Conflict
 from muddled_orchard.reports.json.outputs import (
     CatalogueFile,
+    ChoiceOut,
     ConflictOut,
     ProblemOut,
     RuleOut,
@@ -113,6 +115,15 @@ def _conflict(key: Key, step: Step, conflict: Conflict) -> ConflictOut:
         },
         "beyond_hunks": outside_changes(key, step, conflict.path),
         "accepted": [["gone"] if way.gone else list(way.words) for way in accepted],
+        "answers": [
+            {
+                "worth": way.worth,
+                "weights": list(weights_of(conflict, accepted)),
+                "hunks": [[_choice(choice) for choice in choices] for choices in way.choices],
+                "why": way.why,
+            }
+            for way in accepted
+        ],
         "hunks": [
             {
                 "hunk": number,
@@ -122,4 +133,13 @@ def _conflict(key: Key, step: Step, conflict: Conflict) -> ConflictOut:
             }
             for number, hunk in enumerate(hunks, start=1)
         ],
+    }
+
+
+def _choice(choice: HunkChoice) -> ChoiceOut:
+    return {
+        "word": choice.word,
+        "text": "".join(choice.text),
+        "by_rules": choice.rules is not None,
+        "worth": choice.worth,
     }

@@ -40,7 +40,7 @@ def show_one(on: Console, result: Collected) -> None:
         on.print()
         on.print(_criteria(on, lacking))
     idle = nothing_done(assessment) is not None
-    bad = [hunk for hunk in assessment.hunks if hunk.outcome == "missed" and not idle]
+    bad = [hunk for hunk in assessment.hunks if hunk.outcome in ("partly", "missed") and not idle]
     for hunk in bad:
         on.print()
         on.print(_hunk(on, hunk))
@@ -241,7 +241,9 @@ def _what(on: Console, assessment: Assessment) -> Text:
     parts = []
     for criterion in assessment.criteria:
         if criterion.outcome.verdict in ("partly", "missed"):
-            kept = dict.fromkeys(hunk.kept for hunk in assessment.hunks if hunk.outcome == "missed")
+            kept = dict.fromkeys(
+                hunk.kept for hunk in assessment.hunks if hunk.outcome in ("partly", "missed")
+            )
             more = f" ({_kept(kept)})" if criterion.id == "resolution" and kept else ""
             parts.append(criterion.id + more)
     text = Text(", ".join(parts))

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 
 from rich import box
 from rich.console import Console
@@ -16,7 +17,7 @@ from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.git.lines import Lines, is_binary
 from muddled_orchard.core.git.trees import kind_of
 from muddled_orchard.core.key.answer_key import Key, Step
-from muddled_orchard.core.key.answers import AS_WRITTEN, Accepted
+from muddled_orchard.core.key.answers import AS_WRITTEN, Accepted, HunkChoice
 from muddled_orchard.core.key.survey import (
     Survey,
     as_fast_forward,
@@ -146,8 +147,13 @@ def _ways(on: Console, accepted: Sequence[Accepted]) -> None:
     """Alternatives for a file of several hunks: each is right as a whole, and not hunk by hunk."""
     on.print(Text("    each of these as a whole:"))
     for number, way in enumerate(accepted, start=1):
-        words = [words_of([way], hunk) for hunk in range(max(1, len(way.words)))]
-        _item(on, f"    {number}.", ", ".join(words), "good")
+        alone = replace(way, worth=1.0)
+        words = [words_of([alone], hunk) for hunk in range(max(1, len(way.words)))]
+        _item(on, f"    {number}.", ", ".join(words) + _share(way.worth), "good" if way.worth else "doubt")
+
+
+def _share(worth: float) -> str:
+    return "" if worth == 1 else f" ({100 * worth:g} % of the points)" if worth else " (no points)"
 
 
 def _changes(on: Console, lines: Sequence[str]) -> None:
@@ -197,19 +203,29 @@ def _beside(
 
 def _accepted(on: Console, accepted: Sequence[Accepted], hunk: int | None) -> None:
     """What the key accepts for a hunk, or for a whole path: in words, or as the lines that it wants."""
-    long = [way for way in accepted if hunk is not None and _is_long(way, hunk)]
-    words = words_of([way for way in accepted if way not in long], hunk) if len(long) < len(accepted) else ""
+    long = [choice for choice in _choices(accepted, hunk) if _is_long(choice)]
+    words = words_of(accepted, hunk, leave_out=long)
+    weight = accepted[0].weight(hunk or 0) if accepted else 1
+    counts = f" (counts {weight:g} times)" if weight != 1 else ""
     text = words or ("" if long else "nothing")
-    on.print(Text(f"    accepted: {printable(text, on)}", style="good" if accepted else "bad"))
-    for number, way in enumerate(long):
+    shown = f"    accepted{counts}: {printable(text, on)}"
+    on.print(Text(shown, style="good" if accepted else "bad"))
+    for number, choice in enumerate(long):
         if words or number:
             on.print(Text("    or", style="good"))
-        for line in way.choices[hunk or 0]:
+        for line in choice.text:
             on.print(Text(f"      {printable(line.rstrip(), on)}", style="good"))
 
 
-def _is_long(way: Accepted, hunk: int) -> bool:
-    return hunk < len(way.choices) and way.words[hunk] == AS_WRITTEN and len(way.choices[hunk]) > 1
+def _choices(accepted: Sequence[Accepted], hunk: int | None) -> Iterator[HunkChoice]:
+    """What is accepted in a hunk, with what it is worth there."""
+    for way in accepted:
+        if hunk is not None and hunk < len(way.choices):
+            yield from (replace(choice, worth=choice.worth * way.worth) for choice in way.choices[hunk])
+
+
+def _is_long(choice: HunkChoice) -> bool:
+    return choice.word == AS_WRITTEN and len(choice.text) > 1
 
 
 def _block(on: Console, side: Lines | None) -> Text:
@@ -223,19 +239,20 @@ def _block(on: Console, side: Lines | None) -> Text:
     return Text("\n".join(lines))
 
 
-def words_of(accepted: Sequence[Accepted], hunk: int | None) -> str:
+def words_of(accepted: Sequence[Accepted], hunk: int | None, leave_out: Sequence[HunkChoice] = ()) -> str:
     """The key's words for a hunk, or for a whole path."""
     words = []
     for way in accepted:
         if way.gone:
-            words.append("gone")
-        elif hunk is None or hunk >= len(way.words):
-            words.append(" ".join(way.words))
-        elif way.words[hunk] == AS_WRITTEN:
-            words.append("/".join(line.strip() for line in way.choices[hunk]) or "nothing left")
-        else:
-            words.append(way.words[hunk])
-    return " or ".join(dict.fromkeys(words)) or "nothing"
+            words.append(f"gone{_share(way.worth)}")
+        elif hunk is None or hunk >= len(way.choices):
+            words.append(" ".join(way.words) + _share(way.worth))
+    for choice in _choices([way for way in accepted if not way.gone], hunk):
+        if choice in leave_out:
+            continue
+        written = "/".join(line.strip() for line in choice.text) or "nothing left"
+        words.append((written if choice.word == AS_WRITTEN else choice.word) + _share(choice.worth))
+    return " or ".join(dict.fromkeys(words)) or ("" if leave_out else "nothing")
 
 
 def show_table(on: Console, surveys: Mapping[str, Survey | None]) -> None:

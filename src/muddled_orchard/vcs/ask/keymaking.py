@@ -261,10 +261,12 @@ def _step(
             solved[conflict.path] = Blob(
                 blob_mode(conflict, accepted[conflict.path], merge.tree.get(conflict.path)), id_
             )
-    fixes = fixes_to_clean_merges(merge, draft.scenario, number, label)
-    for path, text in fixes.items():
-        id_ = scratch.objects.blob(text.encode())
-        draft.texts[id_] = text.encode()
+    fixes, problems = fixes_to_clean_merges(merge, draft.scenario, number, label, draft.texts)
+    draft.problems += problems
+    for path, ways in fixes.items():
+        held = "".join(ways[0].text).encode("utf-8", "surrogateescape")
+        id_ = scratch.objects.blob(held)
+        draft.texts[id_] = held
         solved[path] = Blob(merge.tree[path].mode if path in merge.tree else PLAIN_FILE, id_)
     names = side_names(task, about.subject if about else None)
     return Step(
@@ -279,7 +281,7 @@ def _step(
         merge=merge,
         accepted=accepted,
         solved=dict(sorted(solved.items())),
-        clean_merge_fixes=frozenset(fixes),
+        clean_merge_fixes=fixes,
     )
 
 

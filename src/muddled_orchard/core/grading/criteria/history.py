@@ -135,7 +135,7 @@ def _is_lacking(case: Case, step: TaskCase) -> bool:
     `resolution`, and costs once.
     """
     readings = [conflict.reading for conflict in step.conflicts if conflict.reading]
-    wrong = any(not hunk.accepted for reading in readings for hunk in reading.hunks)
+    wrong = any(hunk.worth < 1 for reading in readings for hunk in reading.hunks)
     emptied = step.step.becomes_empty(case.commits)
     return (
         step.result.shape == "skipped"

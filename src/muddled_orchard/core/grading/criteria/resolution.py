@@ -11,7 +11,6 @@ from muddled_orchard.core.exercise.tasks import is_stash_pop
 from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.lines import Lines, alike
 from muddled_orchard.core.grading.assessment import HunkResult, Outcome, Place, partly, skipped
-from muddled_orchard.core.grading.carrying import size_of
 from muddled_orchard.core.grading.case import MOST_SHOWN, Case, ConflictCase, TaskCase
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.finding import Kind
@@ -25,7 +24,7 @@ from muddled_orchard.core.grading.kinds import (
     Said,
 )
 from muddled_orchard.core.grading.readings import HunkReading
-from muddled_orchard.core.key.answers import Accepted
+from muddled_orchard.core.key.answers import Accepted, Decisions
 from muddled_orchard.core.merging.conflict import STAGE
 
 
@@ -34,31 +33,30 @@ def judge(case: Case) -> Outcome:
     or kept from being met, neither costs nor earns."""
     if not any(step.merge.conflicts for step in case.key.steps):
         return skipped(NothingConflicts())
-    expected = sum(
-        size_of(conflict)
-        for step in case.key.steps
-        for conflict in step.merge.conflicts
-        if step.accepted.get(conflict.path)
-    )
-    if not expected:
+    expected = sum((step.decisions for step in case.key.steps), Decisions())
+    if not expected.count:
         return skipped(KeyIsSilent())
     bad: list[HunkResult] = []
-    wrong = 0
+    lost = 0.0
     for conflict, results in _told(case):
-        missed = [result for result in results if result.outcome == "missed"]
-        bad += missed
-        # A file that is gone as a whole stands for all of its hunks.
-        wrong += len(missed) if conflict.reading is not None else conflict.covers * len(missed)
-    unmet = sum(task.unmet for task in case.tasks)
-    if not wrong and not unmet:
-        return partly(AllResolved(expected), 1.0)
+        for result in results:
+            if result.outcome in ("partly", "missed"):
+                bad.append(result)
+                # A file that is gone as a whole stands for all of its hunks.
+                weight = result.weight if conflict.reading is not None else conflict.covers.weight
+                lost += weight * (1 - result.worth)
+    unmet = sum((task.unmet for task in case.tasks), Decisions())
+    if not bad and not unmet.count:
+        return partly(AllResolved(expected.count), 1.0)
     places = tuple(Place(result.file, result.line) for result in bad[:_MOST_TOLD])
     found: list[Kind] = [wrong_conflict(result) for result in bad[:3]]
     found += [MoreWrong(len(bad) - 3)] if len(bad) > 3 else []
     # The key's reasons, each once.
     found += [Said(" ".join(result.why.split())) for result in bad[:3] if result.why]
-    found += [NeverMet(unmet)] if unmet else []
-    return partly(found, (expected - wrong - unmet) / expected, places)
+    found += [NeverMet(unmet.count)] if unmet.count else []
+    # Weights need not add up exactly.
+    share = round((expected.weight - lost - unmet.weight) / expected.weight, 9)
+    return partly(found, share, places)
 
 
 _MOST_TOLD = 100
@@ -73,6 +71,7 @@ def wrong_conflict(result: HunkResult) -> ConflictWrong:
         renamed=result.renamed,
         left_at=result.left_at,
         whole=result.hunk is None,
+        worth=result.worth,
         kept=result.kept,
         accepted=result.accepted,
         together=result.together,
@@ -110,7 +109,9 @@ def _of_hunk(case: Case, task: TaskCase, step: int, conflict: ConflictCase, hunk
         hunk=hunk.number,
         kept=hunk.kept,
         accepted=("gone",) if only_gone else hunk.wanted,
-        outcome=_outcome(conflict, hunk.accepted, hunk.number),
+        outcome=_outcome(conflict, hunk.worth, hunk.number),
+        worth=hunk.worth,
+        weight=conflict.accepted[0].weight(hunk.number - 1) if conflict.accepted else 1.0,
         why=hunk.why or next((way.why for way in conflict.accepted), ""),
         line=hunk.line,
         base=_shown(hunk.hunk.base),
@@ -149,7 +150,8 @@ def _subject(case: Case, task: TaskCase) -> str | None:
 
 def _together(conflict: ConflictCase) -> tuple[tuple[str, ...], ...]:
     """Whole answers, where not every mixture of them is accepted."""
-    ways = list(dict.fromkeys(way.words for way in conflict.accepted if len(way.choices) > 1))
+    best = (way for way in conflict.accepted if way.worth == 1 and len(way.choices) > 1)
+    ways = list(dict.fromkeys(way.words for way in best))
     mixtures = prod(len(set(words)) for words in zip(*ways, strict=False)) if ways else 0
     return tuple(ways) if 1 < len(ways) < mixtures else ()
 
@@ -163,8 +165,10 @@ def _of_path(case: Case, task: TaskCase, step: int, conflict: ConflictCase) -> H
     stages = conflict.conflict.stages
     accepted = conflict.accepted
     kept = _kept_path(case, task, conflict)
-    words = tuple(dict.fromkeys(word for way in accepted for word in (("gone",) if way.gone else way.words)))
-    right = any(_fits(case, conflict, way, kept) for way in accepted)
+    best = [way for way in accepted if way.worth == 1]
+    words = tuple(dict.fromkeys(word for way in best for word in (("gone",) if way.gone else way.words)))
+    fit = next((way for way in accepted if _fits(case, conflict, way, kept)), None)
+    worth = fit.worth if fit else 0.0
     return HunkResult(
         task=task.step.task,
         commit=task.step.label or short(task.step.commit) or None,
@@ -172,8 +176,10 @@ def _of_path(case: Case, task: TaskCase, step: int, conflict: ConflictCase) -> H
         hunk=None,
         kept=kept,
         accepted=words,
-        outcome=_outcome(conflict, right),
-        why=accepted[0].why if accepted else "",
+        outcome=_outcome(conflict, worth),
+        worth=worth,
+        weight=accepted[0].weight(0) if accepted else 1.0,
+        why=fit.why if fit else accepted[0].why if accepted else "",
         base=case.text(stages.get(1)),
         ours=case.text(stages.get(2)),
         theirs=case.text(stages.get(3)),
@@ -191,11 +197,11 @@ def _of_path(case: Case, task: TaskCase, step: int, conflict: ConflictCase) -> H
 
 
 def _outcome(
-    conflict: ConflictCase, right: bool, hunk: int | None = None
-) -> Literal["met", "missed", "skipped"]:
+    conflict: ConflictCase, worth: float, hunk: int | None = None
+) -> Literal["met", "partly", "missed", "skipped"]:
     if not conflict.accepted or not conflict.asked or hunk in conflict.extra:
         return "skipped"
-    return "met" if right else "missed"
+    return "met" if worth == 1 else "partly" if worth > 0 else "missed"
 
 
 def _wanted(case: Case, conflict: ConflictCase) -> str | None:
@@ -203,7 +209,7 @@ def _wanted(case: Case, conflict: ConflictCase) -> str | None:
         if not way.gone:
             if way.clean:
                 return "".join(way.text)
-            return case.text(conflict.conflict.stages[STAGE[way.words[0]]])
+            return case.text(conflict.conflict.stages[STAGE[way.word]])
     return None
 
 
@@ -232,7 +238,7 @@ def _fits(case: Case, conflict: ConflictCase, way: Accepted, kept: str) -> bool:
         form = alike(case.scenario.spacing)
         blob = conflict.blob
         return blob is not None and blob.mode in conflict.modes and form(way.text) == form(conflict.lines)
-    return kept == way.words[0]
+    return kept == way.word
 
 
 CRITERION = Criterion(

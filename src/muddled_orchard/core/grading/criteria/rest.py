@@ -8,15 +8,17 @@ from dataclasses import dataclass
 from typing import Literal
 
 from muddled_orchard.core.git.commits import Commit, ancestry, contains
-from muddled_orchard.core.git.lines import Lines, alike
+from muddled_orchard.core.git.lines import Lines, SpacingRule, alike
 from muddled_orchard.core.git.trees import EXECUTABLE, Blob, are_alike
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
 from muddled_orchard.core.grading.case import Case, ConflictCase, TaskCase
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.finding import Kind
 from muddled_orchard.core.grading.kinds import CameThrough, Departures, NothingOfSide, WholeFileOfSide
+from muddled_orchard.core.grading.readings import read_file
+from muddled_orchard.core.key.answers import Accepted
 from muddled_orchard.core.merging.alignment import align
-from muddled_orchard.core.merging.conflict import Hunk
+from muddled_orchard.core.merging.conflict import Hunk, MergedText
 from muddled_orchard.core.merging.markers import is_whole
 from muddled_orchard.core.submission.status import is_backup
 
@@ -173,7 +175,6 @@ def _in_file(
 ) -> Iterator[Departure]:
     """What departs in a file that merged cleanly."""
     spacing = alike(case.scenario.spacing)
-    asked = path in task.step.clean_merge_fixes
     base, ours, theirs = (_blob(case, id_, path) for id_ in _merge_ids(case, task))
     sides = _sides(case, task, {n: blob for n, blob in ((1, base), (2, ours), (3, theirs)) if blob})
     if now is None or expected is None:
@@ -192,12 +193,26 @@ def _in_file(
         if not before and not after:
             yield Departure(path, None, "", False, sides.whole(expected, now), what="changed")
         return
+    if ways := task.step.clean_merge_fixes.get(path):
+        yield from _beside_the_key(path, after, ways, case.scenario.spacing, sides)
+        return
     reading = align([spacing(before)], spacing(after)).readings[0]
     for at, text in reading.lost:
-        yield Departure(path, at + 1, text, True, sides.brought(text), asked)
+        yield Departure(path, at + 1, text, True, sides.brought(text))
     for at in reading.added:
         if not is_whole(after[at]):
-            yield Departure(path, at + 1, after[at], False, sides.removed(spacing([after[at]])[0]), asked)
+            yield Departure(path, at + 1, after[at], False, sides.removed(spacing([after[at]])[0]))
+
+
+def _beside_the_key(
+    path: str, lines: Lines, ways: Sequence[Accepted], spacing: SpacingRule, sides: _Sides
+) -> Iterator[Departure]:
+    """What departs from what the key wants of a file that merges cleanly."""
+    reading = read_file(MergedText(()), lines, ways, spacing, ())
+    for at, text in reading.lost:
+        yield Departure(path, at, text, True, sides.brought(text), True)
+    for at, text in reading.added:
+        yield Departure(path, at, text, False, sides.removed(text), True)
 
 
 def _squashed_in(case: Case, task: TaskCase) -> dict[str, Lines]:
@@ -221,9 +236,9 @@ def _outside(case: Case, conflict: ConflictCase) -> tuple[frozenset[str], frozen
     clean = (
         form(line for part in merged.parts if not isinstance(part, Hunk) for line in part) if merged else ()
     )
-    wanted = [form(line for part in way.clean for line in part) for way in conflict.accepted if way.clean]
-    asked = () if clean in wanted or not wanted else wanted[0]
-    return frozenset(clean), frozenset(asked)
+    way = conflict.reading.way if conflict.reading else None
+    wanted = form(line for part in way.clean for line in part) if way else clean
+    return frozenset(clean), frozenset(() if wanted == clean else wanted)
 
 
 def _blob(case: Case, id_: str | None, path: str) -> Blob | None:

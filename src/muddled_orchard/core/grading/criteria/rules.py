@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from muddled_orchard.core.exercise.file_rules import Undecided, broken
+from muddled_orchard.core.exercise.file_rules import broken
 from muddled_orchard.core.exercise.scenario import Rule
+from muddled_orchard.core.exercise.text_rules import Undecided
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, partly, skipped
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria.criterion import Criterion
