@@ -160,7 +160,7 @@ def test_rules_markers_and_ids_are_checked_before_anybody_is_handed_anything(tmp
     said = " ".join(muddled("survey", tmp_path / "press-limit.toml", code=1).stdout.split())
     for told in (
         'press-limit.toml:2: id: a bundled scenario has the id "press-limit"',
-        'press-limit.toml:81: answer[3].keep[1]: the answer has a conflict marker: "<<<<<<< HEAD"',
+        'press-limit.toml:81: answer[3].keep[1].text: the answer has a conflict marker: "<<<<<<< HEAD"',
         'press-limit.toml:84: rule[1]: with who = "Max": the key\'s own solution breaks this rule: in swarm.txt "Max" is missing',
         "press-limit.toml:88: rule[2].file: this rule is for nots.txt, and the key's own solution has no such file Did you mean",
     ):

@@ -148,11 +148,14 @@ def test_the_catalogue_can_be_filtered_and_sorted() -> None:
     for one in everything:
         assert one["difficulty"]["points"] == sum(reason["points"] for reason in one["difficulty"]["reasons"])
     rebases = json.loads(muddled("catalogue", "--operation", "rebase", "--json").stdout)["scenarios"]
-    assert {one["id"] for one in rebases} == {"rebase-one", "rebase-four", "rebase-empty", "left-in-a-rebase"}
+    assert rebases == [one for one in everything if "rebase" in one["operations"]]
+    assert len(rebases) > 3
     gone = json.loads(muddled("catalogue", "--kind", "modify/delete", "--sort", "id", "--json").stdout)[
         "scenarios"
     ]
-    assert [one["id"] for one in gone] == ["four-files", "gone-price-list", "kept-recipe"]
+    assert [one["id"] for one in gone] == sorted(
+        one["id"] for one in everything if "modify/delete" in one["kinds"]
+    )
     assert "3 of 44 scenarios." in muddled("catalogue", "--difficulty", "none").stdout
 
 
