@@ -142,3 +142,48 @@ def test_survey_shows_all_of_it_and_edits_alone_mend_a_clean_merge(tmp_path: Pat
         (rest,) = [c for c in result["submissions"][0]["criteria"] if c["id"] == "rest"]
         assert rest["outcome"] == verdict, rest
         shell(tmp_path / "new/work", "git reset -q --hard HEAD~1")
+
+
+# What is asked, what the learner says (None: what Git proposes), the share, what is told.
+MESSAGES = {
+    "own, and it is": ("merge", '"own"', "Take the night limit: the frame is cracked", 1, "as asked"),
+    "own, and it is Git's": ("merge", '"own"', None, 0, "as Git proposed; it was to say in own words"),
+    "own, below Git's": ("merge", '"own"', "Merge branch 'topic'\n\nThe night limit counts.", 1, "as asked"),
+    "own, and one word": ("merge", '"own"', "wip", 0, 'says only "wip"'),
+    "own, and too long": ("merge", '"own"', "Take the limit " + "of the night " * 6, 0.5, "has 92 letters"),
+    "Git's, and it is": ("merge", '"proposed"', None, 1, "as asked"),
+    "Git's, into another branch": ("merge", '"proposed"', "Merge remote-tracking branch 'origin/topic' into main", 1, "as asked"),
+    "Git's, and it is not": ("merge", '"proposed"', "merged", 0, "Git's own message was to be kept"),
+    "rules": ("merge", '{ has = "night", lacks = "wip" }', "At night: 70", 1, "as asked"),
+    "rules, broken": ("merge", '{ has = ["night", "70"] }', "At night", 0, '"70" is missing'),
+    "a picked commit keeps its own": ("pick", '"proposed"', None, 1, "as asked"),
+    "a picked commit is reworded": ("pick", '"proposed"', "Other", 0, "the commit's own message was to be kept"),
+    "a picked commit says more": ("pick", '"own"', "Theirs\n\nFor the shop as well.", 1, "as asked"),
+    "a picked commit says where from": ("pick", '"own"', "Theirs\n\n(cherry picked from commit 12345)", 0, "as the commit said before"),
+    "a revert says why": ("revert", '"own"', "Revert \"Theirs\"\n\nThe frame is mended.", 1, "as asked"),
+    "a revert says nothing more": ("revert", '"own"', None, 0, "own words"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", MESSAGES)
+def test_messages_are_as_asked(name: str) -> None:
+    do, asked, message, share, said = MESSAGES[name]
+    story = Story()
+    story.commit("main", "Begin", {"press.txt": BASE})
+    story.commit("main" if do == "revert" else "topic", "Theirs", {"press.txt": THEIRS})
+    story.commit("main", "Ours", {"press.txt": OURS})
+    keys, begin = {
+        "merge": ('do = "merge"\nbring = "topic"', ["merge", "topic"]),
+        "pick": ('do = "cherry-pick"\npick = ["Theirs"]', ["cherry-pick", "topic"]),
+        "revert": ('do = "revert"\nundo = "Theirs"', ["revert", "--no-edit", "HEAD~1"]),
+    }[do]
+    answer = f'file = "press.txt"\ntext = {json.dumps(BASE)}\n'
+    story.ask(f'{keys}\non = "main"\nmessage = {asked}\n', [answer])
+    story.plant()
+    story.git(*begin, fails=True)
+    story.write({"press.txt": BASE.replace("80", "85")})
+    story.git("commit", "-q", *(["-m", message] if message else ["--no-edit"]))
+    by_id = {criterion.id: criterion.outcome for criterion in story.assessment().criteria}
+    assert by_id["message"].share == share, by_id["message"].because
+    assert said in by_id["message"].because
+    assert by_id["history"].verdict == "met", by_id["history"].because

@@ -9,13 +9,13 @@ from __future__ import annotations
 import tempfile
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
-from functools import cached_property
+from functools import cached_property, partial
 from pathlib import Path
 
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Scenario, Task
-from muddled_orchard.core.exercise.tasks import is_merge, is_rebase, is_stash_pop
-from muddled_orchard.core.git.commits import short
+from muddled_orchard.core.exercise.tasks import example_message, is_merge, is_rebase, is_stash_pop
+from muddled_orchard.core.git.commits import Commit, short
 from muddled_orchard.core.git.lines import Lines, alike, lines_of
 from muddled_orchard.core.git.trees import LINK, Tree
 from muddled_orchard.core.git.under_way import REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY
@@ -69,17 +69,27 @@ class LearnerSession:
     key: Key
     name: str
     log: Log = field(default_factory=Log)
+    says: Callable[[Task, Commit | None], str | None] = example_message
+    """The message that they write for a task (and the commit that is replayed); None: what is there."""
 
     # -- Git ------------------------------------------------------------------------------------------
 
-    def git(self, *arguments: str, may_fail: bool = False) -> str:
-        """Run Git as this learner, an hour after the story ended."""
-        output = git.run(arguments, folder=self.work, more=self._who, may_fail=may_fail)
+    def git(self, *arguments: str, may_fail: bool = False, message: str | None = None) -> str:
+        """Run Git as this learner, an hour after the story ended; where it opens an editor for a message,
+        they write this one."""
+        more = dict(self._who)
+        if message is not None:
+            # Git splits the editor's name as a shell does, and adds the file to write.
+            (self.work.parent / "message").write_text(message + "\n", "utf-8")
+            more["GIT_EDITOR"] = "cp ../message"
+        output = git.run(arguments, folder=self.work, more=more, may_fail=may_fail)
+        if message is not None:
+            (self.work.parent / "message").unlink()
         return output.decode("utf-8", "surrogateescape")
 
-    def try_git(self, *arguments: str) -> str:
+    def try_git(self, *arguments: str, message: str | None = None) -> str:
         """The same where a conflict is no surprise."""
-        return self.git(*arguments, may_fail=True)
+        return self.git(*arguments, may_fail=True, message=message)
 
     @cached_property
     def _who(self) -> dict[str, str]:
@@ -175,6 +185,8 @@ class LearnerSession:
             self.go_on(task)
         if task.squash:
             self.try_git("commit", "-q", "--no-edit")
+        if (said := self.says(task, None)) is not None and is_merge(task) and not self.pending:
+            self.try_git("commit", "-q", "--amend", "-m", said)
 
     def at_hand(self, number: int) -> Step:
         """The step of a task that Git has stopped at."""
@@ -190,8 +202,16 @@ class LearnerSession:
         self.git("add", "--all")
         replays = is_rebase(task) or task.do == "pull"
         self.log.emptied |= replays and not self.git("diff", "--cached", "--name-only")
-        operations.go_on(self.try_git, task)
         operation = operation_of(task)
+        replayed = self.key.commits.get(self.at_hand(self.scenario.task.index(task) + 1).commit or "")
+        said = self.says(task, replayed) if operation.result != "merge" else None
+        if said is not None and operation.result == "new commits":
+            # `--continue` opens no editor where there is no terminal.
+            self.try_git("commit", "-q", "--allow-empty", "-m", said)
+            if self.pending:
+                self.try_git(operation.under_way, "--continue")
+        else:
+            operations.go_on(partial(self.try_git, message=said), task)
         if is_stash_pop(task):
             self.try_git("stash", "drop", "-q")  # Git keeps it when it conflicts
         if operation.result == "new commits" and self.pending and not self.unmerged():

@@ -49,7 +49,8 @@ def asked_by(scenario: Scenario, history: History, ids: Mapping[int, str]) -> As
     tips = {name: ids[number] for name, number in history.tips.items()}
     tips |= {on_remote(name): ids[number] for name, number in history.remote.items()}
     stashes = len(history.stashes)
-    tasks = tuple(relabelled(task, names) for task in scenario.task)
+    # What a message must hold may be a part of the answer.
+    tasks = tuple(relabelled(replace(task, message=None), names) for task in scenario.task)
     return Asked(exercise=scenario.id, tasks=tasks, commits=commits, tips=tips, stashes=stashes)
 
 

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from contextlib import suppress
 
+from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.base.problems import KeyPath, Problem, likely
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.scenario import Scenario, Task
-from muddled_orchard.core.exercise.tasks import source_of
+from muddled_orchard.core.exercise.scenario import MessageRules, Scenario, Task
+from muddled_orchard.core.exercise.tasks import example_message, source_of
+from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in
 from muddled_orchard.core.git.refs import on_remote
 
 
@@ -17,6 +20,7 @@ def misfits(scenario: Scenario, history: History) -> Iterator[Problem]:
     for number, task in enumerate(scenario.task):
         yield from _of_branches(task, ("task", number), history)
         yield from operation_of(task).misfits(task, ("task", number), history)
+        yield from _of_message(task, ("task", number, "message"))
         yield from _of_delivery(scenario.task[number:], ("task", number), history)
     if scenario.start.on is not None and scenario.start.on not in history.tips:
         yield _no_branch(scenario.start.on, history.tips, ("start", "on"))
@@ -37,6 +41,19 @@ def _of_branches(task: Task, key: KeyPath, history: History) -> Iterator[Problem
         yield _no_branch(source, branches, (*key, named))
     if source == task.on:
         yield Problem(f"{task.on} can't be brought into itself", key=(*key, named))
+
+
+def _of_message(task: Task, key: KeyPath) -> Iterator[Problem]:
+    if task.message is None:
+        return
+    if operation_of(task).result == "working tree":
+        yield Problem(f"{task.do} makes no commit that could say anything", "Leave message out.", key)
+    example = example_message(task)
+    if example is not None and isinstance(task.message, MessageRules):
+        with suppress(Undecided):
+            if (flaw := flaw_in(task.message, example, "it")) is not None:
+                what = f'the example "{brief(example)}" does not hold these rules: {flaw}'
+                yield Problem(what, "Add text = an example of a message that does.", key)
 
 
 def _of_delivery(tasks: Sequence[Task], key: KeyPath, history: History) -> Iterator[Problem]:

@@ -110,6 +110,39 @@ class Entry:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class TextRules:
+    """What a text must hold; each of these may be one text or a list."""
+
+    __pydantic_config__: ClassVar[Any] = SHAPE
+    has: OneOrSeveral = ()
+    """Text that must occur."""
+    lacks: OneOrSeveral = ()
+    """Text that must not occur."""
+    once: OneOrSeveral = ()
+    """Text that must occur exactly once."""
+    matches: OneOrSeveral = ()
+    """A regular expression (Python's) that must be found; `^` and `$` stand for ends of lines."""
+
+    @property
+    def ask(self) -> bool:
+        """Whether anything is asked."""
+        return bool(self.has or self.lacks or self.once or self.matches)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MessageRules(TextRules):
+    """What the message of a commit must hold."""
+
+    __pydantic_config__: ClassVar[Any] = SHAPE
+    text: str | None = None
+    """An example of a message that holds it (default: one is made of `has` and `once`)."""
+
+    def __post_init__(self) -> None:
+        if not self.ask:
+            raise ValueError("expected one of has, lacks, once and matches")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Task:
     """One operation that the learner is asked to carry out."""
 
@@ -138,6 +171,9 @@ class Task:
     """Whether the result is to be pushed to origin."""
     delete: str | None = None
     """A branch that is to be deleted afterwards."""
+    message: Literal["proposed", "own"] | MessageRules | None = None
+    """What the commit is to say: `"proposed"` (Git's own message is kept; of a replayed commit its own),
+    `"own"` (own words that say what it does), or rules that the message must hold."""
 
     def __post_init__(self) -> None:
         needed, possible = keys_of(self.do)
@@ -159,26 +195,6 @@ class Start:
     """What is checked out (default: the branch of the first task)."""
     stopped: bool = False
     """Whether it stands in the middle of the first operation, at its first conflict."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TextRules:
-    """What a text must hold; each of these may be one text or a list."""
-
-    __pydantic_config__: ClassVar[Any] = SHAPE
-    has: OneOrSeveral = ()
-    """Text that must occur."""
-    lacks: OneOrSeveral = ()
-    """Text that must not occur."""
-    once: OneOrSeveral = ()
-    """Text that must occur exactly once."""
-    matches: OneOrSeveral = ()
-    """A regular expression (Python's) that must be found; `^` and `$` stand for ends of lines."""
-
-    @property
-    def ask(self) -> bool:
-        """Whether anything is asked."""
-        return bool(self.has or self.lacks or self.once or self.matches)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

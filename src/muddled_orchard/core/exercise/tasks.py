@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.scenario import Task
+from muddled_orchard.core.exercise.scenario import MessageRules, Task
+from muddled_orchard.core.exercise.text_rules import in_words as in_words_of
+from muddled_orchard.core.exercise.text_rules import several
 from muddled_orchard.core.git.commits import Commit
 
 
@@ -50,5 +52,26 @@ def side_names(task: Task, replayed: str | None = None) -> tuple[str, str]:
 def in_words(task: Task, name: Callable[[str], str] = str) -> str:
     """What is asked, in a few words: `merge night-shift into main`. `name` writes a branch's name."""
     words = operation_of(task).in_words(task, name(task.on), name(source_of(task) or ""))
+    words += f", {message_in_words(task)}" if task.message else ""
     words += f", delete {name(task.delete)}" if task.delete else ""
     return words + (", push" if task.push else "")
+
+
+def message_in_words(task: Task) -> str:
+    """What the message of a task's commits is to be."""
+    if task.message == "own":
+        return "with a message in your own words"
+    if task.message == "proposed":
+        return "with the message that Git proposes"
+    return f"with a message {in_words_of(task.message)}" if task.message else ""
+
+
+def example_message(task: Task, original: Commit | None = None) -> str | None:
+    """A message that is as a task asks, or None where the one that Git proposes is."""
+    if task.message in (None, "proposed"):
+        return None
+    made = f"Bring in what {source_of(task) or (original.subject if original else 'was asked')} has"
+    if isinstance(task.message, MessageRules):
+        wanted = (*several(task.message.has), *several(task.message.once))
+        return task.message.text or (f"{made}: {', '.join(wanted)}" if wanted else made)
+    return f"{made}, as the brief says"

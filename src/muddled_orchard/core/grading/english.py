@@ -339,6 +339,60 @@ def _(found: kinds.MadeElsewhere) -> str:
     return f"{beginning}it is on {found.branch}; {found.on} did not receive it."
 
 
+# -- message ----------------------------------------------------------------------------------------------
+
+
+@say.register
+def _(_found: kinds.NoMessageAsked) -> str:
+    return "No message was asked for."
+
+
+@say.register
+def _(_found: kinds.NoCommitLeft) -> str:
+    return "No commit is left that could say anything."
+
+
+@say.register
+def _(found: kinds.NoMessageYet) -> str:
+    return f"There is no commit on {found.on} yet whose message could be read."
+
+
+@say.register
+def _(found: kinds.MessagesAsAsked) -> str:
+    return "The message is as asked." if found.count == 1 else f"{all_of(found.count)} messages are as asked."
+
+
+@say.register
+def _(found: kinds.MessageBreaks) -> str:
+    return f'{short(found.commit)} says "{brief(found.subject)}"; in its message {found.flaw}.'
+
+
+@say.register
+def _(found: kinds.MessageNotGits) -> str:
+    whose = "Git's own message" if found.merge else "the commit's own message"
+    return f'{short(found.commit)} says "{brief(found.subject)}"; {whose} was to be kept.'
+
+
+@say.register
+def _(found: kinds.MessageIsGits) -> str:
+    whose = "Git proposed" if found.merge else "the commit said before"
+    said = f'{short(found.commit)} says "{brief(found.subject)}", as {whose}'
+    return f"{said}; it was to say in own words what it does."
+
+
+@say.register
+def _(found: kinds.MessageTooShort) -> str:
+    return f'{short(found.commit)} says only "{brief(found.subject)}", which tells nobody what it does.'
+
+
+@say.register
+def _(found: kinds.MessageTooLong) -> str:
+    return (
+        f"The first line of {short(found.commit)} has {found.letters} letters; "
+        f"Git's lists cut it after some {found.most}."
+    )
+
+
 # -- resolution -------------------------------------------------------------------------------------------
 
 

@@ -388,6 +388,77 @@ class MadeElsewhere(Kind):
     squash: bool
 
 
+# -- message ----------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class NoMessageAsked(Kind):
+    """The scenario asks for no particular messages."""
+
+
+@dataclass(frozen=True, slots=True)
+class NoCommitLeft(Kind):
+    """Messages were asked for, and no commit is left that could have one."""
+
+
+@dataclass(frozen=True, slots=True)
+class NoMessageYet(Kind):
+    """There is no commit on a branch whose message could be read."""
+
+    on: str
+
+
+@dataclass(frozen=True, slots=True)
+class MessagesAsAsked(Kind):
+    """Every message is as asked."""
+
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
+class MessageBreaks(Kind):
+    """A message does not hold the rules of the task; `flaw` says which in words."""
+
+    commit: str
+    subject: str
+    flaw: str
+
+
+@dataclass(frozen=True, slots=True)
+class MessageNotGits(Kind):
+    """A message is not the one that Git proposes (`merge`), or the one that the replayed commit had."""
+
+    commit: str
+    subject: str
+    merge: bool
+
+
+@dataclass(frozen=True, slots=True)
+class MessageIsGits(Kind):
+    """A message is just that one, where own words were asked for."""
+
+    commit: str
+    subject: str
+    merge: bool
+
+
+@dataclass(frozen=True, slots=True)
+class MessageTooShort(Kind):
+    """A message of one word."""
+
+    commit: str
+    subject: str
+
+
+@dataclass(frozen=True, slots=True)
+class MessageTooLong(Kind):
+    """The first line of a message has more letters than the most."""
+
+    commit: str
+    letters: int
+    most: int
+
+
 # -- resolution -------------------------------------------------------------------------------------------
 
 

@@ -144,6 +144,7 @@ _IN_PASSING = (
     Behaviour("detached", "worked on a detached HEAD", courses.can_detach, courses.detached),
     Behaviour("amended", "gave the last commit another message", courses.can_amend, courses.amended),
     Behaviour("committed in between", "committed each step before the rebase went on", both(conflicts, hardest_task_does("rebase")), courses.committed_in_between),
+    Behaviour("other message", "said something else than was asked, or left what Git proposed", courses.asks_for_messages, courses.other_message),
     Behaviour("backup left", "left a merge tool's backup file behind", conflicts, partial(courses.backup, committed=False)),
     Behaviour("backup committed", "committed a merge tool's backup file", conflicts, partial(courses.backup, committed=True)),
     Behaviour("branch moved", "moved a branch that was to be left alone", has_bystanders, partial(courses.bystander, courses.moved)),

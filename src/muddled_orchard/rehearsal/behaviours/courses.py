@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Task
-from muddled_orchard.core.exercise.tasks import is_rebase, is_stash_pop, source_of
+from muddled_orchard.core.exercise.tasks import is_merge, is_rebase, is_stash_pop, source_of
 from muddled_orchard.core.git.commits import contains
 from muddled_orchard.core.grading.rehearsal import Expected
 from muddled_orchard.core.key.answer_key import Key, Step
@@ -34,7 +35,27 @@ def right(session: LearnerSession) -> Expected:
     """Everything by the key. Who ends where they began with it, has not been acted out."""
     session.carry_out()
     expected = expect(session)
-    return Expected() if expected is UNTOUCHED else expected
+    return (
+        Expected() if expected is UNTOUCHED else replace(expected, may_lose=expected.may_lose - {"message"})
+    )
+
+
+def other_message(session: LearnerSession) -> Expected:
+    """Say the opposite of what was asked: own words where Git's were to stay, Git's where own were wanted."""
+    careless = replace(session, says=lambda task, _: "Done" if task.message == "proposed" else None)
+    careless.carry_out()
+    return expect(careless, "message")
+
+
+def asks_for_messages(key: Key) -> bool:
+    """Where a message is asked for that an editor is opened for, and a commit is left that has it."""
+    return any(
+        step.operation.message is not None
+        and not step.fast_forward
+        and not step.becomes_empty(key.commits)
+        and (bool(step.merge.conflicts) or is_merge(step.operation))
+        for step in key.steps
+    )
 
 
 def second_try(session: LearnerSession) -> Expected:
@@ -150,7 +171,7 @@ def amended(session: LearnerSession) -> Expected:
     session.carry_out()
     session.git("commit", "-q", "--amend", "-m", "It is done")
     task = session.scenario.task[-1]
-    reworded = operation_of(task).keeps_commits
+    reworded = operation_of(task).keeps_commits and task.message is None
     return expect(session, ("history " if reworded else "") + ("delivered" if task.push else ""))
 
 

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from muddled_orchard.core.exercise.operations.operation import Operation
+from muddled_orchard.core.exercise.operations.operation import Operation, without_lines
 from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.git.under_way import Words
 
 if TYPE_CHECKING:
     from muddled_orchard.core.exercise.scenario import Task
+    from muddled_orchard.core.git.commits import Commit
 
 _FAST_FORWARD = {"never": "--no-ff", "only": "--ff-only"}
 
@@ -39,6 +41,12 @@ class Merge(Operation):
     def sides(self, task: Task, replayed: str | None) -> tuple[str, str]:
         """The branch that receives the result, and the one that is merged."""
         return f"ours ({task.on})", f"theirs ({self.source(task)})"
+
+    def own_words(self, message: str, original: Commit | None) -> str:
+        """What is not Git's `Merge branch 'night-shift'`, nor its list of what was squashed."""
+        message = re.sub(r"(?s)^Squashed commit of the following:.*|^Conflicts:\n(\t.*\n?)*", "", message)
+        named = r"Merge (remote-tracking )?(branch|branches|commit|tag) '[^']+'( of \S+)?( into \S+)?"
+        return without_lines(message, named)
 
     def begin(self, task: Task, ids: Mapping[str, str], *, quiet: bool = False) -> Words:
         """`merge --no-ff night-shift`."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal, Protocol
@@ -63,6 +64,12 @@ class Replay:
     original: str
 
 
+def without_lines(message: str, pattern: str) -> str:
+    """A message without the lines that match a pattern as a whole, and without comments."""
+    lines = (line for line in message.splitlines() if not re.fullmatch(pattern, line.strip()))
+    return "\n".join(line for line in lines if not line.startswith("#")).strip()
+
+
 class Operation:
     """One operation. Its methods get the task that asks for it."""
 
@@ -120,6 +127,14 @@ class Operation:
     def message(self, original: Commit) -> str:
         """The message of the commit that replays one."""
         return original.message
+
+    def own_words(self, message: str, original: Commit | None) -> str:
+        """What of a commit's message is neither what Git proposes nor what the replayed commit said."""
+        said = message.strip()
+        before = original.message.strip() if original else ""
+        if before and said.startswith(before):
+            said = said[len(before) :]
+        return without_lines(said, r"\(cherry picked from commit [0-9a-f]+\)")
 
     def shows(self, made: Commit, original: NamedCommit) -> bool:
         """Whether a commit says that it is what the operation makes of another one."""

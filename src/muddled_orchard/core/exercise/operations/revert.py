@@ -11,6 +11,7 @@ from muddled_orchard.core.exercise.operations.operation import (
     Operation,
     Planned,
     Replay,
+    without_lines,
 )
 from muddled_orchard.core.git.under_way import Words
 
@@ -58,6 +59,10 @@ class Revert(Operation):
     def message(self, original: Commit) -> str:
         """The one that Git proposes."""
         return f'Revert "{original.subject}"'
+
+    def own_words(self, message: str, original: Commit | None) -> str:
+        """What is not Git's `Revert "Raise the prices"` and the line that names the commit."""
+        return without_lines(message, r'Revert ".*"|This reverts commit .*|reversing changes made to .*')
 
     def shows(self, made: Commit, original: NamedCommit) -> bool:
         """Whether its message names the commit, by subject or id."""

@@ -12,6 +12,7 @@ from muddled_orchard.core.grading.criteria import (
     finished,
     history,
     markers,
+    message,
     resolution,
     rest,
     rules,
@@ -31,6 +32,7 @@ CRITERIA: dict[str, Criterion] = {
         bystanders,
         tidy,
         delivered,
+        message,
     )
 }
 """By id, in the order in which results show them."""

@@ -120,8 +120,9 @@ def _changed(case: Case, step: TaskCase) -> Iterator[tuple[Kind, str | None]]:
     original = case.commits[step.step.commit or ""]
     wanted = subject_of(case.commits, step.step)
     operation = operation_of(step.task)
-    # A revert's message is its maker's to write: saying why is good practice.
-    if made.subject != wanted and operation.keeps_commits:
+    # A revert's message is its maker's to write: saying why is good practice. Where messages are asked for,
+    # `message` has the cost.
+    if made.subject != wanted and operation.keeps_commits and step.task.message is None:
         yield kinds.Reworded(made.id, made.subject, wanted), made.id
     if not keeps_author(case.commits, step.step, made):
         command = " ".join(("git", *operation.go_on()))

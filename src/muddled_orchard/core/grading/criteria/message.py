@@ -1,0 +1,105 @@
+"""message: commits say what the task asks their messages to say."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from itertools import groupby
+
+from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.exercise.scenario import MessageRules, Task
+from muddled_orchard.core.exercise.tasks import is_merge
+from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in
+from muddled_orchard.core.git.commits import Commit
+from muddled_orchard.core.grading.assessment import Outcome, Place, missed, partly, skipped
+from muddled_orchard.core.grading.case import Case, TaskCase
+from muddled_orchard.core.grading.criteria.criterion import Criterion
+from muddled_orchard.core.grading.finding import Kind
+from muddled_orchard.core.grading.kinds import (
+    MessageBreaks,
+    MessageIsGits,
+    MessageNotGits,
+    MessagesAsAsked,
+    MessageTooLong,
+    MessageTooShort,
+    NoCommitLeft,
+    NoMessageAsked,
+    NoMessageYet,
+)
+
+LONGEST_SUBJECT = 72
+"""How many letters the first line of a message may have: longer ones are cut in Git's own lists."""
+
+_FEWEST_WORDS = 2
+
+
+def judge(case: Case) -> Outcome:
+    """The share of the commits whose messages are as asked; a first line that is too long costs half."""
+    asked = list(_asked(case))
+    if not asked:
+        wanted = any(task.task.message is not None for task in case.tasks)
+        return skipped(NoCommitLeft() if wanted else NoMessageAsked())
+    share, found, where = 0.0, list[Kind](), list[Place]()
+    made = 0
+    for task, commit in asked:
+        if commit is None:
+            found.append(NoMessageYet(task.task.on))
+            continue
+        made += 1
+        original = case.commits.get(task.step.commit or "")
+        worth, flaw = _judged(task.task, commit, original)
+        share += worth
+        if flaw is not None:
+            found.append(flaw)
+            where.append(Place(commit=commit.id))
+    if not made:
+        return missed(found[:1])
+    return partly(found or [MessagesAsAsked(made)], share / len(asked), tuple(where))
+
+
+def _asked(case: Case) -> Iterator[tuple[TaskCase, Commit | None]]:
+    """Each step whose message matters, with the commit that it made: of a replay those at which it stopped,
+    where Git asks for the message, or all where it never stops."""
+    for _, group in groupby(case.tasks, key=lambda task: task.step.task):
+        steps = [step for step in group if step.task.message is not None]
+        stops = [step for step in steps if step.step.merge.conflicts]
+        for step in stops or steps:
+            shape = step.result.shape
+            # What was skipped costs `history`, or `resolution` where nothing was kept of it.
+            if shape in ("nothing to do", "fast-forward", "skipped") or (
+                step.step.commit is not None and step.step.becomes_empty(case.commits)
+            ):
+                continue
+            there = shape not in ("none", "pending", "by hand", "not reached", "other", "moved")
+            yield step, case.commits.get(step.result.result_commit or "") if there else None
+
+
+def _judged(task: Task, commit: Commit, original: Commit | None) -> tuple[float, Kind | None]:
+    """The share that a message earns, and what is wrong with it."""
+    own = operation_of(task).own_words(commit.message, original)
+    if isinstance(task.message, MessageRules):
+        try:
+            flaw = flaw_in(task.message, commit.message, "the message")
+        except Undecided:
+            return 1.0, None
+        return (1.0, None) if flaw is None else (0.0, MessageBreaks(commit.id, commit.subject, flaw))
+    if task.message == "proposed":
+        return (0.0, MessageNotGits(commit.id, commit.subject, is_merge(task))) if own else (1.0, None)
+    if not own:
+        return 0.0, MessageIsGits(commit.id, commit.subject, is_merge(task))
+    if len(re.findall(r"\w+", own)) < _FEWEST_WORDS:
+        return 0.0, MessageTooShort(commit.id, commit.subject)
+    if len(commit.subject) > LONGEST_SUBJECT:
+        return 0.5, MessageTooLong(commit.id, len(commit.subject), LONGEST_SUBJECT)
+    return 1.0, None
+
+
+CRITERION = Criterion(
+    id="message",
+    weight=1,
+    judge=judge,
+    question="Do the commits say what they were asked to say?",
+    right="The commits say what they were asked to say.",
+    kind="A commit's message is not as the brief asks.",
+    commands=("git log -3",),
+)
