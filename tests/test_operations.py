@@ -55,6 +55,22 @@ NOT_DONE = "finished history resolution"
 ALL = "finished markers history resolution rest bystanders tidy"
 
 CASES = {
+    "given up, as asked": Case("safety-net", "git merge summer >/dev/null || true; git merge --abort", kept="", says="It was begun and given up, and all is as before"),
+    "given up by a reset": Case("safety-net", "git merge summer >/dev/null || true; git reset -q --hard", kept=""),
+    "left in its conflict": Case("safety-net", "git merge summer >/dev/null || true", state="open", kept="", missed="finished markers history", says="A merge is still under way, and was to be given up (git merge --abort)."),
+    "carried out instead": Case("safety-net", "git merge summer >/dev/null || true\n" + side("both", "hours.md") + "git commit -qm m", kept="", missed="history", says="It was carried out, and was to be given up"),
+    "given up, and then done": Case("one-try-first", REBASE + "git rebase --abort\n" + REBASE + side("theirs", "sheds.csv") + GO_ON),
+    "done without giving it up": Case("one-try-first", REBASE + side("theirs", "sheds.csv") + GO_ON, state="open", partly="finished history", says="1 of 2 tasks is done"),
+    "given up, and no more": Case("one-try-first", REBASE + "git rebase --abort", state="open", kept="", partly="finished history", missed="resolution"),
+    "set back, as asked": Case("merged-too-early", "git reset -q --hard HEAD~1", kept="", says="again."),
+    "set back by another name": Case("merged-too-early", "git checkout -q -B main HEAD~1", kept=""),
+    "set back too far": Case("merged-too-early", "git reset -q --hard HEAD~2", kept="", missed="history", says="main stands at another commit"),
+    "reverted where it was to be set back": Case("merged-too-early", "git revert -m 1 --no-edit HEAD >/dev/null", kept="", missed="history", says="Further commits on main undo it"),
+    "set back, and the files left": Case("merged-too-early", "git reset -q HEAD~1", kept="", partly="tidy"),
+    "a merge undone": Case("undo-a-merge", "git revert -m 1 HEAD~1 >/dev/null 2>&1 || true\n" + side("theirs", "plan.toml") + "git commit -q --no-edit; git push -q"),
+    "a merge undone by hand": Case("undo-a-merge", "git checkout -q HEAD~2 -- .; git commit -qm 'Undo the merge'; git push -q"),
+    "on the top alone": Case("only-the-top", "git rebase --onto main HEAD~2 >/dev/null 2>&1 || true\nprintf '<label>\\n  <slogan>Pressed slowly</slogan>\\n  <year>2031</year>\\n</label>\\n' > label.xml; git add label.xml\n" + GO_ON, kept="blend"),
+    "with what it grew on": Case("only-the-top", REBASE + "printf '<label>\\n  <slogan>Pressed slowly</slogan>\\n  <year>2031</year>\\n</label>\\n' > label.xml; git add label.xml\n" + GO_ON, kept="blend", partly="history", says="lies among the replayed commits and is none of them"),
     "rebase, right": Case("rebase-one", REBASE + side("theirs", "yard.txt") + GO_ON),
     "rebase, the swapped side": Case(
         "rebase-one", REBASE + side("ours", "yard.txt") + GO_ON, kept="ours", missed="resolution", says="exactly the other way round",

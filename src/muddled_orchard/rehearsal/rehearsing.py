@@ -6,6 +6,7 @@ plants, acts out and grades in a folder of its own.
 
 from __future__ import annotations
 
+import glob
 import shutil
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future
@@ -100,7 +101,9 @@ def _in_order(
 def _forget(folder: Path, behaviours: Sequence[Behaviour]) -> None:
     """Remove what an earlier rehearsal left of these behaviours, and the folder when it is empty then."""
     for behaviour in behaviours:
-        shutil.rmtree(folder / _file_name(behaviour), ignore_errors=True)
+        name = _file_name(behaviour)
+        for kept in (folder / name, *folder.glob(f"{glob.escape(name)}.*")):
+            shutil.rmtree(kept, ignore_errors=True)
     for empty in (folder, folder.parent):
         with suppress(OSError):
             empty.rmdir()
@@ -148,7 +151,10 @@ def _compared(
         found = tuple(surprises(behaviour.name, expected, got))
     kept = None
     if found:
-        target = piece.keep / piece.scenario.id / _file_name(behaviour)
+        # The same behaviour may be acted out in another variant at the same moment.
+        place = piece.keep / piece.scenario.id
+        own = "" if piece.code == PLAIN_VARIANT else f".{piece.code}"
+        target = place / f"{_file_name(behaviour)}{own}"
         shutil.rmtree(target, ignore_errors=True)
         shutil.copytree(folder, target, symlinks=True)
         kept = str(target)

@@ -18,7 +18,7 @@ from muddled_orchard.core.exercise.tasks import example_message, is_merge, is_re
 from muddled_orchard.core.git.commits import Commit, short
 from muddled_orchard.core.git.lines import Lines, alike, lines_of
 from muddled_orchard.core.git.trees import LINK, Tree
-from muddled_orchard.core.git.under_way import REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY
+from muddled_orchard.core.git.under_way import REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY, UNDER_WAY
 from muddled_orchard.core.grading.rehearsal import Kept
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.answers import Accepted, worth_of
@@ -158,7 +158,10 @@ class LearnerSession:
                 else:
                     if not self.is_begun(number):
                         self.begin(task)
-                    self.go_through(number, resolve)
+                    if task.abort:
+                        self.give_up(task)
+                    else:
+                        self.go_through(number, resolve)
                 if mend:
                     self._mend(number)
                 if deliver:
@@ -173,6 +176,10 @@ class LearnerSession:
     def begin(self, task: Task, *, detached: bool = False) -> None:
         """Start an operation as it was asked; it stops at the first conflict."""
         operations.begin(self.try_git, task, self.labels, detached=detached)
+
+    def give_up(self, task: Task) -> None:
+        """Leave the operation that is under way, as Git's own advice says."""
+        self.try_git(*UNDER_WAY[operation_of(task).under_way].give_up[1:])
 
     def go_through(self, number: int, resolve: Resolve | None = None) -> None:
         """Resolve every conflict of the operation that is under way, to its end."""

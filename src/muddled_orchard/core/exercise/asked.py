@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario, Task
@@ -56,10 +57,16 @@ def asked_by(scenario: Scenario, history: History, ids: Mapping[int, str]) -> As
 
 def labels_of(task: Task) -> tuple[str, ...]:
     """The labels of the commits that a task names."""
-    return (*(task.pick or ()), *filter(None, [task.undo]))
+    return (*(task.pick or ()), *filter(None, (getattr(task, key) for key in _LABELS)))
+
+
+_LABELS = ("undo", "since", "to")
 
 
 def relabelled(task: Task, names: Mapping[str, str]) -> Task:
     """The task with other names for the commits that it names: labels are their author's own."""
     pick = None if task.pick is None else tuple(names[label] for label in task.pick)
-    return replace(task, pick=pick, undo=None if task.undo is None else names[task.undo])
+    named: dict[str, Any] = {
+        key: names[label] for key in _LABELS if (label := getattr(task, key)) is not None
+    }
+    return replace(task, pick=pick, **named)

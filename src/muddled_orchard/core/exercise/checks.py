@@ -21,6 +21,7 @@ def misfits(scenario: Scenario, history: History) -> Iterator[Problem]:
         yield from _of_branches(task, ("task", number), history)
         yield from operation_of(task).misfits(task, ("task", number), history)
         yield from _of_message(task, ("task", number, "message"))
+        yield from _of_abort(scenario, number)
         yield from _of_delivery(scenario.task[number:], ("task", number), history)
     if scenario.start.on is not None and scenario.start.on not in history.tips:
         yield _no_branch(scenario.start.on, history.tips, ("start", "on"))
@@ -43,10 +44,27 @@ def _of_branches(task: Task, key: KeyPath, history: History) -> Iterator[Problem
         yield Problem(f"{task.on} can't be brought into itself", key=(*key, named))
 
 
+def _of_abort(scenario: Scenario, number: int) -> Iterator[Problem]:
+    """About an operation that is to be given up again: nothing comes of it that more could be asked of."""
+    task = scenario.task[number]
+    if not task.abort:
+        return
+    if operation_of(task).result in ("working tree", "set branch"):
+        yield Problem(f"{task.do} can't be given up", "Leave abort out.", ("task", number, "abort"))
+    for key in ("push", "delete", "message"):
+        if getattr(task, key):
+            what = f"{key} asks for more of what is to be given up"
+            yield Problem(what, f"Leave {key} out, or abort.", ("task", number, key))
+    for place, answer in enumerate(scenario.answer):
+        if answer.task == number + 1:
+            what = f"task {answer.task} is to be given up, so no answer is wanted there"
+            yield Problem(what, "Leave this answer out, or abort.", ("answer", place, "task"))
+
+
 def _of_message(task: Task, key: KeyPath) -> Iterator[Problem]:
     if task.message is None:
         return
-    if operation_of(task).result == "working tree":
+    if operation_of(task).result in ("working tree", "set branch"):
         yield Problem(f"{task.do} makes no commit that could say anything", "Leave message out.", key)
     example = example_message(task)
     if example is not None and isinstance(task.message, MessageRules):

@@ -8,6 +8,7 @@ from dataclasses import replace
 
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.exercise.asked import labels_of, relabelled
 from muddled_orchard.core.exercise.scenario import Entry, Scenario, Task
 from muddled_orchard.core.exercise.tasks import in_words, source_of
 from muddled_orchard.core.git.refs import is_on_remote
@@ -123,7 +124,6 @@ def _brief(tasks: tuple[Task, ...], story: tuple[Entry, ...]) -> str:
 
 def _asked(task: Task, subjects: Mapping[str, str]) -> str:
     """A task in words, for somebody who can see subjects and not labels."""
-    pick = tuple(subjects.get(label, label) for label in task.pick or ())
-    seen = replace(task, pick=pick or task.pick, undo=subjects.get(task.undo or "", task.undo))
-    sentence = in_words(seen, "`{}`".format)
+    names = {label: subjects.get(label, label) for label in labels_of(task)}
+    sentence = in_words(relabelled(task, names), "`{}`".format)
     return sentence[:1].upper() + sentence[1:]

@@ -163,6 +163,14 @@ class Task:
     """cherry-pick: the labels of the commits to copy, in order."""
     undo: str | None = None
     """revert: the label of the commit to undo."""
+    parent: int | None = None
+    """revert: which parent of a merge commit stays, from 1."""
+    since: str | None = None
+    """rebase: the label of the branch's own commit after which the replay begins (`--onto`)."""
+    to: str | None = None
+    """reset: the label of the commit at which the branch is to stand."""
+    abort: bool = False
+    """Whether it is only to be begun, and given up again at its first conflict."""
     from_: str | None = None
     """pull: the branch of origin."""
     by: Literal["merge", "rebase"] | None = None

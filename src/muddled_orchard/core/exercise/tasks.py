@@ -31,6 +31,11 @@ def is_stash_pop(task: Task) -> bool:
     return operation_of(task).result == "working tree"
 
 
+def sets_branch(task: Task) -> bool:
+    """Whether a task ends with its branch at a commit that there was before."""
+    return operation_of(task).result == "set branch"
+
+
 def marker_labels(
     task: Task, replayed: Commit | None = None, *, sides_swapped: bool = False
 ) -> tuple[str, str]:
@@ -52,6 +57,7 @@ def side_names(task: Task, replayed: str | None = None) -> tuple[str, str]:
 def in_words(task: Task, name: Callable[[str], str] = str) -> str:
     """What is asked, in a few words: `merge night-shift into main`. `name` writes a branch's name."""
     words = operation_of(task).in_words(task, name(task.on), name(source_of(task) or ""))
+    words += ", and give it up again at the first conflict" if task.abort else ""
     words += f", {message_in_words(task)}" if task.message else ""
     words += f", delete {name(task.delete)}" if task.delete else ""
     return words + (", push" if task.push else "")

@@ -224,7 +224,9 @@ def lay_out(submission: Submission, results: tuple[Result, ...]) -> Case:
 def _task(case: Case, step: Step, result: Result, *, right_so_far: bool) -> TaskCase:
     merge = case.evidence.merges.get((result.ours, result.theirs), step.merge)
     tree: Tree | None = None
-    if result.in_working_tree:
+    if step.stays:
+        pass  # nothing comes of it that could be read
+    elif result.in_working_tree:
         tree = tracked(case.evidence)
     elif result.judged_commit is not None and result.shape not in ("nothing to do", "none", "dropped"):
         tree = case.commits[result.judged_commit].tree

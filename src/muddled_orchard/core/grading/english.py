@@ -98,6 +98,12 @@ def _unfinished(under_way: str | None) -> str:
 
 
 @say.register
+def _(found: kinds.NotLeft) -> str:
+    name, back = UNDER_WAY[found.under_way].name, " ".join(UNDER_WAY[found.under_way].give_up)
+    return f"{name[0].upper()}{name[1:]} is still under way, and was to be given up ({back})."
+
+
+@say.register
 def _(found: kinds.NotCompleted) -> str:
     return f"{_unfinished(found.under_way)}: nothing is unmerged any more, but it was not completed."
 
@@ -156,6 +162,42 @@ def _(found: kinds.MergedTooEarly) -> str:
 @say.register
 def _(found: kinds.MergeInstead) -> str:
     return f"There is a merge commit; the task was to {found.asked}."
+
+
+@say.register
+def _(found: kinds.BegunAndGivenUp) -> str:
+    return f"It was begun and given up, and all is as before: {found.asked}."
+
+
+@say.register
+def _(found: kinds.NotGivenUp) -> str:
+    return f"It was carried out, and was to be given up: {found.asked}."
+
+
+@say.register
+def _(found: kinds.StillUnderWay) -> str:
+    return f"It was begun and is still under way: {found.asked}."
+
+
+@say.register
+def _(found: kinds.NoReflog) -> str:
+    return f"Only a reflog shows whether this was done, and none was handed in: {found.asked}."
+
+
+@say.register
+def _(found: kinds.SetBack) -> str:
+    return f"{found.on} stands at {short(found.commit)} again."
+
+
+@say.register
+def _(found: kinds.UndoneInstead) -> str:
+    undone = f"Further commits on {found.on} undo it, so it is still in the history"
+    return f"{undone}; the task was to {found.asked}."
+
+
+@say.register
+def _(found: kinds.SetElsewhere) -> str:
+    return f"{found.on} stands at another commit; the task was to {found.asked}."
 
 
 @say.register

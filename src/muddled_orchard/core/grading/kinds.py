@@ -70,6 +70,13 @@ class Unmerged(Kind):
 
 
 @dataclass(frozen=True, slots=True)
+class NotLeft(Kind):
+    """An operation is under way that was to be given up."""
+
+    under_way: str
+
+
+@dataclass(frozen=True, slots=True)
 class NotCompleted(Kind):
     """An operation is under way, with nothing unmerged."""
 
@@ -147,6 +154,58 @@ class MergedTooEarly(Kind):
 class MergeInstead(Kind):
     """There is a merge commit where a replay was asked; `asked` is that in its operation's words."""
 
+    asked: str
+
+
+@dataclass(frozen=True, slots=True)
+class BegunAndGivenUp(Kind):
+    """An operation was begun and given up, as asked."""
+
+    asked: str
+
+
+@dataclass(frozen=True, slots=True)
+class NotGivenUp(Kind):
+    """An operation that was to be given up was carried out."""
+
+    asked: str
+
+
+@dataclass(frozen=True, slots=True)
+class StillUnderWay(Kind):
+    """An operation that was to be given up is under way."""
+
+    asked: str
+
+
+@dataclass(frozen=True, slots=True)
+class NoReflog(Kind):
+    """There is no reflog, which alone shows what was begun and given up."""
+
+    asked: str
+
+
+@dataclass(frozen=True, slots=True)
+class SetBack(Kind):
+    """A branch stands at the commit where it was to stand."""
+
+    on: str
+    commit: str
+
+
+@dataclass(frozen=True, slots=True)
+class UndoneInstead(Kind):
+    """Further commits undo what was to be taken out of a branch."""
+
+    on: str
+    asked: str
+
+
+@dataclass(frozen=True, slots=True)
+class SetElsewhere(Kind):
+    """A branch stands neither where it stood nor where it was to stand."""
+
+    on: str
     asked: str
 
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from muddled_orchard.core.base.problems import Problem, likely
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario, Task
+from muddled_orchard.core.exercise.tasks import sets_branch
 from muddled_orchard.core.git.commits import Commit, Commits
 from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.key.answers import Accepted, Decisions, decisions_in
@@ -23,7 +24,8 @@ class Step:
     commits that meet when everything before was solved by the key; `ours_name` and `theirs_name` tell people
     who they are. `solved` is the tree that then comes out, `clean_merge_fixes` the files that merge cleanly
     and are to be changed all the same, with what is accepted of each. `fast_forward`: nothing needs to be
-    merged.
+    merged. `given_up`: the first conflict of an operation that is to be given up again; nothing is merged
+    then.
     """
 
     task: int
@@ -40,6 +42,12 @@ class Step:
     solved: Tree
     clean_merge_fixes: Mapping[str, tuple[Accepted, ...]] = field(default_factory=dict)
     fast_forward: bool = False
+    given_up: MergeResult | None = None
+
+    @property
+    def stays(self) -> bool:
+        """Whether it is to leave no new commit: it is given up, or sets its branch to another commit."""
+        return self.given_up is not None or sets_branch(self.operation)
 
     @property
     def decisions(self) -> Decisions:
@@ -84,6 +92,15 @@ def unused_answers(scenario: Scenario, steps: Sequence[Step]) -> Iterator[Proble
         fixed = {path for step in here for path in step.clean_merge_fixes}
         changed = {change.file or answer.file for change in answer.change} if answer.keep is None else set()
         if answer.file not in paths | fixed and not (changed and changed <= paths | fixed):
+            given_up = [
+                step.task
+                for step in steps
+                if step.given_up is not None and step.given_up.conflict(answer.file) is not None
+            ]
+            if given_up and answer.task is None:
+                what = f"{answer.file} conflicts only in task {given_up[0]}, which is to be given up"
+                yield Problem(what, "Leave this answer out.", ("answer", number, "file"))
+                continue
             where = f" in task {answer.task}" if answer.task else ""
             where += f' at "{answer.commit}"' if answer.commit else ""
             yield Problem(

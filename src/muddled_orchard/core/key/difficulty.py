@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from muddled_orchard.core.base.phrases import counted
-from muddled_orchard.core.exercise.tasks import is_rebase
+from muddled_orchard.core.exercise.tasks import is_rebase, sets_branch
 from muddled_orchard.core.git.commits import ancestry
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.answers import split
@@ -55,6 +55,10 @@ def _reasons(key: Key) -> Iterator[tuple[int, str]]:
     yield 2 * len(unseen), f"no markers to see: {', '.join(dict.fromkeys(unseen))}"
     yield 3 * outside, "a change is needed outside the hunks"
     yield 2 * len(swapped), "ours and theirs are swapped in a rebase"
+    given_up = sum(step.given_up is not None for step in key.steps)
+    yield given_up, f"{counted(given_up, 'operation')} to be given up"
+    set_back = sum(sets_branch(step.operation) for step in key.steps)
+    yield set_back, f"{set_back} {'branch' if set_back == 1 else 'branches'} to be set to another commit"
     yield max(0, len(conflicting) - 1), f"conflicts in {counted(len(conflicting), 'step')}"
     if conflicting:
         apart = max(_distance(key, step) for step in conflicting)

@@ -11,6 +11,12 @@ def given_up(evidence: Evidence) -> tuple[int, int]:
     return _ended(evidence, "rebase (abort)"), _ended(evidence, "reset: moving to HEAD")
 
 
+def begun_and_left(evidence: Evidence) -> tuple[int, int]:
+    """How many rebases were aborted, and how often HEAD was reset to where it stood: the abort of any other
+    operation is that."""
+    return _ended(evidence, "rebase (abort)"), _ended(evidence, "reset: moving to ")
+
+
 def _ended(evidence: Evidence, what: str) -> int:
     """How many lines of the reflog begin so and lead back to where an operation was begun."""
     return sum(

@@ -8,12 +8,12 @@ from dataclasses import dataclass
 from muddled_orchard.core.exercise.asked import Asked, labels_of, relabelled
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Task
-from muddled_orchard.core.exercise.tasks import in_words, is_rebase, is_stash_pop, source_of
+from muddled_orchard.core.exercise.tasks import in_words, is_rebase, is_stash_pop, sets_branch, source_of
 from muddled_orchard.core.git.commits import Commit, ancestry, contains
 from muddled_orchard.core.git.refs import on_remote, tracking_ref
-from muddled_orchard.core.git.under_way import Words
+from muddled_orchard.core.git.under_way import UNDER_WAY, Words
 from muddled_orchard.core.submission.evidence import Evidence
-from muddled_orchard.core.submission.reflog import given_up
+from muddled_orchard.core.submission.reflog import begun_and_left, given_up
 
 _LONGEST = 1000
 
@@ -34,7 +34,7 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
     begun = "; what was begun was given up" if evidence.pending is None and any(given_up(evidence)) else ""
     for number, task in enumerate(asked.tasks):
         words = in_words(_seen(task, asked))
-        before = [earlier.on for earlier in asked.tasks[:number]]
+        before = [earlier.on for earlier in asked.tasks[:number] if not earlier.abort]
         if missing := _missing(task, asked, evidence, before):
             commands = (*_switch(task, evidence), *_begin(task, asked, evidence))
             pops = is_stash_pop(task)
@@ -57,10 +57,16 @@ def _seen(task: Task, asked: Asked) -> Task:
 def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str]) -> str:
     """What of the operation itself can't be seen, in a few words; nothing where it is there. `moved` are the
     branches that earlier tasks move on, each as often as they do."""
+    if task.abort:
+        return _never_given_up(task, asked, evidence)
     tip = evidence.branch(task.on)
     if tip is None:
         to_go = any(other.delete == task.on for other in asked.tasks)
         return "" if to_go else f"there is no branch {task.on} any more"
+    if sets_branch(task):
+        target = asked.commits[task.to or ""]
+        later = [other for other in asked.tasks[asked.tasks.index(task) + 1 :] if other.on == task.on]
+        return "" if tip == target.id or later else operation_of(task).not_shown(task, target)
     source = source_of(task)
     if is_stash_pop(task):
         return "it is still in the stash" if evidence.stashes >= asked.stashes else ""
@@ -79,6 +85,15 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
     wanted = [asked.commits[label] for label in labels_of(task)]
     lacking = [one for one in wanted if not any(operation.shows(commit, one) for commit in new)]
     return operation.not_shown(task, lacking[0]) if lacking else ""
+
+
+def _never_given_up(task: Task, asked: Asked, evidence: Evidence) -> str:
+    """Whether it can't be seen that an operation was begun and given up, as often as that is asked for."""
+    earlier = asked.tasks[: asked.tasks.index(task) + 1]
+    wanted = sum(other.abort and is_rebase(other) == is_rebase(task) for other in earlier)
+    rebases, resets = begun_and_left(evidence)
+    seen = rebases if is_rebase(task) else resets
+    return "" if seen >= wanted else "it was not begun and given up again yet"
 
 
 def _own_line(tip: str, start: str | None, evidence: Evidence) -> list[str]:
@@ -108,7 +123,9 @@ def _begin(task: Task, asked: Asked, evidence: Evidence) -> Iterator[tuple[Words
     if operation.fetches_first(task) and asked.tips.get(source_of(task) or "") not in evidence.commits:
         yield ("git", "fetch", "origin"), "to get what the others have pushed"
     ids = {label: commit.id[:10] for label, commit in asked.commits.items()}
-    yield ("git", *operation.begin(task, ids)), "to begin"
+    yield ("git", *operation.begin(task, ids)), "to do it" if sets_branch(task) else "to begin"
+    if task.abort:
+        yield UNDER_WAY[operation.under_way].give_up, "at the conflict, to give it up"
 
 
 def _to_delete(task: Task, what: str, asked: Asked, evidence: Evidence) -> Iterator[ToDo]:

@@ -15,7 +15,7 @@ from muddled_orchard.core.grading.rehearsal import RIGHT
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.key.answers import worth_of
 from muddled_orchard.core.merging.keep import KEEP, lines_kept
-from muddled_orchard.rehearsal.behaviours import accepted, content, courses, idle, other_ways
+from muddled_orchard.rehearsal.behaviours import accepted, content, courses, idle, other_ways, staying
 from muddled_orchard.rehearsal.behaviours.expecting import (
     Act,
     Applies,
@@ -92,6 +92,11 @@ _UNFINISHED = (
         both(conflicts, lambda key: not is_finished_by_staging(key)), courses.not_committed,
     ),
     Behaviour("not delivered", "did not push, and deleted nothing", to_deliver, courses.not_delivered),
+    Behaviour("conflict kept", "met the conflict that was to be given up, and left it there", staying.gives_up, staying.left_at_conflict),
+    Behaviour("carried out", "went through with what was to be given up", staying.gives_up_last, staying.carried_out),
+    Behaviour("not begun", "did all but what was to be begun and given up", both(staying.gives_up, lambda key: len(key.scenario.task) > 1), staying.never_begun),
+    Behaviour("undone instead", "undid by a further commit what was to be taken out", staying.sets_back_last, staying.undone_instead),
+    Behaviour("set back softly", "set the branch back and left the files as they were", staying.sets_back_last, staying.softly),
     Behaviour("skipped", "skipped every commit that conflicts", both(conflicts, courses.can_skip), courses.skipped),
     Behaviour("other work only", "committed something that was not asked for, and nothing else", idle.begins_at_rest, partial(idle.unrelated, idle.other_work)),
     Behaviour("other message only", "gave a handed-out commit another message, and did nothing else", idle.begins_at_rest, partial(idle.unrelated, idle.other_message)),

@@ -46,7 +46,7 @@ def hardest_task_does(*operations: str) -> Applies:
 def begins_hardest_task(key: Key) -> bool:
     """Where the hardest task is begun by the learner, and really brings two lines of history together."""
     begun = key.scenario.start.stopped and hardest_task_number(key) == 1
-    return not begun and any(not step.fast_forward for step in hardest_steps(key))
+    return not begun and any(not step.fast_forward and not step.stays for step in hardest_steps(key))
 
 
 def is_plain_merge(key: Key) -> bool:
@@ -176,7 +176,7 @@ def expect(session: LearnerSession, must_lose: str = "", may_lose: str = "", **m
     if log.wrong:
         losing.add("resolution")
         perhaps.add("rules")
-    elif log.deviated:
+    if log.deviated:
         perhaps |= CONTENT
     if log.wrong and log.emptied:  # of a commit whose change was thrown away nothing is left to replay
         perhaps |= {"history", "delivered"}

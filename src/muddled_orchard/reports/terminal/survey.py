@@ -101,6 +101,9 @@ def _graph(on: Console, title: str, lines: Sequence[str]) -> None:
 
 
 def _step(on: Console, key: Key, step: Step) -> None:
+    if step.stays:
+        _staying(on, key, step)
+        return
     if step.commit is not None:
         subject = key.commits[step.commit].subject
         label = f" ({step.label})" if step.label else ""
@@ -118,6 +121,15 @@ def _step(on: Console, key: Key, step: Step) -> None:
         _changes(on, outside_changes(key, step, path))
     for conflict in step.merge.conflicts:
         _conflict(on, key, step, conflict)
+
+
+def _staying(on: Console, key: Key, step: Step) -> None:
+    """A step that leaves no new commit."""
+    if step.given_up is None:
+        on.print(Text(f'  It ends at "{printable(key.commits[step.theirs].subject, on)}".'))
+        return
+    paths = [f"{conflict.path} ({conflict.kind})" for conflict in step.given_up.conflicts]
+    on.print(Text(f"  It stops at {printable(listed(paths), on)}, and all is to be as before."))
 
 
 def _conflict(on: Console, key: Key, step: Step, conflict: Conflict) -> None:

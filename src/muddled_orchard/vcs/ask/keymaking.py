@@ -22,6 +22,7 @@ from muddled_orchard.core.exercise.tasks import (
     is_rebase,
     is_stash_pop,
     marker_labels,
+    sets_branch,
     side_names,
     source_of,
 )
@@ -151,16 +152,60 @@ def _begun(scratch: ScratchRepository, scenario: Scenario, code: str, history: H
 def _play(scratch: ScratchRepository, draft: _Draft) -> _Playing:
     """Carry out every task by the key, asking for each merge on the way."""
     for number, task in enumerate(draft.scenario.task, start=1):
-        if is_merge(task):
-            yield from _merge(scratch, draft, number, task)
+        if task.abort:
+            yield from _give_up(scratch, draft, number, task)
         else:
-            replays = operation_of(task).replays(task, _Planned(scratch, draft))
-            if is_rebase(task):  # it begins at its new base: the branch is moved there
-                draft.tips[task.on] = draft.tips[source_of(task) or ""]
-            for replay in replays:
-                yield from _replay(scratch, draft, number, task, replay)
+            yield from _carry_out(scratch, draft, number, task)
         if task.push:
             draft.tips[on_remote(task.on)] = draft.tips[task.on]
+
+
+def _carry_out(scratch: ScratchRepository, draft: _Draft, number: int, task: Task) -> _Playing:
+    if is_merge(task):
+        yield from _merge(scratch, draft, number, task)
+        return
+    planned = _Planned(scratch, draft)
+    if sets_branch(task):
+        before, target = draft.tips[task.on], planned.labelled(task.to or "")
+        draft.steps.append(_still(number, task, before, target, draft.commits[target].tree))
+        draft.tips[task.on] = target
+        return
+    replays = operation_of(task).replays(task, planned)
+    if is_rebase(task):  # it begins at its new base: the branch is moved there
+        draft.tips[task.on] = draft.tips[source_of(task) or ""]
+    for replay in replays:
+        yield from _replay(scratch, draft, number, task, replay)
+
+
+def _give_up(scratch: ScratchRepository, draft: _Draft, number: int, task: Task) -> _Playing:
+    """Find the first conflict of an operation, and leave everything as it was before."""
+    tips, steps, problems = dict(draft.tips), len(draft.steps), len(draft.problems)
+    yield from _carry_out(scratch, draft, number, task)
+    met = next((step for step in draft.steps[steps:] if step.merge.conflicts), None)
+    draft.tips, draft.steps, draft.problems = tips, draft.steps[:steps], draft.problems[:problems]
+    if met is None:
+        what = f"task {number} does not conflict, so there is nothing at which to give it up"
+        draft.problems.append(Problem(what, "Leave abort out.", ("task", number - 1, "abort")))
+        return
+    before = draft.tips[task.on]
+    still = _still(number, task, before, met.theirs, draft.commits[before].tree)
+    draft.steps.append(replace(still, given_up=met.merge))
+
+
+def _still(number: int, task: Task, ours: str, theirs: str, left: Tree) -> Step:
+    """A step in which nothing is merged; `left` is what comes out."""
+    names = side_names(task)
+    return Step(
+        task=number,
+        operation=task,
+        ours=ours,
+        theirs=theirs,
+        ours_name=names[0],
+        theirs_name=names[1],
+        merge=MergeResult(left, ()),
+        accepted={},
+        solved=left,
+    )
 
 
 def _merge(scratch: ScratchRepository, draft: _Draft, number: int, task: Task) -> _Playing:
@@ -200,6 +245,9 @@ class _Planned:
     def to_replay(self, onto: str, branch: str) -> Sequence[str]:
         tips = self.draft.tips
         return self.scratch.replayed(_question(self.draft, tips[onto], tips[branch]))
+
+    def to_replay_since(self, id_: str, branch: str) -> Sequence[str]:
+        return self.scratch.replayed(_question(self.draft, id_, self.draft.tips[branch]))
 
 
 def _replay(scratch: ScratchRepository, draft: _Draft, number: int, task: Task, replay: Replay) -> _Playing:

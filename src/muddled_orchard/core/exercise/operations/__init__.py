@@ -15,13 +15,14 @@ from muddled_orchard.core.exercise.operations.merge import Merge
 from muddled_orchard.core.exercise.operations.operation import Operation
 from muddled_orchard.core.exercise.operations.pull import PullByMerge, PullByRebase
 from muddled_orchard.core.exercise.operations.rebase import Rebase
+from muddled_orchard.core.exercise.operations.reset import Reset
 from muddled_orchard.core.exercise.operations.revert import Revert
 from muddled_orchard.core.exercise.operations.stash_pop import StashPop
 
 if TYPE_CHECKING:
     from muddled_orchard.core.exercise.scenario import Task
 
-OperationName = Literal["merge", "rebase", "cherry-pick", "revert", "pull", "stash-pop"]
+OperationName = Literal["merge", "rebase", "cherry-pick", "revert", "pull", "stash-pop", "reset"]
 
 OPERATIONS: Mapping[OperationName, Mapping[str | None, Operation]] = {
     "merge": {None: Merge()},
@@ -30,6 +31,7 @@ OPERATIONS: Mapping[OperationName, Mapping[str | None, Operation]] = {
     "revert": {None: Revert()},
     "pull": {"merge": PullByMerge(), "rebase": PullByRebase()},
     "stash-pop": {None: StashPop()},
+    "reset": {None: Reset()},
 }
 """By the word of a task's `do`, and of its `by` where there is more than one way."""
 

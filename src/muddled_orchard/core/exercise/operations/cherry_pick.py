@@ -6,8 +6,8 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from muddled_orchard.core.base.phrases import listed
-from muddled_orchard.core.base.problems import KeyPath, Problem, likely
-from muddled_orchard.core.exercise.operations.operation import Operation, Planned, Replay
+from muddled_orchard.core.base.problems import KeyPath, Problem
+from muddled_orchard.core.exercise.operations.operation import Operation, Planned, Replay, no_such_label
 from muddled_orchard.core.exercise.operations.rebase import replayed as changes_of
 from muddled_orchard.core.git.under_way import Words
 
@@ -44,10 +44,3 @@ class CherryPick(Operation):
     def replays(self, task: Task, planned: Planned) -> Sequence[Replay]:
         """The picked commits."""
         return changes_of(planned, [planned.labelled(label) for label in task.pick or ()])
-
-
-def no_such_label(label: str, history: History, key: KeyPath) -> Iterator[Problem]:
-    """What to say of a label at `key` that no commit of the story has."""
-    labels = [commit.label for commit in history.commits if commit.label]
-    if label not in labels:
-        yield Problem(f'no commit is labelled "{label}"', likely(label, labels), key)

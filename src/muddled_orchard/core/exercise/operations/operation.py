@@ -7,18 +7,18 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal, Protocol
 
+from muddled_orchard.core.base.problems import KeyPath, Problem, likely
 from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.under_way import Words
 
 if TYPE_CHECKING:
-    from muddled_orchard.core.base.problems import KeyPath, Problem
     from muddled_orchard.core.exercise.history import History
     from muddled_orchard.core.exercise.scenario import Task
     from muddled_orchard.core.git.commits import Commit, Commits
 
-ResultKind = Literal["merge", "rewritten branch", "new commits", "working tree"]
+ResultKind = Literal["merge", "rewritten branch", "new commits", "working tree", "set branch"]
 """What an operation leaves: one merge of two branches, its branch's commits anew on another base, further
-commits on its branch, or changes that nobody has committed."""
+commits on its branch, changes that nobody has committed, or its branch at a commit that there was before."""
 
 
 class NamedCommit(Protocol):
@@ -53,6 +53,9 @@ class Planned(Protocol):
     def to_replay(self, onto: str, branch: str) -> Sequence[str]:
         """The ids of the commits that a rebase replays, the oldest first."""
 
+    def to_replay_since(self, id_: str, branch: str) -> Sequence[str]:
+        """The same of a rebase that begins after a commit of the branch itself."""
+
 
 @dataclass(frozen=True, slots=True)
 class Replay:
@@ -62,6 +65,13 @@ class Replay:
     base: str
     theirs: str
     original: str
+
+
+def no_such_label(label: str, history: History, key: KeyPath) -> Iterator[Problem]:
+    """What to say of a label at `key` that no commit of the story has."""
+    labels = [commit.label for commit in history.commits if commit.label]
+    if label not in labels:
+        yield Problem(f'no commit is labelled "{label}"', likely(label, labels), key)
 
 
 def without_lines(message: str, pattern: str) -> str:
@@ -81,6 +91,8 @@ class Operation:
     """What it leaves."""
     under_way: str
     """The kind of operation that Git shows where it has stopped (`core.git.under_way`)."""
+    rewrites_branch = False
+    """Whether commits that its branch had are no longer in it."""
     keeps_commits = False
     """Whether its commits keep the authors and messages of those that they replay."""
 

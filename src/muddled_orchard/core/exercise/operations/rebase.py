@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING
 
-from muddled_orchard.core.exercise.operations.operation import Operation, Planned, Replay
+from muddled_orchard.core.base.problems import KeyPath, Problem
+from muddled_orchard.core.exercise.operations.operation import Operation, Planned, Replay, no_such_label
 from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.git.under_way import Words
 
 if TYPE_CHECKING:
+    from muddled_orchard.core.exercise.history import History
     from muddled_orchard.core.exercise.scenario import Task
 
 
@@ -17,8 +19,10 @@ class Rebase(Operation):
     """`git rebase`."""
 
     needs: Words = ("onto",)
+    allows: Words = ("since",)
     result = "rewritten branch"
     under_way = "rebase"
+    rewrites_branch = True
     keeps_commits = True
 
     def source(self, task: Task) -> str | None:
@@ -26,23 +30,40 @@ class Rebase(Operation):
         return task.onto
 
     def in_words(self, task: Task, on: str, source: str) -> str:
-        """`rebase night-shift onto main`."""
-        return f"rebase {on} onto {source}"
+        """`rebase night-shift onto main`, perhaps only a part of it."""
+        part = f", only what came after {task.since}" if task.since else ""
+        return f"rebase {on} onto {source}{part}"
 
     def sides(self, task: Task, replayed: str | None) -> tuple[str, str]:
         """As Git means them: ours is the new base, theirs the learner's own commit."""
         return f"ours ({self.source(task)}, the new base)", f'theirs (your commit "{replayed}")'
 
     def begin(self, task: Task, ids: Mapping[str, str], *, quiet: bool = False) -> Words:
-        """`rebase main`."""
-        return ("rebase", *(("-q",) if quiet else ()), self.source(task) or "")
+        """`rebase main`, or `rebase --onto main 1a2b3c4d`."""
+        how = ("-q",) if quiet else ()
+        if task.since:
+            return ("rebase", *how, "--onto", self.source(task) or "", ids[task.since])
+        return ("rebase", *how, self.source(task) or "")
+
+    def misfits(self, task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
+        """A commit to begin after that no commit is labelled as, or that is not in the branch."""
+        if task.since is None:
+            return
+        problems = list(no_such_label(task.since, history, (*key, "since")))
+        yield from problems
+        on = history.tips.get(task.on)
+        if not problems and on is not None and history.labelled(task.since) not in history.ancestors(on):
+            what = f'the commit "{task.since}" is not in {task.on}'
+            yield Problem(what, "Name one of the branch's own commits.", (*key, "since"))
 
     def fetches_first(self, task: Task) -> bool:
         """Where the new base is a branch of the remote."""
         return is_on_remote(self.source(task))
 
     def replays(self, task: Task, planned: Planned) -> Sequence[Replay]:
-        """What the branch has and the new base has not."""
+        """What the branch has and the new base has not, or what it has since a commit."""
+        if task.since is not None:
+            return replayed(planned, planned.to_replay_since(planned.labelled(task.since), task.on))
         return replayed(planned, planned.to_replay(self.source(task) or "", task.on))
 
 

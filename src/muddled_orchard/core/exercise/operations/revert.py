@@ -5,18 +5,20 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING
 
-from muddled_orchard.core.exercise.operations.cherry_pick import no_such_label
+from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.base.problems import Problem
 from muddled_orchard.core.exercise.operations.operation import (
     NamedCommit,
     Operation,
     Planned,
     Replay,
+    no_such_label,
     without_lines,
 )
 from muddled_orchard.core.git.under_way import Words
 
 if TYPE_CHECKING:
-    from muddled_orchard.core.base.problems import KeyPath, Problem
+    from muddled_orchard.core.base.problems import KeyPath
     from muddled_orchard.core.exercise.history import History
     from muddled_orchard.core.exercise.scenario import Task
     from muddled_orchard.core.git.commits import Commit
@@ -26,6 +28,7 @@ class Revert(Operation):
     """`git revert`. Its message is its maker's to write: saying why is good practice."""
 
     needs: Words = ("undo",)
+    allows: Words = ("parent",)
     result = "new commits"
     under_way = "revert"
 
@@ -43,18 +46,30 @@ class Revert(Operation):
         return ours, f"parent of {theirs}" if replayed else theirs
 
     def misfits(self, task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
-        """A label that no commit has."""
-        return no_such_label(task.undo or "", history, (*key, "undo"))
+        """A label that no commit has; a merge commit without a parent that stays, or the other way round."""
+        problems = list(no_such_label(task.undo or "", history, (*key, "undo")))
+        yield from problems
+        if problems:
+            return
+        parents = len(history.commits[history.labelled(task.undo or "")].parents)
+        if parents > 1 and task.parent is None:
+            what = f'"{task.undo}" is a merge commit: which of its parents is to stay?'
+            yield Problem(what, "Add parent = 1 (the branch that was merged into).", (*key, "undo"))
+        elif task.parent is not None and (parents < 2 or not 1 <= task.parent <= parents):
+            what = f'the commit "{task.undo}" has {counted(parents, "parent")}'
+            hint = "Leave parent out." if parents < 2 else "parent counts from 1."
+            yield Problem(what, hint, (*key, "parent"))
 
     def begin(self, task: Task, ids: Mapping[str, str], *, quiet: bool = False) -> Words:
-        """`revert 1a2b3c4d`."""
-        return ("revert", *(("--no-edit",) if quiet else ()), ids[task.undo or ""])
+        """`revert 1a2b3c4d`, or `revert -m 1 1a2b3c4d` of a merge commit."""
+        kept = ("-m", str(task.parent)) if task.parent else ()
+        return ("revert", *(("--no-edit",) if quiet else ()), *kept, ids[task.undo or ""])
 
     def replays(self, task: Task, planned: Planned) -> Sequence[Replay]:
-        """The change from the commit back to the one before it."""
+        """The change from the commit back to the one before it, or to the parent that stays."""
         undone = planned.labelled(task.undo or "")
         parents = planned.commits[undone].parents
-        return [Replay(undone, parents[0], undone)] if parents else []
+        return [Replay(undone, parents[(task.parent or 1) - 1], undone)] if parents else []
 
     def message(self, original: Commit) -> str:
         """The one that Git proposes."""

@@ -13,6 +13,7 @@ from muddled_orchard.core.grading.kinds import (
     NotDone,
     NothingPending,
     NotInBundle,
+    NotLeft,
     Unmerged,
 )
 
@@ -22,6 +23,10 @@ def judge(case: Case) -> Outcome:
     evidence = case.evidence
     if evidence.commits_alone:
         return unseen(NotInBundle("pending"))
+    if evidence.pending and any(
+        task.step.given_up is not None and task.result.shape == "pending" for task in case.tasks
+    ):
+        return missed(NotLeft(evidence.pending.kind))
     if evidence.unmerged:
         kind = evidence.pending.kind if evidence.pending else case.tasks[-1].result.pending
         names = few(evidence.unmerged)

@@ -9,7 +9,7 @@ from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.tasks import in_words, is_merge, is_stash_pop, source_of
 from muddled_orchard.core.git.commits import contains, short
 from muddled_orchard.core.grading import kinds
-from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly, skipped
+from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly, skipped, unseen
 from muddled_orchard.core.grading.case import Case, TaskCase
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.finding import Kind, few, restored
@@ -25,6 +25,9 @@ def judge(case: Case) -> Outcome:
         steps = list(group)
         if is_stash_pop(steps[0].task) or steps[0].result.shape == "nothing to do":
             continue
+        if steps[0].step.stays:
+            verdicts.append(_of_still(case, steps[0]))
+            continue
         verdict = _of_merge(case, steps[0]) if is_merge(steps[0].task) else _of_replays(case, steps)
         verdicts.append(_in_order(case, steps[0], verdict))
     if not verdicts:
@@ -35,6 +38,29 @@ def judge(case: Case) -> Outcome:
     shown = verdicts if share == 1 else [verdict for verdict in verdicts if verdict.share < 1]
     where = tuple(place for verdict in verdicts for place in verdict.where)
     return partly([restored(finding) for verdict in shown for finding in verdict.findings], share, where)
+
+
+def _of_still(case: Case, task: TaskCase) -> Outcome:
+    """An operation that was to be given up, or a branch that was to be set back."""
+    on, asked = task.task.on, in_words(task.task)
+    place = (Place(commit=case.evidence.branch(on)),)
+    match task.result.shape:
+        case "given up":
+            return met(kinds.BegunAndGivenUp(asked))
+        case "carried out":
+            return missed(kinds.NotGivenUp(asked), place)
+        case "set back":
+            return met(kinds.SetBack(on, task.step.theirs))
+        case "undone":
+            return missed(kinds.UndoneInstead(on, asked), place)
+        case "other":
+            return missed(kinds.SetElsewhere(on, asked), place)
+        case "pending":
+            return missed(kinds.StillUnderWay(asked))
+    seen = case.evidence.working is not None and not case.evidence.commits_alone
+    if task.step.given_up is not None and not seen:
+        return unseen(kinds.NoReflog(asked))
+    return missed(kinds.NeverBegun(asked))
 
 
 def _in_order(case: Case, task: TaskCase, verdict: Outcome) -> Outcome:

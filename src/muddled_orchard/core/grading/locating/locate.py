@@ -17,6 +17,7 @@ from muddled_orchard.core.git.refs import BRANCHES, REMOTE, branch_ref, is_on_re
 from muddled_orchard.core.grading.locating.attempts import brings_part
 from muddled_orchard.core.grading.locating.replays import locate_replays, stands_on
 from muddled_orchard.core.grading.locating.results import Result, Shape
+from muddled_orchard.core.grading.locating.still import locate_still
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.status import uncommitted
@@ -32,7 +33,10 @@ def locate(submission: Submission) -> tuple[Result, ...]:
     results: list[Result] = []
     for _, group in groupby(key.steps, key=lambda step: step.task):
         steps = list(group)
-        if is_merge(steps[0].operation):
+        if steps[0].stays:
+            on_tip = _expected(steps[0].operation.on, key, results)
+            results.append(locate_still(submission, steps[0], on_tip))
+        elif is_merge(steps[0].operation):
             results.append(found.of(steps[0], results))
         else:
             on_tip = _expected(steps[0].operation.on, key, results)
@@ -53,7 +57,8 @@ class _MergeLocator:
         self._pending_is_taken = False
         before: list[Result] = []
         for step in self._key.steps:
-            result = self._of_merge_commit(step, before) if is_merge(step.operation) else None
+            merges = is_merge(step.operation) and not step.stays
+            result = self._of_merge_commit(step, before) if merges else None
             if result is not None:
                 self._merged[step.task] = result
             before.append(result or _nothing(step, _expected(step.operation.on, self._key, before)))
@@ -117,7 +122,11 @@ class _MergeLocator:
         """Whether the merge that is under way is the one that a step asks for, and not another's."""
         if contains(self._commits, brings, bring_tip):
             return True
-        others = (one.theirs for one in self._key.steps if one.task != step.task and is_merge(one.operation))
+        others = (
+            one.theirs
+            for one in self._key.steps
+            if one.task != step.task and is_merge(one.operation) and not one.stays
+        )
         return not any(contains(self._commits, brings, other) for other in others)
 
     def _without_second_parent(

@@ -25,6 +25,10 @@ Shape = Literal[
     "popped",
     "dropped",
     "other",
+    "given up",
+    "carried out",
+    "set back",
+    "undone",
 ]
 """How a task was carried out.
 
@@ -38,6 +42,9 @@ branch was set to another commit, and what it had is no longer in it. `none`: no
 Of a commit that is to be replayed: `replayed`; `skipped`, when it is not there; `not reached`, when the
 operation stopped before it; `popped`, the stashed work in the working tree; `dropped`, when it was thrown
 away instead; `other`, when something else was done than what was asked.
+
+Of an operation that is to be given up: `given up`, or `carried out`. Of a branch that is to be set back:
+`set back`, or `undone`, when further commits undo what was to go.
 """
 
 

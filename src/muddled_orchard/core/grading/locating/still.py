@@ -1,0 +1,80 @@
+"""Where the results lie of what is to leave no merge behind: an operation that is to be given up again, and a
+branch that is to be set back."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.exercise.tasks import is_merge, is_rebase, sets_branch
+from muddled_orchard.core.git.commits import ancestry, contains
+from muddled_orchard.core.grading.locating.results import Result, Shape
+from muddled_orchard.core.key.answer_key import Step
+from muddled_orchard.core.submission.reflog import begun_and_left
+from muddled_orchard.core.submission.submission import Submission
+
+
+def locate_still(submission: Submission, step: Step, on_tip: str) -> Result:
+    """The result of such a step; `on_tip` is where its branch stood before it."""
+    shape = (
+        _set_back(submission, step, on_tip) if sets_branch(step.operation) else _given_up(submission, step)
+    )
+    return Result(
+        shape=shape,
+        ours=on_tip,
+        theirs=step.theirs,
+        result_commit=step.theirs if shape == "set back" else None,
+        branch=step.operation.on,
+        pending=submission.evidence.pending.kind if submission.evidence.pending else "",
+    )
+
+
+def _given_up(submission: Submission, step: Step) -> Shape:
+    evidence, key = submission.evidence, submission.key
+    earlier = [other for other in key.steps if other.given_up and other.task <= step.task]
+    number = sum(is_rebase(other.operation) == is_rebase(step.operation) for other in earlier)
+    rebases, resets = begun_and_left(evidence)
+    seen = rebases if is_rebase(step.operation) else resets
+    if seen >= number:
+        return "given up"
+    pending = evidence.pending is not None and evidence.pending.kind == operation_of(step.operation).under_way
+    if _is_last(step, key.steps):
+        if pending:
+            return "pending"
+        return "carried out" if _is_carried_out(submission, step) else "none"
+    return "none"
+
+
+def _is_carried_out(submission: Submission, step: Step) -> bool:
+    """Whether the branch has what the operation brings, or no longer has what it had."""
+    commits, now = submission.commits, submission.evidence.branch(step.operation.on)
+    if now is None or now == step.ours:
+        return False
+    if is_merge(step.operation):
+        return contains(commits, now, step.theirs)
+    if is_rebase(step.operation):
+        return not contains(commits, now, step.ours)
+    own = (commit for commit in ancestry(commits, now) if commit.id in submission.evidence.commits)
+    return any(operation_of(step.operation).shows(commit, commits[step.theirs]) for commit in own)
+
+
+def _is_last(step: Step, steps: Sequence[Step]) -> bool:
+    """Whether no later task is about the same branch."""
+    later = (other for other in steps if other.task > step.task)
+    return not any(other.operation.on == step.operation.on for other in later)
+
+
+def _set_back(submission: Submission, step: Step, on_tip: str) -> Shape:
+    commits = submission.commits
+    now, target = submission.evidence.branch(step.operation.on), step.theirs
+    if now is None or now == on_tip:
+        return "none"
+    if contains(commits, now, on_tip):
+        return "undone" if commits[now].tree == commits[target].tree else "none"
+    gone = {commit.id for commit in ancestry(commits, on_tip)}
+    gone -= {commit.id for commit in ancestry(commits, target)}
+    moved_on = contains(commits, now, target) and not any(c.id in gone for c in ancestry(commits, now))
+    later = not _is_last(step, submission.key.steps)
+    if commits[now].tree == commits[on_tip].tree:
+        return "none"  # it was only reworded
+    return "set back" if now == target or (moved_on and later) else "other"
