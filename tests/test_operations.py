@@ -57,7 +57,7 @@ ALL = "finished markers history resolution rest bystanders tidy"
 CASES = {
     "given up, as asked": Case("safety-net", "git merge summer >/dev/null || true; git merge --abort", kept="", says="It was begun and given up, and all is as before"),
     "given up by a reset": Case("safety-net", "git merge summer >/dev/null || true; git reset -q --hard", kept=""),
-    "left in its conflict": Case("safety-net", "git merge summer >/dev/null || true", state="open", kept="", missed="finished markers history", says="A merge is still under way, and was to be given up (git merge --abort)."),
+    "left in its conflict": Case("safety-net", "git merge summer >/dev/null || true", state="open", kept="", missed="finished history", says="A merge is still under way, and was to be given up (git merge --abort)."),
     "carried out instead": Case("safety-net", "git merge summer >/dev/null || true\n" + side("both", "hours.md") + "git commit -qm m", kept="", missed="history", says="It was carried out, and was to be given up"),
     "given up, and then done": Case("one-try-first", REBASE + "git rebase --abort\n" + REBASE + side("theirs", "sheds.csv") + GO_ON),
     "done without giving it up": Case("one-try-first", REBASE + side("theirs", "sheds.csv") + GO_ON, state="open", partly="finished history", says="1 of 2 tasks is done"),

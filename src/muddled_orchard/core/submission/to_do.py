@@ -125,7 +125,7 @@ def _begin(task: Task, asked: Asked, evidence: Evidence) -> Iterator[tuple[Words
     ids = {label: commit.id[:10] for label, commit in asked.commits.items()}
     yield ("git", *operation.begin(task, ids)), "to do it" if sets_branch(task) else "to begin"
     if task.abort:
-        yield UNDER_WAY[operation.under_way].give_up, "at the conflict, to give it up"
+        yield UNDER_WAY[operation.under_way].give_up, "to give it up, at the conflict"
 
 
 def _to_delete(task: Task, what: str, asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
