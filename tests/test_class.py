@@ -265,7 +265,9 @@ def test_work_comes_back_in_any_form(back: Path) -> None:
     for name, one in found.items():
         skipped = {c["id"] for c in one["criteria"] if c["outcome"] == "skipped"}
         assert (one["learner"], one["name"], one["percent"]) == ("ada", "Ada Quince", 100), name
-        assert skipped == {"delivered", "message"} | ({"finished", "tidy"} if name == "work.bundle" else set()), name
+        assert skipped == {"delivered", "message"} | (
+            {"finished", "tidy"} if name == "work.bundle" else set()
+        ), name
     assert [one["kind"] for one in data["class"]] == ["missing", "attempts"]
 
 

@@ -166,7 +166,9 @@ def rehearsed_alone(id_: str, folder: Path) -> Rehearsal:
         return rehearsal
 
 
-@pytest.mark.parametrize("criterion", [id_ for id_ in CRITERIA if id_ not in ("rules", "delivered", "message")])
+@pytest.mark.parametrize(
+    "criterion", [id_ for id_ in CRITERIA if id_ not in ("rules", "delivered", "message")]
+)
 def test_a_grader_that_goes_blind_is_noticed(
     criterion: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

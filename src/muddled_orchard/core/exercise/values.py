@@ -24,8 +24,8 @@ _CODE = re.compile(r"[A-Za-z0-9][A-Za-z0-9-]{0,63}")
 _USE = re.compile(r"@(@\{|\{([^{}\n]*)\})")
 _MOST_OPTIONS = 24
 _HASH_KEY = b"muddled-orchard values 1"
-# What a learner or a grader reads of a scenario; names, dates and branches stay as they are.
-_VARYING = ("title", "brief", "story", "answer", "rule")
+# All that a learner meets; the format, the id, dates, points and spacing stay as they are.
+_VARYING = ("title", "brief", "cast", "story", "task", "start", "answer", "rule")
 
 
 def variant_of(scenario: Scenario, code: str) -> Scenario:

@@ -55,17 +55,17 @@ def survey(key: Key) -> Survey:
 
 
 def shape(key: Key) -> tuple[object, ...]:
-    """What is alike in every variant of a scenario: where which conflicts are met, and how many hunks."""
+    """What is alike in every variant of a scenario: in which steps which kinds of conflicts are met, with how
+    many hunks. Files, branches and labels may have other names."""
     return tuple(
         (
             step.task,
-            step.label,
-            conflict.path,
-            conflict.kind,
-            len(conflict.merged.hunks) if conflict.merged else 0,
+            sorted(
+                (conflict.kind, len(conflict.merged.hunks) if conflict.merged else 0)
+                for conflict in (step.given_up or step.merge).conflicts
+            ),
         )
         for step in key.steps
-        for conflict in step.merge.conflicts
     )
 
 

@@ -6,9 +6,10 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.scenario import Task
+from muddled_orchard.core.exercise.scenario import MessageRules, Task
 from muddled_orchard.core.exercise.tasks import is_merge, is_rebase, is_stash_pop, source_of
-from muddled_orchard.core.git.commits import contains
+from muddled_orchard.core.exercise.text_rules import flaw_in, several
+from muddled_orchard.core.git.commits import Commit, contains
 from muddled_orchard.core.grading.rehearsal import Expected
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.rehearsal.behaviours.expecting import (
@@ -42,9 +43,17 @@ def right(session: LearnerSession) -> Expected:
 
 def other_message(session: LearnerSession) -> Expected:
     """Say the opposite of what was asked: own words where Git's were to stay, Git's where own were wanted."""
-    careless = replace(session, says=lambda task, _: "Done" if task.message == "proposed" else None)
+    careless = replace(session, says=_wrong_message)
     careless.carry_out()
     return expect(careless, "message")
+
+
+def _wrong_message(task: Task, _original: Commit | None) -> str | None:
+    """What a task does not ask for, None for what Git proposes."""
+    if isinstance(task.message, MessageRules):
+        holds = flaw_in(task.message, "Done", "it") is None
+        return f"Done: {' '.join(several(task.message.lacks))}" if holds else "Done"
+    return "Done" if task.message == "proposed" else None
 
 
 def asks_for_messages(key: Key) -> bool:
