@@ -105,11 +105,19 @@ class Course:
 
 @contextmanager
 def marked(
-    handed: Sequence[Handed], course: Course, bounds: Bounds, jobs: int, *, again: bool = False
+    handed: Sequence[Handed],
+    course: Course,
+    bounds: Bounds,
+    jobs: int,
+    *,
+    again: bool = False,
+    run_rules: bool = False,
 ) -> Iterator[Iterator[Collected]]:
     """Grade submissions, in order. What the ledger has graded before, as it is now, is taken from there; what
     was graded afresh when this is left is written down, whatever stops the rest."""
     looked_up: list[_LookedUp] = []
+    # What was graded without running the rules says nothing of them.
+    how = f"{__version__} with rules run" if run_rules else __version__
 
     def fresh() -> Iterator[Path]:
         for submission in handed:
@@ -117,21 +125,21 @@ def marked(
                 looked_up.append(("", unreadable(submission.refused)))
                 continue
             digest = fingerprint(submission.path, bounds) if course.ledger else ""
-            looked_up.append((digest, None if again else _remembered(course, digest)))
+            looked_up.append((digest, None if again else _remembered(course, digest, how)))
             if looked_up[-1][1] is None:
                 yield submission.path
 
     waiting: list[Grading] = []
-    with _graded(fresh(), len(handed), course, bounds, jobs) as grading:
+    with _graded(fresh(), len(handed), course, bounds, jobs, run_rules=run_rules) as grading:
         try:
-            yield _gathered(handed, looked_up, grading, course, waiting)
+            yield _gathered(handed, looked_up, grading, course, waiting, how)
         finally:
             if course.ledger is not None and waiting:
                 course.ledger.add_gradings(waiting)
 
 
 def _graded(
-    paths: Iterator[Path], most: int, course: Course, bounds: Bounds, jobs: int
+    paths: Iterator[Path], most: int, course: Course, bounds: Bounds, jobs: int, *, run_rules: bool
 ) -> AbstractContextManager[Iterator[str]]:
     first = next(paths, None)
     if first is None:
@@ -139,7 +147,8 @@ def _graded(
     from muddled_orchard.classroom.parallel import graded  # what is behind it takes long to load
 
     # The workers begin with the first; the parent looks the others up meanwhile.
-    return graded(chain([first], paths), most, course.scenarios.find, bounds, jobs, course.commits)
+    find, commits = course.scenarios.find, course.commits
+    return graded(chain([first], paths), most, find, bounds, jobs, commits, run_rules=run_rules)
 
 
 def _gathered(
@@ -148,6 +157,7 @@ def _gathered(
     grading: Iterator[str],
     course: Course,
     waiting: list[Grading],
+    how: str,
 ) -> Iterator[Collected]:
     """Put remembered and fresh gradings in order, and write the fresh ones down portion by portion: `waiting`
     holds those that are still to be written.
@@ -160,7 +170,7 @@ def _gathered(
         remembered = known is not None and not submission.refused
         collected = course.collected(submission, known or assessment_of(text), remembered=remembered)
         if known is None and course.ledger is not None:
-            waiting.append(_written(collected, text, digest, course))
+            waiting.append(_written(collected, text, digest, course, how))
             if len(waiting) >= _NOTED_AT_ONCE:
                 course.ledger.add_gradings(waiting)
                 waiting.clear()
@@ -175,8 +185,8 @@ def _unseen(ledger: Ledger | None) -> Unseen | None:
     return next((word for word in UNSEEN if word == setting), None)
 
 
-def _remembered(course: Course, digest: str) -> Assessment | None:
-    known = course.ledger.graded(digest, __version__) if course.ledger and digest else None
+def _remembered(course: Course, digest: str, how: str) -> Assessment | None:
+    known = course.ledger.graded(digest, how) if course.ledger and digest else None
     if known is None or known.state == "unreadable":
         return None  # why it could not be read may have gone: a bound, a missing scenario
     if known.scenario != course.scenarios.digest(known.exercise):
@@ -187,12 +197,12 @@ def _remembered(course: Course, digest: str) -> Assessment | None:
         return None
 
 
-def _written(collected: Collected, text: str, digest: str, course: Course) -> Grading:
+def _written(collected: Collected, text: str, digest: str, course: Course, how: str) -> Grading:
     assessment = collected.assessment
     return Grading(
         submission=collected.submission.encode("utf-8", "backslashreplace").decode(),
         fingerprint=digest,
-        version=__version__,
+        version=how,
         scenario=course.scenarios.digest(assessment.exercise),
         exercise=assessment.exercise,
         variant=assessment.variant,

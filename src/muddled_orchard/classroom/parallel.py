@@ -12,11 +12,13 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import Future
 from concurrent.futures import TimeoutError as TookTooLong
 from contextlib import contextmanager
+from dataclasses import replace
 from itertools import islice
 from pathlib import Path
 
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.exercise.scenario import MOST_SECONDS
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.submission.file_source import FileSource
 from muddled_orchard.files.archives.unpacking import unpacked
@@ -45,17 +47,22 @@ def graded(
     bounds: Bounds,
     jobs: int,
     handed_out: Mapping[str, ExerciseVariant] | None = None,
+    *,
+    run_rules: bool = False,
 ) -> Iterator[Iterator[str]]:
     """Grade on several cores, and give the assessments in order, as `files.stored` writes them.
 
-    There is at least one path, and at most `most`; they are asked for as soon as the workers run.
+    There is at least one path, and at most `most`; they are asked for as soon as the workers run. With
+    `run_rules` the commands of rules are run, which may take longer than all else.
     """
     git.require()
-    size = share(most, jobs, _MOST_AT_ONCE)
+    size = share(most, jobs, 4 if run_rules else _MOST_AT_ONCE)
+    if run_rules:
+        bounds = replace(bounds, seconds=bounds.seconds + size * (MOST_SECONDS + 1))
     portions = iter(lambda: list(islice(paths, size)), [])
     with (
         temporary_folder() as folder,
-        workers(min(jobs, -(-most // size)), _grader, folder, find, bounds, handed_out) as pool,
+        workers(min(jobs, -(-most // size)), _grader, folder, find, bounds, handed_out, run_rules) as pool,
     ):
         yield _results(pool, (_submitted(pool, portion, bounds) for portion in portions), bounds)
 
@@ -94,14 +101,18 @@ def _result(future: Future[list[str]], bounds: Bounds) -> list[str] | Assessment
 
 
 def _grader(
-    folder: Path, find: FindScenario, bounds: Bounds, handed_out: Mapping[str, ExerciseVariant] | None
+    folder: Path,
+    find: FindScenario,
+    bounds: Bounds,
+    handed_out: Mapping[str, ExerciseVariant] | None,
+    run_rules: bool,
 ) -> Callable[[Sequence[Path]], list[str]]:
     """What a worker does with a portion; made in the worker."""
     collect_seldom()
     limit_memory(bounds.memory)
     own = folder / str(os.getpid())
     own.mkdir()
-    grader = Grader(own, find, functools.partial(opened, bounds=bounds), handed_out)
+    grader = Grader(own, find, functools.partial(opened, bounds=bounds), handed_out, run_rules=run_rules)
 
     def grade(portion: Sequence[Path]) -> list[str]:
         try:

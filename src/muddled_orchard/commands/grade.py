@@ -11,7 +11,15 @@ from pathlib import Path
 
 from muddled_orchard.classroom.fetching import fetched, is_url
 from muddled_orchard.classroom.marking import Course, marked
-from muddled_orchard.commands.options import LEDGER, add_bounds, add_jobs, add_ledger, add_quiet, bounds_of
+from muddled_orchard.commands.options import (
+    LEDGER,
+    add_bounds,
+    add_jobs,
+    add_ledger,
+    add_quiet,
+    add_run_rules,
+    bounds_of,
+)
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import BadInput, Problem
@@ -68,6 +76,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--wide", action="store_true", help="with --csv: a row a learner, a column with points an exercise"
     )
+    add_run_rules(parser)
     parser.add_argument("--json", action="store_true", help="print the result file (JSON) instead")
     add_jobs(parser)
     add_bounds(parser)
@@ -126,7 +135,13 @@ def _graded(options: argparse.Namespace) -> tuple[list[Collected], tuple[ClassFi
             folders.callback(ledger.close)
         course = Course(library, ledger)
         results = grade_all(
-            pile.handed, course, bounds, options.jobs, again=options.again, quiet=options.quiet
+            pile.handed,
+            course,
+            bounds,
+            options.jobs,
+            again=options.again,
+            quiet=options.quiet,
+            run_rules=options.run_rules,
         )
         findings = course.findings(results) if len(results) > 1 or ledger else ()
         return results, (*findings, *passed_over(pile.pages, pile.empty)), course
@@ -164,11 +179,12 @@ def grade_all(
     *,
     again: bool = False,
     quiet: bool,
+    run_rules: bool = False,
 ) -> list[Collected]:
     """Grade with progress. Whoever stops it is told how to go on."""
     results: list[Collected] = []
     try:
-        with marked(submissions, course, bounds, jobs, again=again) as going:
+        with marked(submissions, course, bounds, jobs, again=again, run_rules=run_rules) as going:
             for collected in with_progress(going, len(submissions), "Grading", quiet=quiet):
                 results.append(collected)
     except KeyboardInterrupt:

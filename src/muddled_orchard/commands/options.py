@@ -30,6 +30,14 @@ def add_jobs(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
 
 
+def add_run_rules(parser: argparse.ArgumentParser) -> None:
+    """`--run-rules`: whether commands of rules are run."""
+    parser.add_argument(
+        "--run-rules", action="store_true",
+        help="run the commands of the scenario's rules over each result, in a sandbox (bubblewrap)",
+    )  # fmt: skip
+
+
 LEDGER = "orchard.db"
 
 

@@ -7,7 +7,7 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
-from muddled_orchard.commands.options import add_jobs, add_quiet, add_scenarios, positive
+from muddled_orchard.commands.options import add_jobs, add_quiet, add_run_rules, add_scenarios, positive
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.rehearsal import Rehearsal
@@ -42,6 +42,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--keep", metavar="DIR", type=Path, default=Path("muddled-surprises"),
         help="where the repositories of surprises are left for a look (default: %(default)s)",
     )  # fmt: skip
+    add_run_rules(parser)
     add_jobs(parser)
     parser.add_argument("--json", action="store_true", help="print JSON instead")
     add_quiet(parser, "no progress, and no view of the results")
@@ -56,7 +57,8 @@ def run(options: argparse.Namespace) -> int:
         codes = tuple(map(str, range(options.variants)))
     scenarios = _checked(options.scenarios, codes)
     each = bool(options.variants)
-    with rehearsed(scenarios, codes, options.keep, options.jobs, all_in_each=each) as going:
+    runs = options.run_rules
+    with rehearsed(scenarios, codes, options.keep, options.jobs, all_in_each=each, run_rules=runs) as going:
         done = list(with_progress(going, len(scenarios), "Rehearsing", quiet=options.quiet))
     if options.json:
         sys.stdout.write(rehearsal_file(done))

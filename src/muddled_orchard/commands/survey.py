@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from muddled_orchard.commands.options import add_quiet, add_scenarios
+from muddled_orchard.commands.options import add_quiet, add_run_rules, add_scenarios
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
@@ -37,6 +37,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         default=PLAIN_VARIANT,
         help="which variant to look at (default: %(default)s)",
     )
+    add_run_rules(parser)
     parser.add_argument("--json", action="store_true", help="print JSON instead")
     parser.add_argument(
         "--picture", metavar="FILE", type=Path, help="draw the graph of one scenario (.png, .svg)"
@@ -67,7 +68,7 @@ def run(options: argparse.Namespace) -> int:
             if isinstance(result, BadInput):
                 problems += with_lines(result, path).problems
             else:
-                found[path] = result
+                found[path] = surveying.with_rules_run(result) if options.run_rules else result
         weak = surveying.weak_values([(loaded[path], survey.key) for path, survey in found.items()])
         for (path, survey), told in zip(found.items(), weak, strict=True):
             found[path] = _with_all_errors(survey, path, [*told, bundled_id(path, loaded[path])])
@@ -79,7 +80,7 @@ def run(options: argparse.Namespace) -> int:
         elif in_full:
             (survey,) = found.values()
             graphs = [surveying.graph(survey.key, solved=solved) for solved in (False, True)]
-            show_survey(console(), survey, *graphs)
+            show_survey(console(), survey, *graphs, ran=options.run_rules)
         elif not options.quiet and len(files) > 1:
             show_table(console(), {path.stem: found.get(path) for path in files})
     problems += [problem for survey in found.values() for problem in survey.errors if not in_full]

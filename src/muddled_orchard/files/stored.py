@@ -57,9 +57,10 @@ def scenario_of_toml(text: str, name: str) -> Scenario:
 
 
 def _scenario(data: dict[str, Any]) -> Scenario:
-    for table in (*data["story"], *data["task"]):
-        if "from" in table:
-            table["from_"] = table.pop("from")
+    for table in (*data["story"], *data["task"], *data.get("rule", ())):
+        for key in ("from", "with"):  # words of Python: its fields have an underscore behind them
+            if key in table:
+                table[f"{key}_"] = table.pop(key)
     return msgspec.convert(data, Scenario)
 
 

@@ -41,6 +41,7 @@ class _Piece:
     code: str
     start: int
     keep: Path
+    run_rules: bool
 
 
 VARIANTS = (PLAIN_VARIANT, "1", "2")
@@ -49,16 +50,23 @@ VARIANTS = (PLAIN_VARIANT, "1", "2")
 
 @contextmanager
 def rehearsed(
-    scenarios: Sequence[Scenario], codes: Sequence[str], keep: Path, jobs: int, *, all_in_each: bool = False
+    scenarios: Sequence[Scenario],
+    codes: Sequence[str],
+    keep: Path,
+    jobs: int,
+    *,
+    all_in_each: bool = False,
+    run_rules: bool = False,
 ) -> Iterator[Iterator[Rehearsal]]:
     """Rehearse each scenario, in order, a portion of the behaviours in each of these variants (`all_in_each`:
-    all behaviours in each).
+    all behaviours in each); with `run_rules` the commands of rules are run.
 
     Raises BadInput where there is no key for one. The repository of a surprise is left in
     `keep`/SCENARIO/BEHAVIOUR, which is made only then; what an earlier rehearsal left there goes.
     """
     with temporary_folder() as folder, workers(jobs, _acts) as pool:
-        yield _in_order(scenarios, codes, keep, ScratchRepository(folder / "scratch.git"), pool, all_in_each)
+        scratch = ScratchRepository(folder / "scratch.git")
+        yield _in_order(scenarios, codes, keep, scratch, pool, all_in_each, run_rules)
 
 
 def _acts() -> Callable[[_Piece], list[Acted]]:
@@ -72,6 +80,7 @@ def _in_order(
     scratch: ScratchRepository,
     pool: Workers[_Piece, list[Acted]],
     all_in_each: bool,
+    run_rules: bool,
 ) -> Iterator[Rehearsal]:
     begun: list[tuple[Key, list[Future[list[Acted]]]]] = []
     for scenario in scenarios:
@@ -82,9 +91,11 @@ def _in_order(
         _forget(keep / scenario.id, behaviours)
         starts = range(0, len(behaviours), BEHAVIOURS_AT_ONCE)
         if all_in_each:
-            pieces = [_Piece(scenario, code, start, keep) for code in own for start in starts]
+            pieces = [_Piece(scenario, code, start, keep, run_rules) for code in own for start in starts]
         else:
-            pieces = [_Piece(scenario, own[n % len(own)], start, keep) for n, start in enumerate(starts)]
+            pieces = [
+                _Piece(scenario, own[n % len(own)], start, keep, run_rules) for n, start in enumerate(starts)
+            ]
         begun.append((key, [pool.submit(piece) for piece in pieces]))
     for key, futures in begun:
         acted = tuple(one for future in futures for one in future.result())
@@ -125,7 +136,7 @@ def _acted_and_graded(piece: _Piece) -> list[Acted]:
             _acted(key, behaviour, folder / "planted", session)
             for behaviour, session in zip(portion, sessions, strict=True)
         ]
-        with grader(lambda _: scenario) as grading:
+        with grader(lambda _: scenario, run_rules=piece.run_rules) as grading:
             graded = list(grading.grade(sessions))
         return [
             _compared(piece, behaviour, session, expects, got)

@@ -21,6 +21,8 @@ from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.assess import assess
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
+from muddled_orchard.core.grading.case import lay_out
+from muddled_orchard.core.grading.criteria.rules import judged_tree
 from muddled_orchard.core.grading.locating.locate import MergeRequest, grew_from, locate, merges_needed
 from muddled_orchard.core.grading.locating.results import Result
 from muddled_orchard.core.key.answer_key import Key
@@ -36,6 +38,7 @@ from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.quarantine import Unreadable, find_repository, take_over
 from muddled_orchard.vcs.read.reader import WHOLE, ExerciseVariant, Reader
 from muddled_orchard.vcs.read.rewritten import rewritten
+from muddled_orchard.vcs.rule_runs import run_rules
 
 SUBMISSIONS_AT_ONCE = 64
 
@@ -114,8 +117,8 @@ class Grader:
 
     `find_scenario` gives the scenario of an exercise's id, or None; `open_place` opens a submission;
     `handed_out` says what commits belong to that a ledger has handed out, so that clones without the first
-    one can be graded. What comes of a submission never depends on those graded before. Use it as `with
-    grader(...)`.
+    one can be graded; `run_rules`: the commands of rules are run, in a sandbox. What comes of a submission
+    never depends on those graded before. Use it as `with grader(...)`.
     """
 
     def __init__(
@@ -124,8 +127,11 @@ class Grader:
         find_scenario: FindScenario,
         open_place: OpenPlace = DiskSource,
         handed_out: Mapping[str, ExerciseVariant] | None = None,
+        *,
+        run_rules: bool = False,
     ) -> None:
         self._folder = folder
+        self._runs = run_rules
         self._open = open_place
         self._find = find_scenario
         self._handed_out = handed_out or {}
@@ -144,7 +150,7 @@ class Grader:
             admitted = _advance(sources, lambda source: self._admit(source, next(folders)))
             self._make_keys([stage.hand_out for stage in admitted if isinstance(stage, _Admitted)])
             located = _advance(_advance(admitted, self._with_key), _locate)
-            return _advance(self._with_merges(located), _assess)
+            return _advance(self._with_merges(located), self._assess)
         finally:
             shutil.rmtree(folder, ignore_errors=True)
 
@@ -262,6 +268,15 @@ class Grader:
             submission = Submission(replace(evidence, texts=more, merges=merges), key)
         return _Located(asked.hand_out, asked.title, submission, asked.results)
 
+    def _assess(self, located: _Located) -> Assessment:
+        submission, results = located.submission, located.results
+        rules = submission.key.scenario.rule
+        if self._runs and any(rule.runs is not None for rule in rules):
+            tree = judged_tree(lay_out(submission, results))
+            runs = run_rules(rules, tree, submission.texts, self._folder)
+            submission = Submission(replace(submission.evidence, runs=runs), submission.key)
+        return assess(submission, results)
+
 
 def _locate(keyed: _Keyed) -> _Located:
     key = keyed.key
@@ -274,16 +289,14 @@ def _locate(keyed: _Keyed) -> _Located:
     return _Located(keyed.hand_out, keyed.title, submission, locate(submission))
 
 
-def _assess(located: _Located) -> Assessment:
-    return assess(located.submission, located.results)
-
-
 @contextmanager
-def grader(find_scenario: FindScenario, open_place: OpenPlace = DiskSource) -> Iterator[Grader]:
+def grader(
+    find_scenario: FindScenario, open_place: OpenPlace = DiskSource, *, run_rules: bool = False
+) -> Iterator[Grader]:
     """A grader with a temporary folder of its own, which is gone afterwards."""
     git.require()
     with temporary_folder() as folder:
-        yield Grader(folder, find_scenario, open_place)
+        yield Grader(folder, find_scenario, open_place, run_rules=run_rules)
 
 
 def check_key(scenario: Scenario, code: str) -> None:

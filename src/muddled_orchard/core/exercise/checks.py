@@ -9,10 +9,11 @@ from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.base.problems import KeyPath, Problem, likely
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.scenario import MessageRules, Scenario, Task
+from muddled_orchard.core.exercise.scenario import MOST_SECONDS, MessageRules, Scenario, Task
 from muddled_orchard.core.exercise.tasks import example_message, source_of
 from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in
 from muddled_orchard.core.git.refs import on_remote
+from muddled_orchard.core.git.trees import bad_path
 
 
 def misfits(scenario: Scenario, history: History) -> Iterator[Problem]:
@@ -26,6 +27,7 @@ def misfits(scenario: Scenario, history: History) -> Iterator[Problem]:
     if scenario.start.on is not None and scenario.start.on not in history.tips:
         yield _no_branch(scenario.start.on, history.tips, ("start", "on"))
     yield from _of_answers(scenario, history)
+    yield from _of_commands(scenario)
 
 
 def _no_branch(name: str, there: Iterable[str], key: KeyPath) -> Problem:
@@ -86,6 +88,19 @@ def _of_delivery(tasks: Sequence[Task], key: KeyPath, history: History) -> Itera
     if needed := _needed(task.delete, tasks):
         what = f'the branch "{task.delete}" can\'t be deleted: {needed}'
         yield Problem(what, "Delete another one, or in a later task.", (*key, "delete"))
+
+
+def _of_commands(scenario: Scenario) -> Iterator[Problem]:
+    """About the commands of rules: the files that are laid over a result, and the time of all of them."""
+    for number, rule in enumerate(scenario.rule):
+        for path in rule.with_:
+            if complaint := bad_path(path):
+                what = f'"{path}" is no path for a file here: {complaint}'
+                yield Problem(what, key=("rule", number, "with", path))
+    together = sum(rule.seconds for rule in scenario.rule if rule.runs is not None)
+    if together > MOST_SECONDS:
+        what = f"the commands of all rules may take {together:g} s together, more than {MOST_SECONDS}"
+        yield Problem(what, "Give them fewer seconds.", ("rule",))
 
 
 def _of_answers(scenario: Scenario, history: History) -> Iterator[Problem]:

@@ -31,6 +31,8 @@ def broken(rule: Rule, data: bytes | None) -> Flaw | None:
 
 def rule_in_words(rule: Rule) -> str:
     """What a rule asks of its file: `has "limit = 70"`."""
+    if rule.runs is not None:
+        return f"runs {rule.runs}"
     if rule.parses is not None:
         return f"is well-formed {rule.parses.upper() if rule.parses != 'python' else 'Python'}"
     if rule.once is not None:

@@ -8,6 +8,7 @@ of the fields are the documentation of the format. Shapes are checked when a fil
 
 from __future__ import annotations
 
+import shlex
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
@@ -25,6 +26,9 @@ FIRST_DAY = datetime(2031, 4, 2, 7, 30, tzinfo=UTC)
 Syntax = Literal["toml", "json", "python", "xml", "csv", "yaml"]
 
 OneOrSeveral = str | tuple[str, ...]
+
+MOST_SECONDS = 60
+"""How long the commands of all rules may take together."""
 
 MOST_WEIGHT = 1000
 """How much more than another a conflict may count."""
@@ -297,6 +301,13 @@ class Answer:
         _check_weight(self.weight)
 
 
+def _words_of(command: str) -> list[str]:
+    try:
+        return shlex.split(command)
+    except ValueError:
+        return []
+
+
 def _check_share(worth: float) -> None:
     if not 0 <= worth <= 1:
         raise ValueError(f"worth is a share from 0 to 1, not {worth:g}")
@@ -319,8 +330,8 @@ class Rule:
     """A check of one file of the result, beyond the conflicts themselves."""
 
     __pydantic_config__: ClassVar[Any] = SHAPE
-    file: str
-    """The file to check."""
+    file: str = ""
+    """The file to check; `runs` looks at the whole result."""
     has: str | None = None
     """Text that must occur."""
     lacks: str | None = None
@@ -331,13 +342,29 @@ class Rule:
     """Text that must occur exactly once."""
     parses: Syntax | None = None
     """The language in which the file must be well-formed."""
+    runs: str | None = None
+    """A command that must end with 0, in a sandbox over the result, split into words as a shell does."""
+    with_: Mapping[str, str] = field(default_factory=dict, hash=False)
+    """runs: files that are laid over the result: path and whole text."""
+    seconds: float = 10.0
+    """runs: how long the command may take."""
     why: str = ""
     """The reason, shown after grading."""
 
     def __post_init__(self) -> None:
-        asked = (self.has, self.lacks, self.matches, self.once, self.parses)
+        asked = (self.has, self.lacks, self.matches, self.once, self.parses, self.runs)
         if sum(check is not None for check in asked) != 1:
-            raise ValueError("expected exactly one of has, lacks, matches, once and parses")
+            raise ValueError("expected exactly one of has, lacks, matches, once, parses and runs")
+        if self.runs is None and not self.file:
+            raise ValueError("file is missing: which one is to be checked?")
+        if self.runs is None and self.with_:
+            raise ValueError("with goes with runs")
+        if self.runs is not None and self.file:
+            raise ValueError("runs looks at the whole result; leave file out")
+        if not 0 < self.seconds <= MOST_SECONDS:
+            raise ValueError(f"seconds is above 0 and at most {MOST_SECONDS}, not {self.seconds:g}")
+        if self.runs is not None and not _words_of(self.runs):
+            raise ValueError("this is no command: its quotes don't match, or it is empty")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -582,6 +582,18 @@ def _(_found: kinds.RulesHold) -> str:
 
 
 @say.register
+def _(found: kinds.RulesNotRun) -> str:
+    them = "A command" if found.count == 1 else f"{found.count} commands"
+    return f"{them} would have to be run over the result (grade --run-rules)."
+
+
+@say.register
+def _(found: kinds.CommandFailed) -> str:
+    why = f" {found.why.strip()}" if found.why else ""
+    return f"{found.command}: {found.what}.{why}"
+
+
+@say.register
 def _(found: kinds.RuleBroken) -> str:
     place = f"{found.file}, line {found.line}" if found.line else found.file
     return f"{place}: {found.what}.{f' {found.why}' if found.why else ''}"

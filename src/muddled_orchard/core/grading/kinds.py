@@ -619,6 +619,22 @@ class NoRules(Kind):
 
 
 @dataclass(frozen=True, slots=True)
+class RulesNotRun(Kind):
+    """The scenario's rules run commands, and that was not asked for."""
+
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
+class CommandFailed(Kind):
+    """A command of a rule did not end with 0; `what` says how it ended, `why` is the author's reason."""
+
+    command: str
+    what: str
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
 class RulesUndecided(Kind):
     """Whether its rules hold can't be decided."""
 

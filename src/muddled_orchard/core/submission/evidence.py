@@ -46,6 +46,15 @@ class Move:
     what: str
 
 
+@dataclass(frozen=True, slots=True)
+class RuleRun:
+    """What became of a rule's command over the result: whether it ended with 0 (None: it could not be run),
+    and why not, in words."""
+
+    passed: bool | None
+    reason: str = ""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Evidence:
     """A submission.
@@ -58,7 +67,8 @@ class Evidence:
     handed in; `remote_parents` are the parents of commits there that were not handed out. `ignored` are the
     paths in it that the repository's own ignore rules cover. `commits_alone`: it came as a bundle, which
     shows neither a working tree nor what is pending. `bisecting`: a `git bisect` was begun. `merges` are
-    those that the learner really had where they differ from the key's, by (ours, theirs).
+    those that the learner really had where they differ from the key's, by (ours, theirs); `runs` what became
+    of the rules that run a command, by their place among the rules.
     """
 
     head: str | None
@@ -77,6 +87,7 @@ class Evidence:
     commits_alone: bool = False
     bisecting: bool = False
     merges: Mapping[tuple[str, str], MergeResult] = field(default_factory=dict)
+    runs: Mapping[int, RuleRun] = field(default_factory=dict)
 
     def branch(self, name: str) -> str | None:
         """The commit that a local branch stands at."""

@@ -193,6 +193,8 @@ def expect(session: LearnerSession, must_lose: str = "", may_lose: str = "", **m
     if any(task.message is not None for task in session.scenario.task):
         perhaps.add("message")  # who errs elsewhere writes what they like
     some = {"resolution", "rest"} if log.outside else set()
+    if log.outside:
+        perhaps.add("rules")
     expected = Expected(
         must_lose=frozenset(losing),
         may_lose=frozenset(perhaps),

@@ -23,7 +23,6 @@ from muddled_orchard.core.key.survey import (
     as_fast_forward,
     becomes_empty,
     outside_changes,
-    rules_against,
 )
 from muddled_orchard.core.merging.conflict import Conflict, Hunk
 from muddled_orchard.reports.terminal.console import printable, sign, speaks_unicode
@@ -33,8 +32,11 @@ _MOST_LINES = 14
 _MOST_CHANGES = 40
 
 
-def show_survey(on: Console, survey: Survey, before: Sequence[str], after: Sequence[str]) -> None:
-    """One scenario in full; `before` and `after` are the lines of its graphs."""
+def show_survey(
+    on: Console, survey: Survey, before: Sequence[str], after: Sequence[str], *, ran: bool = False
+) -> None:
+    """One scenario in full; `before` and `after` are the lines of its graphs. `ran`: the commands of its
+    rules were run."""
     key = survey.key
     scenario = key.scenario
     on.print(Text.assemble((printable(scenario.title, on), "strong"), (f"  {scenario.id}", "faint")))
@@ -50,7 +52,7 @@ def show_survey(on: Console, survey: Survey, before: Sequence[str], after: Seque
             _step(on, key, step)
     _graph(on, "After a right solution", after)
     if scenario.rule:
-        _rules(on, survey)
+        _rules(on, survey, ran=ran)
     on.print()
     for remark in survey.remarks:
         _item(on, "!", remark, "doubt")
@@ -82,15 +84,19 @@ def _covered(key: Key) -> str:
     )
 
 
-def _rules(on: Console, survey: Survey) -> None:
+def _rules(on: Console, survey: Survey, *, ran: bool) -> None:
     """The scenario's own rules, each with what it says of the key's solution."""
     on.print()
     on.print(Text("Rules, on the key's solution", style="strong"))
-    broken = {problem.key[1] for problem in rules_against(survey.key)}
+    broken = {problem.key[1] for problem in survey.errors if problem.key[:1] == ("rule",) and problem.key[1:]}
     for number, rule in enumerate(survey.key.scenario.rule):
         bad = number in broken
+        if rule.runs is not None and not ran and not bad:
+            _item(on, f"  {sign(on, 'skipped')}", f"{rule_in_words(rule)} (not run; --run-rules)", "faint")
+            continue
         mark = sign(on, "missed" if bad else "met")
-        _item(on, f"  {mark}", f"{rule.file} {rule_in_words(rule)}", "bad" if bad else "good")
+        words = f"{rule.file} {rule_in_words(rule)}".strip()
+        _item(on, f"  {mark}", words, "bad" if bad else "good")
 
 
 def _graph(on: Console, title: str, lines: Sequence[str]) -> None:

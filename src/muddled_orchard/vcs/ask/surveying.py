@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 
 from muddled_orchard.core.base.problems import BadInput, Problem
@@ -16,18 +17,38 @@ from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.ask.keymaking import keys_of_varied, make_keys
 from muddled_orchard.vcs.ask.scratch import ScratchRepository
+from muddled_orchard.vcs.rule_runs import run_rules
 
 
 class Surveyor:
     """Surveys scenarios in one scratch repository. Use it as `with surveyor()`."""
 
     def __init__(self, folder: Path) -> None:
+        self._folder = folder
         self._scratch = ScratchRepository(folder / "scratch.git")
 
     def survey(self, scenarios: Sequence[Scenario], code: str) -> list[Survey | BadInput]:
         """The survey of each scenario's variant, or what is wrong with it, in order."""
         made = make_keys(self._scratch, [(scenario, code) for scenario in scenarios])
         return [one if isinstance(one, BadInput) else survey(one) for one in made]
+
+    def with_rules_run(self, survey: Survey) -> Survey:
+        """The survey with what the commands of rules say of the key's own solution."""
+        key = survey.key
+        solved = key.steps[-1].solved if key.steps else {}
+        runs = run_rules(key.scenario.rule, solved, key.texts, self._folder)
+        found = [
+            Problem(
+                f"the key's own solution breaks this rule: {run.reason}"
+                if run.passed is False
+                else f"this rule can't be checked: {run.reason}",
+                "Mend the rule, or the answer." if run.passed is False else "",
+                ("rule", number),
+            )
+            for number, run in runs.items()
+            if not run.passed
+        ]
+        return replace(survey, errors=(*survey.errors, *found))
 
     def weak_values(self, keys: Sequence[tuple[Scenario, Key]]) -> list[list[Problem]]:
         """For each scenario with its plain key: values with which it does not work, or meets other

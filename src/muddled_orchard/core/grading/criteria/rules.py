@@ -4,14 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.exercise.file_rules import broken
 from muddled_orchard.core.exercise.scenario import Rule
-from muddled_orchard.core.exercise.text_rules import Undecided
+from muddled_orchard.core.exercise.text_rules import Flaw, Undecided
+from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, partly, skipped
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.finding import Kind
-from muddled_orchard.core.grading.kinds import NoRules, RuleBroken, RulesHold, RulesUndecided
+from muddled_orchard.core.grading.kinds import (
+    CommandFailed,
+    NoRules,
+    RuleBroken,
+    RulesHold,
+    RulesNotRun,
+    RulesUndecided,
+)
 
 
 def judge(case: Case) -> Outcome:
@@ -21,38 +30,60 @@ def judge(case: Case) -> Outcome:
         return skipped(NoRules())
     failures: list[tuple[Kind, Place]] = []
     decided = 0
-    for rule, data in _with_files(case):
+    for number, rule in enumerate(case.scenario.rule):
         try:
-            found = broken(rule, data)
+            found = _broken(case, number, rule)
         except Undecided:
             continue
         decided += 1
         if found is not None:
             what, line = found
-            failures.append((RuleBroken(rule.file, line, what, rule.why), Place(rule.file, line)))
+            failures.append((_in_words(rule, what, line), Place(rule.file or None, line)))
     if not decided:
-        return skipped(RulesUndecided())
+        left_out = [rule for rule in case.scenario.rule if rule.runs is not None]
+        return skipped(
+            RulesNotRun(len(left_out)) if left_out and not case.evidence.runs else RulesUndecided()
+        )
     if not failures:
         return met(RulesHold())
     share = 1 - len(failures) / decided
     return partly([kind for kind, _ in failures], share, tuple(place for _, place in failures))
 
 
+def _in_words(rule: Rule, what: str, line: int | None) -> Kind:
+    if rule.runs is not None:
+        return CommandFailed(brief(rule.runs, 60), what, rule.why)
+    return RuleBroken(rule.file, line, what, rule.why)
+
+
+def _broken(case: Case, number: int, rule: Rule) -> Flaw | None:
+    """How a rule is broken. Raises Undecided."""
+    if rule.runs is None:
+        blob = judged_tree(case).get(rule.file)
+        return broken(rule, None if blob is None else case.texts.get(blob.id, b""))
+    run = case.evidence.runs.get(number)
+    if run is None or run.passed is None:
+        raise Undecided(f"{brief(rule.runs, 60)} was not run: {run.reason if run else 'nobody asked for it'}")
+    return None if run.passed else (run.reason, None)
+
+
 def undecided(case: Case) -> Iterator[str]:
-    """Why rules could not be decided."""
-    for rule, data in _with_files(case):
+    """Why rules could not be decided; that commands were not asked for needs no look."""
+    for number, rule in enumerate(case.scenario.rule):
+        if rule.runs is not None and number not in case.evidence.runs:
+            continue
         try:
-            broken(rule, data)
+            _broken(case, number, rule)
         except Undecided as reason:
             yield str(reason)
 
 
-def _with_files(case: Case) -> Iterator[tuple[Rule, bytes | None]]:
+def judged_tree(case: Case) -> Tree:
+    """What was left at the end: the last result, or what is checked out."""
+    if case.final_tree is not None:
+        return case.final_tree
     head = case.commits.get(case.evidence.head_commit or "")
-    tree = case.final_tree if case.final_tree is not None else head.tree if head else {}
-    for rule in case.scenario.rule:
-        blob = tree.get(rule.file)
-        yield rule, None if blob is None else case.texts.get(blob.id, b"")
+    return head.tree if head else {}
 
 
 CRITERION = Criterion(
