@@ -14,11 +14,13 @@ from muddled_orchard.classroom.marking import Course, marked
 from muddled_orchard.commands.options import (
     LEDGER,
     add_bounds,
+    add_course,
     add_jobs,
     add_ledger,
     add_quiet,
     add_run_rules,
     bounds_of,
+    course_of,
 )
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.phrases import listed
@@ -27,6 +29,7 @@ from muddled_orchard.core.course.findings import ClassFinding, Collected, passed
 from muddled_orchard.core.grading.assessment import HINTS
 from muddled_orchard.core.grading.hints import for_learner
 from muddled_orchard.files.archives.submissions import Handed, find_submissions
+from muddled_orchard.files.course.course_file import CourseFile
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.scenarios.own_scenarios import beside
@@ -55,7 +58,8 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--scenarios", metavar="PATH", action="append", default=[],
         help="a scenario file or a folder of them, before the ledger's and the bundled ones; can be repeated",
     )  # fmt: skip
-    add_ledger(parser, None, f" (default: {LEDGER}, where there is one)")
+    add_ledger(parser, ", where there is one")
+    add_course(parser)
     parser.add_argument(
         "--again", action="store_true", help="grade anew what the ledger has graded and hasn't changed"
     )
@@ -86,6 +90,8 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Grade, write files, show."""
     _refuse_contradictions(options)
+    if options.pass_mark is None and (plan := course_of(options)) is not None:
+        options.pass_mark = plan.plan.pass_mark
     results, findings, course = _graded(options)
     shown = results
     # What is wanted, and what the pile shows, stays with the course.
@@ -123,14 +129,16 @@ def _graded(options: argparse.Namespace) -> tuple[list[Collected], tuple[ClassFi
     """The submissions that were named, graded; what the pile shows; and the course that they belong to."""
     urls = [named for named in options.submissions if is_url(named)]
     places = [Path(named) for named in options.submissions if not is_url(named)]
-    library = ScenarioLibrary(options.scenarios, beside(places))
+    course_file = course_of(options)
+    named = [*(options.scenarios or ()), *(course_file.own_scenarios if course_file else ())]
+    library = ScenarioLibrary(named, beside(places))
     bounds = bounds_of(options)
     with ExitStack() as folders:
         pile = find_submissions(places, lambda: folders.enter_context(temporary_folder()), bounds)
         if urls:
             folder = folders.enter_context(temporary_folder())
             pile = replace(pile, handed=(*pile.handed, *(fetched(url, folder, bounds) for url in urls)))
-        ledger = _ledger(options.ledger)
+        ledger = _ledger(options.ledger, course_file)
         if ledger is not None:
             folders.callback(ledger.close)
         course = Course(library, ledger)
@@ -165,10 +173,11 @@ def _show(
         show(results, findings)
 
 
-def _ledger(named: Path | None) -> Ledger | None:
-    if named is None and not Path(LEDGER).is_file():
+def _ledger(named: Path | None, course: CourseFile | None) -> Ledger | None:
+    path = named or (course.ledger if course else Path(LEDGER))
+    if named is None and not path.is_file():
         return None
-    return Ledger(named or Path(LEDGER))
+    return Ledger(path)
 
 
 def grade_all(

@@ -6,14 +6,19 @@ import argparse
 import sys
 from pathlib import Path
 
-from muddled_orchard.commands.options import add_ledger
+from muddled_orchard.classroom.standing import standing_of
+from muddled_orchard.commands.options import add_course, add_ledger, course_of, ledger_of
 from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.grading.unseen import UNSEEN
+from muddled_orchard.files.course.course_file import CourseFile
 from muddled_orchard.files.course.ledger import Ledger
+from muddled_orchard.reports.export.course import COURSE_TABLES, course_csv
 from muddled_orchard.reports.export.ledger import TABLES, ledger_csv
 from muddled_orchard.reports.json.ledger import ledger_json
 from muddled_orchard.reports.json.text import json_text
 from muddled_orchard.reports.terminal.console import console
+from muddled_orchard.reports.terminal.course import show_totals
 from muddled_orchard.reports.terminal.ledger import show_ledger
 from muddled_orchard.system.output import PRIVATE, write_file
 
@@ -29,8 +34,12 @@ EXAMPLES = (
 def add_options(parser: argparse.ArgumentParser) -> None:
     """The options of `muddled ledger`."""
     add_ledger(parser)
+    add_course(parser)
     parser.add_argument(
-        "--table", choices=TABLES, default=TABLES[0], help="what --csv exports (default: %(default)s)"
+        "--table",
+        choices=(*TABLES, *COURSE_TABLES),
+        default=TABLES[0],
+        help="what --csv exports (default: %(default)s)",
     )
     parser.add_argument("--csv", metavar="FILE", type=Path, help="export a table (CSV); - is standard output")
     parser.add_argument(
@@ -48,7 +57,9 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Set, show or export."""
-    ledger = Ledger(options.ledger)
+    course = course_of(options)
+    path = ledger_of(options, course)
+    ledger = Ledger(path)
     try:
         if options.unseen is not None:
             ledger.set("unseen", None if options.unseen == BY_ITSELF_WORD else options.unseen)
@@ -61,15 +72,29 @@ def run(options: argparse.Namespace) -> int:
             count = counted(ledger.make_anonymous(), "learner")
             print(f"{count} became numbers. Who is who can't be told from this file any more.")
             return 0
-        if options.json:
-            sys.stdout.write(json_text(ledger_json(ledger.learners(), ledger.hand_outs(), ledger.gradings())))
-        elif options.csv is not None:
-            text = ledger_csv(options.table, ledger.learners(), ledger.hand_outs(), ledger.gradings())
-            write_file(options.csv, text.encode("utf-8", "backslashreplace"), PRIVATE)
-        else:
-            show_ledger(
-                console(), str(options.ledger), ledger.learners(), ledger.hand_outs(), ledger.gradings()
-            )
+        _show(options, str(path), ledger, course)
     finally:
         ledger.close()
     return 0
+
+
+def _show(options: argparse.Namespace, path: str, ledger: Ledger, course: CourseFile | None) -> None:
+    held = (ledger.learners(), ledger.hand_outs(), ledger.gradings())
+    standing = standing_of(course, *held) if course else None
+    if options.json:
+        sys.stdout.write(json_text(ledger_json(*held, standing)))
+    elif options.csv is not None:
+        if options.table in COURSE_TABLES:
+            if standing is None:
+                what = f"--table {options.table} needs a course"
+                raise BadInput(
+                    Problem(what, "Name its file with --course; muddled sketch course begins one.")
+                )
+            text = course_csv(options.table, held[0], standing)
+        else:
+            text = ledger_csv(options.table, *held)
+        write_file(options.csv, text.encode("utf-8", "backslashreplace"), PRIVATE)
+    else:
+        show_ledger(console(), path, *held)
+        if standing is not None:
+            show_totals(console(), standing.plan, held[0], standing.totals)

@@ -5,8 +5,12 @@ from __future__ import annotations
 import argparse
 import os
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from muddled_orchard.core.base.limits import Bounds
+
+if TYPE_CHECKING:
+    from muddled_orchard.files.course.course_file import CourseFile
 
 
 def add_scenarios(parser: argparse.ArgumentParser) -> None:
@@ -38,15 +42,37 @@ def add_run_rules(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
 
 
+def add_course(parser: argparse.ArgumentParser) -> None:
+    """`--course FILE`: the course that a command works for."""
+    parser.add_argument(
+        "--course", metavar="FILE", type=Path,
+        help="the course file, or the id of a bundled course (default: course.toml, where there is one)",
+    )  # fmt: skip
+
+
+def course_of(options: argparse.Namespace) -> CourseFile | None:
+    """The course that was named, or the one that lies here; None without one."""
+    from muddled_orchard.files.course.course_file import COURSE_FILE, load_course
+
+    named: Path | None = options.course
+    if named is None and not Path(COURSE_FILE).is_file():
+        return None
+    return load_course(named or Path(COURSE_FILE))
+
+
 LEDGER = "orchard.db"
 
 
-def add_ledger(parser: argparse.ArgumentParser, default: str | None = LEDGER, more: str = "") -> None:
+def add_ledger(parser: argparse.ArgumentParser, more: str = "") -> None:
     """`--ledger FILE`: the course's database."""
-    text = f"the course's database{more}" + (" (default: %(default)s)" if default else "")
-    parser.add_argument(
-        "--ledger", metavar="FILE", type=Path, default=Path(default) if default else None, help=text
-    )
+    text = f"the course's database{more} (default: what the course file names, else {LEDGER})"
+    parser.add_argument("--ledger", metavar="FILE", type=Path, help=text)
+
+
+def ledger_of(options: argparse.Namespace, course: CourseFile | None) -> Path:
+    """Where the course's database is."""
+    named: Path | None = options.ledger
+    return named or (course.ledger if course else Path(LEDGER))
 
 
 def add_bounds(parser: argparse.ArgumentParser) -> None:

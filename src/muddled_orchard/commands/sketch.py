@@ -10,6 +10,7 @@ from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Answer
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.key.answer_key import Key
+from muddled_orchard.files.course.course_file import COURSE_FILE, course_text
 from muddled_orchard.files.scenarios.catalogue import bundled_ids
 from muddled_orchard.files.scenarios.from_trees import (
     WANTED,
@@ -27,10 +28,13 @@ from muddled_orchard.vcs.ask.surveying import surveyor
 
 _OPERATIONS = ("merge", "rebase")
 
+COURSE = "course"
+
 EXAMPLES = (
     "muddled sketch",
     "muddled sketch same-line my-exercise.toml",
     "muddled sketch --from trees my-exercise.toml",
+    "muddled sketch course",
 )
 
 
@@ -40,7 +44,8 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "kind",
         metavar="KIND",
         nargs="?",
-        help="a kind of conflict, or the id of a bundled scenario; without it, the kinds are listed",
+        help="a kind of conflict, the id of a bundled scenario, or course for a course file; "
+        "without it, the kinds are listed",
     )
     parser.add_argument("file", metavar="FILE", nargs="?", type=Path, help="the scenario file to write")
     parser.add_argument(
@@ -55,6 +60,11 @@ def run(options: argparse.Namespace) -> int:
     kind, file = options.kind, options.file
     if options.trees is not None and file is None and kind is not None and kind not in _OPERATIONS:
         kind, file = "merge", Path(kind)
+    if kind == COURSE and options.trees is None:
+        place = file or Path(COURSE_FILE)
+        write_new_file(place, course_text().encode())
+        show_written(console(), str(place), course=True)
+        return 0
     if kind is None:
         if options.trees is not None:
             raise BadInput(Problem("where to?", "Name a file: muddled sketch --from DIR my-exercise.toml"))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shlex
 from collections.abc import Iterable, Sequence
+from datetime import UTC, datetime
 
 
 def brief(text: str, most: int = 60) -> str:
@@ -64,3 +65,8 @@ def command(*words: str) -> str:
 def paths(names: Iterable[str]) -> list[str]:
     """Paths as arguments of a command: one that begins with a hyphen is no option."""
     return [f"./{name}" if name.startswith("-") else name for name in names]
+
+
+def time_text(seconds: float) -> str:
+    """A time as a gradebook has it, in UTC: `2031-09-01 08:00`."""
+    return datetime.fromtimestamp(seconds, UTC).strftime("%Y-%m-%d %H:%M")

@@ -50,6 +50,7 @@ def assess(submission: Submission, results: tuple[Result, ...] | None = None) ->
         commits=tuple(evidence.commits)[:_MOST_COMMITS],
         unmet=sum(task.unmet.count for task in case.tasks),
         begun=min((commit.time for commit in evidence.commits.values() if commit.time > 0), default=0),
+        ended=max((commit.time for commit in evidence.commits.values()), default=0),
         makers=tuple(sorted({commit.author for commit in evidence.commits.values()} - cast))[:_MOST],
     )
 

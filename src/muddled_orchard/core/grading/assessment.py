@@ -139,8 +139,9 @@ class Assessment:
 
     `doubts` is why a person should look, `worked` how the learner worked (told, never marked),
     `reason` why a submission is unreadable. `commits` are the ids of the learner's own commits, `makers` who
-    made them, the story's cast left out, and `begun` when the first of them was made by its own account (in
-    seconds since 1970, 0 where there is none). `unmet` counts the conflicts that were never come to.
+    made them, the story's cast left out. `begun` is when the first of them was made by its own account,
+    `ended` when the last was (in seconds since 1970, 0 where there is none). `unmet` counts the conflicts
+    that were never come to.
     """
 
     exercise: str
@@ -155,6 +156,7 @@ class Assessment:
     commits: tuple[str, ...] = ()
     makers: tuple[str, ...] = ()
     begun: int = 0
+    ended: int = 0
     unmet: int = 0
 
     @property

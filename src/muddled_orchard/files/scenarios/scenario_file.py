@@ -2,19 +2,11 @@
 
 from __future__ import annotations
 
-import ast
-import functools
-import inspect
-import json
-import re
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import fields
-from itertools import chain, pairwise
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
 import pydantic
-from pydantic_core import ErrorDetails
 
 from muddled_orchard.core.base.problems import BadInput, KeyPath, Problem, likely
 from muddled_orchard.core.exercise import scenario as scenario_module
@@ -25,6 +17,7 @@ from muddled_orchard.core.exercise.scenario import (
     Change,
     Entry,
     KeepHunk,
+    MessageRules,
     Rule,
     Scenario,
     Start,
@@ -37,6 +30,7 @@ from muddled_orchard.core.exercise.values import PLAIN_VARIANT, variant_of
 from muddled_orchard.core.grading.criteria import CRITERIA, weight_of
 from muddled_orchard.core.merging.keep import KEEP
 from muddled_orchard.files.scenarios.error_lines import with_lines
+from muddled_orchard.files.scenarios.shape import Shape
 from muddled_orchard.files.scenarios.sound_part import sound_part
 from muddled_orchard.files.scenarios.toml_text import parsed, text_of
 from muddled_orchard.files.scenarios.tree_folders import with_taken_folders
@@ -48,6 +42,7 @@ _TABLES: Mapping[tuple[str, ...], type] = {
     ("story",): Entry,
     ("story", "change"): Change,
     ("task",): Task,
+    ("task", "message"): MessageRules,
     ("answer",): Answer,
     ("answer", "keep"): KeepHunk,
     ("answer", "change"): AnswerChange,
@@ -55,48 +50,12 @@ _TABLES: Mapping[tuple[str, ...], type] = {
     ("start",): Start,
 }
 
-_EXPECTED = {
-    "string_type": "text in quotes",
-    "int_type": "a whole number",
-    "float_type": "a number",
-    "bool_type": "true or false",
-    "tuple_type": "a list in square brackets",
-    "dict_type": "a table",
-    "dataclass_type": "a table",
-    "datetime_type": "a time as in 2031-04-02T07:30:00+00:00",
-    "datetime_parsing": "a time as in 2031-04-02T07:30:00+00:00",
-    "datetime_from_date_parsing": "a time as in 2031-04-02T07:30:00+00:00",
-}
-
-
-@functools.cache
-def _adapter() -> pydantic.TypeAdapter[Scenario]:
-    return pydantic.TypeAdapter(Scenario)
-
-
-@functools.cache
-def _documented() -> dict[str, Any]:
-    """The JSON Schema with the docstrings of all fields. pydantic would look for them whenever it reads a
-    scenario, and take longer for that than for all the rest."""
-    schema = _adapter().json_schema()
-    module = ast.parse(inspect.getsource(scenario_module))
-    shapes = {node.name: node for node in module.body if isinstance(node, ast.ClassDef)}
-    for shape in shapes.values():
-        found = schema if shape.name == "Scenario" else schema.get("$defs", {}).get(shape.name, {})
-        properties = found.get("properties", {})
-        inherited = (shapes[base.id].body for base in shape.bases if isinstance(base, ast.Name))
-        for field, docs in pairwise([*shape.body, *chain.from_iterable(inherited)]):
-            if isinstance(field, ast.AnnAssign) and isinstance(field.target, ast.Name):
-                name = field.target.id.rstrip("_")
-                if name in properties and isinstance(docs, ast.Expr):
-                    text = inspect.cleandoc(ast.literal_eval(docs.value))
-                    properties[name] = {"description": text, **properties[name]}
-    return schema
+SHAPE_OF_FILE = Shape(Scenario, _TABLES, scenario_module)
 
 
 def scenario_schema() -> dict[str, Any]:
     """The JSON Schema of the scenario file, made from the model."""
-    schema = _documented()
+    schema = SHAPE_OF_FILE.documented
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema, "title": "Scenario file"}
 
 
@@ -124,22 +83,17 @@ def read_scenario(
         return None, list(bad.problems)
     problems = list(_words_problems(data))
     try:
-        return _checked(_shaped(data), folder, name, problems), problems
+        return _checked(SHAPE_OF_FILE.read(data), folder, name, problems), problems
     except pydantic.ValidationError as error:
-        problems = [*_shape_problems(error), *problems]
-        part = sound_part(data, [_key(detail["loc"]) for detail in error.errors()])
+        problems = [*SHAPE_OF_FILE.problems(error), *problems]
+        part = sound_part(data, [SHAPE_OF_FILE.key(detail["loc"]) for detail in error.errors()])
     try:
         rest: list[Problem] = []
-        _checked(_shaped(part.data), folder, name, rest)
+        _checked(SHAPE_OF_FILE.read(part.data), folder, name, rest)
         problems += part.told(rest)
     except pydantic.ValidationError:
         pass  # one thing at a time
     return None, problems
-
-
-def _shaped(data: Mapping[str, Any]) -> Scenario:
-    # Strict JSON mode takes lists for tuples and tables for dataclasses, and converts nothing else.
-    return _adapter().validate_json(json.dumps(data, default=str), strict=True)
 
 
 def _checked(shaped: Scenario, folder: Path | None, name: str, problems: list[Problem]) -> Scenario:
@@ -154,90 +108,6 @@ def _checked(shaped: Scenario, folder: Path | None, name: str, problems: list[Pr
         problems += bad.problems
         return shaped
     return scenario
-
-
-def _shape_problems(error: pydantic.ValidationError) -> Iterator[Problem]:
-    seen: set[tuple[KeyPath, str]] = set()
-    for detail in _of_right_kind(error.errors()):
-        key, kind = _key(detail["loc"]), detail["type"]
-        if (key, kind) in seen:
-            continue
-        seen.add((key, kind))
-        known = _fields_at(key[:-1])
-        if kind == _NO_ENTRY:
-            hint = f"Words: {', '.join(KEEP)}."
-            yield Problem("expected a word, a list of words, or a table as { text = ... }", hint, key)
-        elif kind == "unexpected_keyword_argument":
-            yield Problem(f'"{key[-1]}" is no key here', likely(str(key[-1]), known), key)
-        elif kind == "missing":
-            yield Problem(f'"{key[-1]}" is missing', _documentation(key), key)
-        elif kind == "literal_error":
-            words = re.findall(r"'([^']*)'", str(detail.get("ctx", {}).get("expected", "")))
-            value = json.dumps(detail["input"], ensure_ascii=False)
-            expected = str(detail.get("ctx", {}).get("expected", "")).replace("'", '"')
-            hint = likely(str(detail["input"]), words) if words else ""
-            yield Problem(f"expected {expected}, found {value}", hint if "Did" in hint else "", key)
-        elif kind == "value_error":
-            yield Problem(str(detail.get("ctx", {}).get("error", detail["msg"])), key=key)
-        else:
-            value = json.dumps(detail["input"], ensure_ascii=False, default=str)
-            expected = _EXPECTED.get(kind, detail["msg"][0].lower() + detail["msg"][1:])
-            yield Problem(f"expected {expected}, found {value[:60]}", key=key)
-
-
-_NO_ENTRY = "no entry of keep"
-
-
-def _of_right_kind(details: Sequence[ErrorDetails]) -> Iterator[ErrorDetails]:
-    """The validator's complaints, without those of a kind that a value of several kinds can't have been
-    meant as: a table where a word was found, and the like."""
-    inputs = {detail["loc"][:-1]: detail["input"] for detail in details if detail["loc"][-1:] == ("str",)}
-    for detail in details:
-        kept: ErrorDetails | None = detail
-        for place, part in enumerate(detail["loc"]):
-            if isinstance(part, str) and (part in ("str", "KeepHunk") or part.startswith("tuple[")):
-                value = inputs.get(detail["loc"][:place])
-                meant = "KeepHunk" if isinstance(value, dict) else "tuple[" if isinstance(value, list) else ""
-                in_list = isinstance(detail["loc"][place - 1], int)
-                if not meant and part == "str" and in_list and "keep" in detail["loc"]:
-                    kept = {**detail, "type": _NO_ENTRY}
-                elif not part.startswith(meant or "str"):
-                    kept = None
-        if kept is not None:
-            yield kept
-
-
-def _key(location: tuple[int | str, ...]) -> KeyPath:
-    """The validator's location without the names of classes and types that it adds in unions."""
-    return tuple(
-        part
-        for part in location
-        if not isinstance(part, str)
-        or (part not in ("KeepHunk", "str", "[key]") and not part.startswith("tuple["))
-    )
-
-
-def _table_of(key: KeyPath) -> type | None:
-    names = tuple(part for part in key if isinstance(part, str))
-    if names[:1] == ("values",):
-        names = ("values", "*") if len(names) > 1 else names
-    return _TABLES.get(names)
-
-
-def _fields_at(key: KeyPath) -> list[str]:
-    table = _table_of(key)
-    return [item.name.rstrip("_") for item in fields(table)] if table else []
-
-
-def _documentation(key: KeyPath) -> str:
-    """What the missing key is for, from the documentation of the format."""
-    table = _table_of(key[:-1])
-    if table is None:
-        return ""
-    schema = _documented()
-    about = schema if table is Scenario else schema.get("$defs", {}).get(table.__name__, {})
-    described: dict[str, Any] = about.get("properties", {}).get(key[-1], {})
-    return f"It says: {text[0].lower()}{text[1:]}" if (text := str(described.get("description", ""))) else ""
 
 
 def _words_problems(data: Mapping[str, Any]) -> Iterator[Problem]:

@@ -4,16 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+from muddled_orchard.core.base.phrases import time_text
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
-from muddled_orchard.reports.json.outputs import LedgerFile
+from muddled_orchard.core.course.totals import Attempt, Standing
+from muddled_orchard.reports.json.outputs import AttemptOut, CourseOut, LedgerFile
 
 
 def ledger_json(
-    learners: Mapping[str, Learner], hand_outs: Sequence[HandOut], gradings: Sequence[Grading]
+    learners: Mapping[str, Learner],
+    hand_outs: Sequence[HandOut],
+    gradings: Sequence[Grading],
+    standing: Standing | None = None,
 ) -> LedgerFile:
-    """Everything but the secret and the results in full."""
+    """Everything but the secret and the results in full; with a course where everybody stands in it."""
     return {
+        "course": None if standing is None else _course(standing),
         "format": 1,
         "learners": [
             {"id": learner.id, "name": learner.name, **learner.more} for learner in learners.values()
@@ -35,4 +41,41 @@ def ledger_json(
             }
             for grading in gradings
         ],
+    }
+
+
+def _course(standing: Standing) -> CourseOut:
+    return {
+        "title": standing.plan.title,
+        "exercises": list(standing.exercises),
+        "totals": [
+            {
+                "learner": total.learner,
+                "percent": total.percent,
+                "passed": total.passed,
+                "marks": [
+                    {
+                        "exercise": mark.exercise,
+                        "weight": mark.weight,
+                        "percent": mark.percent,
+                        "attempts": mark.attempts,
+                        "passed": mark.passed,
+                        "attempt": _attempt(mark.attempt) if mark.attempt else None,
+                    }
+                    for mark in total.marks
+                ],
+            }
+            for total in standing.totals
+        ],
+    }
+
+
+def _attempt(attempt: Attempt) -> AttemptOut:
+    return {
+        "submission": attempt.submission,
+        "made": time_text(attempt.time),
+        "known_by": attempt.known,
+        "percent": attempt.percent,
+        "days_late": attempt.days_late,
+        "counted": attempt.counted,
     }

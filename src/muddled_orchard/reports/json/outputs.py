@@ -323,10 +323,50 @@ class GradingOut(TypedDict):
     possible: float
 
 
+class AttemptOut(TypedDict):
+    """The attempt that counts."""
+
+    submission: str
+    made: Annotated[str, _about("In UTC.")]
+    known_by: Annotated[str, _one_of("newest commit", "first graded")]
+    percent: float
+    days_late: int
+    counted: Annotated[float, _about("The percentage after what it loses by being late.")]
+
+
+class MarkOut(TypedDict):
+    """An exercise of a learner."""
+
+    exercise: str
+    weight: float
+    percent: float
+    attempts: int
+    passed: bool | None
+    attempt: AttemptOut | None
+
+
+class TotalOut(TypedDict):
+    """A learner in a course."""
+
+    learner: str
+    percent: float
+    passed: bool | None
+    marks: list[MarkOut]
+
+
+class CourseOut(TypedDict):
+    """Where everybody stands in a course."""
+
+    title: str
+    exercises: list[str]
+    totals: list[TotalOut]
+
+
 class LedgerFile(TypedDict):
     """What `muddled ledger --json` prints."""
 
     format: Literal[1]
+    course: Annotated[CourseOut | None, _about("With a course file.")]
     learners: list[dict[str, str]]
     hand_outs: list[HandOut]
     gradings: list[GradingOut]

@@ -19,15 +19,24 @@ def show_kinds(on: Console, kinds: Mapping[str, str], bundled: Sequence[str]) ->
         table.add_row(Text(kind, style="strong"), Text(about))
     on.print(table)
     on.print()
+    on.print(Text("Or course, for a course file: exercises in order, with weights and dates."))
     on.print(
         Text(f"Or the id of one of the {len(bundled)} bundled scenarios (muddled catalogue), to copy it.")
     )
     on.print(Text("Then: muddled sketch KIND my-exercise.toml"))
 
 
-def show_written(on: Console, file: str, copied: str = "", open_: int = 0, kept: Sequence[str] = ()) -> None:
+def show_written(
+    on: Console,
+    file: str,
+    copied: str = "",
+    open_: int = 0,
+    kept: Sequence[str] = (),
+    *,
+    course: bool = False,
+) -> None:
     """Where it is and what comes next: `copied` is where trees were copied to, `open_` counts the conflicts
-    without an answer, `kept` are files that stay as Git merges them."""
+    without an answer, `kept` are files that stay as Git merges them. `course`: it is a course file."""
     on.print(Text.assemble(("Wrote ", "good"), printable(file, on)))
     if copied:
         on.print(Text(f"The trees were copied to {printable(copied, on)}/, which belongs to it."))
@@ -37,5 +46,5 @@ def show_written(on: Console, file: str, copied: str = "", open_: int = 0, kept:
     if open_:
         what = f"{counted(open_, 'conflict')} {have(open_)} no answer yet; the file ends with beginnings."
         on.print(Text(f"! {what}", style="doubt"))
-    then = command("muddled", "survey", *paths([file]))
+    then = command("muddled", *(("handout",) if course else ("survey", *paths([file]))))
     on.print(Text(f"Edit it, then: {printable(then, on)}"), soft_wrap=True)

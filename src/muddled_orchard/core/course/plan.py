@@ -1,0 +1,102 @@
+"""A course as its author wrote it: plain frozen data, one class for each table of the file.
+
+The field names are the file's keys, and the docstrings of the fields are the documentation of the format.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, ClassVar, Literal
+
+from muddled_orchard.core.exercise.scenario import SHAPE
+
+Attempts = Literal["best", "last", "first"]
+
+MOST_WEIGHT = 1000.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Late:
+    """What late work costs."""
+
+    __pydantic_config__: ClassVar[Any] = SHAPE
+    a_day: float
+    """How many percent of its points it loses for each day that has begun since the exercise was due."""
+    most: float = 100.0
+    """How many percent it can lose at most."""
+
+    def __post_init__(self) -> None:
+        for percent in (self.a_day, self.most):
+            if not 0 <= percent <= 100:
+                raise ValueError(f"late is in percent, from 0 to 100, not {percent:g}")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CourseExercise:
+    """One exercise of a course."""
+
+    __pydantic_config__: ClassVar[Any] = SHAPE
+    scenario: str
+    """The scenario's file, beside the course file or below it, or the id of a bundled one."""
+    weight: float = 1.0
+    """How much it counts in the total."""
+    opens: datetime | None = None
+    """When it is handed out, with its time zone; earlier it is held back."""
+    due: datetime | None = None
+    """When work has to be in, with its time zone; what comes later is late."""
+    late: Late | None = None
+    """What late work costs (default: the course's)."""
+    attempts: Attempts | None = None
+    """Which attempt counts (default: the course's)."""
+    pass_mark: float | None = None
+    """The percentage from which it is passed (default: the course's)."""
+
+    def __post_init__(self) -> None:
+        if not self.scenario.strip():
+            raise ValueError("scenario is empty: which exercise is it?")
+        if not 0 <= self.weight <= MOST_WEIGHT:
+            raise ValueError(f"a weight is from 0 to {MOST_WEIGHT:g}, not {self.weight:g}")
+        _check_mark(self.pass_mark)
+        for time in (self.opens, self.due):
+            if time is not None and time.tzinfo is None:
+                raise ValueError("a time needs its time zone, as in 2031-09-01T08:00:00+02:00")
+        if self.opens and self.due and self.opens >= self.due:
+            raise ValueError("it is due before it opens")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CoursePlan:
+    """A whole course: its exercises in order, and the settings of the commands that work on a class."""
+
+    __pydantic_config__: ClassVar[Any] = SHAPE
+    title: str = "A course"
+    """The course's name for people."""
+    ledger: str = "orchard.db"
+    """The course's database, beside the course file."""
+    roster: str | None = None
+    """The roster that is handed out to, beside the course file."""
+    out: str | None = None
+    """The folder that hand-outs go to, beside the course file."""
+    pack: str | None = None
+    """What each learner gets, as in `muddled handout --pack`."""
+    late: Late | None = None
+    """What late work costs (default: nothing)."""
+    attempts: Attempts = "best"
+    """Which attempt counts: `"best"`, `"last"` or `"first"`."""
+    pass_mark: float | None = None
+    """The percentage from which an exercise, and the course, is passed."""
+    exercise: tuple[CourseExercise, ...]
+    """The exercises, in order."""
+
+    def __post_init__(self) -> None:
+        _check_mark(self.pass_mark)
+        if not self.exercise:
+            raise ValueError("a course needs at least one [[exercise]]")
+        if not any(exercise.weight for exercise in self.exercise):
+            raise ValueError("all weights are 0: nothing would count")
+
+
+def _check_mark(mark: float | None) -> None:
+    if mark is not None and not 0 <= mark <= 100:
+        raise ValueError(f"a pass mark is a percentage, not {mark:g}")

@@ -1,0 +1,180 @@
+"""What a course adds up to: which attempt of each exercise counts, what it lost by coming late, and the total
+of each learner."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Literal
+
+from muddled_orchard.core.course.plan import Attempts, CourseExercise, CoursePlan, Late
+from muddled_orchard.core.course.records import Grading, HandOut
+
+_DAY = 86_400
+_NO_ATTEMPT = ("untouched", "unreadable")
+
+Known = Literal["newest commit", "first graded"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Attempt:
+    """One attempt of a learner at an exercise: where it lay, its percentage as graded, when it was made (in
+    seconds since 1970) and by what that is known, and how many days it was late."""
+
+    learner: str
+    exercise: str
+    submission: str
+    percent: float
+    time: float
+    known: Known
+    days_late: int = 0
+    lost: float = 0.0
+    """How many percent of its points it loses by that."""
+
+    @property
+    def counted(self) -> float:
+        """The percentage that counts."""
+        return round(self.percent * (1 - self.lost / 100), 1)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ExerciseMark:
+    """An exercise of one learner: the attempt that counts (None: there is none), how many there were, and
+    whether it is passed (None: there is no pass mark)."""
+
+    exercise: str
+    weight: float
+    attempt: Attempt | None
+    attempts: int
+    passed: bool | None
+
+    @property
+    def percent(self) -> float:
+        """What counts: nothing where nothing was handed in."""
+        return self.attempt.counted if self.attempt else 0.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LearnerTotal:
+    """A learner's marks in the order of the course, and the total of those that were handed out, in
+    percent."""
+
+    learner: str
+    marks: tuple[ExerciseMark, ...]
+    percent: float
+    passed: bool | None
+
+
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """A course at a moment: the plan, its exercises' ids in order, every attempt, and everybody's total."""
+
+    plan: CoursePlan
+    exercises: tuple[str, ...]
+    attempts: tuple[Attempt, ...]
+    totals: tuple[LearnerTotal, ...]
+
+
+def attempts_of(
+    plan: CoursePlan, ids: Mapping[str, str], gradings: Iterable[Grading], newest: Mapping[int, int]
+) -> list[Attempt]:
+    """Every attempt that gradings tell of, in the order in which they were made. `ids` are the exercises' ids
+    by what the course calls their scenario, `newest` when the newest own commit of each grading was made, by
+    its place among the gradings (0: there is none).
+
+    The same content graded again is the same attempt, with the newest result. An attempt was made when its
+    newest commit was, by its own clock, but no later than the course first saw it.
+    """
+    rules = {ids[exercise.scenario]: exercise for exercise in plan.exercise if exercise.scenario in ids}
+    last: dict[tuple[str, str, str], tuple[int, Grading]] = {}
+    seen: dict[tuple[str, str, str], float] = {}
+    for number, grading in enumerate(gradings):
+        if grading.learner is None or grading.exercise not in rules or grading.state in _NO_ATTEMPT:
+            continue
+        place = (grading.learner, grading.exercise, grading.fingerprint or grading.submission)
+        last[place] = (number, grading)
+        seen.setdefault(place, _seconds(grading.graded))
+    found = []
+    for place, (number, grading) in last.items():
+        made = newest.get(number, 0)
+        by_commit = 0 < made <= seen[place]
+        exercise = rules[grading.exercise]
+        time = float(made) if by_commit else seen[place]
+        days = _days_late(exercise, time)
+        late = exercise.late or plan.late
+        found.append(
+            Attempt(
+                learner=place[0],
+                exercise=grading.exercise,
+                submission=grading.submission,
+                percent=round(100 * grading.points / grading.possible, 1) if grading.possible else 0.0,
+                time=time,
+                known="newest commit" if by_commit else "first graded",
+                days_late=days,
+                lost=_lost(late, days),
+            )
+        )
+    return sorted(found, key=lambda attempt: (attempt.learner, attempt.exercise, attempt.time))
+
+
+def totals(
+    plan: CoursePlan,
+    ids: Mapping[str, str],
+    attempts: Sequence[Attempt],
+    hand_outs: Iterable[HandOut],
+    learners: Iterable[str],
+) -> list[LearnerTotal]:
+    """The total of each learner, in order: over the exercises that they were handed out, each with its
+    weight."""
+    made: dict[tuple[str, str], list[Attempt]] = {}
+    for attempt in attempts:
+        made.setdefault((attempt.learner, attempt.exercise), []).append(attempt)
+    given = {(hand_out.learner, hand_out.exercise) for hand_out in hand_outs}
+    found = []
+    for learner in learners:
+        marks = []
+        for exercise in plan.exercise:
+            id_ = ids.get(exercise.scenario, exercise.scenario)
+            own = made.get((learner, id_), [])
+            if (learner, id_) not in given and not own:
+                continue
+            counts = counting(own, exercise.attempts or plan.attempts)
+            mark = exercise.pass_mark if exercise.pass_mark is not None else plan.pass_mark
+            passed = None if mark is None else bool(counts and counts.counted >= mark)
+            marks.append(
+                ExerciseMark(
+                    exercise=id_, weight=exercise.weight, attempt=counts, attempts=len(own), passed=passed
+                )
+            )
+        weight = sum(mark.weight for mark in marks)
+        percent = round(sum(mark.weight * mark.percent for mark in marks) / weight, 1) if weight else 0.0
+        passed = None if plan.pass_mark is None else bool(marks) and percent >= plan.pass_mark
+        found.append(LearnerTotal(learner=learner, marks=tuple(marks), percent=percent, passed=passed))
+    return found
+
+
+def counting(attempts: Sequence[Attempt], which: Attempts) -> Attempt | None:
+    """The attempt that counts: the first, the last, or the best after what it lost (of equals the last)."""
+    in_order = sorted(attempts, key=lambda attempt: attempt.time)
+    if not in_order:
+        return None
+    if which == "best":
+        return max(in_order, key=lambda attempt: (attempt.counted, attempt.time))
+    return in_order[0 if which == "first" else -1]
+
+
+def _days_late(exercise: CourseExercise, time: float) -> int:
+    """How many days have begun since it was due."""
+    if exercise.due is None:
+        return 0
+    return max(0, math.ceil((time - exercise.due.timestamp()) / _DAY))
+
+
+def _lost(late: Late | None, days: int) -> float:
+    return min(late.most, late.a_day * days) if late else 0.0
+
+
+def _seconds(time: str) -> float:
+    return datetime.fromisoformat(time).timestamp()
