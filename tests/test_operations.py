@@ -55,6 +55,13 @@ NOT_DONE = "finished history resolution"
 ALL = "finished markers history resolution rest bystanders tidy"
 
 CASES = {
+    "work in the way, committed first": Case("would-be-overwritten", "git add -A; git commit -qm mine; git merge harvest >/dev/null 2>&1 || true\n" + side("theirs", "tasks.md") + "git commit -qm m", says="The work in 2 files that was not committed is still there."),
+    "work in the way, put aside and back": Case("would-be-overwritten", "git stash -q; git merge harvest >/dev/null 2>&1 || true\n" + side("theirs", "tasks.md") + "git commit -qm m; git stash pop -q"),
+    "work in the way, put aside and left there": Case("would-be-overwritten", "git stash -q; git merge harvest >/dev/null 2>&1 || true\n" + side("theirs", "tasks.md") + "git commit -qm m"),
+    "work in the way, on a branch of its own": Case("would-be-overwritten", "git switch -qc mine; git add -A; git commit -qm mine; git switch -q main; git merge harvest >/dev/null 2>&1 || true\n" + side("theirs", "tasks.md") + "git commit -qm m"),
+    "work in the way, thrown away": Case("would-be-overwritten", "git reset -q --hard; git merge harvest >/dev/null 2>&1 || true\n" + side("theirs", "tasks.md") + "git commit -qm m", missed="work", says="The work in plan.csv and tasks.md was not committed, and is nowhere any more."),
+    "work in the way, half of it lost": Case("would-be-overwritten", "git checkout -q tasks.md; git commit -qm plan; git merge harvest >/dev/null 2>&1 || true\n" + side("theirs", "tasks.md") + "git commit -qm m", partly="work", says="The work in tasks.md was not committed"),
+    "work in the way, and nothing done": Case("would-be-overwritten", "git merge harvest >/dev/null 2>&1 || true", state="untouched", kept="", missed=ALL + " rules work"),
     "given up, as asked": Case("safety-net", "git merge summer >/dev/null || true; git merge --abort", kept="", says="It was begun and given up, and all is as before"),
     "given up by a reset": Case("safety-net", "git merge summer >/dev/null || true; git reset -q --hard", kept=""),
     "left in its conflict": Case("safety-net", "git merge summer >/dev/null || true", state="open", kept="", missed="finished history", says="A merge is still under way, and was to be given up (git merge --abort)."),

@@ -14,6 +14,7 @@ from muddled_orchard.files.course.course_file import COURSE_FILE, course_text
 from muddled_orchard.files.scenarios.catalogue import bundled_ids
 from muddled_orchard.files.scenarios.from_trees import (
     WANTED,
+    empty_folders,
     open_conflict,
     scenario_text,
     trees_beside,
@@ -107,7 +108,8 @@ def _from_trees(folder: Path, file: Path, operation: str) -> None:
         if copied is not None:
             shutil.rmtree(copied, ignore_errors=True)
         raise
-    show_written(console(), str(file), copied=str(copied or ""), open_=len(open_), kept=kept)
+    empty = empty_folders(folder)
+    show_written(console(), str(file), copied=str(copied or ""), open_=len(open_), kept=kept, empty=empty)
 
 
 def _answers(key: Key, wanted: Path) -> tuple[list[Answer], list[str], list[str]]:

@@ -148,7 +148,10 @@ def _acted(key: Key, behaviour: Behaviour, planted: Path, folder: Path) -> Expec
     """Act one behaviour out; why it could not be acted, where it couldn't."""
     shutil.copytree(planted, folder, symlinks=True)
     try:
-        return behaviour.act(LearnerSession(folder / "work", key, ACTING_LEARNER))
+        session = LearnerSession(folder / "work", key, ACTING_LEARNER)
+        if not behaviour.keeps_work:
+            session.commit_work()
+        return behaviour.act(session)
     except (GitFailed, OSError) as error:
         return f"it can't be acted out: {error}"
 

@@ -177,6 +177,12 @@ class LearnerSession:
         """Start an operation as it was asked; it stops at the first conflict."""
         operations.begin(self.try_git, task, self.labels, detached=detached)
 
+    def commit_work(self) -> None:
+        """Commit the work that was handed out uncommitted, if there is any: then nothing is in the way."""
+        if self.scenario.start.work:
+            self.git("add", "--all")
+            self.git("commit", "-q", "-m", "Keep what I was doing")
+
     def give_up(self, task: Task) -> None:
         """Leave the operation that is under way, as Git's own advice says."""
         self.try_git(*UNDER_WAY[operation_of(task).under_way].give_up[1:])

@@ -38,7 +38,7 @@ def practice_of(variants: Variants, code: str) -> Practice:
     """Make a variant in memory. Raises BadInput where it can't be made."""
     variant = variants.of(code)
     varied, history = variant.scenario, variant.history
-    files, ids = practice_files(history, {task.delete for task in varied.task if task.delete})
+    files, ids = practice_files(history, {task.delete for task in varied.task if task.delete}, varied.start)
     files[f"{WORK}/.git/{ASKED}"] = File(PLAIN_FILE, asked_file(asked_by(varied, history, ids)))
     if varied.start.stopped:
         with temporary_folder() as room:

@@ -26,6 +26,7 @@ def misfits(scenario: Scenario, history: History) -> Iterator[Problem]:
         yield from _of_delivery(scenario.task[number:], ("task", number), history)
     if scenario.start.on is not None and scenario.start.on not in history.tips:
         yield _no_branch(scenario.start.on, history.tips, ("start", "on"))
+    yield from _of_work(scenario, history)
     yield from _of_answers(scenario, history)
     yield from _of_commands(scenario)
 
@@ -88,6 +89,23 @@ def _of_delivery(tasks: Sequence[Task], key: KeyPath, history: History) -> Itera
     if needed := _needed(task.delete, tasks):
         what = f'the branch "{task.delete}" can\'t be deleted: {needed}'
         yield Problem(what, "Delete another one, or in a later task.", (*key, "delete"))
+
+
+def _of_work(scenario: Scenario, history: History) -> Iterator[Problem]:
+    """About work that is not committed at the start."""
+    start = scenario.start
+    if start.work and start.stopped:
+        what = "work that is not committed goes with an operation that is not begun"
+        yield Problem(what, "Leave stopped out, or write and stage.", ("start", "stopped"))
+    tree = history.commits[history.tips[history.checked_out]].tree
+    for name in ("stage", "write"):
+        for path, text in getattr(start, name).items():
+            key: KeyPath = ("start", name, path)
+            if complaint := bad_path(path):
+                yield Problem(f'"{path}" is no path for a file here: {complaint}', key=key)
+            elif path in tree and tree[path].data == text.encode():
+                what = f"{path} is committed like that on {history.checked_out} already"
+                yield Problem(what, "Change something in it.", key)
 
 
 def _of_commands(scenario: Scenario) -> Iterator[Problem]:

@@ -207,6 +207,15 @@ class Start:
     """What is checked out (default: the branch of the first task)."""
     stopped: bool = False
     """Whether it stands in the middle of the first operation, at its first conflict."""
+    write: Mapping[str, str] = field(default_factory=dict, hash=False)
+    """Work that is not committed, in the working tree: path and whole text."""
+    stage: Mapping[str, str] = field(default_factory=dict, hash=False)
+    """Work that is not committed, staged: path and whole text."""
+
+    @property
+    def work(self) -> Mapping[str, str]:
+        """The files with work that is not committed, as they lie in the working tree."""
+        return {**self.stage, **self.write}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

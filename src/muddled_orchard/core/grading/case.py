@@ -29,7 +29,7 @@ from muddled_orchard.core.key.answers import (
 )
 from muddled_orchard.core.merging.conflict import Conflict, MergeResult
 from muddled_orchard.core.submission.evidence import Evidence
-from muddled_orchard.core.submission.status import Uncommitted, is_backup, tracked, uncommitted
+from muddled_orchard.core.submission.status import Uncommitted, is_backup, tracked
 from muddled_orchard.core.submission.submission import Submission
 
 MOST_SHOWN = 4_000
@@ -211,8 +211,7 @@ class Case:
 def lay_out(submission: Submission, results: tuple[Result, ...]) -> Case:
     """Read the results, which lie where `locate` found them."""
     key = submission.key
-    changes = uncommitted(submission.evidence, submission.head_tree, key.texts)
-    case = Case(submission=submission, tasks=(), uncommitted=tuple(changes))
+    case = Case(submission=submission, tasks=(), uncommitted=submission.changes)
     tasks: list[TaskCase] = []
     right_so_far = True
     for step, result in zip(key.steps, results, strict=True):

@@ -381,6 +381,24 @@ def _(found: kinds.MadeElsewhere) -> str:
     return f"{beginning}it is on {found.branch}; {found.on} did not receive it."
 
 
+# -- work -------------------------------------------------------------------------------------------------
+
+
+@say.register
+def _(_found: kinds.NoWork) -> str:
+    return "Everything was committed when it was handed out."
+
+
+@say.register
+def _(found: kinds.WorkKept) -> str:
+    return f"The work in {counted(found.count, 'file')} that was not committed is still there."
+
+
+@say.register
+def _(found: kinds.WorkLost) -> str:
+    return f"The work in {_names(found.names, found.count)} was not committed, and is nowhere any more."
+
+
 # -- message ----------------------------------------------------------------------------------------------
 
 

@@ -447,6 +447,29 @@ class MadeElsewhere(Kind):
     squash: bool
 
 
+# -- work -------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, slots=True)
+class NoWork(Kind):
+    """Everything was committed when it was handed out."""
+
+
+@dataclass(frozen=True, slots=True)
+class WorkKept(Kind):
+    """What was not committed is all there; `count` is of files."""
+
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
+class WorkLost(Kind):
+    """What was not committed is nowhere any more."""
+
+    names: Sequence[str]
+    count: int
+
+
 # -- message ----------------------------------------------------------------------------------------------
 
 

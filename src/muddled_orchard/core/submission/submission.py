@@ -10,6 +10,7 @@ from muddled_orchard.core.git.commits import Commits
 from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.submission.evidence import Evidence
+from muddled_orchard.core.submission.status import Uncommitted, uncommitted
 
 
 @dataclass(frozen=True)
@@ -28,6 +29,14 @@ class Submission:
     def texts(self) -> Mapping[str, bytes]:
         """The contents of both by blob id."""
         return {**self.key.texts, **self.evidence.texts}
+
+    @cached_property
+    def changes(self) -> tuple[Uncommitted, ...]:
+        """What `git status` would show, but for the files in which work was handed out that is not
+        committed."""
+        work = self.key.scenario.start.work
+        found = uncommitted(self.evidence, self.head_tree, self.key.texts)
+        return tuple(change for change in found if change.path not in work or change.how == "unmerged")
 
     @property
     def head_tree(self) -> Tree:

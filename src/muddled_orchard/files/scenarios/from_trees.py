@@ -89,7 +89,7 @@ def _still_to_be_written(conflicts: Sequence[str]) -> str:
 
 def wanted_answers(key: Key, wanted: Path) -> tuple[list[Answer], list[str]]:
     """The answers that make a merge come out as the tree in `wanted`, and the files that stay all the same as
-    Git merges them."""
+    Git merges them. A tree that lacks most files says nothing of what it lacks."""
     answers: list[Answer] = []
     kept: list[str] = []
     for step in key.steps:
@@ -97,6 +97,8 @@ def wanted_answers(key: Key, wanted: Path) -> tuple[list[Answer], list[str]]:
         there = {path.relative_to(wanted).as_posix() for path in wanted.rglob("*") if not path.is_dir()}
         for path in sorted({*there, *step.merge.tree, *conflicts}):
             data = (wanted / path).read_bytes() if (wanted / path).is_file() else None
+            if data is None and 2 * len(there) < len(step.merge.tree):
+                continue
             conflict = conflicts.get(path)
             if (
                 conflict is None
@@ -155,4 +157,13 @@ def _tables(rows: Sequence[Mapping[str, object]]) -> AoT:
         for key, value in row.items():
             table.add(key, value)
         found.append(table)
+    return found
+
+
+def empty_folders(trees: Path) -> list[str]:
+    """The folders below trees in which no file lies: Git keeps none."""
+    found = []
+    for folder in sorted(path for path in trees.rglob("*") if path.is_dir() and not path.is_symlink()):
+        if not any(folder.iterdir()):
+            found.append(folder.relative_to(trees).as_posix())
     return found

@@ -15,7 +15,15 @@ from muddled_orchard.core.grading.rehearsal import RIGHT
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.key.answers import worth_of
 from muddled_orchard.core.merging.keep import KEEP, lines_kept
-from muddled_orchard.rehearsal.behaviours import accepted, content, courses, idle, other_ways, staying
+from muddled_orchard.rehearsal.behaviours import (
+    accepted,
+    content,
+    courses,
+    idle,
+    in_the_way,
+    other_ways,
+    staying,
+)
 from muddled_orchard.rehearsal.behaviours.expecting import (
     Act,
     Applies,
@@ -47,12 +55,14 @@ from muddled_orchard.rehearsal.session import asks_merge_commit, hunks_of
 
 @dataclass(frozen=True, slots=True)
 class Behaviour:
-    """One way to go about an exercise."""
+    """One way to go about an exercise. `keeps_work`: it looks itself after work that was handed out
+    uncommitted; otherwise that is committed first."""
 
     name: str
     said: str
     applies: Applies
     act: Act
+    keeps_work: bool = False
 
 
 _CONTENT = (
@@ -84,7 +94,7 @@ _CONTENT = (
 )  # fmt: skip
 
 _UNFINISHED = (
-    Behaviour("never started", "never started", always, idle.never_started),
+    Behaviour("never started", "never started", always, idle.never_started, keeps_work=True),
     Behaviour("aborted", "met the conflict and went back", can_abort, courses.aborted),
     Behaviour("not staged", "resolved it, and forgot to stage it", conflicts, courses.not_staged),
     Behaviour(
@@ -156,12 +166,19 @@ _IN_PASSING = (
     Behaviour("branch deleted", "deleted a branch that was to be left alone", has_bystanders, partial(courses.bystander, courses.deleted)),
 )  # fmt: skip
 
+_WORK = (
+    Behaviour("work stashed", "put the work in the way aside, and brought it back", in_the_way.has_work, in_the_way.stashed, keeps_work=True),
+    Behaviour("work left stashed", "put the work in the way aside, and left it there", in_the_way.has_work, in_the_way.left_in_the_stash, keeps_work=True),
+    Behaviour("work thrown away", "threw the work in the way away", in_the_way.has_work, in_the_way.thrown_away, keeps_work=True),
+)  # fmt: skip
+
 BEHAVIOURS: tuple[Behaviour, ...] = (
     Behaviour(RIGHT, "resolved everything as accepted", always, courses.right),
     *_CONTENT,
     *_UNFINISHED,
     *_OTHERWISE,
     *_IN_PASSING,
+    *_WORK,
 )
 """Every behaviour that does not depend on the places of a scenario, the right one first."""
 
@@ -170,6 +187,10 @@ def behaviours_for(key: Key) -> list[Behaviour]:
     """All that apply to an exercise: those of the table, one for each conflict to stop at, and one for each
     wrong choice in a single hunk where there are several."""
     found = [behaviour for behaviour in BEHAVIOURS if behaviour.applies(key)]
+    if in_the_way.has_work(key):
+        # Who commits it first has done something, however little of what was asked comes after that.
+        may = {RIGHT, "never started", *(behaviour.name for behaviour in (*_CONTENT, *_WORK))}
+        return [behaviour for behaviour in found if behaviour.name in may]
     stops = sum(bool(step.merge.conflicts) for step in key.steps)
     found += [
         Behaviour(

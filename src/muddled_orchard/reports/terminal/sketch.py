@@ -33,15 +33,20 @@ def show_written(
     open_: int = 0,
     kept: Sequence[str] = (),
     *,
+    empty: Sequence[str] = (),
     course: bool = False,
 ) -> None:
     """Where it is and what comes next: `copied` is where trees were copied to, `open_` counts the conflicts
-    without an answer, `kept` are files that stay as Git merges them. `course`: it is a course file."""
+    without an answer, `kept` are files that stay as Git merges them, `empty` folders of the trees in which
+    nothing lies. `course`: it is a course file."""
     on.print(Text.assemble(("Wrote ", "good"), printable(file, on)))
     if copied:
         on.print(Text(f"The trees were copied to {printable(copied, on)}/, which belongs to it."))
     if kept:
         text = f"Whatever wanted/ says, this stays as Git merges it: {listed(list(kept))}."
+        on.print(Text(f"! {printable(text, on)}", style="doubt"))
+    if empty:
+        text = f"Git keeps no empty folders, so this is left out: {listed(list(empty), 6)}."
         on.print(Text(f"! {printable(text, on)}", style="doubt"))
     if open_:
         what = f"{counted(open_, 'conflict')} {have(open_)} no answer yet; the file ends with beginnings."

@@ -45,6 +45,10 @@ def show_survey(
     for points, why in survey.difficulty.reasons:
         on.print(Text(f"  {points:>2}  {why}", style="faint"))
     _graph(on, "Handed out", before)
+    if scenario.start.work:
+        staged = scenario.start.stage.keys() - scenario.start.write.keys()
+        names = [f"{path} (staged)" if path in staged else path for path in sorted(scenario.start.work)]
+        on.print(Text(f"  Not committed: {printable(listed(names), on)}"))
     for number, task in enumerate(scenario.task, start=1):
         on.print()
         on.print(Text(f"Task {number}: {in_words(task)}", style="strong"))

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Mapping
 
 from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.scenario import Start
 from muddled_orchard.core.git.refs import branch_ref, tracking_ref
 from muddled_orchard.core.git.trees import PLAIN_FILE, Blob, File
 from muddled_orchard.core.submission.evidence import IndexEntry
@@ -22,25 +23,40 @@ ORIGIN = "origin.git"
 READ_ONLY = 0o100444
 
 
-def practice_files(history: History, deleted: Collection[str] = ()) -> tuple[dict[str, File], dict[int, str]]:
+def practice_files(
+    history: History, deleted: Collection[str] = (), start: Start | None = None
+) -> tuple[dict[str, File], dict[int, str]]:
     """Every file of `work/` and, where the story has a remote, of `origin.git/`, by path; and the ids of
-    the commits, by place. `deleted` are branches that a task wants gone."""
+    the commits, by place. `deleted` are branches that a task wants gone, `start` says what is not
+    committed."""
     objects = Objects()
     own = _reachable(history, (*history.tips.values(), *history.tracked.values(), *history.stashes))
     ids = write_history(objects, history, own)
     git = f"{WORK}/.git"
     refs = {branch_ref(branch): ids[number] for branch, number in history.tips.items()}
     refs |= {tracking_ref(branch): ids[number] for branch, number in history.tracked.items()}
+    tree = dict(history.commits[history.tips[history.checked_out]].tree)
+    tree |= _changed(tree, start.stage if start else {})
+    entries = [IndexEntry(path, 0, Blob(file.mode, objects.blob(file.data))) for path, file in tree.items()]
     files = _repository(git, objects, refs, history.checked_out, _config(history))
     files |= _stashes(git, history, ids)
-    tree = history.commits[history.tips[history.checked_out]].tree
-    entries = [IndexEntry(path, 0, Blob(file.mode, objects.blob(file.data))) for path, file in tree.items()]
-    files[f"{git}/index"] = File(PLAIN_FILE, index_file(entries))
+    files[f"{git}/index"] = File(
+        PLAIN_FILE, index_file(sorted(entries, key=lambda entry: entry.path.encode()))
+    )
+    tree |= _changed(tree, start.write if start else {})
     files |= {f"{WORK}/{path}": file for path, file in tree.items()}
     if history.remote:
         more, ids_there = _origin(history, deleted)
         files, ids = files | more, ids | ids_there
     return files, ids
+
+
+def _changed(tree: Mapping[str, File], texts: Mapping[str, str]) -> dict[str, File]:
+    """Files with another text, each in the mode that it has."""
+    return {
+        path: File(tree[path].mode if path in tree else PLAIN_FILE, text.encode())
+        for path, text in texts.items()
+    }
 
 
 def _repository(

@@ -17,6 +17,7 @@ from muddled_orchard.core.grading.criteria import (
     rest,
     rules,
     tidy,
+    work,
 )
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 
@@ -33,6 +34,7 @@ CRITERIA: dict[str, Criterion] = {
         tidy,
         delivered,
         message,
+        work,
     )
 }
 """By id, in the order in which results show them."""

@@ -27,6 +27,8 @@ def judge(case: Case) -> Outcome:
     excused = {
         branch_ref(source_of(task.step.operation)) for task in case.tasks if task.result.shape == "reversed"
     }
+    if case.scenario.start.work:  # it may be committed where it is
+        excused.add(branch_ref(case.key.history.checked_out))
     # A rebase or a reset is there to rewrite its branch; a branch may be asked to be deleted; what origin
     # has is `delivered`'s to judge.
     rewriting = {branch_ref(task.task.on) for task in case.tasks if operation_of(task.task).rewrites_branch}

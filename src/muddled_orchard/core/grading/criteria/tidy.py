@@ -60,7 +60,8 @@ def _flaws(case: Case) -> Iterator[tuple[Kind, tuple[Place, ...]]]:
     if changed and not under_way:
         yield NotClean(few(changed), len(changed)), _places(changed)
     popped = any(is_stash_pop(task.task) for task in case.tasks)
-    if evidence.stashes > len(case.key.history.stashes) - popped:
+    aside = bool(case.scenario.start.work)  # it may be put aside
+    if evidence.stashes > len(case.key.history.stashes) - popped + aside:
         yield StashLeft(), ()
 
 

@@ -20,7 +20,6 @@ from muddled_orchard.core.grading.locating.results import Result, Shape
 from muddled_orchard.core.grading.locating.still import locate_still
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.submission.evidence import Evidence
-from muddled_orchard.core.submission.status import uncommitted
 from muddled_orchard.core.submission.submission import Submission
 
 _JOINED = ("merge", "reversed", "stale")
@@ -302,8 +301,7 @@ def _touched(submission: Submission, step: Step) -> bool:
     evidence = submission.evidence
     if evidence.unmerged:
         return True
-    changes = uncommitted(evidence, submission.head_tree, submission.key.texts)
-    changed = {change.path for change in changes}
+    changed = {change.path for change in submission.changes}
     return any(conflict.path in changed for conflict in step.merge.conflicts)
 
 

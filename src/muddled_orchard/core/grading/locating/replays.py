@@ -19,7 +19,7 @@ from muddled_orchard.core.grading.locating.matching import Matches, matched, sub
 from muddled_orchard.core.grading.locating.results import Result, Shape
 from muddled_orchard.core.key.answer_key import Step
 from muddled_orchard.core.submission.evidence import Evidence
-from muddled_orchard.core.submission.status import tracked, uncommitted
+from muddled_orchard.core.submission.status import tracked
 from muddled_orchard.core.submission.submission import Submission
 
 
@@ -147,7 +147,7 @@ def _popped(submission: Submission, step: Step, on_tip: str) -> Result:
     if evidence.unmerged:
         return _result("pending", step, line, None, line.tip, None, "stash-pop")
     before = commits[on_tip].tree
-    changed = any(uncommitted(evidence, submission.head_tree, key.texts))
+    changed = any(submission.changes)
     gone = evidence.stashes < len(key.history.stashes)
     if changed and (gone or brings_part(commits, texts, [step], before, tracked(evidence))):
         return _result("popped", step, line, None, line.tip, None)
