@@ -13,6 +13,7 @@ from pathlib import Path
 import pytest
 
 from muddled_orchard.core.base.limits import Bounds, Exceeded
+from muddled_orchard.core.git.patch_text import PatchOf, mailbox
 from muddled_orchard.core.git.trees import Blob, File
 from muddled_orchard.core.submission.evidence import IndexEntry
 from muddled_orchard.core.submission.file_source import Below, FileEntry, MemorySource, below
@@ -251,3 +252,32 @@ def test_an_encrypted_zip_is_told(tmp_path: Path) -> None:
     (tmp_path / "x").write_bytes(data)
     with pytest.raises(Exceeded, match="larger than 10 bytes"):
         unpacked(tmp_path / "x", Bounds(size=10))
+
+
+def test_patches_are_what_git_applies(tmp_path: Path) -> None:
+    trees: list[dict[str, tuple[int, bytes]]] = [
+        {"a.txt": (0o100644, b"one\ntwo\n"), "run": (0o100644, b"x\n"), "end": (0o100644, b"no newline")},
+        {"a.txt": (0o100644, "one\nzw\u00f6lf\n".encode()), "run": (0o100755, b"x\n"), "end": (0o100644, b"none here")},
+        {"run": (0o100755, b"x\n"), "end": (0o100644, b"none here\nbut here\n"), "new/b.txt": (0o100755, b"b\n")},
+        {"run": (0o100755, b"From here\n"), "end": (0o100644, b""), "new/b.txt": (0o100755, b"b\n")},
+    ]  # fmt: skip
+    objects = Objects()
+    sides = [{path: (File(mode, data), Blob(mode, objects.blob(data))) for path, (mode, data) in tree.items()} for tree in trees]  # fmt: skip
+    messages = ("Change it\n\nFrom here on it is twelve.\n", "M\u00f6ve it", "[not a tag] Empty it")
+    patches = [
+        PatchOf("1" * 40, "J\u00f6rn Quill", "j@orchard.example", 1_900_000_000 + 60 * number, 120, message, before, after)
+        for number, (message, before, after) in enumerate(zip(messages, sides, sides[1:], strict=False))
+    ]  # fmt: skip
+    (tmp_path / "in.mbox").write_bytes(mailbox(patches))
+    (tmp_path / "work").mkdir()
+    work = tmp_path / "work"
+    for path, (_, data) in trees[0].items():
+        (work / path).write_bytes(data)
+    shell(work, "git init -q; git add -A; git commit -qm begin; git am -q --keep-non-patch ../in.mbox")
+    made = objects.tree({path: (blob.mode, blob.id) for path, (_, blob) in sides[-1].items()})
+    assert shell(work, "git rev-parse HEAD^{tree}").strip() == made
+    assert shell(work, "git log -3 --reverse --format=%an:%ae:%ad:%s --date=raw").splitlines() == [
+        f"J\u00f6rn Quill:j@orchard.example:{1_900_000_000 + 60 * number} +0200:{message.splitlines()[0]}"
+        for number, message in enumerate(messages)
+    ]
+    assert "From here on" in shell(work, "git log -1 --format=%b HEAD~2")

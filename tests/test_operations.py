@@ -55,6 +55,12 @@ NOT_DONE = "finished history resolution"
 ALL = "finished markers history resolution rest bystanders tidy"
 
 CASES = {
+    "patches, applied": Case("patches-by-mail", "git am -3 ../patches.mbox >/dev/null 2>&1 || true\n" + side("theirs", "locks.xml") + "git am --continue >/dev/null"),
+    "patches, by hand where they don't fit": Case("patches-by-mail", "git am ../patches.mbox >/dev/null 2>&1 || true; sed -i 's/rope/iron/' locks.xml; git add .; git am --continue >/dev/null"),
+    "patches, one skipped": Case("patches-by-mail", "git am -3 ../patches.mbox >/dev/null 2>&1 || true; git am --skip >/dev/null", kept="ours", missed="resolution"),
+    "patches, in another name": Case("patches-by-mail", "git am -3 ../patches.mbox >/dev/null 2>&1 || true\n" + side("theirs", "locks.xml") + "git am --continue >/dev/null; git commit -q --amend --reset-author --no-edit", partly="history", says="does not keep the author Suvi Lind"),
+    "patches, only begun": Case("patches-by-mail", "git am -3 ../patches.mbox >/dev/null 2>&1 || true", state="open", kept="unresolved", missed="finished markers history resolution rules", says="Applying a patch (git am) is still in progress"),
+    "patches, given up": Case("patches-by-mail", "git am -3 ../patches.mbox >/dev/null 2>&1 || true; git am --abort", state="untouched", kept="", missed=ALL + " rules"),
     "work in the way, committed first": Case("would-be-overwritten", "git add -A; git commit -qm mine; git merge harvest >/dev/null 2>&1 || true\n" + side("theirs", "tasks.md") + "git commit -qm m", says="The work in 2 files that was not committed is still there."),
     "work in the way, put aside and back": Case("would-be-overwritten", "git stash -q; git merge harvest >/dev/null 2>&1 || true\n" + side("theirs", "tasks.md") + "git commit -qm m; git stash pop -q"),
     "work in the way, put aside and left there": Case("would-be-overwritten", "git stash -q; git merge harvest >/dev/null 2>&1 || true\n" + side("theirs", "tasks.md") + "git commit -qm m"),

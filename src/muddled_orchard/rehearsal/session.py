@@ -18,7 +18,7 @@ from muddled_orchard.core.exercise.tasks import example_message, is_merge, is_re
 from muddled_orchard.core.git.commits import Commit, short
 from muddled_orchard.core.git.lines import Lines, alike, lines_of
 from muddled_orchard.core.git.trees import LINK, Tree
-from muddled_orchard.core.git.under_way import REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY, UNDER_WAY
+from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY, UNDER_WAY
 from muddled_orchard.core.grading.rehearsal import Kept
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.answers import Accepted, worth_of
@@ -208,6 +208,9 @@ class LearnerSession:
             if (self.gitdir / name).is_file():
                 replayed = (self.gitdir / name).read_text("ascii").strip()
                 return next((step for step in steps if step.commit == replayed), steps[-1])
+        if (self.gitdir / APPLYING).is_file():
+            number = int((self.gitdir / "rebase-apply/next").read_text("ascii"))
+            return steps[min(number, len(steps)) - 1]
         return steps[0]
 
     def go_on(self, task: Task) -> None:

@@ -10,14 +10,18 @@ from pathlib import Path
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.asked import ASKED, asked_by
 from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.operations.am import MAILBOX
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.variants import Variants
-from muddled_orchard.core.git.trees import LINK, PLAIN_FILE, File
+from muddled_orchard.core.git.patch_text import PatchOf, mailbox
+from muddled_orchard.core.git.trees import LINK, PLAIN_FILE, Blob, File
 from muddled_orchard.system.output import umask, write_all
 from muddled_orchard.system.temporary import folder_in_the_making, remove_left_over, settle, temporary_folder
 from muddled_orchard.vcs.ask.operations import stop_at_conflict
 from muddled_orchard.vcs.asked_file import asked_file
 from muddled_orchard.vcs.index import index_file, read_index
+from muddled_orchard.vcs.write.build import write_history
+from muddled_orchard.vcs.write.memory import Objects
 from muddled_orchard.vcs.write.practice import WORK, practice_files
 
 BRIEF = "BRIEF.md"
@@ -39,6 +43,11 @@ def practice_of(variants: Variants, code: str) -> Practice:
     variant = variants.of(code)
     varied, history = variant.scenario, variant.history
     files, ids = practice_files(history, {task.delete for task in varied.task if task.delete}, varied.start)
+    if patches := [label for task in varied.task for label in task.patches or ()]:
+        # Their branch is not handed out, so their ids are known by nothing else.
+        held = {place for label in patches for place in history.ancestors(history.labelled(label))}
+        ids = {**write_history(Objects(), history, held), **ids}
+        files[MAILBOX] = File(PLAIN_FILE, mailbox([_patch(history, ids, label) for label in patches]))
     files[f"{WORK}/.git/{ASKED}"] = File(PLAIN_FILE, asked_file(asked_by(varied, history, ids)))
     if varied.start.stopped:
         with temporary_folder() as room:
@@ -46,6 +55,27 @@ def practice_of(variants: Variants, code: str) -> Practice:
             stop_at_conflict(room / WORK, history, ids, varied.task[0])
             files = dict(read_files(room))
     return Practice(varied, history, ids, files)
+
+
+def _patch(history: History, ids: dict[int, str], label: str) -> PatchOf:
+    """A commit of the story as a patch; its id is that which it has in the story."""
+    commit = history.commits[history.labelled(label)]
+    objects = Objects()
+    before, after = (
+        {path: (file, Blob(file.mode, objects.blob(file.data))) for path, file in tree.items()}
+        for tree in (history.commits[commit.parents[0]].tree, commit.tree)
+    )
+    who = commit.author
+    return PatchOf(
+        ids[history.labelled(label)],
+        who.name,
+        who.email,
+        commit.time,
+        commit.offset,
+        commit.message,
+        before,
+        after,
+    )
 
 
 def plant(scenario: Scenario, folder: Path, code: str) -> Practice:

@@ -57,7 +57,7 @@ def asked_by(scenario: Scenario, history: History, ids: Mapping[int, str]) -> As
 
 def labels_of(task: Task) -> tuple[str, ...]:
     """The labels of the commits that a task names."""
-    return (*(task.pick or ()), *filter(None, (getattr(task, key) for key in _LABELS)))
+    return (*(task.pick or ()), *(task.patches or ()), *filter(None, (getattr(task, key) for key in _LABELS)))
 
 
 _LABELS = ("undo", "since", "to")
@@ -66,7 +66,8 @@ _LABELS = ("undo", "since", "to")
 def relabelled(task: Task, names: Mapping[str, str]) -> Task:
     """The task with other names for the commits that it names: labels are their author's own."""
     pick = None if task.pick is None else tuple(names[label] for label in task.pick)
+    patches = None if task.patches is None else tuple(names[label] for label in task.patches)
     named: dict[str, Any] = {
         key: names[label] for key in _LABELS if (label := getattr(task, key)) is not None
     }
-    return replace(task, pick=pick, **named)
+    return replace(task, pick=pick, patches=patches, **named)

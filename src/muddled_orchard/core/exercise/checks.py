@@ -97,7 +97,8 @@ def _of_work(scenario: Scenario, history: History) -> Iterator[Problem]:
     if start.work and start.stopped:
         what = "work that is not committed goes with an operation that is not begun"
         yield Problem(what, "Leave stopped out, or write and stage.", ("start", "stopped"))
-    tree = history.commits[history.tips[history.checked_out]].tree
+    at = history.tips.get(history.checked_out)
+    tree = history.commits[at].tree if at is not None else {}
     for name in ("stage", "write"):
         for path, text in getattr(start, name).items():
             key: KeyPath = ("start", name, path)

@@ -167,6 +167,8 @@ class Task:
     """cherry-pick: the labels of the commits to copy, in order."""
     undo: str | None = None
     """revert: the label of the commit to undo."""
+    patches: tuple[str, ...] | None = None
+    """am: the labels of the commits that are handed out as patches, in order; their branch is not."""
     parent: int | None = None
     """revert: which parent of a merge commit stays, from 1."""
     since: str | None = None

@@ -62,15 +62,23 @@ class _Story:
 
     def history(self) -> History:
         start = self.scenario.start.on
+        withheld = self._withheld()
         first = self.scenario.task[0].on if self.scenario.task else ""
         return History(
             commits=tuple(self.commits),
-            tips=dict(self.tips),
+            tips={branch: number for branch, number in self.tips.items() if branch not in withheld},
             checked_out=start or first,
             tracked=dict(self.tracked),
             remote=dict(self.remote),
             stashes=tuple(self.stashes),
         )
+
+    def _withheld(self) -> set[str]:
+        """The branches whose commits are handed out as patches alone."""
+        tasks = self.scenario.task
+        labels = {label for task in tasks for label in task.patches or ()}
+        held = {commit.branch for commit in self.commits if commit.label in labels}
+        return held - {task.on for task in tasks}
 
     def add(self, entry: Entry, key: KeyPath) -> None:
         """Add the commit of an entry."""

@@ -181,6 +181,8 @@ def _sides(evidence: Evidence, kind: str) -> tuple[str, str]:
             )
         case "cherry-pick":
             return head, f"the picked commit {subject}".strip()
+        case "am":
+            return head, "the patch that came by mail"
         case "revert":
             return head, f"how it was before {subject}".strip()
         case "stash-pop":

@@ -9,6 +9,7 @@ from rich.text import Text
 
 from muddled_orchard.core.base.phrases import command, counted, listed
 from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.operations.am import MAILBOX
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.reports.terminal.console import printable
@@ -17,15 +18,19 @@ from muddled_orchard.reports.terminal.console import printable
 def show_planted(on: Console, folder: str, scenario: Scenario, history: History, then: Sequence[str]) -> None:
     """The folder, what is in it, and what comes next: `then` is the command that grades it."""
     folder = printable(folder, on)
+    places = (*history.tips.values(), *history.tracked.values())
+    held = set[int]().union(*(history.ancestors(place) for place in places))
     on.print(Text.assemble(("Planted ", "good"), (printable(scenario.title, on), "strong"), f" in {folder}"))
     on.print()
     on.print(Text(f"  {folder}/BRIEF.md   what the learner reads"))
     on.print(
         Text(
-            f"  {folder}/work       the repository: {counted(len(history.commits), 'commit')} "
+            f"  {folder}/work       the repository: {counted(len(held), 'commit')} "
             f"on {listed(list(history.tips))}"
         )
     )
+    if any(task.patches for task in scenario.task):
+        on.print(Text(f"  {folder}/{MAILBOX}   the patches"))
     on.print()
     on.print(Text("To do, with plain Git:"))
     for task in scenario.task:

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Literal
 
+from muddled_orchard.core.exercise.operations.am import Am
 from muddled_orchard.core.exercise.operations.cherry_pick import CherryPick
 from muddled_orchard.core.exercise.operations.merge import Merge
 from muddled_orchard.core.exercise.operations.operation import Operation
@@ -22,7 +23,7 @@ from muddled_orchard.core.exercise.operations.stash_pop import StashPop
 if TYPE_CHECKING:
     from muddled_orchard.core.exercise.scenario import Task
 
-OperationName = Literal["merge", "rebase", "cherry-pick", "revert", "pull", "stash-pop", "reset"]
+OperationName = Literal["merge", "rebase", "cherry-pick", "revert", "pull", "stash-pop", "reset", "am"]
 
 OPERATIONS: Mapping[OperationName, Mapping[str | None, Operation]] = {
     "merge": {None: Merge()},
@@ -32,6 +33,7 @@ OPERATIONS: Mapping[OperationName, Mapping[str | None, Operation]] = {
     "pull": {"merge": PullByMerge(), "rebase": PullByRebase()},
     "stash-pop": {None: StashPop()},
     "reset": {None: Reset()},
+    "am": {None: Am()},
 }
 """By the word of a task's `do`, and of its `by` where there is more than one way."""
 

@@ -1,0 +1,74 @@
+"""am: commits that came as patches, in a mailbox beside the repository, are applied."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import TYPE_CHECKING
+
+from muddled_orchard.core.base.phrases import listed
+from muddled_orchard.core.base.problems import KeyPath, Problem
+from muddled_orchard.core.exercise.operations.operation import Operation, Planned, Replay, no_such_label
+from muddled_orchard.core.exercise.operations.rebase import replayed as changes_of
+from muddled_orchard.core.git.lines import is_binary
+from muddled_orchard.core.git.under_way import Words
+
+if TYPE_CHECKING:
+    from muddled_orchard.core.exercise.history import History
+    from muddled_orchard.core.exercise.scenario import Task
+    from muddled_orchard.core.git.commits import Commit
+
+MAILBOX = "patches.mbox"
+"""The file with the patches, beside the repository."""
+
+
+class Am(Operation):
+    """`git am --3way`, which falls back on a merge where a patch does not apply."""
+
+    needs: Words = ("patches",)
+    result = "new commits"
+    under_way = "am"
+    keeps_commits = True
+
+    def in_words(self, task: Task, on: str, source: str) -> str:
+        """`apply the patches lock and bell to main`, by the labels of the commits."""
+        patches = task.patches or ()
+        return f"apply the {'patch' if len(patches) == 1 else 'patches'} {listed(patches)} to {on}"
+
+    def sides(self, task: Task, replayed: str | None) -> tuple[str, str]:
+        """The branch that receives the commit, and the patch."""
+        return f"ours ({task.on})", f'theirs (the patch "{replayed}")'
+
+    def marker_labels(self, task: Task, replayed: Commit | None, *, sides_swapped: bool) -> tuple[str, str]:
+        """`HEAD`, and the patch's subject alone: its commit is none of the repository's."""
+        return "HEAD", replayed.subject if replayed else ""
+
+    def misfits(self, task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
+        """Labels that no commit has, and commits that can't be patches."""
+        for place, label in enumerate(task.patches or ()):
+            where = (*key, "patches", place)
+            problems = list(no_such_label(label, history, where))
+            yield from problems
+            if not problems:
+                yield from _unpatchable(label, history, where)
+        if task.abort:
+            yield Problem("whether patches were given up can't be seen", "Leave abort out.", (*key, "abort"))
+
+    def begin(self, task: Task, ids: Mapping[str, str], *, quiet: bool = False) -> Words:
+        """`am --3way ../patches.mbox`."""
+        return ("am", *(("-q",) if quiet else ()), "--3way", "--", f"../{MAILBOX}")
+
+    def replays(self, task: Task, planned: Planned) -> Sequence[Replay]:
+        """The commits that came as patches."""
+        return changes_of(planned, [planned.labelled(label) for label in task.patches or ()])
+
+
+def _unpatchable(label: str, history: History, key: KeyPath) -> Iterator[Problem]:
+    commit = history.commits[history.labelled(label)]
+    if len(commit.parents) != 1:
+        yield Problem(f'"{label}" has no single parent', "Only a commit with one can be a patch.", key)
+        return
+    before = history.commits[commit.parents[0]].tree
+    for path in {*before, *commit.tree}:
+        old, new = before.get(path), commit.tree.get(path)
+        if old != new and any(file is not None and is_binary(file.data) for file in (old, new)):
+            yield Problem(f'"{label}" changes {path}, which is no text', "A patch can't hold that.", key)
