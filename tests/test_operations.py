@@ -54,7 +54,34 @@ FOUR = REBASE + side("ours", "plan.txt") + GO_ON + side("theirs", "plan.txt") + 
 NOT_DONE = "finished history resolution"
 ALL = "finished markers history resolution rest bystanders tidy"
 
+
+def listed(*lines: str) -> str:
+    """Rebase with a list of `word subject`; `wip` gets another message, every conflict is resolved as accepted."""
+    pairs = [line.split(" ", 1) for line in lines]
+    ids = "; ".join(
+        f"echo {word} $(git log --format=%h --grep '^{subject}' scale)" for word, subject in pairs
+    )
+    script = f"({ids}) > ../list; export GIT_SEQUENCE_EDITOR='cp ../list' GIT_EDITOR=\"sed -i 's/^wip$/Set to zero/'\"\n"
+    script += "git rebase -i main >/dev/null 2>&1 || true\n"
+    for word in ("wieght", "weight"):
+        mend = f"git show main:scale.js | sed 's/scale, lamp/scale.{word} - crate, lamp/' > scale.js; git add scale.js"
+        script += (
+            f"if test -d .git/rebase-merge; then {mend}; git rebase --continue >/dev/null 2>&1 || true; fi\n"
+        )
+    return script
+
+
+RIGHT_LIST = ("pick Weigh", "fixup typo", "pick Round", "reword wip", "drop Debug")
+
 CASES = {
+    "a list, as asked": Case("tidy-before-sharing", listed(*RIGHT_LIST), kept="blend", says="5 lines carried out"),
+    "a list, in another order": Case("tidy-before-sharing", listed("pick Weigh", "fixup typo", "reword wip", "pick Round", "drop Debug"), kept="blend", partly="history", says="not in the order of the list"),
+    "a list, nothing dropped": Case("tidy-before-sharing", listed("pick Weigh", "fixup typo", "pick Round", "reword wip", "pick Debug"), kept="blend", partly="history", says="is still there, and was to be dropped"),
+    "a list, nothing reworded": Case("tidy-before-sharing", listed("pick Weigh", "fixup typo", "pick Round", "pick wip", "drop Debug"), kept="blend", partly="history", says='still says "wip", and was to be reworded'),
+    "a list, nothing melted": Case("tidy-before-sharing", listed("pick Weigh", "pick typo", "pick Round", "reword wip", "drop Debug"), kept="blend", partly="history", says='"typo" was to become a part of the commit before it'),
+    "a list, squashed for fixup": Case("tidy-before-sharing", listed("pick Weigh", "squash typo", "pick Round", "reword wip", "drop Debug"), kept="blend"),
+    "a list, one dropped that was wanted": Case("tidy-before-sharing", listed("pick Weigh", "fixup typo", "drop Round", "reword wip", "drop Debug"), kept="blend", partly="history", says='"Round the weight" is not among the replayed commits'),
+    "a list, and nothing but begun": Case("tidy-before-sharing", "git rebase main >/dev/null 2>&1 || true", state="open", kept="unresolved", missed="finished markers history resolution"),
     "patches, applied": Case("patches-by-mail", "git am -3 ../patches.mbox >/dev/null 2>&1 || true\n" + side("theirs", "locks.xml") + "git am --continue >/dev/null"),
     "patches, by hand where they don't fit": Case("patches-by-mail", "git am ../patches.mbox >/dev/null 2>&1 || true; sed -i 's/rope/iron/' locks.xml; git add .; git am --continue >/dev/null"),
     "patches, one skipped": Case("patches-by-mail", "git am -3 ../patches.mbox >/dev/null 2>&1 || true; git am --skip >/dev/null", kept="ours", missed="resolution"),

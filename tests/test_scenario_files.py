@@ -15,6 +15,45 @@ from tests.scenarios import CHAIN
 
 # What is changed in a good scenario, and the beginnings of the lines that are said: place, key, what.
 WRONG: dict[str, tuple[list[tuple[str, str]], list[str]]] = {
+    "worth, weights and rules of answers": (
+        [('keep = ["theirs"]', 'worth = 2\nkeep = ["theirs"]'), ("gone = true", "gone = true\nweight = 0")],
+        ["67: answer[1]: worth is a share from 0 to 1, not 2", "answer[2]: a weight is above 0 and at most 1000, not 0"],
+    ),
+    "shapes of keep": (
+        [('keep = ["theirs"]', 'keep = [{ tekst = "x" }]'), ("keep = [{ text", "keep = [3, { text")],
+        ['answer[1].keep[1].tekst: "tekst" is no key here|Did you mean "text"?', "answer[3].keep[1]: expected a word, a list of words, or a table"],
+    ),
+    "a change without keep, a pattern": (
+        [('keep = ["theirs"]', 'keep = [{ matches = "(", text = "x" }]\nchange = [{ find = "", put = "x" }]')],
+        ["answer[1].change[1]: find is empty"],
+    ),
+    "a pattern in an answer": ([('keep = ["theirs"]', 'keep = [{ matches = "(", text = "x" }]')], ["answer[1].keep[1].matches: this is no regular expression"]),
+    "messages": ([('bring = "east"', 'bring = "east"\nmessage = "mine"'), ('bring = "west"', 'bring = "west"\nmessage = { hat = "x" }')],
+                 ['task[1].message: expected "proposed" or "own", found "mine"', 'task[2].message.hat: "hat" is no key here|Did you mean "has"?']),
+    "a message without an example": ([('bring = "east"', 'bring = "east"\nmessage = { matches = "^x" }')], ["task[1].message: the example", "|Add text = an example"]),
+    "what is asked of a task that is given up": (
+        [('bring = "east"', 'bring = "east"\nabort = true\nmessage = "own"'), ("task = 2\nfile", "task = 1\nfile")],
+        ["task[1].message: message asks for more of what is to be given up", "answer[3].task: task 1 is to be given up, so no answer is wanted there"],
+    ),
+    "a reset, a part of a rebase and a list": (
+        [('do = "merge"\non = "main"\nbring = "east"', 'do = "reset"\non = "main"\nto = "north"'),
+         ('do = "merge"\non = "main"\nbring = "west"', 'do = "rebase"\non = "west"\nonto = "main"\nsince = "nort"\ntodo = ["pik north"]')],
+        ['task[1].to: the commit "north" is not in main', 'task[2].since: no commit is labelled "nort"|Did you mean "north"?', 'task[2].todo[1]: "pik" is no word of such a list|Did you mean "pick"?',
+         'task[2].todo: the list misses a commit: "Count the south hives anew", which has no label'],
+    ),
+    "patches and parents": (
+        [('do = "merge"\non = "main"\nbring = "east"', 'do = "am"\non = "main"\npatches = ["nort"]'), ('do = "merge"\non = "main"\nbring = "west"', 'do = "revert"\non = "main"\nundo = "north"\nparent = 1')],
+        ['task[1].patches[1]: no commit is labelled "nort"', 'task[2].parent: the commit "north" has 1 parent'],
+    ),
+    "work and commands": (
+        [('[[task]]\ndo = "merge"\non = "main"\nbring = "east"', '[start]\nstopped = true\nwrite = { "swarm.txt" = "call Tobias\\n", "a:b" = "x" }\n[[task]]\ndo = "merge"\non = "main"\nbring = "east"'),
+         ('file = "swarm.txt"\nhas = "Maren"', "runs = \"python3 'x\"\nseconds = 90")],
+        ["rule[1]: seconds is above 0 and at most 60, not 90", "start.stopped: work that is not committed goes with an operation that is not begun", "start.write.swarm.txt: swarm.txt is committed like that on main already", "start.write.a:b"],
+    ),
+    "what is not supported": (
+        [('do = "merge"\non = "main"\nbring = "east"', 'do = "subtree"\non = "main"\nbring = "east"'), ('bring = "west"', 'bring = ["east", "west"]')],
+        ["task[1].do: subtrees are not supported", "task[2].bring: a merge of several branches at once (octopus) is not supported|Ask for them one after the other"],
+    ),
     "a misspelt key": (
         [('bring = "east"', 'brings = "east"')],
         ['60: task[1].brings: "brings" is no key here|Did you mean "bring"?'],

@@ -6,6 +6,8 @@ the actor brings along, so that one actor errs where another one doesn't.
 
 from __future__ import annotations
 
+import re
+import shlex
 import tempfile
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
@@ -15,12 +17,13 @@ from pathlib import Path
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Scenario, Task
 from muddled_orchard.core.exercise.tasks import example_message, is_merge, is_rebase, is_stash_pop
+from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.commits import Commit, short
 from muddled_orchard.core.git.lines import Lines, alike, lines_of
 from muddled_orchard.core.git.trees import LINK, Tree
 from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY, UNDER_WAY
 from muddled_orchard.core.grading.rehearsal import Kept
-from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.answer_key import Key, Step, hidden_paths
 from muddled_orchard.core.key.answers import Accepted, worth_of
 from muddled_orchard.core.merging.conflict import (
     MARKER_ATTRIBUTES,
@@ -74,10 +77,14 @@ class LearnerSession:
 
     # -- Git ------------------------------------------------------------------------------------------
 
-    def git(self, *arguments: str, may_fail: bool = False, message: str | None = None) -> str:
+    def git(
+        self, *arguments: str, may_fail: bool = False, message: str | None = None, task: Task | None = None
+    ) -> str:
         """Run Git as this learner, an hour after the story ended; where it opens an editor for a message,
-        they write this one."""
+        they write this one, and where it opens one for the list of a task's rebase, what that wants."""
         more = dict(self._who)
+        if task is not None and task.todo is not None:
+            more |= self._editors(task)
         if message is not None:
             # Git splits the editor's name as a shell does, and adds the file to write.
             (self.work.parent / "message").write_text(message + "\n", "utf-8")
@@ -87,9 +94,24 @@ class LearnerSession:
             (self.work.parent / "message").unlink()
         return output.decode("utf-8", "surrogateescape")
 
-    def try_git(self, *arguments: str, message: str | None = None) -> str:
+    def try_git(self, *arguments: str, message: str | None = None, task: Task | None = None) -> str:
         """The same where a conflict is no surprise."""
-        return self.git(*arguments, may_fail=True, message=message)
+        return self.git(*arguments, may_fail=True, message=message, task=task)
+
+    def _editors(self, task: Task) -> dict[str, str]:
+        """Editors that write the list of an interactive rebase, and other words for what it rewords."""
+        lines = [f"{item.word} {self.labels[item.label]}\n" for item in todo_of(task)]
+        (self.work.parent / "todo").write_text("".join(lines), "ascii")
+        subjects = [
+            self.key.commits[self.labels[item.label]].subject
+            for item in todo_of(task)
+            if item.word == "reword"
+        ]
+        edits = [
+            f"1s/^{re.escape(subject).replace('/', chr(92) + '/')}$/&, said better/" for subject in subjects
+        ]
+        said = " ".join(f"-e {shlex.quote(edit)}" for edit in edits)
+        return {"GIT_SEQUENCE_EDITOR": "cp ../todo", "GIT_EDITOR": f"sed -E -i {said}" if edits else ":"}
 
     @cached_property
     def _who(self) -> dict[str, str]:
@@ -175,7 +197,7 @@ class LearnerSession:
 
     def begin(self, task: Task, *, detached: bool = False) -> None:
         """Start an operation as it was asked; it stops at the first conflict."""
-        operations.begin(self.try_git, task, self.labels, detached=detached)
+        operations.begin(partial(self.try_git, task=task), task, self.labels, detached=detached)
 
     def commit_work(self) -> None:
         """Commit the work that was handed out uncommitted, if there is any: then nothing is in the way."""
@@ -227,7 +249,7 @@ class LearnerSession:
             if self.pending:
                 self.try_git(operation.under_way, "--continue")
         else:
-            operations.go_on(partial(self.try_git, message=said), task)
+            operations.go_on(partial(self.try_git, message=said, task=task), task)
         if is_stash_pop(task):
             self.try_git("stash", "drop", "-q")  # Git keeps it when it conflicts
         if operation.result == "new commits" and self.pending and not self.unmerged():
@@ -336,8 +358,13 @@ class LearnerSession:
     def note(self, step: Step, path: str, merged: MergedText, chosen: list[Lines]) -> None:
         """Log what was chosen, and whether the key accepts it."""
         form = alike(self.scenario.spacing)
+        if path in hidden_paths(self.key, step):
+            self.log.deviated = True  # what came of it shows in a later step alone
+            return
         for number, (hunk, text) in enumerate(zip(merged.hunks, chosen, strict=True), start=1):
             words = {word for word in KEEP if form(lines_kept(hunk, word)) == form(text)}
+            if step.into is not None:
+                continue  # where its commit became empty, nothing tells of it
             self._log(step, path, number, frozenset(words or {"blend"}))
         if self.log.deviated:
             return

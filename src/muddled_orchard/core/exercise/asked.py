@@ -10,6 +10,7 @@ from typing import Any
 
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario, Task
+from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.refs import on_remote
 
 ASKED = "muddled/asked.json"
@@ -57,7 +58,13 @@ def asked_by(scenario: Scenario, history: History, ids: Mapping[int, str]) -> As
 
 def labels_of(task: Task) -> tuple[str, ...]:
     """The labels of the commits that a task names."""
-    return (*(task.pick or ()), *(task.patches or ()), *filter(None, (getattr(task, key) for key in _LABELS)))
+    listed = (item.label for item in todo_of(task))
+    return (
+        *(task.pick or ()),
+        *(task.patches or ()),
+        *listed,
+        *filter(None, (getattr(task, key) for key in _LABELS)),
+    )
 
 
 _LABELS = ("undo", "since", "to")
@@ -67,7 +74,8 @@ def relabelled(task: Task, names: Mapping[str, str]) -> Task:
     """The task with other names for the commits that it names: labels are their author's own."""
     pick = None if task.pick is None else tuple(names[label] for label in task.pick)
     patches = None if task.patches is None else tuple(names[label] for label in task.patches)
+    lines = tuple(f"{item.word} {names[item.label]}" for item in todo_of(task))
     named: dict[str, Any] = {
         key: names[label] for key in _LABELS if (label := getattr(task, key)) is not None
     }
-    return replace(task, pick=pick, patches=patches, **named)
+    return replace(task, pick=pick, patches=patches, todo=lines or task.todo, **named)

@@ -173,6 +173,9 @@ class Task:
     """revert: which parent of a merge commit stays, from 1."""
     since: str | None = None
     """rebase: the label of the branch's own commit after which the replay begins (`--onto`)."""
+    todo: tuple[str, ...] | None = None
+    """rebase: the list of an interactive rebase, a word (pick, reword, squash, fixup, drop) and a label each,
+    in the wanted order."""
     to: str | None = None
     """reset: the label of the commit at which the branch is to stand."""
     abort: bool = False

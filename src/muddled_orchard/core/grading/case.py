@@ -18,7 +18,7 @@ from muddled_orchard.core.grading.carrying import carried_over, paired
 from muddled_orchard.core.grading.locating.replays import stands_on
 from muddled_orchard.core.grading.locating.results import Result
 from muddled_orchard.core.grading.readings import FileReading, read_file
-from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.answer_key import Key, Step, hidden_paths
 from muddled_orchard.core.key.answers import (
     NO_DECISIONS,
     Accepted,
@@ -70,9 +70,10 @@ class TaskCase:
     """One step of a task (a merge, or one replayed commit): what was asked, where its result lies, and
     what is in it.
 
-    `merge` is the one that the learner really had; `tree` the result that is judged, None where
-    there is none; `conflicts` are in the order of their paths. `spared` are the decisions of the key that
-    an earlier mistake kept from being met: they cost nothing more.
+    `merge` is the one that the learner really had; `tree` the result that is judged, None where there is
+    none; `conflicts` are in the order of their paths. `spared` are the decisions of the key that an earlier
+    mistake kept from being met: they cost nothing more. `hidden` are paths whose content can't be told here,
+    since commits were made one.
     """
 
     step: Step
@@ -81,6 +82,7 @@ class TaskCase:
     tree: Tree | None
     conflicts: tuple[ConflictCase, ...]
     spared: Decisions = NO_DECISIONS
+    hidden: frozenset[str] = frozenset()
 
     @property
     def unmet(self) -> Decisions:
@@ -214,10 +216,23 @@ def lay_out(submission: Submission, results: tuple[Result, ...]) -> Case:
     case = Case(submission=submission, tasks=(), uncommitted=submission.changes)
     tasks: list[TaskCase] = []
     right_so_far = True
+    several = any(step.into for step in key.steps)
+    done = {place for place, result in enumerate(results) if result.shape == "replayed"}
     for step, result in zip(key.steps, results, strict=True):
-        tasks.append(_task(case, step, result, right_so_far=right_so_far))
+        made = _task(case, step, result, right_so_far=right_so_far)
+        tasks.append(_without(made, hidden_paths(key, step, done) if step.into or several else frozenset()))
         right_so_far = right_so_far and tasks[-1].tree == step.solved
     return replace(case, tasks=tuple(tasks))
+
+
+def _without(task: TaskCase, hidden: frozenset[str]) -> TaskCase:
+    """A task without the conflicts at paths whose content can't be told; they cost nothing."""
+    if not hidden or task.tree is None:
+        return task
+    out = [conflict for conflict in task.conflicts if conflict.conflict.path in hidden]
+    spared = sum((conflict.covers for conflict in out if conflict.asked and conflict.accepted), task.spared)
+    kept = tuple(conflict for conflict in task.conflicts if conflict not in out)
+    return replace(task, conflicts=kept, spared=spared, hidden=hidden)
 
 
 def _task(case: Case, step: Step, result: Result, *, right_so_far: bool) -> TaskCase:

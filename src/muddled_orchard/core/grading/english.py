@@ -201,6 +201,31 @@ def _(found: kinds.SetElsewhere) -> str:
 
 
 @say.register
+def _(found: kinds.ListCarriedOut) -> str:
+    return f"{counted(found.count, 'line')} carried out: {found.asked}."
+
+
+@say.register
+def _(_found: kinds.NotInListedOrder) -> str:
+    return "The commits are not in the order of the list."
+
+
+@say.register
+def _(found: kinds.NotDropped) -> str:
+    return f'{short(found.commit)} "{brief(found.subject)}" is still there, and was to be dropped.'
+
+
+@say.register
+def _(found: kinds.NotMelted) -> str:
+    return f'{short(found.commit)} "{brief(found.subject)}" was to become a part of the commit before it.'
+
+
+@say.register
+def _(found: kinds.NotReworded) -> str:
+    return f'{short(found.commit)} still says "{brief(found.subject)}", and was to be reworded.'
+
+
+@say.register
 def _(found: kinds.NeverBegun) -> str:
     return f"It was never begun: {found.asked}."
 

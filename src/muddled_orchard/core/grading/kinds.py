@@ -210,6 +210,43 @@ class SetElsewhere(Kind):
 
 
 @dataclass(frozen=True, slots=True)
+class ListCarriedOut(Kind):
+    """Every line of an interactive rebase was carried out."""
+
+    count: int
+    asked: str
+
+
+@dataclass(frozen=True, slots=True)
+class NotInListedOrder(Kind):
+    """The commits are there, in another order than the list has them."""
+
+
+@dataclass(frozen=True, slots=True)
+class NotDropped(Kind):
+    """A commit is still there that was to be dropped."""
+
+    commit: str
+    subject: str
+
+
+@dataclass(frozen=True, slots=True)
+class NotMelted(Kind):
+    """A commit is still one of its own that was to become a part of another."""
+
+    commit: str
+    subject: str
+
+
+@dataclass(frozen=True, slots=True)
+class NotReworded(Kind):
+    """A commit still says what it said, and was to be reworded."""
+
+    commit: str
+    subject: str
+
+
+@dataclass(frozen=True, slots=True)
 class NeverBegun(Kind):
     """A replay was never begun."""
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from muddled_orchard.core.base.problems import Problem, likely
@@ -25,7 +25,7 @@ class Step:
     who they are. `solved` is the tree that then comes out, `clean_merge_fixes` the files that merge cleanly
     and are to be changed all the same, with what is accepted of each. `fast_forward`: nothing needs to be
     merged. `given_up`: the first conflict of an operation that is to be given up again; nothing is merged
-    then.
+    then. `into`: the replayed commit that it becomes a part of.
     """
 
     task: int
@@ -43,6 +43,7 @@ class Step:
     clean_merge_fixes: Mapping[str, tuple[Accepted, ...]] = field(default_factory=dict)
     fast_forward: bool = False
     given_up: MergeResult | None = None
+    into: str | None = None
 
     @property
     def stays(self) -> bool:
@@ -81,6 +82,27 @@ class Key:
     steps: tuple[Step, ...]
     solved_tips: Mapping[str, str]
     texts: Mapping[str, bytes]
+
+
+def hidden_paths(key: Key, step: Step, done: Collection[int] | None = None) -> frozenset[str]:
+    """The paths whose content can't be told at a step, since it becomes a part of a commit, or others become
+    a part of its own: what a later one of these touches, and what an earlier one has decided. `done` are the
+    places of the steps that were carried out (None: all)."""
+    lead = step.into or step.commit
+    group = [other for other in key.steps if lead in (other.commit, other.into) and other.task == step.task]
+    if len(group) < 2:
+        return frozenset()
+    at = group.index(step)
+    later = [other for other in group[at + 1 :] if done is None or key.steps.index(other) in done]
+    touched = {path for other in later for path in _touched(key, other)}
+    decided = {conflict.path for other in group[:at] for conflict in other.merge.conflicts}
+    return frozenset(touched | (decided - _touched(key, step)))
+
+
+def _touched(key: Key, step: Step) -> set[str]:
+    """The paths that a replayed commit changes."""
+    before, after = (key.commits[id_].tree if id_ else {} for id_ in (step.base, step.theirs))
+    return {path for path in {*before, *after} if before.get(path) != after.get(path)}
 
 
 def unused_answers(scenario: Scenario, steps: Sequence[Step]) -> Iterator[Problem]:

@@ -67,6 +67,8 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
         target = asked.commits[task.to or ""]
         later = [other for other in asked.tasks[asked.tasks.index(task) + 1 :] if other.on == task.on]
         return "" if tip == target.id or later else operation_of(task).not_shown(task, target)
+    if task.todo and tip == asked.tips.get(task.on):
+        return f"{task.on} still has its commits as they were"
     source = source_of(task)
     if is_stash_pop(task):
         return "it is still in the stash" if evidence.stashes >= asked.stashes else ""

@@ -50,6 +50,9 @@ _TABLES: Mapping[tuple[str, ...], type] = {
     ("start",): Start,
 }
 
+# What somebody may look for among the operations.
+_NOT_SUPPORTED = {"submodule": "submodules", "subtree": "subtrees", "octopus": "octopus merges"}
+
 SHAPE_OF_FILE = Shape(Scenario, _TABLES, scenario_module)
 
 
@@ -122,6 +125,7 @@ def _words_problems(data: Mapping[str, Any]) -> Iterator[Problem]:
                 value = entry.get(key) if isinstance(entry, dict) else None
                 if isinstance(value, str) and not value.strip():
                     yield Problem(f"{key} is empty", "Say it, or leave the key out.", (table, number, key))
+    yield from _not_supported(data)
     answers = data.get("answer")
     for number, answer in enumerate(answers if isinstance(answers, list) else []):
         keep = answer.get("keep") if isinstance(answer, dict) else None
@@ -129,6 +133,17 @@ def _words_problems(data: Mapping[str, Any]) -> Iterator[Problem]:
             if isinstance(word, str) and word not in KEEP:
                 where: KeyPath = ("answer", number, "keep", place)
                 yield Problem(f'"{word}" is no choice', likely(word, KEEP), where)
+
+
+def _not_supported(data: Mapping[str, Any]) -> Iterator[Problem]:
+    """What somebody may ask for that there is not, by its name."""
+    tasks = data.get("task")
+    for number, task in enumerate(tasks if isinstance(tasks, list) else []):
+        if isinstance(task, dict) and (what := _NOT_SUPPORTED.get(str(task.get("do")))):
+            yield Problem(f"{what} are not supported", "Ask for another operation.", ("task", number, "do"))
+        if isinstance(task, dict) and isinstance(task.get("bring"), list):
+            told = "a merge of several branches at once (octopus) is not supported"
+            yield Problem(told, "Ask for them one after the other, a task each.", ("task", number, "bring"))
 
 
 def _meaning_problems(scenario: Scenario) -> Iterator[Problem]:

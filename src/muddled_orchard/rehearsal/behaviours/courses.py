@@ -9,6 +9,7 @@ from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import MessageRules, Task
 from muddled_orchard.core.exercise.tasks import is_merge, is_rebase, is_stash_pop, source_of
 from muddled_orchard.core.exercise.text_rules import flaw_in, several
+from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.commits import Commit, contains
 from muddled_orchard.core.grading.rehearsal import Expected
 from muddled_orchard.core.key.answer_key import Key, Step
@@ -181,6 +182,8 @@ def amended(session: LearnerSession) -> Expected:
     session.git("commit", "-q", "--amend", "-m", "It is done")
     task = session.scenario.task[-1]
     reworded = operation_of(task).keeps_commits and task.message is None
+    if task.todo is not None and [item.word for item in todo_of(task) if item.word != "drop"][-1] == "reword":
+        reworded = False  # it was to have another one
     return expect(session, ("history " if reworded else "") + ("delivered" if task.push else ""))
 
 

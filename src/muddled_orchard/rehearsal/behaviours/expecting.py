@@ -178,7 +178,9 @@ def expect(session: LearnerSession, must_lose: str = "", may_lose: str = "", **m
         perhaps.add("rules")
     if log.deviated:
         perhaps |= CONTENT
-    if log.wrong and log.emptied:  # of a commit whose change was thrown away nothing is left to replay
+    if log.emptied and (
+        log.wrong or log.deviated
+    ):  # of a commit whose change was thrown away nothing is left to replay
         perhaps |= {"history", "delivered"}
     if log.perhaps_outside and log.wrong:
         perhaps.add("rest")

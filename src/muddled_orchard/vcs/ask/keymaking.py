@@ -26,6 +26,7 @@ from muddled_orchard.core.exercise.tasks import (
     side_names,
     source_of,
 )
+from muddled_orchard.core.exercise.todo import groups_of, todo_of
 from muddled_orchard.core.git.commits import Commit, Commits, contains
 from muddled_orchard.core.git.refs import branch_ref, on_remote, tracking_ref
 from muddled_orchard.core.git.trees import PLAIN_FILE, Blob, Tree
@@ -173,8 +174,18 @@ def _carry_out(scratch: ScratchRepository, draft: _Draft, number: int, task: Tas
     replays = operation_of(task).replays(task, planned)
     if is_rebase(task):  # it begins at its new base: the branch is moved there
         draft.tips[task.on] = draft.tips[source_of(task) or ""]
+    melted = _melted(planned, task)
     for replay in replays:
-        yield from _replay(scratch, draft, number, task, replay)
+        yield from _replay(scratch, draft, number, task, replay, melted.get(replay.original))
+
+
+def _melted(planned: _Planned, task: Task) -> dict[str, str]:
+    """For each commit that becomes a part of another one that other one, where a list says so."""
+    return {
+        planned.labelled(item.label): planned.labelled(group[0].label)
+        for group in groups_of(todo_of(task))
+        for item in group[1:]
+    }
 
 
 def _give_up(scratch: ScratchRepository, draft: _Draft, number: int, task: Task) -> _Playing:
@@ -250,21 +261,34 @@ class _Planned:
         return self.scratch.replayed(_question(self.draft, id_, self.draft.tips[branch]))
 
 
-def _replay(scratch: ScratchRepository, draft: _Draft, number: int, task: Task, replay: Replay) -> _Playing:
+def _replay(
+    scratch: ScratchRepository,
+    draft: _Draft,
+    number: int,
+    task: Task,
+    replay: Replay,
+    into: str | None = None,
+) -> _Playing:
     """One replayed commit: a three-way merge, whatever the ancestry; Git is given commits that
-    have just this base in common."""
+    have just this base in common. `into`: the replayed commit that it becomes a part of."""
     ours = draft.tips[task.on]
     commits = draft.commits
     question = _question(draft, ours, replay.theirs, replay.base)
     about = commits[replay.original]
     merge = relabelled((yield question), _labels(task, about))
     step = _step(scratch, draft, number, task, ours, replay.theirs, merge, replay.original)
-    step = replace(step, base=replay.base)
+    step = replace(step, base=replay.base, into=into)
     draft.steps.append(step)
     if is_stash_pop(task) or step.becomes_empty(commits):
         return  # nothing is committed: the work is in the working tree, or the commit became empty
     operation = operation_of(task)
     author = about.author if operation.keeps_commits else None
+    if into is not None:
+        lead = commits[ours]
+        draft.tips[task.on] = _solution(
+            scratch.objects, draft, step.solved, lead.parents, lead.message, lead.author
+        )
+        return
     draft.tips[task.on] = _solution(
         scratch.objects, draft, step.solved, (ours,), operation.message(about), author
     )

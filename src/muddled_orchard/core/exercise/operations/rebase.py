@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from muddled_orchard.core.base.problems import KeyPath, Problem
 from muddled_orchard.core.exercise.operations.operation import Operation, Planned, Replay, no_such_label
+from muddled_orchard.core.exercise.todo import misfits_of_todo, todo_of
 from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.git.under_way import Words
 
@@ -19,7 +20,7 @@ class Rebase(Operation):
     """`git rebase`."""
 
     needs: Words = ("onto",)
-    allows: Words = ("since",)
+    allows: Words = ("since", "todo")
     result = "rewritten branch"
     under_way = "rebase"
     rewrites_branch = True
@@ -32,7 +33,8 @@ class Rebase(Operation):
     def in_words(self, task: Task, on: str, source: str) -> str:
         """`rebase night-shift onto main`, perhaps only a part of it."""
         part = f", only what came after {task.since}" if task.since else ""
-        return f"rebase {on} onto {source}{part}"
+        listed_as = f", so that its list reads: {', '.join(task.todo)}" if task.todo else ""
+        return f"rebase {on} onto {source}{part}{listed_as}"
 
     def sides(self, task: Task, replayed: str | None) -> tuple[str, str]:
         """As Git means them: ours is the new base, theirs the learner's own commit."""
@@ -40,13 +42,18 @@ class Rebase(Operation):
 
     def begin(self, task: Task, ids: Mapping[str, str], *, quiet: bool = False) -> Words:
         """`rebase main`, or `rebase --onto main 1a2b3c4d`."""
-        how = ("-q",) if quiet else ()
+        how = (*(("-q",) if quiet else ()), *(("-i",) if task.todo else ()))
         if task.since:
             return ("rebase", *how, "--onto", self.source(task) or "", ids[task.since])
         return ("rebase", *how, self.source(task) or "")
 
     def misfits(self, task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
         """A commit to begin after that no commit is labelled as, or that is not in the branch."""
+        if task.todo is not None:
+            yield from misfits_of_todo(task, (*key, "todo"), history)
+            if task.message is not None:
+                what = "an interactive rebase says by reword whose message changes"
+                yield Problem(what, "Leave message out.", (*key, "message"))
         if task.since is None:
             return
         problems = list(no_such_label(task.since, history, (*key, "since")))
@@ -62,6 +69,9 @@ class Rebase(Operation):
 
     def replays(self, task: Task, planned: Planned) -> Sequence[Replay]:
         """What the branch has and the new base has not, or what it has since a commit."""
+        if task.todo is not None:
+            kept = (item.label for item in todo_of(task) if item.word != "drop")
+            return replayed(planned, [planned.labelled(label) for label in kept])
         if task.since is not None:
             return replayed(planned, planned.to_replay_since(planned.labelled(task.since), task.on))
         return replayed(planned, planned.to_replay(self.source(task) or "", task.on))

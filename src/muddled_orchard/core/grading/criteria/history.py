@@ -12,6 +12,7 @@ from muddled_orchard.core.grading import kinds
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly, skipped, unseen
 from muddled_orchard.core.grading.case import Case, TaskCase
 from muddled_orchard.core.grading.criteria.criterion import Criterion
+from muddled_orchard.core.grading.criteria.history_of_todo import judge_todo
 from muddled_orchard.core.grading.finding import Kind, few, restored
 from muddled_orchard.core.grading.locating.attempts import brings_only_conflicts
 from muddled_orchard.core.grading.locating.matching import keeps_author, subject_of
@@ -27,6 +28,9 @@ def judge(case: Case) -> Outcome:
             continue
         if steps[0].step.stays:
             verdicts.append(_of_still(case, steps[0]))
+            continue
+        if steps[0].task.todo is not None:
+            verdicts.append(judge_todo(case, steps))
             continue
         verdict = _of_merge(case, steps[0]) if is_merge(steps[0].task) else _of_replays(case, steps)
         verdicts.append(_in_order(case, steps[0], verdict))

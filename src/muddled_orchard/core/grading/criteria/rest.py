@@ -7,6 +7,7 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.commits import Commit, ancestry, contains
 from muddled_orchard.core.git.lines import Lines, SpacingRule, alike
 from muddled_orchard.core.git.trees import EXECUTABLE, Blob, are_alike
@@ -102,19 +103,32 @@ def departures(case: Case, task: TaskCase) -> Iterator[Departure]:
         if conflict.reading is not None:
             yield from _beside_hunks(case, task, conflict, squashed)
         yield from _of_mode(case, task, conflict)
-    done = {conflict.conflict.path for conflict in task.conflicts}
+    done = {*task.hidden, *(conflict.conflict.path for conflict in task.conflicts)}
     done |= {conflict.left_at for conflict in task.conflicts if conflict.left_at}
     spacing = alike(case.scenario.spacing)
+    dropped = _of_dropped(case, task)
     for path in sorted({*task.merge.tree, *task.tree, *task.step.clean_merge_fixes} - done):
         wanted = task.step.solved if path in task.step.clean_merge_fixes else task.merge.tree
         expected, now = wanted.get(path), task.tree.get(path)
-        if expected == now or now == task.step.solved.get(path):
+        if expected == now or now == task.step.solved.get(path) or now in dropped.get(path, ()):
             continue
         same_kind = expected is None or now is None or expected.mode == now.mode
         if squashed and same_kind and spacing(case.lines(now)) == squashed.get(path):
             continue
         if expected is not None or not is_backup(path):  # those are told by tidy
             yield from _in_file(case, task, path, expected, now)
+
+
+def _of_dropped(case: Case, task: TaskCase) -> dict[str, list[Blob]]:
+    """What commits leave that were to be dropped: that they are still there costs `history`, and costs
+    once."""
+    found: dict[str, list[Blob]] = {}
+    labels = {item.label for item in todo_of(task.task) if item.word == "drop"}
+    for planned, id_ in zip(case.key.history.commits, case.key.ids, strict=True):
+        if planned.label in labels:
+            for path, blob in case.commits[id_].tree.items():
+                found.setdefault(path, []).append(blob)
+    return found
 
 
 def _of_mode(case: Case, task: TaskCase, conflict: ConflictCase) -> Iterator[Departure]:

@@ -18,6 +18,7 @@ from muddled_orchard.core.grading.locating.attempts import brings_part
 from muddled_orchard.core.grading.locating.replays import locate_replays, stands_on
 from muddled_orchard.core.grading.locating.results import Result, Shape
 from muddled_orchard.core.grading.locating.still import locate_still
+from muddled_orchard.core.grading.locating.todo import locate_todo
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.submission import Submission
@@ -35,6 +36,9 @@ def locate(submission: Submission) -> tuple[Result, ...]:
         if steps[0].stays:
             on_tip = _expected(steps[0].operation.on, key, results)
             results.append(locate_still(submission, steps[0], on_tip))
+        elif steps[0].operation.todo is not None:
+            on_tip = _expected(steps[0].operation.on, key, results)
+            results += locate_todo(submission, steps, on_tip)
         elif is_merge(steps[0].operation):
             results.append(found.of(steps[0], results))
         else:

@@ -1,0 +1,88 @@
+"""The list of an interactive rebase, as a task wants it: what becomes of each commit, in order."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Literal
+
+from muddled_orchard.core.base.problems import KeyPath, Problem, likely
+
+if TYPE_CHECKING:
+    from muddled_orchard.core.exercise.history import History
+    from muddled_orchard.core.exercise.scenario import Task
+
+Word = Literal["pick", "reword", "squash", "fixup", "drop"]
+WORDS: tuple[Word, ...] = ("pick", "reword", "squash", "fixup", "drop")
+
+MELTED = ("squash", "fixup")
+"""The words with which a commit becomes a part of the one before."""
+
+
+@dataclass(frozen=True, slots=True)
+class TodoItem:
+    """One line: what becomes of the commit with a label."""
+
+    word: str
+    label: str
+
+
+def todo_of(task: Task) -> tuple[TodoItem, ...]:
+    """The lines of a task's list, in order; none without one."""
+    parts = (line.split(None, 1) for line in task.todo or ())
+    return tuple(TodoItem(part[0], part[1].strip() if len(part) > 1 else "") for part in parts if part)
+
+
+def misfits_of_todo(task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
+    """What is wrong with a list, at `key`: words that there aren't, commits that are missing or are not the
+    branch's own since the base."""
+    items = todo_of(task)
+    labels = {commit.label: number for number, commit in enumerate(history.commits) if commit.label}
+    own = _own(task, history)
+    for place, item in enumerate(items):
+        where = (*key, place)
+        if item.word not in WORDS:
+            yield Problem(f'"{item.word}" is no word of such a list', likely(item.word, WORDS), where)
+        elif item.label not in labels:
+            yield Problem(f'no commit is labelled "{item.label}"', likely(item.label, labels), where)
+        elif own is not None and labels[item.label] not in own:
+            what = f'"{item.label}" is no commit that {task.on} has beyond the base'
+            yield Problem(what, "Name the branch's own commits.", where)
+    named = [labels.get(item.label) for item in items]
+    if len(set(named)) < len(named):
+        yield Problem("a commit is named twice", "Name each once.", key)
+    for number in sorted((own or set()) - set(named)):
+        commit = history.commits[number]
+        subject = commit.message.split("\n", 1)[0]
+        called = f'"{commit.label}"' if commit.label else f'"{subject}", which has no label'
+        yield Problem(f"the list misses a commit: {called}", 'Name it, as in "drop LABEL".', key)
+    left = [item for item in items if item.word != "drop"]
+    if not left:
+        yield Problem("nothing is left of the branch", "Keep at least one commit.", key)
+    elif left[0].word in MELTED:
+        yield Problem(f"the first commit can't be {left[0].word}: there is none before it", key=key)
+
+
+def _own(task: Task, history: History) -> set[int] | None:
+    """The places of the commits that the rebase is about; None where that can't be said."""
+    base = history.tips.get(task.onto or "")
+    if base is None or task.on not in history.tips:
+        return None
+    own = history.ancestors(history.tips[task.on]) - history.ancestors(base)
+    if task.since is not None:
+        since = next((n for n, commit in enumerate(history.commits) if commit.label == task.since), None)
+        own -= history.ancestors(since) if since is not None else set()
+    return {number for number in own if len(history.commits[number].parents) < 2}
+
+
+def groups_of(items: Sequence[TodoItem]) -> list[tuple[TodoItem, ...]]:
+    """The lines that make one commit each: a pick or reword with what becomes a part of it."""
+    found: list[list[TodoItem]] = []
+    for item in items:
+        if item.word == "drop":
+            continue
+        if item.word in MELTED and found:
+            found[-1].append(item)
+        else:
+            found.append([item])
+    return [tuple(group) for group in found]

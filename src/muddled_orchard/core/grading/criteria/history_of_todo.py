@@ -1,0 +1,97 @@
+"""history of an interactive rebase: each commit as its list wants it, in that order, and no other."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from muddled_orchard.core.exercise.tasks import in_words
+from muddled_orchard.core.exercise.todo import MELTED, todo_of
+from muddled_orchard.core.git.commits import Commit, contains
+from muddled_orchard.core.grading import kinds
+from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
+from muddled_orchard.core.grading.case import Case, TaskCase
+from muddled_orchard.core.grading.finding import Kind
+from muddled_orchard.core.grading.locating.attempts import brings_only_conflicts
+
+
+def judge_todo(case: Case, steps: Sequence[TaskCase]) -> Outcome:
+    """The share of the list's lines that were carried out; half where only the order is wrong."""
+    task, result = steps[0].task, steps[0].result
+    asked = in_words(task)
+    shapes = [step.result.shape for step in steps]
+    if "other" in shapes:
+        return missed(kinds.MergeInstead(asked), (Place(commit=case.evidence.branch(task.on)),))
+    if all(shape == "none" for shape in shapes):
+        return missed(kinds.NeverBegun(asked))
+    if "pending" in shapes:
+        return missed(kinds.StoppedAt(shapes.index("pending") + 1, len(steps), asked))
+    if not contains(case.commits, result.base_commit or "", steps[0].step.ours):
+        place = (Place(commit=result.base_commit),)
+        return missed(kinds.OtherBase(task.onto, task.on, asked), place)
+    faults = list(_faults(case, steps))
+    wrong = min(len(faults), len(todo_of(task)))
+    if result.matches is not None and result.matches.reordered:
+        faults.append((kinds.NotInListedOrder(), None))
+    if not faults and result.branch != task.on:
+        return partly(kinds.ReplayedElsewhere(result.branch, task.on))
+    if not faults:
+        return met(kinds.ListCarriedOut(len(todo_of(task)), asked))
+    share = 1 - wrong / len(todo_of(task)) if wrong else 0.5
+    places = tuple(Place(commit=id_) for _, id_ in faults if id_)
+    return partly([fault for fault, _ in faults], share, places)
+
+
+def _faults(case: Case, steps: Sequence[TaskCase]) -> Iterator[tuple[Kind, str | None]]:
+    """What is not as the list has it, each with the commit that it is about."""
+    task = steps[0].task
+    places = zip(case.key.history.commits, case.key.ids, strict=True)
+    originals = {planned.label: id_ for planned, id_ in places if planned.label}
+    made = {step.step.commit: step for step in steps}
+    own = _own(case, steps)
+    lines = todo_of(task)
+    used = {step.result.result_commit for step in steps if step.step.into is None}
+    for item in lines:
+        original = case.commits[originals[item.label]]
+        there = [
+            commit for commit in own if (commit.author, commit.subject) == (original.author, original.subject)
+        ]
+        step = made.get(original.id)
+        if item.word == "drop":
+            yield from ((kinds.NotDropped(commit.id, commit.subject), commit.id) for commit in there[:1])
+        elif item.word in MELTED:
+            alone = [commit for commit in there if commit.id not in used]
+            if alone:
+                yield kinds.NotMelted(alone[0].id, original.subject), alone[0].id
+        elif step is None or step.result.result_commit is None:
+            if step is None or not _may_be_gone(case, step):
+                yield kinds.NotReplayed((f'"{original.subject}"',), 1), None
+        else:
+            commit = case.commits[step.result.result_commit]
+            if item.word == "reword" and commit.subject == original.subject:
+                yield kinds.NotReworded(commit.id, original.subject), commit.id
+            elif item.word == "pick" and commit.subject != original.subject:
+                yield kinds.Reworded(commit.id, commit.subject, original.subject), commit.id
+            elif commit.author != original.author:
+                yield (
+                    kinds.OtherAuthor(commit.id, commit.author, original.author, "git rebase --continue"),
+                    commit.id,
+                )
+
+
+def _may_be_gone(case: Case, step: TaskCase) -> bool:
+    """Whether nothing need be left of a commit: by the key, or where its conflicts were decided against it,
+    which `resolution` has the cost of."""
+    if step.step.becomes_empty(case.commits):
+        return True
+    return brings_only_conflicts(step.step.merge, case.commits[step.step.ours].tree, case.texts)
+
+
+def _own(case: Case, steps: Sequence[TaskCase]) -> list[Commit]:
+    """The commits of the branch on what they stand on."""
+    found: list[Commit] = []
+    ends = [step.result.judged_commit for step in steps if step.result.judged_commit]
+    at: str | None = ends[-1] if ends else case.evidence.branch(steps[0].task.on)
+    while at is not None and at != steps[0].result.base_commit and at in case.commits:
+        found.append(case.commits[at])
+        at = case.commits[at].parents[0] if case.commits[at].parents else None
+    return found

@@ -1,0 +1,133 @@
+"""Where the results of an interactive rebase lie: its list says which commits are left, in which order."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+
+from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.exercise.todo import todo_of
+from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
+from muddled_orchard.core.git.refs import BRANCHES
+from muddled_orchard.core.grading.locating.matching import Matches, matched
+from muddled_orchard.core.grading.locating.results import Result, Shape
+from muddled_orchard.core.key.answer_key import Step
+from muddled_orchard.core.submission.submission import Submission
+
+
+def locate_todo(submission: Submission, steps: Sequence[Step], on_tip: str) -> list[Result]:
+    """The result of each step; `on_tip` is where the branch stood before. Commits that are a part of another
+    one have that one's."""
+    evidence, commits, task = submission.evidence, submission.commits, steps[0].operation
+    under_way = evidence.pending is not None and evidence.pending.kind == operation_of(task).under_way
+    base = steps[0].ours
+    places: list[tuple[str | None, str | None]] = [(task.on, evidence.head_commit)]
+    if not under_way:
+        heads = {
+            name.removeprefix(BRANCHES): id_
+            for name, id_ in evidence.refs.items()
+            if name.startswith(BRANCHES)
+        }
+        places = [(task.on, evidence.branch(task.on)), (evidence.head, evidence.head_commit), *heads.items()]
+    for branch, tip in places:
+        if tip is None or tip not in commits:
+            continue
+        own, foot = _own(commits, tip, base)
+        merged = contains(commits, tip, on_tip) and contains(commits, tip, base) and tip in evidence.commits
+        if not under_way and merged and not contains(commits, on_tip, base):
+            return [_result("other", step, branch, foot) for step in steps]
+        mine = any(commit.id in evidence.commits for commit in own)
+        if under_way or (mine and _is_attempt(commits, own, tip, on_tip, steps)):
+            return list(_placed(submission, steps, own, foot, branch, under_way=under_way))
+    return [_result("none", step, task.on, on_tip) for step in steps]
+
+
+def _placed(
+    submission: Submission,
+    steps: Sequence[Step],
+    own: Sequence[Commit],
+    foot: str,
+    branch: str | None,
+    *,
+    under_way: bool,
+) -> Iterator[Result]:
+    evidence = submission.evidence
+    matches = _matched(submission, [step for step in steps if step.into is None], own)
+    last, tip = _last(own, matches), own[-1].id if own else foot
+    pending = evidence.pending
+    now = pending.brings[0] if under_way and pending and pending.brings else None
+    reached = True
+    for step in steps:
+        made = matches.made.get(step.into or step.commit or "")
+        plain = replace(_result("skipped", step, branch, foot), matches=matches)
+        stops_here = reached and under_way and (step.commit == now or (made is None and now is None))
+        if stops_here:
+            reached = False
+            kind = pending.kind if pending else ""
+            ours = tip if step.into is None else step.ours
+            yield replace(plain, shape="pending", ours=ours, pending=kind)
+        elif not reached:
+            yield replace(plain, shape="not reached")
+        elif made is not None:
+            judged = tip if made.id == last and not under_way else made.id
+            ours = made.parents[0] if step.into is None and made.parents else step.ours
+            yield replace(plain, shape="replayed", ours=ours, result_commit=made.id, judged_commit=judged)
+        else:
+            yield plain
+
+
+def _is_attempt(
+    commits: Commits, own: Sequence[Commit], tip: str, on_tip: str, steps: Sequence[Step]
+) -> bool:
+    """Whether a branch was rewritten: it stands on the new base, or has other commits than before. One other
+    message alone is no attempt, unless that was asked for."""
+    if tip == on_tip or contains(commits, tip, on_tip):
+        return False
+    base = steps[0].ours
+    if contains(commits, tip, base) and not contains(commits, on_tip, base):
+        return True
+    before, _ = _own(commits, on_tip, base)
+    if len(before) != len(own):
+        return bool(own)
+    labels = {item.label for item in todo_of(steps[0].operation) if item.word == "reword"}
+    reworded = {commits[step.commit].subject for step in steps if step.commit and step.label in labels}
+    others = [
+        old
+        for old, new in zip(before, own, strict=True)
+        if (old.author, old.subject) != (new.author, new.subject)
+    ]
+    return len(others) > 1 or any(old.subject in reworded for old in others)
+
+
+def _own(commits: Commits, tip: str, base: str) -> tuple[list[Commit], str]:
+    """The commits between the base and a tip, by first parents, the oldest first, and what they stand on.
+    Commits that were not touched are among them, as they were handed out."""
+    below = {commit.id for commit in ancestry(commits, base)}
+    own: list[Commit] = []
+    at: str | None = tip
+    while at is not None and at not in below and at in commits:
+        own.append(commits[at])
+        at = commits[at].parents[0] if commits[at].parents else None
+    return own[::-1], at or tip
+
+
+def _matched(submission: Submission, leads: Sequence[Step], own: Sequence[Commit]) -> Matches:
+    """Which commit is which line's. What neither message nor patch tells is told by the order."""
+    found = matched(submission.commits, submission.texts, leads, own)
+    used = {commit.id for commit in found.made.values() if commit}
+    open_steps = [step.commit or "" for step in leads if found.made[step.commit or ""] is None]
+    free = [commit for commit in own if commit.id not in used]
+    if len(open_steps) == len(free):
+        made = dict(found.made) | dict(zip(open_steps, free, strict=True))
+        places = [own.index(commit) for commit in made.values() if commit]
+        return Matches(made, {}, (), (), places != sorted(places))
+    return found
+
+
+def _last(own: Sequence[Commit], matches: Matches) -> str | None:
+    made = {commit.id for commit in matches.made.values() if commit}
+    return next((commit.id for commit in reversed(own) if commit.id in made), None)
+
+
+def _result(shape: Shape, step: Step, branch: str | None, foot: str) -> Result:
+    return Result(shape=shape, ours=step.ours, theirs=step.theirs, branch=branch, base_commit=foot)
