@@ -56,7 +56,7 @@ FOUND: dict[str, Kind] = {
     '3 lines carried out: rebase a onto main.': kinds.ListCarriedOut(count=3, asked='rebase a onto main'),
     'The commits are not in the order of the list.': kinds.NotInListedOrder(),
     '1234567 "Oil it" is still there, and was to be dropped.': kinds.NotDropped(commit='1234567890', subject='Oil it'),
-    '1234567 "Oil it" was to become a part of the commit before it.': kinds.NotMelted(commit='1234567890', subject='Oil it'),
+    '1234567 "Oil it" was to become a part of the commit before it.': kinds.StillOnItsOwn(commit='1234567890', subject='Oil it'),
     '1234567 still says "Oil it", and was to be reworded.': kinds.NotReworded(commit='1234567890', subject='Oil it'),
     'It was never begun: rebase topic onto main.': kinds.NeverBegun(asked='rebase topic onto main'),
     'It stopped at step 2 of 4: rebase topic onto main.': kinds.StoppedAt(step=2, steps=4, asked='rebase topic onto main'),

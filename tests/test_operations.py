@@ -78,7 +78,7 @@ CASES = {
     "a list, in another order": Case("tidy-before-sharing", listed("pick Weigh", "fixup typo", "reword wip", "pick Round", "drop Debug"), kept="blend", partly="history", says="not in the order of the list"),
     "a list, nothing dropped": Case("tidy-before-sharing", listed("pick Weigh", "fixup typo", "pick Round", "reword wip", "pick Debug"), kept="blend", partly="history", says="is still there, and was to be dropped"),
     "a list, nothing reworded": Case("tidy-before-sharing", listed("pick Weigh", "fixup typo", "pick Round", "pick wip", "drop Debug"), kept="blend", partly="history", says='still says "wip", and was to be reworded'),
-    "a list, nothing melted": Case("tidy-before-sharing", listed("pick Weigh", "pick typo", "pick Round", "reword wip", "drop Debug"), kept="blend", partly="history", says='"typo" was to become a part of the commit before it'),
+    "a list, nothing squashed": Case("tidy-before-sharing", listed("pick Weigh", "pick typo", "pick Round", "reword wip", "drop Debug"), kept="blend", partly="history", says='"typo" was to become a part of the commit before it'),
     "a list, squashed for fixup": Case("tidy-before-sharing", listed("pick Weigh", "squash typo", "pick Round", "reword wip", "drop Debug"), kept="blend"),
     "a list, one dropped that was wanted": Case("tidy-before-sharing", listed("pick Weigh", "fixup typo", "drop Round", "reword wip", "drop Debug"), kept="blend", partly="history", says='"Round the weight" is not among the replayed commits'),
     "a list, and nothing but begun": Case("tidy-before-sharing", "git rebase main >/dev/null 2>&1 || true", state="open", kept="unresolved", missed="finished markers history resolution"),

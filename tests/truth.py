@@ -143,9 +143,10 @@ class Story:
         self._scenario = load_scenario(file)
         plant(self._scenario, self.top / "planted", "0")
 
-    def git(self, *arguments: str, fails: bool = False) -> str:
+    def git(self, *arguments: str, fails: bool = False, **more: str) -> str:
+        env = {**LEARNER, **more}
         done = subprocess.run(
-            ["git", *arguments], cwd=self.work, env=LEARNER, capture_output=True, text=True, check=False
+            ["git", *arguments], cwd=self.work, env=env, capture_output=True, text=True, check=False
         )
         assert fails or done.returncode == 0, (arguments, done.stdout, done.stderr)
         return done.stdout
@@ -347,6 +348,12 @@ def pick(draw: st.DrawFn) -> tuple[Story, Expected]:
     return _replay(draw, "cherry-pick")
 
 
+@st.composite
+def mailed(draw: st.DrawFn) -> tuple[Story, Expected]:
+    """The same for commits that came as patches."""
+    return _replay(draw, "am")
+
+
 def _topic(
     story: Story, base: Sequence[Lines], follows: Sequence[bool], conflicts: Sequence[bool]
 ) -> list[tuple[str, int, bool]]:
@@ -378,11 +385,11 @@ def _replay(draw: st.DrawFn, do: str) -> tuple[Story, Expected]:
     then = {n: draw(st.sampled_from(WORDS[:2])) for n, key in keys.items() if follows[n] and key != "theirs"}
     answers += [keep("a.txt", [key], f'commit = "Then {number}"\n') for number, key in then.items()]
     labels = json.dumps([message for message, _, _ in commits])
-    asked = (
-        'do = "rebase"\non = "topic"\nonto = "main"\n'
-        if do == "rebase"
-        else f'do = "cherry-pick"\non = "main"\npick = {labels}\n'
-    )
+    asked = {
+        "rebase": 'do = "rebase"\non = "topic"\nonto = "main"\n',
+        "cherry-pick": f'do = "cherry-pick"\non = "main"\npick = {labels}\n',
+        "am": f'do = "am"\non = "main"\npatches = {labels}\n',
+    }[do]
     story.ask(asked, answers)
     story.plant()
     chosen = {number: _chosen(draw, key, WORDS) for number, key in keys.items()}
@@ -390,9 +397,11 @@ def _replay(draw: st.DrawFn, do: str) -> tuple[Story, Expected]:
     if do == "rebase":
         story.git("checkout", "-q", "topic")
         story.git("rebase", "main", fails=True)
+    elif do == "am":
+        story.git("am", "-q", "-3", "../patches.mbox", fails=True)
     else:
         story.git("cherry-pick", *reversed([f"topic~{back}" for back in range(len(commits))]), fails=True)
-    head = "REBASE_HEAD" if do == "rebase" else "CHERRY_PICK_HEAD"
+    head = {"rebase": "REBASE_HEAD", "cherry-pick": "CHERRY_PICK_HEAD"}.get(do, "")
     right = sum(chosen[number] == key for number, key in keys.items())
     for message, number, conflicts in commits:
         first, again = [f"theirs {number}"], [f"theirs {number} again"]
@@ -409,10 +418,86 @@ def _replay(draw: st.DrawFn, do: str) -> tuple[Story, Expected]:
             right += word == then[number]
         else:  # the earlier choice makes a further conflict: it brings its change all the same
             now[number] = [*now[number], *again]
-        if story.git("log", "-1", "--format=%s", head, "--", fails=True).strip() == message:
-            story.write({"a.txt": text_of("a", now)})
+        if _at_hand(story, head) == message:
+            # Where `git am` lacks what a patch was made from, nothing of it is there.
+            more = {f"{message.replace(' ', '')}.txt": f"{number}\n"} if do == "am" else {}
+            story.write({"a.txt": text_of("a", now), **more})
             story.git(do, "--continue", fails=True)
     return story, Expected(Fraction(right, len(keys) + len(then)))
+
+
+def _at_hand(story: Story, head: str) -> str:
+    """The subject of the commit that Git has stopped at."""
+    if head:
+        return story.git("log", "-1", "--format=%s", head, "--", fails=True).strip()
+    mail = story.git("am", "--show-current-patch=raw", fails=True)
+    return next((line.rpartition("] ")[2] for line in mail.splitlines() if line.startswith("Subject: ")), "")
+
+
+@st.composite
+def listed(draw: st.DrawFn) -> tuple[Story, Expected]:
+    """An interactive rebase with a list that is carried out, or with one line of it otherwise; one commit conflicts."""
+    story, count = Story(), draw(st.integers(3, 5))
+    story.commit("main", "Begin", {"a.txt": text_of("a", [["base"]])})
+    met = draw(st.integers(0, count - 1))
+    for number in range(count):
+        more = {"a.txt": text_of("a", [["theirs"]])} if number == met else {}
+        story.commit("topic", f"C{number}", {f"f{number}.txt": f"{number}\n", **more})
+    story.commit("main", "Ours", {"a.txt": text_of("a", [["ours"]])})
+    groups: list[list[tuple[str, int]]] = []
+    dropped: list[int] = []
+    for number in draw(st.permutations(range(count))):
+        words = (
+            ["pick", "reword"] + (["squash", "fixup"] if groups else []) + (["drop"] if number != met else [])
+        )
+        word = draw(st.sampled_from(words))
+        if word == "drop":
+            dropped.append(number)
+        elif word in ("pick", "reword"):
+            groups.append([(word, number)])
+        else:
+            groups[-1].append((word, number))
+    key = draw(st.sampled_from(WORDS))
+    lines = [line for group in groups for line in group] + [("drop", number) for number in dropped]
+    todo = json.dumps([f"{word} C{number}" for word, number in lines])
+    story.ask(f'do = "rebase"\non = "topic"\nonto = "main"\ntodo = {todo}\n', [keep("a.txt", [key])])
+    story.plant()
+    otherwise = draw(
+        st.sampled_from(("as asked", "as asked", "order", "kept", "not reworded", "apart", "lost"))
+    )
+    lost = {"history": "partly"}
+    rewords = [n for n, line in enumerate(lines) if line[0] == "reword"]
+    parts = [n for n, line in enumerate(lines) if line[0] in ("squash", "fixup")]
+    alone = [group[0] for group in groups if len(group) == 1 and group[0][1] != met]
+    if otherwise == "order" and len(groups) > 1:
+        lines = [line for group in (groups[1], groups[0], *groups[2:]) for line in group]
+    elif otherwise == "kept" and dropped:
+        lines = [line for line in lines if line[0] != "drop"] + [("pick", dropped[0])]
+    elif otherwise == "not reworded" and rewords:
+        lines[rewords[0]] = ("pick", lines[rewords[0]][1])
+    elif otherwise == "apart" and parts:
+        lines[parts[-1]] = ("pick", lines[parts[-1]][1])
+    elif otherwise == "lost" and alone and len(groups) > 1:
+        lines = [line for line in lines if line != alone[0]]
+    else:
+        lost = {}
+    ids = {
+        n: story.git("log", "-1", "--format=%H", "--grep", f"^C{n}$", "topic").strip() for n in range(count)
+    }
+    (story.top / "planted/list").write_text("".join(f"{word} {ids[number]}\n" for word, number in lines if word != "drop"))  # fmt: skip
+    words_for = "; ".join(
+        f"1s/^C{number}$/C{number}, said better/" for word, number in lines if word == "reword"
+    )
+    editors = {
+        "GIT_SEQUENCE_EDITOR": "cp ../list",
+        "GIT_EDITOR": f"sed -i '{words_for}'" if words_for else ":",
+    }
+    story.git("checkout", "-q", "topic")
+    story.git("rebase", "-i", "main", fails=True, **editors)
+    chosen = _chosen(draw, key, WORDS)
+    story.write({"a.txt": text_of("a", [Slot(["base"], ["ours"], ["theirs"]).kept(chosen)])})
+    story.git("rebase", "--continue", fails=True, **editors)
+    return story, Expected(Fraction(chosen == key), lost, [chosen])
 
 
 @st.composite
@@ -505,5 +590,5 @@ def paths(draw: st.DrawFn) -> tuple[Story, Expected]:
 
 
 GROUPS: dict[str, Callable[[], st.SearchStrategy[tuple[Story, Expected]]]] = {
-    "merge": merge, "rebase": rebase, "pick": pick, "several": several, "paths": paths,
+    "merge": merge, "rebase": rebase, "pick": pick, "mailed": mailed, "listed": listed, "several": several, "paths": paths,
 }  # fmt: skip

@@ -23,7 +23,7 @@ from muddled_orchard.core.git.lines import Lines, alike, lines_of
 from muddled_orchard.core.git.trees import LINK, Tree
 from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY, UNDER_WAY
 from muddled_orchard.core.grading.rehearsal import Kept
-from muddled_orchard.core.key.answer_key import Key, Step, hidden_paths
+from muddled_orchard.core.key.answer_key import Key, Step, hidden_paths, touched_paths
 from muddled_orchard.core.key.answers import Accepted, worth_of
 from muddled_orchard.core.merging.conflict import (
     MARKER_ATTRIBUTES,
@@ -213,10 +213,15 @@ class LearnerSession:
         """Resolve every conflict of the operation that is under way, to its end."""
         task = self.scenario.task[number - 1]
         for _ in range(2 * len(self.key.steps) + 2):
-            if not self.unmerged():
-                break
             step = self.at_hand(number)
-            (resolve or solve)(self, step)
+            if self.unmerged():
+                (resolve or solve)(self, step)
+            elif (self.gitdir / APPLYING).is_file():
+                # Git lacks what the patch was made from, so it stops without a conflict to be seen.
+                self.log.deviated = True
+                self.put(step.solved, touched_paths(self.key, step))
+            else:
+                break
             self.go_on(task)
         if task.squash:
             self.try_git("commit", "-q", "--no-edit")

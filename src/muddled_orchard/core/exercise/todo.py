@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 Word = Literal["pick", "reword", "squash", "fixup", "drop"]
 WORDS: tuple[Word, ...] = ("pick", "reword", "squash", "fixup", "drop")
 
-MELTED = ("squash", "fixup")
+SQUASHING = ("squash", "fixup")
 """The words with which a commit becomes a part of the one before."""
 
 
@@ -59,7 +59,7 @@ def misfits_of_todo(task: Task, key: KeyPath, history: History) -> Iterator[Prob
     left = [item for item in items if item.word != "drop"]
     if not left:
         yield Problem("nothing is left of the branch", "Keep at least one commit.", key)
-    elif left[0].word in MELTED:
+    elif left[0].word in SQUASHING:
         yield Problem(f"the first commit can't be {left[0].word}: there is none before it", key=key)
 
 
@@ -81,7 +81,7 @@ def groups_of(items: Sequence[TodoItem]) -> list[tuple[TodoItem, ...]]:
     for item in items:
         if item.word == "drop":
             continue
-        if item.word in MELTED and found:
+        if item.word in SQUASHING and found:
             found[-1].append(item)
         else:
             found.append([item])

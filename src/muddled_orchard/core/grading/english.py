@@ -216,7 +216,7 @@ def _(found: kinds.NotDropped) -> str:
 
 
 @say.register
-def _(found: kinds.NotMelted) -> str:
+def _(found: kinds.StillOnItsOwn) -> str:
     return f'{short(found.commit)} "{brief(found.subject)}" was to become a part of the commit before it.'
 
 

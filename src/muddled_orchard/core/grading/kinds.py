@@ -231,7 +231,7 @@ class NotDropped(Kind):
 
 
 @dataclass(frozen=True, slots=True)
-class NotMelted(Kind):
+class StillOnItsOwn(Kind):
     """A commit is still one of its own that was to become a part of another."""
 
     commit: str

@@ -94,12 +94,12 @@ def hidden_paths(key: Key, step: Step, done: Collection[int] | None = None) -> f
         return frozenset()
     at = group.index(step)
     later = [other for other in group[at + 1 :] if done is None or key.steps.index(other) in done]
-    touched = {path for other in later for path in _touched(key, other)}
+    touched = {path for other in later for path in touched_paths(key, other)}
     decided = {conflict.path for other in group[:at] for conflict in other.merge.conflicts}
-    return frozenset(touched | (decided - _touched(key, step)))
+    return frozenset(touched | (decided - touched_paths(key, step)))
 
 
-def _touched(key: Key, step: Step) -> set[str]:
+def touched_paths(key: Key, step: Step) -> set[str]:
     """The paths that a replayed commit changes."""
     before, after = (key.commits[id_].tree if id_ else {} for id_ in (step.base, step.theirs))
     return {path for path in {*before, *after} if before.get(path) != after.get(path)}

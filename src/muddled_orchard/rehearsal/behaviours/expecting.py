@@ -182,6 +182,8 @@ def expect(session: LearnerSession, must_lose: str = "", may_lose: str = "", **m
         log.wrong or log.deviated
     ):  # of a commit whose change was thrown away nothing is left to replay
         perhaps |= {"history", "delivered"}
+        # What was to become a part of it becomes a part of the one before.
+        perhaps |= {"rest"} if any(step.into for step in session.key.steps) else set()
     if log.perhaps_outside and log.wrong:
         perhaps.add("rest")
     if hardest_task_number(session.key) < len(session.scenario.task) and losing:

@@ -174,12 +174,12 @@ def _carry_out(scratch: ScratchRepository, draft: _Draft, number: int, task: Tas
     replays = operation_of(task).replays(task, planned)
     if is_rebase(task):  # it begins at its new base: the branch is moved there
         draft.tips[task.on] = draft.tips[source_of(task) or ""]
-    melted = _melted(planned, task)
+    squashed = _squashed_into(planned, task)
     for replay in replays:
-        yield from _replay(scratch, draft, number, task, replay, melted.get(replay.original))
+        yield from _replay(scratch, draft, number, task, replay, squashed.get(replay.original))
 
 
-def _melted(planned: _Planned, task: Task) -> dict[str, str]:
+def _squashed_into(planned: _Planned, task: Task) -> dict[str, str]:
     """For each commit that becomes a part of another one that other one, where a list says so."""
     return {
         planned.labelled(item.label): planned.labelled(group[0].label)

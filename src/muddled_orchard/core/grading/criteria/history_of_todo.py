@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from muddled_orchard.core.exercise.tasks import in_words
-from muddled_orchard.core.exercise.todo import MELTED, todo_of
+from muddled_orchard.core.exercise.todo import SQUASHING, todo_of
 from muddled_orchard.core.git.commits import Commit, contains
 from muddled_orchard.core.grading import kinds
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
@@ -58,10 +58,10 @@ def _faults(case: Case, steps: Sequence[TaskCase]) -> Iterator[tuple[Kind, str |
         step = made.get(original.id)
         if item.word == "drop":
             yield from ((kinds.NotDropped(commit.id, commit.subject), commit.id) for commit in there[:1])
-        elif item.word in MELTED:
+        elif item.word in SQUASHING:
             alone = [commit for commit in there if commit.id not in used]
             if alone:
-                yield kinds.NotMelted(alone[0].id, original.subject), alone[0].id
+                yield kinds.StillOnItsOwn(alone[0].id, original.subject), alone[0].id
         elif step is None or step.result.result_commit is None:
             if step is None or not _may_be_gone(case, step):
                 yield kinds.NotReplayed((f'"{original.subject}"',), 1), None

@@ -17,6 +17,7 @@ from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.finding import Kind
 from muddled_orchard.core.grading.kinds import CameThrough, Departures, NothingOfSide, WholeFileOfSide
 from muddled_orchard.core.grading.readings import read_file
+from muddled_orchard.core.key.answer_key import touched_paths
 from muddled_orchard.core.key.answers import Accepted
 from muddled_orchard.core.merging.alignment import align
 from muddled_orchard.core.merging.conflict import Hunk, MergedText
@@ -107,7 +108,10 @@ def departures(case: Case, task: TaskCase) -> Iterator[Departure]:
     done |= {conflict.left_at for conflict in task.conflicts if conflict.left_at}
     spacing = alike(case.scenario.spacing)
     dropped = _of_dropped(case, task)
-    for path in sorted({*task.merge.tree, *task.tree, *task.step.clean_merge_fixes} - done):
+    paths = {*task.merge.tree, *task.tree, *task.step.clean_merge_fixes} - done
+    if task.step.into is not None and not _begins_as_asked(case, task):
+        paths &= touched_paths(case.key, task.step)  # of the others `history` has the cost
+    for path in sorted(paths):
         wanted = task.step.solved if path in task.step.clean_merge_fixes else task.merge.tree
         expected, now = wanted.get(path), task.tree.get(path)
         if expected == now or now == task.step.solved.get(path) or now in dropped.get(path, ()):
@@ -117,6 +121,14 @@ def departures(case: Case, task: TaskCase) -> Iterator[Departure]:
             continue
         if expected is not None or not is_backup(path):  # those are told by tidy
             yield from _in_file(case, task, path, expected, now)
+
+
+def _begins_as_asked(case: Case, task: TaskCase) -> bool:
+    """Whether the commit that a step becomes a part of stands on what the key has below it."""
+    lead = next((step for step in case.key.steps if step.commit == task.step.into), None)
+    made = case.commits.get(task.result.result_commit or "")
+    below = case.commits.get(made.parents[0]) if made and made.parents else None
+    return lead is not None and below is not None and below.tree == case.commits[lead.ours].tree
 
 
 def _of_dropped(case: Case, task: TaskCase) -> dict[str, list[Blob]]:

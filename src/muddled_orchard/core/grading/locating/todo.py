@@ -52,12 +52,13 @@ def _placed(
     under_way: bool,
 ) -> Iterator[Result]:
     evidence = submission.evidence
-    matches = _matched(submission, [step for step in steps if step.into is None], own)
+    matches = _matched(submission, steps, own)
     last, tip = _last(own, matches), own[-1].id if own else foot
     pending = evidence.pending
     now = pending.brings[0] if under_way and pending and pending.brings else None
-    reached = True
-    for step in steps:
+    reached, before = True, foot
+    ends = [place for place, step in enumerate(steps) if matches.made.get(step.into or step.commit or "")]
+    for place, step in enumerate(steps):
         made = matches.made.get(step.into or step.commit or "")
         plain = replace(_result("skipped", step, branch, foot), matches=matches)
         stops_here = reached and under_way and (step.commit == now or (made is None and now is None))
@@ -71,9 +72,11 @@ def _placed(
         elif made is not None:
             judged = tip if made.id == last and not under_way else made.id
             ours = made.parents[0] if step.into is None and made.parents else step.ours
+            before = made.id
             yield replace(plain, shape="replayed", ours=ours, result_commit=made.id, judged_commit=judged)
-        else:
-            yield plain
+        else:  # what it brought may be in the commit before it
+            after_all = not under_way and place > max(ends, default=-1)
+            yield replace(plain, ours=before, judged_commit=tip if after_all else before)
 
 
 def _is_attempt(
@@ -111,17 +114,26 @@ def _own(commits: Commits, tip: str, base: str) -> tuple[list[Commit], str]:
     return own[::-1], at or tip
 
 
-def _matched(submission: Submission, leads: Sequence[Step], own: Sequence[Commit]) -> Matches:
-    """Which commit is which line's. What neither message nor patch tells is told by the order."""
-    found = matched(submission.commits, submission.texts, leads, own)
-    used = {commit.id for commit in found.made.values() if commit}
-    open_steps = [step.commit or "" for step in leads if found.made[step.commit or ""] is None]
-    free = [commit for commit in own if commit.id not in used]
-    if len(open_steps) == len(free):
-        made = dict(found.made) | dict(zip(open_steps, free, strict=True))
-        places = [own.index(commit) for commit in made.values() if commit]
-        return Matches(made, {}, (), (), places != sorted(places))
-    return found
+def _matched(submission: Submission, steps: Sequence[Step], own: Sequence[Commit]) -> Matches:
+    """Which commit is which line's: by message and patch, alone or with what was to become a part of it. What
+    neither tells is told by the order."""
+    commits, texts = submission.commits, submission.texts
+    alone = [step for step in steps if step.into is None]
+    ends_with = {step.into or step.commit: step.solved for step in steps}
+    made = dict(matched(commits, texts, alone, own).made)
+    for leads in ([replace(step, solved=ends_with[step.commit]) for step in alone], None):
+        used = {commit.id for commit in made.values() if commit}
+        open_steps = [step.commit or "" for step in alone if made[step.commit or ""] is None]
+        free = [commit for commit in own if commit.id not in used]
+        if not open_steps or not free:
+            break
+        if leads is not None:
+            again = matched(commits, texts, [step for step in leads if step.commit in open_steps], free)
+            made |= {id_: commit for id_, commit in again.made.items() if commit}
+        elif len(open_steps) == len(free):
+            made |= dict(zip(open_steps, free, strict=True))
+    places = [own.index(commit) for commit in made.values() if commit]
+    return Matches(made, {}, (), (), places != sorted(places))
 
 
 def _last(own: Sequence[Commit], matches: Matches) -> str | None:
