@@ -74,7 +74,9 @@ def test_the_whole_catalogue_goes_out_and_comes_back(tmp_path: Path) -> None:
         assert scenario is not None
         key = make_key(scratch, scenario, one.variant)
         assert one.first_commit in key.handed_out
-        named("right").act(LearnerSession(place / "work", key, "bo"))
+        session = LearnerSession(place / "work", key, "bo")
+        session.commit_work()
+        named("right").act(session)
         (back / f"{one.exercise}.zip").write_bytes(pack(dict(read_files(place)), one.exercise, "zip"))
     course = Course(library, ledger)
     results = all_marked(find_submissions([back]).handed, course, Bounds(), 2)
