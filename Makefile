@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: help demo test check truth fuzz bench screenshots format clean
+.PHONY: help demo test check truth rehearse fuzz bench screenshots format clean
 
 help:  ## say what there is
 	@sed -n 's/^\([a-z]*\):.*  ## \(.*\)/make \1|\2/p' Makefile | awk -F'|' '{ printf "%-17s %s\n", $$1, $$2 }'
@@ -33,6 +33,9 @@ check: $(READY)  ## format, lint, types and the import contract, without the tes
 # Verdicts known by construction: TRUTH random histories in each group; TRUTH_SEED does the same ones again.
 truth: $(READY)  ## many random histories against verdicts known by construction (TRUTH=1000, TRUTH_SEED=N)
 	TRUTH=$${TRUTH:-1000} $(BIN)/pytest --numprocesses auto -s tests/test_truth.py
+
+rehearse: $(READY)  ## every learner on every bundled scenario; the tests act out half of them
+	$(BIN)/muddled rehearse src/muddled_orchard/catalogue --run-rules --keep build/surprises
 
 # Mutated submissions, mutated files of instructors, and kills at any moment; ROUNDS of each.
 fuzz: $(READY)  ## hostile submissions, files and kills at random (ROUNDS=30)

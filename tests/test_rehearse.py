@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 from dataclasses import replace
 from pathlib import Path
@@ -21,8 +22,10 @@ from muddled_orchard.core.grading.assessment import (
 from muddled_orchard.core.grading.criteria import CRITERIA
 from muddled_orchard.core.grading.hints import for_learner
 from muddled_orchard.core.grading.kinds import Said
-from muddled_orchard.core.grading.rehearsal import Expected, Kept, Rehearsal, surprises
+from muddled_orchard.core.grading.rehearsal import RIGHT, Expected, Kept, Rehearsal, surprises
+from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary, bundled_ids
+from muddled_orchard.rehearsal.behaviours import Behaviour, behaviours_for
 from muddled_orchard.rehearsal.rehearsing import VARIANTS, rehearsed
 from tests.conftest import muddled, shell
 from tests.scenarios import SMALL
@@ -56,7 +59,19 @@ def given_away(assessment: Assessment) -> list[str]:
     return [line for line in secret if line in said]
 
 
-def test_the_whole_catalogue_is_rehearsed_without_a_surprise(tmp_path: Path) -> None:
+def spread(key: Key) -> list[Behaviour]:
+    """Every behaviour for the exercises of EXAMPLES, half of them for each of the others, in turns."""
+    found, id_ = behaviours_for(key), key.scenario.id
+    if os.environ.get("REHEARSE") == "all" or id_ in {exercise for exercise, *_ in EXAMPLES}:
+        return found
+    turn = bundled_ids().index(id_)
+    return [one for number, one in enumerate(found) if one.name == RIGHT or (number + turn) % 2]
+
+
+def test_the_whole_catalogue_is_rehearsed_without_a_surprise(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("muddled_orchard.rehearsal.rehearsing.behaviours_for", spread)
     library = ScenarioLibrary()
     scenarios = [scenario for id_ in bundled_ids() if (scenario := library.find(id_)) is not None]
     with rehearsed(scenarios, VARIANTS, tmp_path / "surprises", 2) as going:
@@ -78,6 +93,8 @@ def test_the_whole_catalogue_is_rehearsed_without_a_surprise(tmp_path: Path) -> 
         ]  # fmt: skip
         assert got.outcome.verdict == outcome, (exercise, behaviour, criterion)
     for rehearsal in rehearsals:
+        if rehearsal.exercise not in {exercise for exercise, *_ in EXAMPLES}:
+            continue  # only half of its learners were acted out
         assert rehearsal.undistinguished == (), rehearsal.exercise
         assert "resolution" not in rehearsal.blind, rehearsal.exercise
         for one in rehearsal.acted:

@@ -29,7 +29,7 @@ HOSTILE = {
     "never an end": ("while True: pass", "it took more than 1 s|signal"),
     "sleep": ("import time; time.sleep(60)", "it took more than 1 s"),
     "closed output, and on": ("import os, time\nos.close(1); os.close(2); time.sleep(60)", "it took more than 1 s"),
-    "all memory": ("x = []\nwhile True: x.append(bytearray(1 << 24))", "MemoryError"),
+    "all memory": ("x = []\nwhile True: x.append(bytearray(1 << 24))", "MemoryError|more than 1 s"),
     "a full disk": ("import itertools\nfor n in itertools.count(): open(f'/work/{{n}}', 'wb').write(bytes(1 << 20))", "No space left on device"),
     "a full /tmp": ("open('/tmp/x', 'wb').write(bytes(1 << 27))", "File too large|signal|No space left"),
     "a user's file": ("print(open('{secret}').read()); raise SystemExit(3)", "No such file or directory"),

@@ -121,17 +121,19 @@ def _matched(submission: Submission, steps: Sequence[Step], own: Sequence[Commit
     alone = [step for step in steps if step.into is None]
     ends_with = {step.into or step.commit: step.solved for step in steps}
     made = dict(matched(commits, texts, alone, own).made)
-    for leads in ([replace(step, solved=ends_with[step.commit]) for step in alone], None):
+    whole = [replace(step, solved=ends_with[step.commit]) for step in alone]
+    # All at once, where patches are much alike; then each for itself, by whatever they share.
+    for leads in (whole, *([step] for step in whole)):
         used = {commit.id for commit in made.values() if commit}
-        open_steps = [step.commit or "" for step in alone if made[step.commit or ""] is None]
         free = [commit for commit in own if commit.id not in used]
-        if not open_steps or not free:
-            break
-        if leads is not None:
-            again = matched(commits, texts, [step for step in leads if step.commit in open_steps], free)
-            made |= {id_: commit for id_, commit in again.made.items() if commit}
-        elif len(open_steps) == len(free):
-            made |= dict(zip(open_steps, free, strict=True))
+        open_leads = [step for step in leads if made[step.commit or ""] is None]
+        if free and open_leads:
+            made |= {id_: c for id_, c in matched(commits, texts, open_leads, free).made.items() if c}
+    used = {commit.id for commit in made.values() if commit}
+    lacking = [id_ for id_, commit in made.items() if commit is None]
+    free = [commit for commit in own if commit.id not in used]
+    if len(lacking) == len(free):
+        made |= dict(zip(lacking, free, strict=True))
     places = [own.index(commit) for commit in made.values() if commit]
     return Matches(made, {}, (), (), places != sorted(places))
 
