@@ -28,6 +28,12 @@ def test_the_scenario_on_the_page_works_and_its_errors_are_those_on_the_page(tmp
     for number, other in enumerate(others):
         (tmp_path / f"{number}.toml").write_text(other, "utf-8")
         assert "✓ The key " in muddled("survey", f"{number}.toml", folder=tmp_path).stdout
+    (part,) = blocks("scenarios.md", "toml-part")
+    (tmp_path / "part.toml").write_text(shortest + part, "utf-8")
+    assert (
+        "runs python3 check.py (not run; --run-rules)"
+        in muddled("survey", "part.toml", folder=tmp_path).stdout
+    )
     path = tmp_path / "hive-count.toml"
     path.write_text(text, "utf-8")
     muddled("plant", path.name, "practice", folder=tmp_path)

@@ -273,3 +273,28 @@ def test_every_command_that_is_printed_works_when_typed(tmp_path: Path) -> None:
         cwd=tmp_path, input="id,name\nbo,Bo\n", capture_output=True, text=True, check=False,
     )  # fmt: skip
     assert (piped.returncode, (tmp_path / "piped/press-limit/bo.tar.gz").is_file()) == (0, True)
+
+
+def test_trees_are_taken_as_git_would_commit_them(tmp_path: Path) -> None:
+    files = {".gitattributes": b"*.txt text eol=crlf\n*.raw -text\nsub/*.txt -text\n", "a.txt": b"one\r\ntwo\r\n", "b.raw": b"one\r\n", "sub/c.txt": b"c\r\n", "run.sh": b"x\n", "p.png": b"\0\xff"}  # fmt: skip
+    for tree, more in (("base", b""), ("ours", b"ours\r\n"), ("theirs", b"theirs\r\n")):
+        for name, data in files.items():
+            path = tmp_path / "trees" / tree / name
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_bytes(data + more if name == "a.txt" else data)
+        (tmp_path / "trees" / tree / "run.sh").chmod(0o755)
+        (tmp_path / "trees" / tree / "link").symlink_to("a.txt")
+    (tmp_path / "trees/ours/empty").mkdir()
+    (tmp_path / "trees/wanted").mkdir()
+    (tmp_path / "trees/wanted/a.txt").write_bytes(b"one\ntwo\nboth\n")
+    said = muddled("sketch", "--from", "trees", "mine.toml", folder=tmp_path).stdout
+    assert "Git keeps no empty folders, so this is left out: ours/empty." in said
+    assert "stays as Git merges it" not in said
+    muddled("plant", "mine.toml", "new", folder=tmp_path)
+    hand = "cp -r ../trees/base by-hand; cd by-hand; git init -q; git add -A; git write-tree"
+    (tmp_path / "hand").mkdir()
+    tree = shell(tmp_path / "hand", hand).strip()
+    planted = shell(tmp_path / "new/work", "git rev-parse main~1^{tree}").strip()
+    assert planted == tree
+    assert shell(tmp_path / "new/work", "git status --porcelain") == ""
+    assert sorted(path.name for path in (tmp_path / "trees/base").iterdir()) == sorted([".gitattributes", "a.txt", "b.raw", "link", "p.png", "run.sh", "sub"])  # fmt: skip

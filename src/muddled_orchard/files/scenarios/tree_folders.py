@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 import base64
+import json
+import tempfile
+from collections.abc import Callable, Collection, Iterator
+from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
 
@@ -36,6 +40,17 @@ def _filled(entry: Entry, folder: Path) -> Entry:
         [*entry.executable],
     )
     written = {*write, *binary, *link}
+    with _reading(folder) as read:
+        _fill(folder, read, written, (write, binary, link, executable))
+    return replace(entry, write=write, binary=binary, link=link, executable=tuple(executable))
+
+
+_Kinds = tuple[dict[str, str], dict[str, str], dict[str, str], list[str]]
+
+
+def _fill(folder: Path, read: Callable[[Path], bytes], written: Collection[str], kinds: _Kinds) -> None:
+    """Add every file of a folder that is not written to texts, binary files, links and executable ones."""
+    write, binary, link, executable = kinds
     for path in sorted(folder.rglob("*")):
         name = path.relative_to(folder).as_posix()
         if name in written or ".git" in path.relative_to(folder).parts:
@@ -43,11 +58,38 @@ def _filled(entry: Entry, folder: Path) -> Entry:
         if path.is_symlink():
             link[name] = path.readlink().as_posix()
         elif path.is_file():
-            data = path.read_bytes()
+            data = read(path)
             try:
                 write[name] = data.decode("utf-8")
             except UnicodeDecodeError:
                 binary[name] = base64.b64encode(data).decode()
             if path.stat().st_mode & 0o100:
                 executable.append(name)
-    return replace(entry, write=write, binary=binary, link=link, executable=tuple(executable))
+
+
+@contextmanager
+def _reading(folder: Path) -> Iterator[Callable[[Path], bytes]]:
+    """What reads a file as Git would commit it: where `.gitattributes` say so, line ends become newlines.
+
+    The user's own configuration has no say in that, and no filter is run.
+    """
+    if not any(True for _ in folder.rglob(".gitattributes")):
+        yield Path.read_bytes
+        return
+    import pygit2  # it takes long to load, and few trees have attributes
+
+    with tempfile.TemporaryDirectory() as place:
+        pygit2.init_repository(place, bare=True)
+        (Path(place) / "config").write_text(
+            "[core]\n\trepositoryformatversion = 0\n\tbare = false\n"
+            "\tautocrlf = false\n\tsafecrlf = false\n\teol = lf\n"
+            f"\tworktree = {json.dumps(str(folder.resolve()))}\n",
+            "utf-8",
+        )
+        repository = pygit2.Repository(place)
+
+        def read(path: Path) -> bytes:
+            id_ = repository.create_blob_fromworkdir(path.relative_to(folder).as_posix())
+            return bytes(repository[id_].data)  # type: ignore[attr-defined]  # a blob
+
+        yield read
