@@ -8,6 +8,7 @@ import shlex
 import shutil
 import subprocess
 import sys
+import tomllib
 from pathlib import Path
 
 import pytest
@@ -175,12 +176,13 @@ def test_trees_need_no_kind_and_say_what_is_still_to_be_written(tmp_path: Path) 
     (tmp_path / "course/mine.toml").write_text(begun, "utf-8")
     muddled("survey", "mine.toml", folder=tmp_path / "course")
     (tmp_path / "trees/wanted").mkdir()
+    (tmp_path / "trees/wanted/link").symlink_to("a.txt")
     (tmp_path / "trees/wanted/a.txt").write_text("one\nboth\n")
     (tmp_path / "trees/wanted/b.png").write_bytes(b"\0\xfftheirs")
     said = muddled("sketch", "rebase", "--from", "trees", "two.toml", folder=tmp_path).stdout
     assert "this stays as Git merges it: same.txt" in said
     assert 'side = "theirs"' in (tmp_path / "two.toml").read_text("utf-8")
-    assert "The key covers all 2 conflicts" in muddled("survey", "two.toml", folder=tmp_path).stdout
+    assert "The key covers both conflicts" in muddled("survey", "two.toml", folder=tmp_path).stdout
 
 
 @pytest.mark.parametrize("command", ["", *COMMANDS])
@@ -286,10 +288,13 @@ def test_trees_are_taken_as_git_would_commit_them(tmp_path: Path) -> None:
         (tmp_path / "trees" / tree / "link").symlink_to("a.txt")
     (tmp_path / "trees/ours/empty").mkdir()
     (tmp_path / "trees/wanted").mkdir()
-    (tmp_path / "trees/wanted/a.txt").write_bytes(b"one\ntwo\nboth\n")
+    (tmp_path / "trees/wanted/link").symlink_to("a.txt")
+    (tmp_path / "trees/wanted/a.txt").write_bytes(b"one\r\ntwo\r\nboth\r\n")
     said = muddled("sketch", "--from", "trees", "mine.toml", folder=tmp_path).stdout
     assert "Git keeps no empty folders, so this is left out: ours/empty." in said
     assert "stays as Git merges it" not in said
+    answers = tomllib.loads((tmp_path / "mine.toml").read_bytes().decode())["answer"]
+    assert [(one["file"], one.get("text")) for one in answers] == [("a.txt", "one\ntwo\nboth\n")]
     muddled("plant", "mine.toml", "new", folder=tmp_path)
     hand = "cp -r ../trees/base by-hand; cd by-hand; git init -q; git add -A; git write-tree"
     (tmp_path / "hand").mkdir()

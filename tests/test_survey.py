@@ -46,7 +46,7 @@ def test_a_rebase_is_shown_step_by_step_with_its_sides_swapped() -> None:
     for words in (
         '"Suvi helps" (helper): no conflict',
         "ours and theirs are swapped",
-        "The key covers all 2 conflicts.",
+        "The key covers both conflicts.",
     ):
         assert words in said
     assert 'the commit "Mend the spelling" becomes empty' in " ".join(

@@ -6,7 +6,8 @@ from collections import Counter
 from typing import Literal
 
 from muddled_orchard.core.base.phrases import be, counted, was
-from muddled_orchard.core.grading.assessment import Assessment
+from muddled_orchard.core.grading import kinds
+from muddled_orchard.core.grading.assessment import Assessment, Outcome
 
 
 def got_it(assessment: Assessment) -> bool:
@@ -21,6 +22,16 @@ def nothing_done(assessment: Assessment) -> str | None:
     idle = assessment.state == "untouched" or (assessment.state == "open" and assessment.points == 0)
     reasons = Counter(c.outcome.because for c in assessment.criteria if c.outcome.verdict == "missed")
     return reasons.most_common(1)[0][0] if idle and reasons else None
+
+
+_NOT_ASKED = frozenset(
+    kind.__name__ for kind in (kinds.NoWork, kinds.NoMessageAsked, kinds.NoRules, kinds.NothingToDeliver)
+)
+
+
+def no_part(outcome: Outcome) -> bool:
+    """Whether an exercise asks for nothing of the kind: that says nothing about the submission."""
+    return any(finding.kind in _NOT_ASKED for finding in outcome.findings)
 
 
 Standing = Literal["got it", "almost", "not yet", "not started", "unreadable"]

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import os
 import shutil
+import tempfile
 from collections.abc import Mapping, Sequence
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from typing import Literal
 
 import tomlkit
@@ -14,8 +16,9 @@ from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.defaults import id_for
 from muddled_orchard.core.exercise.scenario import Answer
-from muddled_orchard.core.key.answer_key import Key
+from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.merging.conflict import STAGE, Conflict
+from muddled_orchard.files.scenarios.tree_folders import reading_as_committed
 
 TREES = ("base", "ours", "theirs")
 WANTED = "wanted"
@@ -94,9 +97,10 @@ def wanted_answers(key: Key, wanted: Path) -> tuple[list[Answer], list[str]]:
     kept: list[str] = []
     for step in key.steps:
         conflicts = {conflict.path: conflict for conflict in step.merge.conflicts}
+        as_committed = _as_committed(key, step, wanted)
         there = {path.relative_to(wanted).as_posix() for path in wanted.rglob("*") if not path.is_dir()}
         for path in sorted({*there, *step.merge.tree, *conflicts}):
-            data = (wanted / path).read_bytes() if (wanted / path).is_file() else None
+            data = as_committed.get(path)
             if data is None and 2 * len(there) < len(step.merge.tree):
                 continue
             conflict = conflicts.get(path)
@@ -112,6 +116,25 @@ def wanted_answers(key: Key, wanted: Path) -> tuple[list[Answer], list[str]]:
             elif conflict is None:
                 kept.append(path)
     return answers, kept
+
+
+def _as_committed(key: Key, step: Step, wanted: Path) -> dict[str, bytes]:
+    """What Git would commit of the files in `wanted`, by the `.gitattributes` there, or else in the merge."""
+    with tempfile.TemporaryDirectory() as place:
+        folder = Path(place)
+        for path, blob in step.merge.tree.items():
+            if PurePosixPath(path).name == ".gitattributes":
+                (folder / path).parent.mkdir(parents=True, exist_ok=True)
+                (folder / path).write_bytes(key.texts[blob.id])
+        shutil.copytree(wanted, folder, symlinks=True, dirs_exist_ok=True)
+        files = [path for path in wanted.rglob("*") if path.is_symlink() or path.is_file()]
+        with reading_as_committed(folder) as read:
+            return {
+                path.relative_to(wanted).as_posix(): os.fsencode(path.readlink())
+                if path.is_symlink()
+                else read(folder / path.relative_to(wanted))
+                for path in files
+            }
 
 
 def _answer_for(path: str, data: bytes | None, conflict: Conflict | None, key: Key) -> Answer | None:

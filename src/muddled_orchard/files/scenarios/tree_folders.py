@@ -40,7 +40,7 @@ def _filled(entry: Entry, folder: Path) -> Entry:
         [*entry.executable],
     )
     written = {*write, *binary, *link}
-    with _reading(folder) as read:
+    with reading_as_committed(folder) as read:
         _fill(folder, read, written, (write, binary, link, executable))
     return replace(entry, write=write, binary=binary, link=link, executable=tuple(executable))
 
@@ -68,7 +68,7 @@ def _fill(folder: Path, read: Callable[[Path], bytes], written: Collection[str],
 
 
 @contextmanager
-def _reading(folder: Path) -> Iterator[Callable[[Path], bytes]]:
+def reading_as_committed(folder: Path) -> Iterator[Callable[[Path], bytes]]:
     """What reads a file as Git would commit it: where `.gitattributes` say so, line ends become newlines.
 
     The user's own configuration has no say in that, and no filter is run.

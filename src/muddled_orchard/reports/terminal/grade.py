@@ -15,7 +15,7 @@ from muddled_orchard.core.base.phrases import brief, counted
 from muddled_orchard.core.course.findings import ClassFinding, Collected
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult
 from muddled_orchard.core.grading.hints import reasons
-from muddled_orchard.core.grading.summary import Standing, got_it, nothing_done, standing, summary
+from muddled_orchard.core.grading.summary import Standing, got_it, no_part, nothing_done, standing, summary
 from muddled_orchard.reports.terminal.console import STYLES, printable, shortened, sign, speaks_unicode
 
 _MOST_LINES = 12
@@ -52,10 +52,14 @@ def show_one(on: Console, result: Collected) -> None:
     _ids(on, assessment, "met", "Met")
     if got_it(assessment):
         show_reasons(on, assessment)
-    for criterion in assessment.criteria:
-        if criterion.outcome.verdict == "skipped":
+    skipped = [criterion for criterion in assessment.criteria if criterion.outcome.verdict == "skipped"]
+    for criterion in skipped:
+        if not no_part(criterion.outcome):
             text = f"{sign(on, 'skipped')} {criterion.id} was skipped: {criterion.outcome.because}"
             on.print(Text(printable(text, on), style="faint"))
+    if other := [criterion.id for criterion in skipped if no_part(criterion.outcome)]:
+        text = f"{sign(on, 'skipped')} Not part of this exercise: {', '.join(other)}"
+        on.print(Text(text, style="faint"))
     if assessment.notes:
         text = f"{sign(on, 'skipped')} On the way: {'; '.join(assessment.notes)}."
         on.print(Text(printable(text, on), style="faint"))

@@ -11,7 +11,7 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from muddled_orchard.core.base.phrases import counted, listed
+from muddled_orchard.core.base.phrases import all_of, counted, listed
 from muddled_orchard.core.exercise.file_rules import rule_in_words
 from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.git.lines import Lines, is_binary
@@ -80,7 +80,9 @@ def _covered(key: Key) -> str:
     conflicts = sum(len(step.merge.conflicts) for step in key.steps)
     fixed = sorted({path for step in key.steps for path in step.clean_merge_fixes})
     parts = (
-        [f"covers {'the conflict' if conflicts == 1 else f'all {conflicts} conflicts'}"] if conflicts else []
+        [f"covers {'the conflict' if conflicts == 1 else f'{all_of(conflicts).lower()} conflicts'}"]
+        if conflicts
+        else []
     )
     parts += [f"says what {listed(fixed)} should be, where Git sees no conflict"] if fixed else []
     return (
@@ -119,7 +121,8 @@ def _step(on: Console, key: Key, step: Step) -> None:
         label = f" ({step.label})" if step.label else ""
         outcome = "" if step.merge.conflicts else ": no conflict"
         empty = ", nothing is left of it" if becomes_empty(key, step) else ""
-        on.print(Text(f'  "{printable(subject, on)}"{label}{outcome}{empty}'))
+        into = f', becomes a part of "{key.commits[step.into].subject}"' if step.into else ""
+        on.print(Text(f'  "{printable(subject, on)}"{label}{outcome}{empty}{printable(into, on)}'))
     elif not step.merge.conflicts:
         text = f"It {as_fast_forward(step.operation)}." if step.fast_forward else "no conflict"
         on.print(Text(f"  {text}"))
@@ -230,13 +233,21 @@ def _accepted(on: Console, accepted: Sequence[Accepted], hunk: int | None) -> No
     weight = accepted[0].weight(hunk or 0) if accepted else 1
     counts = f" (counts {weight:g} times)" if weight != 1 else ""
     text = words or ("" if long else "nothing")
-    shown = f"    accepted{counts}: {printable(text, on)}"
-    on.print(Text(shown, style="good" if accepted else "bad"))
+    shown = Text(f"accepted{counts}: {printable(text, on)}", style="good" if accepted else "bad")
+    on.print(Padding(shown, (0, 0, 0, 4)))
+    by_rules = next((choice for choice in _choices(accepted, hunk) if choice.rules), None)
+    if by_rules is not None and by_rules not in long:
+        on.print(Text("    for example:", style="faint"))
+        _lines(on, by_rules.text, "faint")
     for number, choice in enumerate(long):
         if words or number:
             on.print(Text("    or", style="good"))
-        for line in choice.text:
-            on.print(Text(f"      {printable(line.rstrip(), on)}", style="good"))
+        _lines(on, choice.text, "good")
+
+
+def _lines(on: Console, lines: Lines, style: str) -> None:
+    for line in lines:
+        on.print(Text(f"      {printable(line.rstrip(), on)}", style=style))
 
 
 def _choices(accepted: Sequence[Accepted], hunk: int | None) -> Iterator[HunkChoice]:
