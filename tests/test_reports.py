@@ -28,9 +28,10 @@ from muddled_orchard.core.grading.criteria.resolution import wrong_conflict
 from muddled_orchard.core.grading.english import say
 from muddled_orchard.core.grading.finding import kept
 from muddled_orchard.core.grading.kinds import Said
-from muddled_orchard.reports.export.gradebook import cell, gradebook
+from muddled_orchard.reports.export.gradebook import gradebook
 from muddled_orchard.reports.export.junit import junit_file
 from muddled_orchard.reports.export.ledger import TABLES, ledger_csv
+from muddled_orchard.reports.export.spreadsheet import cell
 from muddled_orchard.reports.json.ledger import ledger_json
 from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.grade import show_findings, show_many, show_one
@@ -103,7 +104,7 @@ def test_a_reason_says_what_was_kept_what_was_wanted_and_why(kept: tuple[str, tu
 
 @pytest.mark.parametrize(
     ("given", "written"),
-    [("plain", "plain"), ("=1+1", "'=1+1"), ("+1", "'+1"), ("-1", "'-1"), ("@x", "'@x"), (-1.5, -1.5), ("a\nb", "a\\nb"), ("\t=x", "\\t=x")],
+    [("plain", "plain"), ("=1+1", "'=1+1"), ("+1", "'+1"), ("-1", "'-1"), ("@x", "'@x"), (-1.5, -1.5), ("a\nb", "a\\nb"), ("\t=x", "\\t=x"), ("＝1", "'＝1"), (" ﹢1", "' ﹢1"), ("a=1", "a=1")],
 )  # fmt: skip
 def test_no_cell_is_a_formula(given: object, written: object) -> None:
     assert cell(given) == written

@@ -2,24 +2,19 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Iterator, Mapping, Sequence
 
 from muddled_orchard.core.base.phrases import time_text
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.course.totals import Standing
-from muddled_orchard.reports.export.gradebook import cell
+from muddled_orchard.reports.export.spreadsheet import csv_text
 
 COURSE_TABLES = ("totals", "attempts")
 
 
 def course_csv(table: str, learners: Mapping[str, Learner], standing: Standing) -> str:
     """One of COURSE_TABLES as CSV."""
-    out = io.StringIO(newline="")
-    rows = _totals(learners, standing) if table == "totals" else _attempts(standing)
-    csv.writer(out, lineterminator="\n").writerows([[cell(value) for value in row] for row in rows])
-    return out.getvalue()
+    return csv_text(_totals(learners, standing) if table == "totals" else _attempts(standing))
 
 
 def _totals(learners: Mapping[str, Learner], standing: Standing) -> Iterator[Sequence[object]]:

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Container, Iterable, Iterator, Mapping, Sequence
 
 from muddled_orchard.core.course.findings import Collected, best_attempts
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.grading.criteria import CRITERIA
-from muddled_orchard.reports.terminal.console import printable
+from muddled_orchard.reports.export.spreadsheet import csv_text
 
 COLUMNS = (
     "id",
@@ -35,7 +33,7 @@ def gradebook(
     theirs, has a row too. The roster's further columns stand behind ours."""
     rows = list(_rows(collected, hand_outs, roster))
     more = _more_columns(roster, {str(row[0]) for row in rows})
-    return _csv((*COLUMNS, *more), ([*row, *_more(roster, row[0], more)] for row in rows))
+    return csv_text([(*COLUMNS, *more), *([*row, *_more(roster, row[0], more)] for row in rows)])
 
 
 def wide_gradebook(
@@ -47,26 +45,20 @@ def wide_gradebook(
     learners = {str(row[0]): row[1] for row in rows}
     points = {(str(row[0]), str(row[2])): row[3] for row in rows}
     more = _more_columns(roster, set(learners))
-    return _csv(
-        ("id", "name", *exercises, *more),
-        (
-            [
-                id_,
-                name,
-                *(points.get((id_, exercise), "") for exercise in exercises),
-                *_more(roster, id_, more),
-            ]
-            for id_, name in learners.items()
-        ),
+    return csv_text(
+        [
+            ("id", "name", *exercises, *more),
+            *(
+                [
+                    id_,
+                    name,
+                    *(points.get((id_, exercise), "") for exercise in exercises),
+                    *_more(roster, id_, more),
+                ]
+                for id_, name in learners.items()
+            ),
+        ]
     )
-
-
-def _csv(heading: Sequence[str], rows: Iterable[Sequence[object]]) -> str:
-    out = io.StringIO(newline="")
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow([cell(name) for name in heading])
-    writer.writerows([cell(value) for value in row] for row in rows)
-    return out.getvalue()
 
 
 def _more_columns(roster: Mapping[str, Learner], ids: Container[str]) -> list[str]:
@@ -125,11 +117,3 @@ def _row(submission: Collected) -> list[object]:
         ),
         submission.submission,
     ]
-
-
-def cell(value: object) -> object:
-    """A spreadsheet takes text that begins like this for a formula; names come from whoever handed in."""
-    if not isinstance(value, str):
-        return value
-    text = printable(value)
-    return f"'{text}" if text.startswith(("=", "+", "-", "@")) else text

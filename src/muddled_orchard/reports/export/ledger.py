@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Iterator, Mapping, Sequence
 
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
-from muddled_orchard.reports.export.gradebook import cell
+from muddled_orchard.reports.export.spreadsheet import csv_text
 
 TABLES = ("hand-outs", "gradings", "learners")
 
@@ -17,10 +15,7 @@ def ledger_csv(
     table: str, learners: Mapping[str, Learner], hand_outs: Sequence[HandOut], gradings: Sequence[Grading]
 ) -> str:
     """One of TABLES as CSV."""
-    out = io.StringIO(newline="")
-    rows = [list(row) for row in _rows(table, learners, hand_outs, gradings)]
-    csv.writer(out, lineterminator="\n").writerows([[cell(value) for value in row] for row in rows])
-    return out.getvalue()
+    return csv_text(_rows(table, learners, hand_outs, gradings))
 
 
 def _rows(
