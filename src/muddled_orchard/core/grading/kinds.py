@@ -8,14 +8,12 @@ sentences asks for samples.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any, Literal
 
 from muddled_orchard.core.grading.finding import Kind
 
 
-@dataclass(frozen=True, slots=True)
-class Said(Kind):
+class Said(Kind, frozen=True):
     """Something that is in words already: an author's, or a hint."""
 
     text: str
@@ -24,43 +22,37 @@ class Said(Kind):
 # -- What was done at all ---------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
-class NothingAttempted(Kind):
+class NothingAttempted(Kind, frozen=True):
     """The repository is as it was handed out; what was begun meanwhile was given up."""
 
     rebases: int = 0
     resets: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class GivenUp(Kind):
+class GivenUp(Kind, frozen=True):
     """What was under way when it was handed out was given up."""
 
 
-@dataclass(frozen=True, slots=True)
-class NothingAsked(Kind):
+class NothingAsked(Kind, frozen=True):
     """Something was done, and nothing of what was asked; `under_way` is what Git has begun."""
 
     under_way: str | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class HandInWhole(Kind):
+class HandInWhole(Kind, frozen=True):
     """What can't be seen was handed out, and is to be handed in."""
 
 
 # -- finished ---------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
-class NotInBundle(Kind):
+class NotInBundle(Kind, frozen=True):
     """A bundle can't show this."""
 
     what: Literal["pending", "working tree"]
 
 
-@dataclass(frozen=True, slots=True)
-class Unmerged(Kind):
+class Unmerged(Kind, frozen=True):
     """Paths are unmerged; `resolved`: none of them has markers any more."""
 
     under_way: str | None
@@ -69,30 +61,26 @@ class Unmerged(Kind):
     resolved: bool
 
 
-@dataclass(frozen=True, slots=True)
-class NotLeft(Kind):
+class NotLeft(Kind, frozen=True):
     """An operation is under way that was to be given up."""
 
     under_way: str
 
 
-@dataclass(frozen=True, slots=True)
-class NotCompleted(Kind):
+class NotCompleted(Kind, frozen=True):
     """An operation is under way, with nothing unmerged."""
 
     under_way: str
 
 
-@dataclass(frozen=True, slots=True)
-class NotCommitted(Kind):
+class NotCommitted(Kind, frozen=True):
     """Files were changed by hand, and nothing was committed."""
 
     names: tuple[str, ...]
     count: int
 
 
-@dataclass(frozen=True, slots=True)
-class NotDone(Kind):
+class NotDone(Kind, frozen=True):
     """Tasks that were not done, in their operations' words."""
 
     names: tuple[str, ...]
@@ -100,8 +88,7 @@ class NotDone(Kind):
     tasks: int
 
 
-@dataclass(frozen=True, slots=True)
-class NothingPending(Kind):
+class NothingPending(Kind, frozen=True):
     """Everything came to its end; `committed`: there was something to commit."""
 
     committed: bool
@@ -110,13 +97,11 @@ class NothingPending(Kind):
 # -- markers ----------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
-class NoMarkers(Kind):
+class NoMarkers(Kind, frozen=True):
     """No marker is left."""
 
 
-@dataclass(frozen=True, slots=True)
-class MarkersLeft(Kind):
+class MarkersLeft(Kind, frozen=True):
     """Markers are left: the first one, what it is, how it reads, and how many there are."""
 
     file: str
@@ -126,8 +111,7 @@ class MarkersLeft(Kind):
     count: int
 
 
-@dataclass(frozen=True, slots=True)
-class MarkersMended(Kind):
+class MarkersMended(Kind, frozen=True):
     """Markers were committed, and taken out later."""
 
     file: str
@@ -137,124 +121,107 @@ class MarkersMended(Kind):
 # -- history ----------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
-class NothingToCommit(Kind):
+class NothingToCommit(Kind, frozen=True):
     """No task leaves a commit."""
 
 
-@dataclass(frozen=True, slots=True)
-class MergedTooEarly(Kind):
+class MergedTooEarly(Kind, frozen=True):
     """A branch was merged before one that was asked for earlier."""
 
     branch: str
     before: str
 
 
-@dataclass(frozen=True, slots=True)
-class MergeInstead(Kind):
+class MergeInstead(Kind, frozen=True):
     """There is a merge commit where a replay was asked; `asked` is that in its operation's words."""
 
     asked: str
 
 
-@dataclass(frozen=True, slots=True)
-class BegunAndGivenUp(Kind):
+class BegunAndGivenUp(Kind, frozen=True):
     """An operation was begun and given up, as asked."""
 
     asked: str
 
 
-@dataclass(frozen=True, slots=True)
-class NotGivenUp(Kind):
+class NotGivenUp(Kind, frozen=True):
     """An operation that was to be given up was carried out."""
 
     asked: str
 
 
-@dataclass(frozen=True, slots=True)
-class StillUnderWay(Kind):
+class StillUnderWay(Kind, frozen=True):
     """An operation that was to be given up is under way."""
 
     asked: str
 
 
-@dataclass(frozen=True, slots=True)
-class NoReflog(Kind):
+class NoReflog(Kind, frozen=True):
     """There is no reflog, which alone shows what was begun and given up."""
 
     asked: str
 
 
-@dataclass(frozen=True, slots=True)
-class SetBack(Kind):
+class SetBack(Kind, frozen=True):
     """A branch stands at the commit where it was to stand."""
 
     on: str
     commit: str
 
 
-@dataclass(frozen=True, slots=True)
-class UndoneInstead(Kind):
+class UndoneInstead(Kind, frozen=True):
     """Further commits undo what was to be taken out of a branch."""
 
     on: str
     asked: str
 
 
-@dataclass(frozen=True, slots=True)
-class SetElsewhere(Kind):
+class SetElsewhere(Kind, frozen=True):
     """A branch stands neither where it stood nor where it was to stand."""
 
     on: str
     asked: str
 
 
-@dataclass(frozen=True, slots=True)
-class ListCarriedOut(Kind):
+class ListCarriedOut(Kind, frozen=True):
     """Every line of an interactive rebase was carried out."""
 
     count: int
     asked: str
 
 
-@dataclass(frozen=True, slots=True)
-class NotInListedOrder(Kind):
+class NotInListedOrder(Kind, frozen=True):
     """The commits are there, in another order than the list has them."""
 
 
-@dataclass(frozen=True, slots=True)
-class NotDropped(Kind):
+class NotDropped(Kind, frozen=True):
     """A commit is still there that was to be dropped."""
 
     commit: str
     subject: str
 
 
-@dataclass(frozen=True, slots=True)
-class StillOnItsOwn(Kind):
+class StillOnItsOwn(Kind, frozen=True):
     """A commit is still one of its own that was to become a part of another."""
 
     commit: str
     subject: str
 
 
-@dataclass(frozen=True, slots=True)
-class NotReworded(Kind):
+class NotReworded(Kind, frozen=True):
     """A commit still says what it said, and was to be reworded."""
 
     commit: str
     subject: str
 
 
-@dataclass(frozen=True, slots=True)
-class NeverBegun(Kind):
+class NeverBegun(Kind, frozen=True):
     """A replay was never begun."""
 
     asked: str
 
 
-@dataclass(frozen=True, slots=True)
-class StoppedAt(Kind):
+class StoppedAt(Kind, frozen=True):
     """A replay stopped at a step."""
 
     step: int
@@ -262,8 +229,7 @@ class StoppedAt(Kind):
     asked: str
 
 
-@dataclass(frozen=True, slots=True)
-class OtherBase(Kind):
+class OtherBase(Kind, frozen=True):
     """Replayed commits do not stand on the new base, or where there is none (`base` is None) on their branch
     as it was."""
 
@@ -272,8 +238,7 @@ class OtherBase(Kind):
     asked: str
 
 
-@dataclass(frozen=True, slots=True)
-class SquashedInto(Kind):
+class SquashedInto(Kind, frozen=True):
     """Commits (by subject) have become a part of another one."""
 
     names: tuple[str, ...]
@@ -281,16 +246,14 @@ class SquashedInto(Kind):
     commit: str
 
 
-@dataclass(frozen=True, slots=True)
-class NotReplayed(Kind):
+class NotReplayed(Kind, frozen=True):
     """Commits (by subject) are missing."""
 
     names: tuple[str, ...]
     count: int
 
 
-@dataclass(frozen=True, slots=True)
-class Reworded(Kind):
+class Reworded(Kind, frozen=True):
     """A replayed commit has another subject."""
 
     commit: str
@@ -298,8 +261,7 @@ class Reworded(Kind):
     wanted: str
 
 
-@dataclass(frozen=True, slots=True)
-class OtherAuthor(Kind):
+class OtherAuthor(Kind, frozen=True):
     """A replayed commit has another author; `command` would have kept the right one."""
 
     commit: str
@@ -308,45 +270,39 @@ class OtherAuthor(Kind):
     command: str
 
 
-@dataclass(frozen=True, slots=True)
-class Reordered(Kind):
+class Reordered(Kind, frozen=True):
     """Replayed commits are in another order."""
 
 
-@dataclass(frozen=True, slots=True)
-class ReplayedTwice(Kind):
+class ReplayedTwice(Kind, frozen=True):
     """A commit was replayed a second time."""
 
     commit: str
     subject: str
 
 
-@dataclass(frozen=True, slots=True)
-class ForeignCommit(Kind):
+class ForeignCommit(Kind, frozen=True):
     """A commit of the learner's lies among the replayed ones."""
 
     commit: str
     subject: str
 
 
-@dataclass(frozen=True, slots=True)
-class ReplayedElsewhere(Kind):
+class ReplayedElsewhere(Kind, frozen=True):
     """The replayed commits are right, and on another branch (None: on none)."""
 
     branch: str | None
     on: str
 
 
-@dataclass(frozen=True, slots=True)
-class NothingToReplay(Kind):
+class NothingToReplay(Kind, frozen=True):
     """Nothing was left of all commits."""
 
     count: int
     asked: str
 
 
-@dataclass(frozen=True, slots=True)
-class Replayed(Kind):
+class Replayed(Kind, frozen=True):
     """So many commits of so many were replayed as asked."""
 
     done: int
@@ -354,22 +310,19 @@ class Replayed(Kind):
     asked: str
 
 
-@dataclass(frozen=True, slots=True)
-class NotSquashed(Kind):
+class NotSquashed(Kind, frozen=True):
     """A merge commit where one plain commit was asked."""
 
     commit: str
 
 
-@dataclass(frozen=True, slots=True)
-class NotFastForward(Kind):
+class NotFastForward(Kind, frozen=True):
     """A merge commit where a fast-forward was asked."""
 
     commit: str
 
 
-@dataclass(frozen=True, slots=True)
-class MovedOn(Kind):
+class MovedOn(Kind, frozen=True):
     """A fast-forward; `asked`: it was not to be one."""
 
     on: str
@@ -377,8 +330,7 @@ class MovedOn(Kind):
     merge_asked: bool
 
 
-@dataclass(frozen=True, slots=True)
-class WrongWayRound(Kind):
+class WrongWayRound(Kind, frozen=True):
     """The branch was merged into the one that was to be merged."""
 
     commit: str
@@ -386,16 +338,14 @@ class WrongWayRound(Kind):
     source: str
 
 
-@dataclass(frozen=True, slots=True)
-class OlderMerged(Kind):
+class OlderMerged(Kind, frozen=True):
     """An older commit of the branch was merged."""
 
     commit: str
     source: str
 
 
-@dataclass(frozen=True, slots=True)
-class SquashMerged(Kind):
+class SquashMerged(Kind, frozen=True):
     """The branch came in as one plain commit; `asked`: as it was to."""
 
     commit: str
@@ -404,16 +354,14 @@ class SquashMerged(Kind):
     asked: bool
 
 
-@dataclass(frozen=True, slots=True)
-class RebasedInstead(Kind):
+class RebasedInstead(Kind, frozen=True):
     """The commits were rebased where a merge was asked."""
 
     on: str
     source: str
 
 
-@dataclass(frozen=True, slots=True)
-class NoMergeYet(Kind):
+class NoMergeYet(Kind, frozen=True):
     """The merge is under way; `sides_swapped`: the wrong way round."""
 
     on: str
@@ -421,8 +369,7 @@ class NoMergeYet(Kind):
     sides_swapped: bool
 
 
-@dataclass(frozen=True, slots=True)
-class BranchReset(Kind):
+class BranchReset(Kind, frozen=True):
     """The branch was set to a commit that lacks what it had."""
 
     commit: str
@@ -430,21 +377,18 @@ class BranchReset(Kind):
     source: str
 
 
-@dataclass(frozen=True, slots=True)
-class MergedByHand(Kind):
+class MergedByHand(Kind, frozen=True):
     """Files were changed, and nothing was merged."""
 
 
-@dataclass(frozen=True, slots=True)
-class NeverMerged(Kind):
+class NeverMerged(Kind, frozen=True):
     """Nothing of the merge is there."""
 
     on: str
     source: str
 
 
-@dataclass(frozen=True, slots=True)
-class RewrittenBefore(Kind):
+class RewrittenBefore(Kind, frozen=True):
     """The merge is right, and its branch was rewritten before."""
 
     commit: str
@@ -452,8 +396,7 @@ class RewrittenBefore(Kind):
     source: str
 
 
-@dataclass(frozen=True, slots=True)
-class AlsoMerged(Kind):
+class AlsoMerged(Kind, frozen=True):
     """The merge commit has further parents."""
 
     commit: str
@@ -462,8 +405,7 @@ class AlsoMerged(Kind):
     count: int
 
 
-@dataclass(frozen=True, slots=True)
-class Merged(Kind):
+class Merged(Kind, frozen=True):
     """As asked. `moved_on`: the other branch had further commits by then; `in_parts`: an older commit of it
     was merged first."""
 
@@ -474,8 +416,7 @@ class Merged(Kind):
     in_parts: bool
 
 
-@dataclass(frozen=True, slots=True)
-class MadeElsewhere(Kind):
+class MadeElsewhere(Kind, frozen=True):
     """The commit is right, and on another branch (None: on none). `squash`: it is no merge commit."""
 
     commit: str
@@ -487,20 +428,17 @@ class MadeElsewhere(Kind):
 # -- work -------------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
-class NoWork(Kind):
+class NoWork(Kind, frozen=True):
     """Everything was committed when it was handed out."""
 
 
-@dataclass(frozen=True, slots=True)
-class WorkKept(Kind):
+class WorkKept(Kind, frozen=True):
     """What was not committed is all there; `count` is of files."""
 
     count: int
 
 
-@dataclass(frozen=True, slots=True)
-class WorkLost(Kind):
+class WorkLost(Kind, frozen=True):
     """What was not committed is nowhere any more."""
 
     names: Sequence[str]
@@ -510,32 +448,27 @@ class WorkLost(Kind):
 # -- message ----------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
-class NoMessageAsked(Kind):
+class NoMessageAsked(Kind, frozen=True):
     """The scenario asks for no particular messages."""
 
 
-@dataclass(frozen=True, slots=True)
-class NoCommitLeft(Kind):
+class NoCommitLeft(Kind, frozen=True):
     """Messages were asked for, and no commit is left that could have one."""
 
 
-@dataclass(frozen=True, slots=True)
-class NoMessageYet(Kind):
+class NoMessageYet(Kind, frozen=True):
     """There is no commit on a branch whose message could be read."""
 
     on: str
 
 
-@dataclass(frozen=True, slots=True)
-class MessagesAsAsked(Kind):
+class MessagesAsAsked(Kind, frozen=True):
     """Every message is as asked."""
 
     count: int
 
 
-@dataclass(frozen=True, slots=True)
-class MessageBreaks(Kind):
+class MessageBreaks(Kind, frozen=True):
     """A message does not hold the rules of the task; `flaw` says which in words."""
 
     commit: str
@@ -543,8 +476,7 @@ class MessageBreaks(Kind):
     flaw: str
 
 
-@dataclass(frozen=True, slots=True)
-class MessageNotGits(Kind):
+class MessageNotGits(Kind, frozen=True):
     """A message is not the one that Git proposes (`merge`), or the one that the replayed commit had."""
 
     commit: str
@@ -552,8 +484,7 @@ class MessageNotGits(Kind):
     merge: bool
 
 
-@dataclass(frozen=True, slots=True)
-class MessageIsGits(Kind):
+class MessageIsGits(Kind, frozen=True):
     """A message is just that one, where own words were asked for."""
 
     commit: str
@@ -561,16 +492,14 @@ class MessageIsGits(Kind):
     merge: bool
 
 
-@dataclass(frozen=True, slots=True)
-class MessageTooShort(Kind):
+class MessageTooShort(Kind, frozen=True):
     """A message of one word."""
 
     commit: str
     subject: str
 
 
-@dataclass(frozen=True, slots=True)
-class MessageTooLong(Kind):
+class MessageTooLong(Kind, frozen=True):
     """The first line of a message has more letters than the most."""
 
     commit: str
@@ -581,25 +510,21 @@ class MessageTooLong(Kind):
 # -- resolution -------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
-class NothingConflicts(Kind):
+class NothingConflicts(Kind, frozen=True):
     """The scenario has no conflict."""
 
 
-@dataclass(frozen=True, slots=True)
-class KeyIsSilent(Kind):
+class KeyIsSilent(Kind, frozen=True):
     """The key accepts nothing for any conflict."""
 
 
-@dataclass(frozen=True, slots=True)
-class AllResolved(Kind):
+class AllResolved(Kind, frozen=True):
     """Every conflict is resolved as accepted."""
 
     count: int
 
 
-@dataclass(frozen=True, slots=True)
-class ConflictWrong(Kind):
+class ConflictWrong(Kind, frozen=True):
     """One conflict that is not, or is worth only a part: what was kept, and what the key accepts, as in
     HunkResult. `whole`: it is a whole path."""
 
@@ -617,15 +542,13 @@ class ConflictWrong(Kind):
     worth: float = 0.0
 
 
-@dataclass(frozen=True, slots=True)
-class MoreWrong(Kind):
+class MoreWrong(Kind, frozen=True):
     """Further conflicts are not right."""
 
     count: int
 
 
-@dataclass(frozen=True, slots=True)
-class NeverMet(Kind):
+class NeverMet(Kind, frozen=True):
     """Conflicts that were never come to."""
 
     count: int
@@ -634,13 +557,11 @@ class NeverMet(Kind):
 # -- rest -------------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
-class CameThrough(Kind):
+class CameThrough(Kind, frozen=True):
     """Nothing outside the conflicts was changed."""
 
 
-@dataclass(frozen=True, slots=True)
-class Departures(Kind):
+class Departures(Kind, frozen=True):
     """Places outside the conflicts that are not as they should be.
 
     `group`: `beyond`, more than a hunk had to be changed; `clean`, what merges cleanly had to be; `lost`,
@@ -655,15 +576,13 @@ class Departures(Kind):
     count: int
 
 
-@dataclass(frozen=True, slots=True)
-class NothingOfSide(Kind):
+class NothingOfSide(Kind, frozen=True):
     """Nothing of a side came in."""
 
     side: str
 
 
-@dataclass(frozen=True, slots=True)
-class WholeFileOfSide(Kind):
+class WholeFileOfSide(Kind, frozen=True):
     """A whole file is a side's."""
 
     file: str
@@ -673,20 +592,17 @@ class WholeFileOfSide(Kind):
 # -- rules ------------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
-class NoRules(Kind):
+class NoRules(Kind, frozen=True):
     """The scenario has no rules."""
 
 
-@dataclass(frozen=True, slots=True)
-class RulesNotRun(Kind):
+class RulesNotRun(Kind, frozen=True):
     """The scenario's rules run commands, and that was not asked for."""
 
     count: int
 
 
-@dataclass(frozen=True, slots=True)
-class CommandFailed(Kind):
+class CommandFailed(Kind, frozen=True):
     """A command of a rule did not end with 0; `what` says how it ended, `why` is the author's reason."""
 
     command: str
@@ -694,18 +610,15 @@ class CommandFailed(Kind):
     why: str
 
 
-@dataclass(frozen=True, slots=True)
-class RulesUndecided(Kind):
+class RulesUndecided(Kind, frozen=True):
     """Whether its rules hold can't be decided."""
 
 
-@dataclass(frozen=True, slots=True)
-class RulesHold(Kind):
+class RulesHold(Kind, frozen=True):
     """All of them hold."""
 
 
-@dataclass(frozen=True, slots=True)
-class RuleBroken(Kind):
+class RuleBroken(Kind, frozen=True):
     """One does not: `what` are the words of the rule, `why` those of its author."""
 
     file: str
@@ -717,29 +630,25 @@ class RuleBroken(Kind):
 # -- bystanders and the remote ----------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
-class Undisturbed(Kind):
+class Undisturbed(Kind, frozen=True):
     """Every other ref is where it was."""
 
 
-@dataclass(frozen=True, slots=True)
-class BranchGone(Kind):
+class BranchGone(Kind, frozen=True):
     """A branch was deleted, or renamed to another."""
 
     branch: str
     renamed_to: str | None
 
 
-@dataclass(frozen=True, slots=True)
-class BranchRewritten(Kind):
+class BranchRewritten(Kind, frozen=True):
     """A branch lacks the commit at which it stood."""
 
     branch: str
     commit: str
 
 
-@dataclass(frozen=True, slots=True)
-class BranchMoved(Kind):
+class BranchMoved(Kind, frozen=True):
     """A branch was moved on."""
 
     branch: str
@@ -747,30 +656,26 @@ class BranchMoved(Kind):
     now: str
 
 
-@dataclass(frozen=True, slots=True)
-class ToBeLeftAlone(Kind):
+class ToBeLeftAlone(Kind, frozen=True):
     """So many branches were to stay where they were."""
 
     count: int
 
 
-@dataclass(frozen=True, slots=True)
-class GoneFromOrigin(Kind):
+class GoneFromOrigin(Kind, frozen=True):
     """A branch of the remote is gone."""
 
     branch: str
 
 
-@dataclass(frozen=True, slots=True)
-class OverwrittenAtOrigin(Kind):
+class OverwrittenAtOrigin(Kind, frozen=True):
     """A branch of the remote lacks the commit at which it stood."""
 
     branch: str
     commit: str
 
 
-@dataclass(frozen=True, slots=True)
-class OriginHas(Kind):
+class OriginHas(Kind, frozen=True):
     """A branch of the remote stands elsewhere."""
 
     branch: str
@@ -780,36 +685,31 @@ class OriginHas(Kind):
 # -- tidy -------------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
-class Tidy(Kind):
+class Tidy(Kind, frozen=True):
     """Nothing is left lying about."""
 
 
-@dataclass(frozen=True, slots=True)
-class Detached(Kind):
+class Detached(Kind, frozen=True):
     """HEAD is detached."""
 
     wanted: str
 
 
-@dataclass(frozen=True, slots=True)
-class OtherCheckedOut(Kind):
+class OtherCheckedOut(Kind, frozen=True):
     """Another branch is checked out (None where HEAD is detached)."""
 
     now: str | None
     wanted: str
 
 
-@dataclass(frozen=True, slots=True)
-class BackupsCommitted(Kind):
+class BackupsCommitted(Kind, frozen=True):
     """Backup files were committed."""
 
     names: tuple[str, ...]
     count: int
 
 
-@dataclass(frozen=True, slots=True)
-class LeftUntracked(Kind):
+class LeftUntracked(Kind, frozen=True):
     """Untracked files; `backups`: all of them are backup files."""
 
     names: tuple[str, ...]
@@ -817,50 +717,43 @@ class LeftUntracked(Kind):
     backups: bool
 
 
-@dataclass(frozen=True, slots=True)
-class NotClean(Kind):
+class NotClean(Kind, frozen=True):
     """Files have uncommitted changes."""
 
     names: tuple[str, ...]
     count: int
 
 
-@dataclass(frozen=True, slots=True)
-class StashLeft(Kind):
+class StashLeft(Kind, frozen=True):
     """There is work in the stash."""
 
 
 # -- delivered --------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
-class NothingToDeliver(Kind):
+class NothingToDeliver(Kind, frozen=True):
     """Nothing was to be pushed or deleted."""
 
 
-@dataclass(frozen=True, slots=True)
-class RemoteUnseen(Kind):
+class RemoteUnseen(Kind, frozen=True):
     """The remote was not handed in."""
 
 
-@dataclass(frozen=True, slots=True)
-class NotPushed(Kind):
+class NotPushed(Kind, frozen=True):
     """The remote does not have a branch as it is here; `nothing`: it has it as it was handed out."""
 
     branch: str
     nothing: bool
 
 
-@dataclass(frozen=True, slots=True)
-class NotDeleted(Kind):
+class NotDeleted(Kind, frozen=True):
     """A branch is still there, or at the remote."""
 
     branch: str
     at_origin: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Delivered(Kind):
+class Delivered(Kind, frozen=True):
     """All of it: `pushed` and `deleted` say what was asked."""
 
     pushed: bool
@@ -870,44 +763,38 @@ class Delivered(Kind):
 # -- Why a person should look: short sentences --------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
-class KeyHasNoAnswer(Kind):
+class KeyHasNoAnswer(Kind, frozen=True):
     """A file conflicts, and the key says nothing of it."""
 
     file: str
 
 
-@dataclass(frozen=True, slots=True)
-class NotByLines(Kind):
+class NotByLines(Kind, frozen=True):
     """A file that conflicted is binary now, or too large to be read line by line."""
 
     file: str
 
 
-@dataclass(frozen=True, slots=True)
-class TwoReadings(Kind):
+class TwoReadings(Kind, frozen=True):
     """A file can be read in two ways that earn differently."""
 
     file: str
 
 
-@dataclass(frozen=True, slots=True)
-class RoughReading(Kind):
+class RoughReading(Kind, frozen=True):
     """A file is too far from the merge for its hunks to be placed exactly."""
 
     file: str
 
 
-@dataclass(frozen=True, slots=True)
-class BlankLinesDiffer(Kind):
+class BlankLinesDiffer(Kind, frozen=True):
     """A hunk differs from the key in blank lines alone."""
 
     file: str
     hunk: int
 
 
-@dataclass(frozen=True, slots=True)
-class PossibleMarker(Kind):
+class PossibleMarker(Kind, frozen=True):
     """A line may be a part of a conflict marker."""
 
     file: str
@@ -916,35 +803,30 @@ class PossibleMarker(Kind):
     text: str
 
 
-@dataclass(frozen=True, slots=True)
-class RuleUnchecked(Kind):
+class RuleUnchecked(Kind, frozen=True):
     """A rule can't be checked, for a reason in words."""
 
     reason: str
 
 
-@dataclass(frozen=True, slots=True)
-class UnmergedAtRest(Kind):
+class UnmergedAtRest(Kind, frozen=True):
     """Paths are unmerged, and nothing is under way."""
 
 
-@dataclass(frozen=True, slots=True)
-class NoSuchCommit(Kind):
+class NoSuchCommit(Kind, frozen=True):
     """What is under way brings in a commit that is not there."""
 
     under_way: str
     commit: str
 
 
-@dataclass(frozen=True, slots=True)
-class RebaseOnBranch(Kind):
+class RebaseOnBranch(Kind, frozen=True):
     """A rebase is under way, and HEAD is not detached."""
 
     branch: str
 
 
-@dataclass(frozen=True, slots=True)
-class BranchWithoutCommit(Kind):
+class BranchWithoutCommit(Kind, frozen=True):
     """HEAD is on a branch that has no commit."""
 
     branch: str
@@ -953,45 +835,39 @@ class BranchWithoutCommit(Kind):
 # -- How somebody worked: short sentences ------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
-class Aborted(Kind):
+class Aborted(Kind, frozen=True):
     """Operations were given up."""
 
     rebases: int
     resets: int
 
 
-@dataclass(frozen=True, slots=True)
-class ResetElsewhere(Kind):
+class ResetElsewhere(Kind, frozen=True):
     """HEAD was reset to another commit, so often, and where it went last."""
 
     count: int
     target: str
 
 
-@dataclass(frozen=True, slots=True)
-class Amended(Kind):
+class Amended(Kind, frozen=True):
     """Commits were amended."""
 
     count: int
 
 
-@dataclass(frozen=True, slots=True)
-class DatedBefore(Kind):
+class DatedBefore(Kind, frozen=True):
     """A commit is dated before one that it grew from."""
 
     commit: str
 
 
-@dataclass(frozen=True, slots=True)
-class MergeInReflog(Kind):
+class MergeInReflog(Kind, frozen=True):
     """No branch has a merge commit that was made."""
 
     commit: str
 
 
-@dataclass(frozen=True, slots=True)
-class ReplaysInReflog(Kind):
+class ReplaysInReflog(Kind, frozen=True):
     """No branch has commits that were replayed; the last of them."""
 
     count: int
@@ -999,8 +875,7 @@ class ReplaysInReflog(Kind):
     subject: str
 
 
-@dataclass(frozen=True, slots=True)
-class MoreOfThis(Kind):
+class MoreOfThis(Kind, frozen=True):
     """Further things of the same sort."""
 
     count: int
@@ -1009,16 +884,14 @@ class MoreOfThis(Kind):
 # -- What a pile of submissions shows: short sentences -------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
-class PassedOver(Kind):
+class PassedOver(Kind, frozen=True):
     """Things in a pile that are nobody's submission."""
 
     pages: int
     empty: int
 
 
-@dataclass(frozen=True, slots=True)
-class NotHandedOut(Kind):
+class NotHandedOut(Kind, frozen=True):
     """A submission is of another ledger; `counts`: it counts all the same."""
 
     submission: str
@@ -1027,8 +900,7 @@ class NotHandedOut(Kind):
     counts: bool
 
 
-@dataclass(frozen=True, slots=True)
-class NameOfAnother(Kind):
+class NameOfAnother(Kind, frozen=True):
     """A submission bears another learner's name."""
 
     submission: str
@@ -1036,8 +908,7 @@ class NameOfAnother(Kind):
     other: str
 
 
-@dataclass(frozen=True, slots=True)
-class MadeByAnother(Kind):
+class MadeByAnother(Kind, frozen=True):
     """Another learner made commits in a submission."""
 
     submission: str
@@ -1046,23 +917,20 @@ class MadeByAnother(Kind):
     name: str
 
 
-@dataclass(frozen=True, slots=True)
-class NothingCame(Kind):
+class NothingCame(Kind, frozen=True):
     """Learners who did not hand in what others did."""
 
     exercise: str
     names: Sequence[str]
 
 
-@dataclass(frozen=True, slots=True)
-class DatedTooEarly(Kind):
+class DatedTooEarly(Kind, frozen=True):
     """Commits are dated before they can have been made."""
 
     submission: str
 
 
-@dataclass(frozen=True, slots=True)
-class Attempts(Kind):
+class Attempts(Kind, frozen=True):
     """A learner handed in so often; the best attempt."""
 
     learner: str
@@ -1071,8 +939,7 @@ class Attempts(Kind):
     best: str
 
 
-@dataclass(frozen=True, slots=True)
-class SharedCommits(Kind):
+class SharedCommits(Kind, frozen=True):
     """Submissions of several learners share commits."""
 
     names: Sequence[str]
