@@ -92,7 +92,7 @@ def _run(folder: Path | None, command: Sequence[str], seconds: float) -> Ended:
     begin = f"ulimit -c 0; ulimit -f {MOST_FILES_SIZE >> 9}; ulimit -n {MOST_OPEN_FILES}; "
     begin += f"ulimit -t {int(seconds) + 1}; ulimit -v {MOST_MEMORY >> 10}; "
     begin += f"ulimit -p {processes} 2>/dev/null || ulimit -u {processes}; "
-    begin += 'cp -R /given/. /work && exec "$@"' if folder is not None else 'exec "$@"'
+    begin += 'cp -R /given/. /result && exec "$@"' if folder is not None else 'exec "$@"'
     links = [
         word for target, place in _LINKS if Path(place).exists() for word in ("--symlink", target, place)
     ]
@@ -101,7 +101,7 @@ def _run(folder: Path | None, command: Sequence[str], seconds: float) -> Ended:
         *("bwrap", "--unshare-all", "--unshare-user", "--disable-userns", "--die-with-parent"),
         *("--new-session", "--clearenv", "--cap-drop", "ALL", *_SEEN, *links),
         *("--proc", "/proc", "--dev", "/dev", "--size", str(MOST_FILES_SIZE), "--tmpfs", "/tmp"),  # noqa: S108 - its own
-        *("--size", str(MOST_FILES_SIZE), "--tmpfs", "/work", *given, "--chdir", "/work"),
+        *("--size", str(MOST_FILES_SIZE), "--tmpfs", "/result", *given, "--chdir", "/result"),
         *("--setenv", "PATH", "/usr/local/bin:/usr/bin:/bin", "--setenv", "HOME", "/tmp"),  # noqa: S108 - its own
         *("--setenv", "LANG", "C.UTF-8", "--setenv", "PYTHONDONTWRITEBYTECODE", "1"),
         *("/bin/sh", "-c", begin, "sh", *command),
