@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from muddled_orchard.core.git.lines import Lines, lines_of
 from muddled_orchard.core.grading.readings import read_file
-from muddled_orchard.core.key.answers import Accepted, HunkChoice, split
+from muddled_orchard.core.key.accepted import Accepted, HunkChoice
 from muddled_orchard.core.merging.alignment import Gap, align
 from muddled_orchard.core.merging.conflict import Hunk, MergedText
 from muddled_orchard.core.merging.keep import KEEP, lines_kept
@@ -132,7 +132,7 @@ def test_readings(merge: str, left: str, kept: str) -> None:
 
 def test_two_readings_that_earn_differently_are_flagged_and_the_better_counts() -> None:
     merged = merged_from("<o/t/>|.|<o/t/>")
-    clean = tuple(stretch for stretch, _ in split(merged.parts))
+    clean = merged.clean
     # The clean line between the hunks is gone: did "o" and "t" belong to both hunks or to one of them?
     choices = HunkChoice(word="ours+theirs", text=("o\n", "t\n")), HunkChoice(word="neither", text=())
     key = Accepted(choices=tuple((choice,) for choice in choices), clean=clean)

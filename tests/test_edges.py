@@ -29,7 +29,7 @@ from muddled_orchard.core.git.stored_objects import BadObject, stored_commit, st
 from muddled_orchard.core.git.trees import Blob
 from muddled_orchard.core.grading.locating.matching import _ALIKE, _alike, patch
 from muddled_orchard.core.grading.readings import read_file
-from muddled_orchard.core.key.answers import Accepted, HunkChoice
+from muddled_orchard.core.key.accepted import Accepted, HunkChoice
 from muddled_orchard.core.merging.conflict import Hunk, MergedText
 from muddled_orchard.files.archives.submissions import Handed
 from muddled_orchard.files.archives.unpacking import unpacked_bytes

@@ -23,8 +23,8 @@ from muddled_orchard.core.git.lines import Lines, alike, lines_of
 from muddled_orchard.core.git.trees import LINK, Tree
 from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY, UNDER_WAY
 from muddled_orchard.core.grading.rehearsal import Kept
+from muddled_orchard.core.key.accepted import Accepted, worth_of
 from muddled_orchard.core.key.answer_key import Key, Step, hidden_paths, touched_paths
-from muddled_orchard.core.key.answers import Accepted, worth_of
 from muddled_orchard.core.merging.conflict import (
     MARKER_ATTRIBUTES,
     STAGE,

@@ -12,16 +12,9 @@ from dataclasses import replace
 
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.git.lines import Lines, lines_of
+from muddled_orchard.core.key.accepted import AS_WRITTEN, Accepted, by_text, size_of, weights_of
 from muddled_orchard.core.key.answer_key import Step
-from muddled_orchard.core.key.answers import (
-    AS_WRITTEN,
-    Accepted,
-    accepted_for,
-    by_text,
-    size_of,
-    split,
-    weights_of,
-)
+from muddled_orchard.core.key.answers import accepted_for
 from muddled_orchard.core.merging.conflict import Conflict, Hunk, MergedText
 from muddled_orchard.core.merging.keep import KEEP, lines_kept
 
@@ -72,7 +65,7 @@ def carried_over(
         ways = _as_asked(step, met, scenario, texts) if asked else ()
         return (*ways, Accepted(word=AS_WRITTEN, clean=(lines,), weights=ways[0].weights if ways else ()))
     cut = by_text(met.merged, lines, scenario.spacing)
-    own = tuple(stretch for stretch, _ in split(met.merged.parts))
+    own = met.merged.clean
     ways = tuple(
         _in_other_hunks(way, asked.merged, met.merged, pairs, cut, own)
         for way in known
@@ -107,6 +100,6 @@ def _in_other_hunks(
         )
         for number, (hunk, pair) in enumerate(zip(met.hunks, pairs, strict=True))
     ]
-    as_merged = way.clean == tuple(stretch for stretch, _ in split(asked.parts))
+    as_merged = way.clean == asked.clean
     clean = tuple(own) if as_merged else cut.clean
     return replace(way, choices=tuple(choices), clean=clean, free=(), whole=False)

@@ -18,15 +18,9 @@ from muddled_orchard.core.grading.carrying import carried_over, paired
 from muddled_orchard.core.grading.locating.replays import stands_on
 from muddled_orchard.core.grading.locating.results import Result
 from muddled_orchard.core.grading.readings import FileReading, read_file
+from muddled_orchard.core.key.accepted import NO_DECISIONS, Accepted, Decisions, decisions_in, weights_of
 from muddled_orchard.core.key.answer_key import Key, Step, hidden_paths
-from muddled_orchard.core.key.answers import (
-    NO_DECISIONS,
-    Accepted,
-    Decisions,
-    decisions_in,
-    modes_of,
-    weights_of,
-)
+from muddled_orchard.core.key.solution import modes_of
 from muddled_orchard.core.merging.conflict import Conflict, MergeResult
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.status import Uncommitted, is_backup, tracked

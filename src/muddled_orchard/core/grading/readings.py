@@ -7,13 +7,14 @@ import functools
 from collections import Counter
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from itertools import zip_longest
 from typing import Literal
 
 from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in
 from muddled_orchard.core.git.lines import Lines, SpacingRule, alike, bare
-from muddled_orchard.core.key.answers import Accepted, HunkChoice, choice_in, gap_for, split
+from muddled_orchard.core.key.accepted import Accepted, HunkChoice, choice_in
 from muddled_orchard.core.key.outside_edits import FreeStretch
-from muddled_orchard.core.merging.alignment import Alignment, Gap, Reading, align
+from muddled_orchard.core.merging.alignment import Alignment, Gap, Reading, align, gap_for
 from muddled_orchard.core.merging.conflict import Hunk, MergedText
 from muddled_orchard.core.merging.keep import KEEP, lines_kept, words_for
 from muddled_orchard.core.merging.markers import Marker, judged, looks_like
@@ -288,7 +289,7 @@ def _template(merged: MergedText, way: Accepted | None, spacing: SpacingRule) ->
 def laid_out(merged: MergedText, way: Accepted | None) -> Iterator[Lines | Hunk | FreeStretch]:
     """A resolution in order: its clean stretches, its hunks, and the lines between that may read
     otherwise."""
-    for number, (clean, hunk) in enumerate(split(merged.parts)):
+    for number, (clean, hunk) in enumerate(zip_longest(merged.clean, merged.hunks)):
         at, lines = 0, way.clean[number] if way else clean
         for free in (free for free in (way.free if way else ()) if free.stretch == number):
             yield lines[at : free.start]

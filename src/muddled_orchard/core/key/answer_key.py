@@ -11,7 +11,7 @@ from muddled_orchard.core.exercise.scenario import Scenario, Task
 from muddled_orchard.core.exercise.tasks import sets_branch
 from muddled_orchard.core.git.commits import Commit, Commits
 from muddled_orchard.core.git.trees import Tree
-from muddled_orchard.core.key.answers import Accepted, Decisions, decisions_in
+from muddled_orchard.core.key.accepted import Accepted, Decisions, decisions_in
 from muddled_orchard.core.merging.conflict import MergeResult
 
 

@@ -9,7 +9,6 @@ from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.exercise.tasks import is_rebase, sets_branch
 from muddled_orchard.core.git.commits import ancestry
 from muddled_orchard.core.key.answer_key import Key, Step
-from muddled_orchard.core.key.answers import split
 from muddled_orchard.core.merging.keep import KEEP
 
 LONG_SIDE = 5
@@ -78,7 +77,7 @@ def _edited_outside(steps: Iterable[Step]) -> Iterator[bool]:
         for conflict in step.merge.conflicts:
             ways = step.accepted.get(conflict.path, ())
             if conflict.merged is not None and ways and ways[0].choices:
-                clean = tuple(stretch for stretch, _ in split(conflict.merged.parts))
+                clean = conflict.merged.clean
                 yield any(mine != theirs for mine, theirs in zip(clean, ways[0].clean, strict=True))
 
 

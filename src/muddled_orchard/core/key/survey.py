@@ -15,7 +15,6 @@ from muddled_orchard.core.exercise.tasks import in_words, is_stash_pop
 from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in, several
 from muddled_orchard.core.git.lines import lines_of
 from muddled_orchard.core.key.answer_key import Key, Step
-from muddled_orchard.core.key.answers import split
 from muddled_orchard.core.key.difficulty import Difficulty, difficulty
 from muddled_orchard.core.merging.markers import judged
 
@@ -214,7 +213,7 @@ def outside_changes(key: Key, step: Step, path: str) -> list[str]:
     ways = step.accepted.get(path, ())
     conflict = step.merge.conflict(path)
     if conflict is not None and conflict.merged is not None and ways and ways[0].clean:
-        merged = replace(ways[0], clean=tuple(stretch for stretch, _ in split(conflict.merged.parts)))
+        merged = replace(ways[0], clean=conflict.merged.clean)
         before, after = merged.text, ways[0].text
     elif path in step.clean_merge_fixes:
         there = step.merge.tree.get(path)

@@ -14,7 +14,8 @@ import heapq
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from muddled_orchard.core.git.lines import Lines
+from muddled_orchard.core.git.lines import Lines, SpacingRule, alike
+from muddled_orchard.core.merging.conflict import Hunk
 
 # What a difference costs. A new line is taken to be the work on a hunk where it lies beside one, a
 # marker belongs nowhere else; a changed clean line is one change and not two, so that a gap beside
@@ -35,6 +36,21 @@ class Gap:
     """A hunk's place. `guesses` are texts that may stand there: each side, both, the base, ..."""
 
     guesses: tuple[Lines, ...]
+
+
+def gap_for(hunk: Hunk, spacing: SpacingRule, more: Sequence[Lines] = ()) -> Gap:
+    """A hunk's place in an alignment, with every text that may be expected there in normal form."""
+    form = alike(spacing)
+    texts = (
+        *more,
+        hunk.ours,
+        hunk.theirs,
+        hunk.base,
+        hunk.ours + hunk.theirs,
+        hunk.theirs + hunk.ours,
+        hunk.ours + hunk.base + hunk.theirs,  # markers left in diff3 style
+    )
+    return Gap(tuple(form(text) for text in texts))
 
 
 @dataclass(frozen=True, slots=True)

@@ -51,6 +51,17 @@ class MergedText:
         """The conflicts, in the order in which Git shows them; the first is number 1."""
         return tuple(part for part in self.parts if isinstance(part, Hunk))
 
+    @property
+    def clean(self) -> tuple[Lines, ...]:
+        """The clean stretches: the one before each hunk, and at last the one behind all."""
+        stretches: list[Lines] = [()]
+        for part in self.parts:
+            if isinstance(part, Hunk):
+                stretches.append(())
+            else:
+                stretches[-1] += part
+        return tuple(stretches)
+
     def resolved(self, choices: Sequence[Lines]) -> Lines:
         """The file with the n-th hunk replaced by the n-th choice."""
         chosen = iter(choices)

@@ -12,8 +12,8 @@ from functools import partial
 
 from muddled_orchard.core.git.lines import Lines, alike
 from muddled_orchard.core.grading.rehearsal import RIGHT
+from muddled_orchard.core.key.accepted import worth_of
 from muddled_orchard.core.key.answer_key import Key
-from muddled_orchard.core.key.answers import worth_of
 from muddled_orchard.core.merging.keep import KEEP, lines_kept
 from muddled_orchard.rehearsal.behaviours import (
     accepted,

@@ -11,8 +11,8 @@ from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in
 from muddled_orchard.core.git.lines import Lines, alike
 from muddled_orchard.core.grading.readings import laid_out
 from muddled_orchard.core.grading.rehearsal import Expected
+from muddled_orchard.core.key.accepted import Accepted, HunkChoice
 from muddled_orchard.core.key.answer_key import Key, Step
-from muddled_orchard.core.key.answers import Accepted, HunkChoice
 from muddled_orchard.core.key.outside_edits import FreeStretch
 from muddled_orchard.core.merging.conflict import Hunk, MergedText
 from muddled_orchard.core.merging.keep import KEEP, lines_kept

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from muddled_orchard.core.base.problems import Problem
 from muddled_orchard.core.exercise.file_rules import rule_in_words
 from muddled_orchard.core.exercise.tasks import in_words
+from muddled_orchard.core.key.accepted import HunkChoice, weights_of
 from muddled_orchard.core.key.answer_key import Key, Step
-from muddled_orchard.core.key.answers import HunkChoice, weights_of
 from muddled_orchard.core.key.survey import Survey, outside_changes
 from muddled_orchard.core.merging.conflict import Conflict
 from muddled_orchard.reports.json.outputs import (

@@ -16,8 +16,8 @@ from muddled_orchard.core.exercise.file_rules import rule_in_words
 from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.git.lines import Lines, is_binary
 from muddled_orchard.core.git.trees import kind_of
+from muddled_orchard.core.key.accepted import AS_WRITTEN, Accepted, HunkChoice
 from muddled_orchard.core.key.answer_key import Key, Step
-from muddled_orchard.core.key.answers import AS_WRITTEN, Accepted, HunkChoice
 from muddled_orchard.core.key.survey import (
     Survey,
     as_fast_forward,

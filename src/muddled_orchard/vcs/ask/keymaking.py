@@ -30,14 +30,10 @@ from muddled_orchard.core.exercise.todo import groups_of, todo_of
 from muddled_orchard.core.git.commits import Commit, Commits, contains
 from muddled_orchard.core.git.refs import branch_ref, on_remote, tracking_ref
 from muddled_orchard.core.git.trees import PLAIN_FILE, Blob, Tree
+from muddled_orchard.core.key.accepted import Accepted
 from muddled_orchard.core.key.answer_key import Key, Step, unused_answers
-from muddled_orchard.core.key.answers import (
-    Accepted,
-    accepted_for,
-    blob_mode,
-    fixes_to_clean_merges,
-    solved_conflict,
-)
+from muddled_orchard.core.key.answers import accepted_for, fixes_to_clean_merges
+from muddled_orchard.core.key.solution import blob_mode, solved_conflict
 from muddled_orchard.core.merging.conflict import MergeResult, relabelled
 from muddled_orchard.vcs.ask.scratch import OURS, THEIRS, Question, ScratchRepository
 from muddled_orchard.vcs.write.build import write_planned

@@ -24,7 +24,7 @@ from muddled_orchard.core.grading.kinds import (
     Said,
 )
 from muddled_orchard.core.grading.readings import HunkReading
-from muddled_orchard.core.key.answers import Accepted, Decisions
+from muddled_orchard.core.key.accepted import Accepted, Decisions
 from muddled_orchard.core.merging.conflict import STAGE
 
 

@@ -17,8 +17,8 @@ from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.finding import Kind
 from muddled_orchard.core.grading.kinds import CameThrough, Departures, NothingOfSide, WholeFileOfSide
 from muddled_orchard.core.grading.readings import read_file
+from muddled_orchard.core.key.accepted import Accepted
 from muddled_orchard.core.key.answer_key import touched_paths
-from muddled_orchard.core.key.answers import Accepted
 from muddled_orchard.core.merging.alignment import align
 from muddled_orchard.core.merging.conflict import Hunk, MergedText
 from muddled_orchard.core.merging.markers import is_whole
