@@ -46,7 +46,7 @@ class Step:
     into: str | None = None
 
     @property
-    def stays(self) -> bool:
+    def makes_no_commit(self) -> bool:
         """Whether it is to leave no new commit: it is given up, or sets its branch to another commit."""
         return self.given_up is not None or sets_branch(self.operation)
 

@@ -184,7 +184,7 @@ def _remarks(key: Key) -> Iterator[str]:
     for number, task in enumerate(key.scenario.task, start=1):
         steps = [step for step in key.steps if step.task == number]
         task_name = f"task {number} ({in_words(task)})"
-        if any(step.stays for step in steps):
+        if any(step.makes_no_commit for step in steps):
             continue
         if not steps:
             yield f"{task_name} has nothing to do: everything is there already"

@@ -302,11 +302,11 @@ def can_skip(key: Key) -> bool:
 def can_detach(key: Key) -> bool:
     """Where the last task ends in commits of the learner's."""
     last = hardest_task_number(key) == len(key.scenario.task)
-    makes_commits = not is_stash_pop(hardest_task(key)) and not key.steps[-1].stays
+    makes_commits = not is_stash_pop(hardest_task(key)) and not key.steps[-1].makes_no_commit
     return last and begins_hardest_task(key) and makes_commits
 
 
 def can_amend(key: Key) -> bool:
     """Where the last commit is the learner's own."""
     last = key.steps[-1]
-    return not is_stash_pop(last.operation) and not last.fast_forward and not last.stays
+    return not is_stash_pop(last.operation) and not last.fast_forward and not last.makes_no_commit

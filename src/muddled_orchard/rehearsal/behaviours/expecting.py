@@ -46,7 +46,9 @@ def hardest_task_does(*operations: str) -> Applies:
 def begins_hardest_task(key: Key) -> bool:
     """Where the hardest task is begun by the learner, and really brings two lines of history together."""
     begun = key.scenario.start.stopped and hardest_task_number(key) == 1
-    return not begun and any(not step.fast_forward and not step.stays for step in hardest_steps(key))
+    return not begun and any(
+        not step.fast_forward and not step.makes_no_commit for step in hardest_steps(key)
+    )
 
 
 def is_plain_merge(key: Key) -> bool:

@@ -113,8 +113,8 @@ def _graph(on: Console, title: str, lines: Sequence[str]) -> None:
 
 
 def _step(on: Console, key: Key, step: Step) -> None:
-    if step.stays:
-        _staying(on, key, step)
+    if step.makes_no_commit:
+        _no_commit(on, key, step)
         return
     if step.commit is not None:
         subject = key.commits[step.commit].subject
@@ -136,7 +136,7 @@ def _step(on: Console, key: Key, step: Step) -> None:
         _conflict(on, key, step, conflict)
 
 
-def _staying(on: Console, key: Key, step: Step) -> None:
+def _no_commit(on: Console, key: Key, step: Step) -> None:
     """A step that leaves no new commit."""
     if step.given_up is None:
         on.print(Text(f'  It ends at "{printable(key.commits[step.theirs].subject, on)}".'))

@@ -164,7 +164,7 @@ def _carry_out(scratch: ScratchRepository, draft: _Draft, number: int, task: Tas
     planned = _Planned(scratch, draft)
     if sets_branch(task):
         before, target = draft.tips[task.on], planned.labelled(task.to or "")
-        draft.steps.append(_still(number, task, before, target, draft.commits[target].tree))
+        draft.steps.append(_without_commit(number, task, before, target, draft.commits[target].tree))
         draft.tips[task.on] = target
         return
     replays = operation_of(task).replays(task, planned)
@@ -195,11 +195,11 @@ def _give_up(scratch: ScratchRepository, draft: _Draft, number: int, task: Task)
         draft.problems.append(Problem(what, "Leave abort out.", ("task", number - 1, "abort")))
         return
     before = draft.tips[task.on]
-    still = _still(number, task, before, met.theirs, draft.commits[before].tree)
-    draft.steps.append(replace(still, given_up=met.merge))
+    unmerged = _without_commit(number, task, before, met.theirs, draft.commits[before].tree)
+    draft.steps.append(replace(unmerged, given_up=met.merge))
 
 
-def _still(number: int, task: Task, ours: str, theirs: str, left: Tree) -> Step:
+def _without_commit(number: int, task: Task, ours: str, theirs: str, left: Tree) -> Step:
     """A step in which nothing is merged; `left` is what comes out."""
     names = side_names(task)
     return Step(

@@ -26,7 +26,7 @@ def judge(case: Case) -> Outcome:
         steps = list(group)
         if is_stash_pop(steps[0].task) or steps[0].result.shape == "nothing to do":
             continue
-        if steps[0].step.stays:
+        if steps[0].step.makes_no_commit:
             verdicts.append(_of_still(case, steps[0]))
             continue
         if steps[0].task.todo is not None:

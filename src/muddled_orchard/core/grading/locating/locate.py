@@ -15,9 +15,9 @@ from muddled_orchard.core.exercise.tasks import is_merge, marker_labels, source_
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE, branch_ref, is_on_remote
 from muddled_orchard.core.grading.locating.attempts import brings_part
+from muddled_orchard.core.grading.locating.no_commit import locate_without_commit
 from muddled_orchard.core.grading.locating.replays import locate_replays, stands_on
 from muddled_orchard.core.grading.locating.results import Result, Shape
-from muddled_orchard.core.grading.locating.still import locate_still
 from muddled_orchard.core.grading.locating.todo import locate_todo
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.submission.evidence import Evidence
@@ -33,9 +33,9 @@ def locate(submission: Submission) -> tuple[Result, ...]:
     results: list[Result] = []
     for _, group in groupby(key.steps, key=lambda step: step.task):
         steps = list(group)
-        if steps[0].stays:
+        if steps[0].makes_no_commit:
             on_tip = _expected(steps[0].operation.on, key, results)
-            results.append(locate_still(submission, steps[0], on_tip))
+            results.append(locate_without_commit(submission, steps[0], on_tip))
         elif steps[0].operation.todo is not None:
             on_tip = _expected(steps[0].operation.on, key, results)
             results += locate_todo(submission, steps, on_tip)
@@ -60,7 +60,7 @@ class _MergeLocator:
         self._pending_is_taken = False
         before: list[Result] = []
         for step in self._key.steps:
-            merges = is_merge(step.operation) and not step.stays
+            merges = is_merge(step.operation) and not step.makes_no_commit
             result = self._of_merge_commit(step, before) if merges else None
             if result is not None:
                 self._merged[step.task] = result
@@ -128,7 +128,7 @@ class _MergeLocator:
         others = (
             one.theirs
             for one in self._key.steps
-            if one.task != step.task and is_merge(one.operation) and not one.stays
+            if one.task != step.task and is_merge(one.operation) and not one.makes_no_commit
         )
         return not any(contains(self._commits, brings, other) for other in others)
 

@@ -15,7 +15,7 @@ _REST = "markers resolution rest rules delivered bystanders tidy message"
 
 def _number(key: Key) -> int | None:
     """The last task of which no new commit is to be left."""
-    found = [step.task for step in key.steps if step.stays]
+    found = [step.task for step in key.steps if step.makes_no_commit]
     return found[-1] if found else None
 
 

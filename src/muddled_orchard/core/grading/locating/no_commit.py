@@ -14,7 +14,7 @@ from muddled_orchard.core.submission.reflog import begun_and_left
 from muddled_orchard.core.submission.submission import Submission
 
 
-def locate_still(submission: Submission, step: Step, on_tip: str) -> Result:
+def locate_without_commit(submission: Submission, step: Step, on_tip: str) -> Result:
     """The result of such a step; `on_tip` is where its branch stood before it."""
     shape = (
         _set_back(submission, step, on_tip) if sets_branch(step.operation) else _given_up(submission, step)
