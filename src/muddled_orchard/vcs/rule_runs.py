@@ -3,6 +3,7 @@ instructor's own laid over them, and the command sees a copy of that in a sandbo
 
 from __future__ import annotations
 
+import os
 import shlex
 import shutil
 import tempfile
@@ -34,8 +35,6 @@ def run_rules(
 
 def _beside(folder: Path) -> str | None:
     """Where files are put that another user must come to: the private folder of a run is closed to them."""
-    import os
-
     return None if os.geteuid() == 0 else str(folder)
 
 

@@ -27,13 +27,13 @@ from muddled_orchard.core.submission.submission import Submission
 class _Line:
     """The learner's own commits on a line of first parents, the oldest first, and what they stand on."""
 
-    foot: str
+    base_commit: str
     own: tuple[Commit, ...]
     branch: str | None
 
     @property
     def tip(self) -> str:
-        return self.own[-1].id if self.own else self.foot
+        return self.own[-1].id if self.own else self.base_commit
 
 
 def locate_replays(
@@ -47,7 +47,7 @@ def locate_replays(
         return [_popped(submission, steps[0], on_tip)]
     line = _line(evidence, commits, task.on, on_tip, used, pending=pending)
     if not pending and not _is_attempt(submission, steps, line, on_tip):
-        return [_result("none", step, line, None, line.foot, line.foot) for step in steps]
+        return [_result("none", step, line, None, line.base_commit, line.base_commit) for step in steps]
     if any(len(commit.parents) > 1 for commit in line.own):
         return [_result("other", step, line, line.tip, step.ours, line.tip) for step in steps]
     return list(_matched(submission, steps, line, pending=pending))
@@ -57,7 +57,7 @@ def _is_attempt(submission: Submission, steps: Sequence[Step], line: _Line, on_t
     """Whether a line has grown from what was handed out and has a part of what was asked: of a rebase the new
     base, else the change of a commit, or a commit that says that it brings it."""
     commits = submission.commits
-    if line.foot not in submission.key.handed_out or line.tip == on_tip:
+    if line.base_commit not in submission.key.handed_out or line.tip == on_tip:
         return False
     wanted = {step.commit for step in steps}
     if is_rebase(steps[0].operation):
@@ -87,7 +87,7 @@ def _line(
             if name.startswith(BRANCHES)
         ]
     lines = [_walked(evidence, commits, branch, tip, used) for branch, tip in places if tip is not None]
-    moved = [line for line in lines if line.own or line.foot != on_tip]
+    moved = [line for line in lines if line.own or line.base_commit != on_tip]
     if pending or (lines and lines[0] in moved):
         return lines[0] if lines else _Line(on_tip, (), on)
     return next((line for line in moved if line.own), lines[0] if lines else _Line(on_tip, (), on))
@@ -116,7 +116,7 @@ def _matched(
     done = [id_ for id_ in ids if made[id_] is not None]
     # What was committed on top of the last one mends it.
     last = max(done, key=lambda id_: _place(line, made[id_]), default=None)
-    before, reached = line.foot, True
+    before, reached = line.base_commit, True
     open_ends = ids.index(done[-1]) + 1 if done else 0
     for number, (id_, step) in enumerate(zip(ids, steps, strict=True)):
         found = made[id_]
@@ -152,13 +152,13 @@ def _popped(submission: Submission, step: Step, on_tip: str) -> Result:
     if changed and (gone or brings_part(commits, texts, [step], before, tracked(evidence))):
         return _result("popped", step, line, None, line.tip, None)
     if line.own and brings_part(commits, texts, [step], before, commits[line.tip].tree):
-        return _result("replayed", step, line, line.tip, line.foot, line.tip)
+        return _result("replayed", step, line, line.tip, line.base_commit, line.tip)
     if gone and brings_only_conflicts(step.merge, before, texts):
         # Who kept ours in all of it has the same as who threw it away.
         return _result("popped", step, line, None, line.tip, None)
     if gone:
         return _result("dropped", step, line, None, line.tip, line.tip)
-    return _result("none", step, line, None, line.foot, None)
+    return _result("none", step, line, None, line.base_commit, None)
 
 
 def _result(
@@ -179,7 +179,7 @@ def _result(
         judged_commit=final,
         branch=line.branch,
         pending=pending,
-        base_commit=line.foot,
+        base_commit=line.base_commit,
         matches=matches,
     )
 

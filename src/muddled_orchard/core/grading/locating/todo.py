@@ -32,13 +32,13 @@ def locate_todo(submission: Submission, steps: Sequence[Step], on_tip: str) -> l
     for branch, tip in places:
         if tip is None or tip not in commits:
             continue
-        own, foot = _own(commits, tip, base)
+        own, base_commit = _own(commits, tip, base)
         merged = contains(commits, tip, on_tip) and contains(commits, tip, base) and tip in evidence.commits
         if not under_way and merged and not contains(commits, on_tip, base):
-            return [_result("other", step, branch, foot) for step in steps]
+            return [_result("other", step, branch, base_commit) for step in steps]
         mine = any(commit.id in evidence.commits for commit in own)
         if under_way or (mine and _is_attempt(commits, own, tip, on_tip, steps)):
-            return list(_placed(submission, steps, own, foot, branch, under_way=under_way))
+            return list(_placed(submission, steps, own, base_commit, branch, under_way=under_way))
     return [_result("none", step, task.on, on_tip) for step in steps]
 
 
@@ -46,21 +46,21 @@ def _placed(
     submission: Submission,
     steps: Sequence[Step],
     own: Sequence[Commit],
-    foot: str,
+    base_commit: str,
     branch: str | None,
     *,
     under_way: bool,
 ) -> Iterator[Result]:
     evidence = submission.evidence
     matches = _matched(submission, steps, own)
-    last, tip = _last(own, matches), own[-1].id if own else foot
+    last, tip = _last(own, matches), own[-1].id if own else base_commit
     pending = evidence.pending
     now = pending.brings[0] if under_way and pending and pending.brings else None
-    reached, before = True, foot
+    reached, before = True, base_commit
     ends = [place for place, step in enumerate(steps) if matches.made.get(step.into or step.commit or "")]
     for place, step in enumerate(steps):
         made = matches.made.get(step.into or step.commit or "")
-        plain = replace(_result("skipped", step, branch, foot), matches=matches)
+        plain = replace(_result("skipped", step, branch, base_commit), matches=matches)
         stops_here = reached and under_way and (step.commit == now or (made is None and now is None))
         if stops_here:
             reached = False
@@ -143,5 +143,5 @@ def _last(own: Sequence[Commit], matches: Matches) -> str | None:
     return next((commit.id for commit in reversed(own) if commit.id in made), None)
 
 
-def _result(shape: Shape, step: Step, branch: str | None, foot: str) -> Result:
-    return Result(shape=shape, ours=step.ours, theirs=step.theirs, branch=branch, base_commit=foot)
+def _result(shape: Shape, step: Step, branch: str | None, base_commit: str) -> Result:
+    return Result(shape=shape, ours=step.ours, theirs=step.theirs, branch=branch, base_commit=base_commit)
