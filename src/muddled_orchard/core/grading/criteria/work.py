@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator
 
-from muddled_orchard.core.git.commits import ancestry
 from muddled_orchard.core.git.lines import alike, lines_of
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.git.trees import Tree
@@ -42,20 +41,28 @@ def _places(case: Case) -> Iterator[Tree]:
     for name, id_ in evidence.refs.items():
         if name.startswith(BRANCHES) and id_ in case.commits:
             yield case.commits[id_].tree
-        yield from (commit.tree for commit in ancestry(case.commits, id_) if commit.id in evidence.commits)
+    # Once each, however many refs lead there; below a commit that was handed out there is none of theirs.
+    seen, waiting = set[str](), [*evidence.refs.values()]
+    while waiting:
+        id_ = waiting.pop()
+        if id_ not in seen and id_ in evidence.commits:
+            seen.add(id_)
+            yield evidence.commits[id_].tree
+            waiting.extend(evidence.commits[id_].parents)
 
 
 def _is_kept(case: Case, path: str, places: list[Tree]) -> bool:
     """Whether the lines that the work adds to a file are all in one place."""
     form = alike(case.scenario.spacing)
+    blobs = {tree.get(path) for tree in places}
     head = case.key.history.checked_out
     before = case.key.commits[case.key.refs[f"{BRANCHES}{head}"]].tree.get(path)
     added = Counter(form(lines_of(case.scenario.start.work[path])))
     added -= Counter(form(case.lines(before)))
     if not added:  # it only deletes lines: the file as a whole must be there
         whole = form(lines_of(case.scenario.start.work[path]))
-        return any(form(case.lines(tree.get(path))) == whole for tree in places)
-    return any(added <= Counter(form(case.lines(tree.get(path)))) for tree in places)
+        return any(form(case.lines(blob)) == whole for blob in blobs)
+    return any(added <= Counter(form(case.lines(blob))) for blob in blobs)
 
 
 CRITERION = Criterion(
