@@ -238,6 +238,7 @@ FOUND: dict[str, Kind] = {
     'a.zip has commits that are dated before it was handed out': kinds.DatedTooEarly(submission='a.zip'),
     'ada handed press in twice; the best counts (a.zip)': kinds.Attempts(learner='ada', exercise='press', count=2, best='a.zip'),
     'ada handed press in 3 times; the best counts (a.zip)': kinds.Attempts(learner='ada', exercise='press', count=3, best='a.zip'),
+    'the verdict of maren on press.toml:2@1 holds no more: this grading has no such thing': kinds.SettledNoMore(by='maren', about='press.toml:2@1'),
     'a.zip and b.zip share 1 commit (1234567), though only one made it': kinds.SharedCommits(names=('a.zip', 'b.zip'), count=1, commits=('1234567890',)),
     'a.zip, b.zip and c.zip share 6 commits (1111111, 2222222, 3333333 and 3 more), though only one made them': kinds.SharedCommits(names=('a.zip', 'b.zip', 'c.zip'), count=6, commits=('1111111a', '2222222a', '3333333a', '4444444a', '5555555a')),
 }

@@ -11,20 +11,28 @@ from pathlib import Path
 import pytest
 
 from muddled_orchard.core.course.plan import CourseExercise, CoursePlan, Late
-from muddled_orchard.core.course.records import Grading, HandOut
+from muddled_orchard.core.course.records import Grading, HandOut, Work
 from muddled_orchard.core.course.totals import attempts_of, counting, totals
+from muddled_orchard.core.grading.verdicts import (
+    CriterionVerdict,
+    OutcomeVerdict,
+    SettledVerdict,
+    Verdicts,
+)
 from muddled_orchard.files.course.course_file import bundled_courses, load_course
 from tests.conftest import muddled, shell
 
 DUE = datetime(2031, 9, 8, 18, tzinfo=UTC)
 
 
-def grading(points: float, hours: float, seen: float | None = None, *, name: str = "", state: str = "finished") -> tuple[Grading, int]:  # fmt: skip
+def grading(points: float, hours: float, seen: float | None = None, *, name: str = "", state: str = "finished", earned: float | None = None) -> Work:  # fmt: skip
     """An attempt made so many hours after the due time, and first graded `seen` hours after it."""
     made = DUE + timedelta(hours=hours)
     graded = DUE + timedelta(hours=hours + 1 if seen is None else seen)
     one = Grading(submission=f"in/{points}", fingerprint=name or str(points), version="1", scenario="s", exercise="hives", variant="v", learner="ada", state=state, points=points, possible=10.0, result="", graded=graded.isoformat())  # fmt: skip
-    return one, int(made.timestamp())
+    criteria = (CriterionVerdict("resolution", OutcomeVerdict("partly", points / 10), points, 10),)
+    settled = None if earned is None else SettledVerdict(earned)
+    return Work(one, Verdicts(state="finished", criteria=criteria, hunks=(), ended=int(made.timestamp()), settled=settled))  # fmt: skip
 
 
 # How late work and attempts are treated, the attempts, and what counts: percent, days late, by what that is known.
@@ -50,8 +58,7 @@ def test_what_counts(name: str) -> None:
         scenario="hives.toml", due=DUE, late=Late(a_day=late[0], most=late[1]) if late else None
     )
     plan = CoursePlan(exercise=(exercise,), attempts=which)  # type: ignore[arg-type]  # one of its words
-    pairs = [grading(*numbers) for numbers in made]
-    found = attempts_of(plan, {"hives.toml": "hives"}, [one for one, _ in pairs], dict(enumerate(time for _, time in pairs)))  # fmt: skip
+    found = attempts_of(plan, {"hives.toml": "hives"}, [grading(*numbers) for numbers in made])
     counts = counting(found, plan.attempts)
     assert counts is not None
     assert (counts.counted, counts.days_late, counts.known) == expected
@@ -66,8 +73,7 @@ def test_the_total_is_over_what_was_handed_out() -> None:
     given = [HandOut(exercise=exercise, learner=learner, variant="v", scenario="s", first_commit="", tips={}, file="") for learner in ("ada", "bo") for exercise in ("hives", "press")]  # fmt: skip
     again, stale = grading(8, -1, name="same"), grading(2, -1, -0.5, name="same", state="finished")
     untouched = grading(0, -1, name="other", state="untouched")
-    graded = [stale[0], again[0], untouched[0]]
-    found = totals(plan, ids, attempts_of(plan, ids, graded, {}), given, ["ada", "bo"])
+    found = totals(plan, ids, attempts_of(plan, ids, [stale, again, untouched]), given, ["ada", "bo"])
     (ada, bo) = found
     assert (ada.percent, ada.passed, bo.percent, bo.passed) == (60, True, 0, False)
     assert [(mark.exercise, mark.percent, mark.attempts, mark.passed) for mark in ada.marks] == [("hives", 80, 1, True), ("press", 0, 0, False)]  # fmt: skip

@@ -130,7 +130,7 @@ def test_an_older_ledger_is_brought_up_to_date(tmp_path: Path, monkeypatch: pyte
         assert list(ledger.learners()) == ["ada", "bo"]
         ledger.close()
     with sqlite3.connect(tmp_path / "orchard.db") as db:
-        assert db.execute("PRAGMA user_version").fetchone() == (2,)
+        assert db.execute("PRAGMA user_version").fetchone() == (len(later),)
         assert db.execute("SELECT count(*) FROM term").fetchone() == (0,)
     broken = (*later, "CREATE TABLE half (name TEXT);\nCREATE TABLE term (name TEXT);\n")
     monkeypatch.setattr(ledger_module, "MIGRATIONS", broken)

@@ -1,3 +1,3 @@
 """Muddled Orchard: practice repositories whose branches conflict, handed out and graded."""
 
-__version__ = "0.5.0"
+__version__ = "0.6.0"

@@ -9,6 +9,7 @@ from itertools import chain
 from pathlib import Path
 
 from muddled_orchard import __version__
+from muddled_orchard.classroom.standing import rules_of
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.findings import ClassFinding, Collected, findings
@@ -16,7 +17,7 @@ from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
-from muddled_orchard.core.grading.unseen import UNSEEN, Unseen, held_to
+from muddled_orchard.core.grading.unseen import held_to
 from muddled_orchard.files.archives.fingerprint import fingerprint
 from muddled_orchard.files.archives.submissions import Handed
 from muddled_orchard.files.course.ledger import Ledger
@@ -60,7 +61,8 @@ class Course:
         self._owners = {
             (hand_out.exercise, hand_out.variant): hand_out.learner for hand_out in self.hand_outs
         }
-        self._unseen = _unseen(ledger)
+        self._rules = rules_of(ledger)
+        self.unseen = self._rules.unseen
         exercises = dict.fromkeys(hand_out.exercise for hand_out in self.hand_outs)
         self._handed_out = frozenset(exercises)
         texts = {id_: ledger.scenario(id_) for id_ in exercises} if ledger else {}
@@ -84,7 +86,7 @@ class Course:
         }
 
     def collected(self, handed: Handed, assessment: Assessment, *, remembered: bool) -> Collected:
-        """A graded submission with its owner, by what the ledger handed out."""
+        """A graded submission with its owner, by what the ledger handed out, with what persons settled."""
         owner = self._owners.get((assessment.exercise, assessment.variant))
         learner = owner or handed.name
         known = self.roster.get(learner)
@@ -93,7 +95,7 @@ class Course:
             learner=learner,
             name=known.name if known else learner,
             known=owner is not None,
-            assessment=assessment if owner is None else held_to(assessment, self._unseen),
+            assessment=assessment if owner is None else self._rules.counting(assessment, owner),
             remembered=remembered,
             counts=owner is not None or assessment.exercise not in self._handed_out,
         )
@@ -168,9 +170,10 @@ def _gathered(
         digest, known = looked_up[number]
         text = next(grading) if known is None else ""
         remembered = known is not None and not submission.refused
-        collected = course.collected(submission, known or assessment_of(text), remembered=remembered)
+        assessment = known or assessment_of(text)
+        collected = course.collected(submission, assessment, remembered=remembered)
         if known is None and course.ledger is not None:
-            waiting.append(_written(collected, text, digest, course, how))
+            waiting.append(_written(collected, assessment, text, digest, course, how))
             if len(waiting) >= _NOTED_AT_ONCE:
                 course.ledger.add_gradings(waiting)
                 waiting.clear()
@@ -178,11 +181,6 @@ def _gathered(
 
 
 # -- What the ledger remembers ----------------------------------------------------------------------------
-
-
-def _unseen(ledger: Ledger | None) -> Unseen | None:
-    setting = ledger.setting("unseen") if ledger else None
-    return next((word for word in UNSEEN if word == setting), None)
 
 
 def _remembered(course: Course, digest: str, how: str) -> Assessment | None:
@@ -197,8 +195,12 @@ def _remembered(course: Course, digest: str, how: str) -> Assessment | None:
         return None
 
 
-def _written(collected: Collected, text: str, digest: str, course: Course, how: str) -> Grading:
-    assessment = collected.assessment
+def _written(
+    collected: Collected, assessment: Assessment, text: str, digest: str, course: Course, how: str
+) -> Grading:
+    """The grader's own result as the ledger keeps it: what persons settle is kept beside it."""
+    if collected.known:
+        assessment = held_to(assessment, course.unseen)
     return Grading(
         submission=collected.submission.encode("utf-8", "backslashreplace").decode(),
         fingerprint=digest,

@@ -1,34 +1,76 @@
-"""Where everybody stands in a course: attempts and totals, from what the ledger holds."""
+"""What a course holds as it counts: every grading with what persons settled, attempts and totals."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
 
-from muddled_orchard.core.course.records import Grading, HandOut
-from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.core.course.class_record import ClassRecord, Rules
+from muddled_orchard.core.course.plan import CourseExercise, CoursePlan
+from muddled_orchard.core.course.records import Grading, HandOut, Work
 from muddled_orchard.core.course.totals import Standing, attempts_of, totals
+from muddled_orchard.core.grading.settling import Settlement
+from muddled_orchard.core.grading.unseen import unseen_word
+from muddled_orchard.core.grading.verdicts import Verdicts, verdicts
 from muddled_orchard.files.course.course_file import CourseFile
-from muddled_orchard.files.stored import Damaged, assessment_of
+from muddled_orchard.files.course.ledger import Ledger
+from muddled_orchard.files.stored import Damaged, assessment_of, verdicts_of
 
 
-def standing_of(
-    course: CourseFile,
-    learners: Mapping[str, Learner],
-    hand_outs: Sequence[HandOut],
-    gradings: Sequence[Grading],
-) -> Standing:
-    """The course's attempts and totals."""
-    attempts = attempts_of(course.plan, course.ids, gradings, _newest(gradings))
-    found = totals(course.plan, course.ids, attempts, hand_outs, learners)
-    return Standing(course.plan, tuple(course.ids.values()), tuple(attempts), tuple(found))
+def rules_of(ledger: Ledger | None) -> Rules:
+    """The rules that a ledger holds; those of no course without one."""
+    if ledger is None:
+        return Rules(None, {})
+    grouped: dict[tuple[str, str], list[Settlement]] = {}
+    for settlement in ledger.settlements():
+        grouped.setdefault((settlement.learner, settlement.exercise), []).append(settlement)
+    return Rules(unseen_word(ledger.setting("unseen")), grouped)
 
 
-def _newest(gradings: Iterable[Grading]) -> dict[int, int]:
-    """When the newest own commit of each grading was made, by its place; what can't be read has none."""
-    found = {}
-    for number, grading in enumerate(gradings):
-        try:
-            found[number] = assessment_of(grading.result).ended
-        except Damaged:
-            continue
-    return found
+def read_class(ledger: Ledger, course: CourseFile | None = None) -> ClassRecord:
+    """All that a ledger holds of a class. Without a course every exercise counts alike, in the order in which
+    they were handed out."""
+    learners, hand_outs, rules = ledger.learners(), ledger.hand_outs(), rules_of(ledger)
+    works = [_work(grading, rules) for grading in ledger.each_grading()]
+    if course is not None:
+        plan, ids = course.plan, dict(course.ids)
+    else:
+        ids = {id_: id_ for id_ in _exercises(hand_outs, works)}
+        plan = CoursePlan(exercise=tuple(CourseExercise(scenario=id_) for id_ in ids) or _NONE)
+    attempts = attempts_of(plan, ids, works)
+    settlements = [one for several in rules.settlements.values() for one in several]
+    found = totals(plan, ids, attempts, hand_outs, learners, settlements)
+    return ClassRecord(
+        learners=learners,
+        hand_outs=hand_outs,
+        titles=ledger.titles(),
+        works=works,
+        rules=rules,
+        standing=Standing(plan, tuple(ids.values()), tuple(attempts), tuple(found)),
+    )
+
+
+_NONE = (CourseExercise(scenario="-"),)
+"""The exercises of a course that has none: a plan has at least one."""
+
+
+def _exercises(hand_outs: Iterable[HandOut], works: Sequence[Work]) -> list[str]:
+    handed_out = (one.exercise for one in hand_outs)
+    graded = (work.grading.exercise for work in works if work.grading.learner is not None)
+    return list(dict.fromkeys((*handed_out, *graded)))
+
+
+def _work(grading: Grading, rules: Rules) -> Work:
+    bare = replace(grading, result="")
+    found: Verdicts | None
+    try:
+        found = verdicts_of(grading.result)
+        if grading.learner is not None and (
+            (grading.learner, grading.exercise) in rules.settlements
+            or any(criterion.outcome.unseen for criterion in found.criteria)
+        ):
+            whole = assessment_of(grading.result)
+            found = verdicts(rules.counting(whole, grading.learner))
+    except Damaged:
+        return Work(bare, None)
+    return Work(bare, found)

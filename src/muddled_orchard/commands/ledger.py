@@ -6,7 +6,7 @@ import argparse
 import sys
 from pathlib import Path
 
-from muddled_orchard.classroom.standing import standing_of
+from muddled_orchard.classroom.standing import read_class
 from muddled_orchard.commands.options import add_course, add_ledger, course_of, ledger_of
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import BadInput, Problem
@@ -80,7 +80,7 @@ def run(options: argparse.Namespace) -> int:
 
 def _show(options: argparse.Namespace, path: str, ledger: Ledger, course: CourseFile | None) -> None:
     held = (ledger.learners(), ledger.hand_outs(), ledger.gradings())
-    standing = standing_of(course, *held) if course else None
+    standing = read_class(ledger, course).standing if course else None
     if options.json:
         sys.stdout.write(json_text(ledger_json(*held, standing)))
     elif options.csv is not None:

@@ -9,9 +9,9 @@ from __future__ import annotations
 import hashlib
 import json
 import tomllib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import MISSING, Field, fields, is_dataclass
+from dataclasses import MISSING, Field, fields, is_dataclass, replace
 from datetime import datetime
 from typing import Any
 
@@ -22,6 +22,7 @@ from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.english import sentences
 from muddled_orchard.core.grading.finding import restored
+from muddled_orchard.core.grading.verdicts import Verdicts
 
 
 class Damaged(Exception):
@@ -33,6 +34,7 @@ _ALWAYS = frozenset({"format", "starts"})
 
 _ENCODER = msgspec.json.Encoder()
 _DECODER = msgspec.json.Decoder(Assessment)
+_VERDICTS = msgspec.json.Decoder(Verdicts)
 
 
 def scenario_text(scenario: Scenario) -> str:
@@ -84,6 +86,43 @@ def assessment_of(text: str) -> Assessment:
             sentences(map(restored, criterion.outcome.findings))
         sentences(map(restored, (*assessment.doubts, *assessment.worked)))
     return assessment
+
+
+def verdicts_of(text: str) -> Verdicts:
+    """The verdicts of such a text. Raises Damaged where it is none."""
+    with _sound():
+        found = _VERDICTS.decode(text)
+        if found.doubts:
+            sentences(map(restored, found.doubts))
+        return found
+
+
+def anonymous_result(text: str, renamed: Callable[[str], str]) -> str:
+    """The same assessment without anything that is a learner's own: texts, names, commits, sentences; empty
+    where it is no assessment. `renamed` says what the work is called instead."""
+    try:
+        assessment = assessment_of(text)
+    except Damaged:
+        return ""
+    plain = replace(
+        assessment,
+        criteria=tuple(
+            replace(criterion, outcome=replace(criterion.outcome, findings=(), where=()))
+            for criterion in assessment.criteria
+        ),
+        hunks=tuple(
+            replace(hunk, line=None, left=None, renamed=None, left_at=None, look=())
+            for hunk in assessment.hunks
+        ),
+        doubts=(),
+        worked=(),
+        reason="",
+        commits=(),
+        makers=(),
+        work=renamed(assessment.work),
+        made=None,
+    )
+    return assessment_text(plain)
 
 
 @contextmanager

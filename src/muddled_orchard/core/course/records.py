@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from muddled_orchard.core.grading.verdicts import Verdicts
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HandOut:
@@ -38,3 +40,26 @@ class Grading:
     possible: float
     result: str
     graded: str = ""
+    id: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Work:
+    """A grading as it counts in the course: what was found, with what persons settled; None where the
+    ledger has no result of it any more. The result's text is left out of `grading`."""
+
+    grading: Grading
+    found: Verdicts | None
+
+    @property
+    def percent(self) -> float:
+        """What it is worth, in percent, to a tenth."""
+        if self.found is not None:
+            return self.found.percent
+        grading = self.grading
+        return round(100 * grading.points / grading.possible, 1) if grading.possible else 0.0
+
+    @property
+    def settled_whole(self) -> bool:
+        """Whether a person settled all of it."""
+        return bool(self.found and self.found.settled and self.found.settled.earned is not None)

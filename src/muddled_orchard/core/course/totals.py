@@ -10,7 +10,8 @@ from datetime import datetime
 from typing import Literal
 
 from muddled_orchard.core.course.plan import Attempts, CourseExercise, CoursePlan, Late
-from muddled_orchard.core.course.records import Grading, HandOut
+from muddled_orchard.core.course.records import HandOut, Work
+from muddled_orchard.core.grading.settling import ALL, Settlement
 
 _DAY = 86_400
 _NO_ATTEMPT = ("untouched", "unreadable")
@@ -21,7 +22,7 @@ Known = Literal["newest commit", "first graded"]
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Attempt:
     """One attempt of a learner at an exercise: where it lay, its percentage as graded, when it was made (in
-    seconds since 1970) and by what that is known, and how many days it was late."""
+    seconds since 1970) and by what that is known, the work itself, and how many days it was late."""
 
     learner: str
     exercise: str
@@ -29,6 +30,7 @@ class Attempt:
     percent: float
     time: float
     known: Known
+    work: Work
     days_late: int = 0
     lost: float = 0.0
     """How many percent of its points it loses by that."""
@@ -42,18 +44,20 @@ class Attempt:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ExerciseMark:
     """An exercise of one learner: the attempt that counts (None: there is none), how many there were, and
-    whether it is passed (None: there is no pass mark)."""
+    whether it is passed (None: there is no pass mark). `settled` is what a person says it is worth, in
+    percent, where nothing was handed in."""
 
     exercise: str
     weight: float
     attempt: Attempt | None
     attempts: int
     passed: bool | None
+    settled: float | None = None
 
     @property
     def percent(self) -> float:
         """What counts: nothing where nothing was handed in."""
-        return self.attempt.counted if self.attempt else 0.0
+        return self.attempt.counted if self.attempt else self.settled or 0.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -77,28 +81,29 @@ class Standing:
     totals: tuple[LearnerTotal, ...]
 
 
-def attempts_of(
-    plan: CoursePlan, ids: Mapping[str, str], gradings: Iterable[Grading], newest: Mapping[int, int]
-) -> list[Attempt]:
+def attempts_of(plan: CoursePlan, ids: Mapping[str, str], works: Iterable[Work]) -> list[Attempt]:
     """Every attempt that gradings tell of, in the order in which they were made. `ids` are the exercises' ids
-    by what the course calls their scenario, `newest` when the newest own commit of each grading was made, by
-    its place among the gradings (0: there is none).
+    by what the course calls their scenario.
 
     The same content graded again is the same attempt, with the newest result. An attempt was made when its
-    newest commit was, by its own clock, but no later than the course first saw it.
+    newest commit was, by its own clock, but no later than the course first saw it. What a person settled as
+    a whole loses nothing by being late.
     """
     rules = {ids[exercise.scenario]: exercise for exercise in plan.exercise if exercise.scenario in ids}
-    last: dict[tuple[str, str, str], tuple[int, Grading]] = {}
+    last: dict[tuple[str, str, str], Work] = {}
     seen: dict[tuple[str, str, str], float] = {}
-    for number, grading in enumerate(gradings):
+    for work in works:
+        grading = work.grading
         if grading.learner is None or grading.exercise not in rules or grading.state in _NO_ATTEMPT:
             continue
-        place = (grading.learner, grading.exercise, grading.fingerprint or grading.submission)
-        last[place] = (number, grading)
+        content = (work.found.work if work.found else "") or grading.fingerprint or grading.submission
+        place = (grading.learner, grading.exercise, content)
+        last[place] = work
         seen.setdefault(place, _seconds(grading.graded))
     found = []
-    for place, (number, grading) in last.items():
-        made = newest.get(number, 0)
+    for place, work in last.items():
+        grading = work.grading
+        made = work.found.ended if work.found else 0
         by_commit = 0 < made <= seen[place]
         exercise = rules[grading.exercise]
         time = float(made) if by_commit else seen[place]
@@ -109,11 +114,12 @@ def attempts_of(
                 learner=place[0],
                 exercise=grading.exercise,
                 submission=grading.submission,
-                percent=round(100 * grading.points / grading.possible, 1) if grading.possible else 0.0,
+                percent=work.percent,
                 time=time,
                 known="newest commit" if by_commit else "first graded",
                 days_late=days,
-                lost=_lost(late, days),
+                lost=0.0 if work.settled_whole else _lost(late, days),
+                work=work,
             )
         )
     return sorted(found, key=lambda attempt: (attempt.learner, attempt.exercise, attempt.time))
@@ -125,13 +131,19 @@ def totals(
     attempts: Sequence[Attempt],
     hand_outs: Iterable[HandOut],
     learners: Iterable[str],
+    settlements: Iterable[Settlement] = (),
 ) -> list[LearnerTotal]:
     """The total of each learner, in order: over the exercises that they were handed out, each with its
-    weight."""
+    weight. Where nothing was handed in, a person's verdict on the whole exercise counts."""
     made: dict[tuple[str, str], list[Attempt]] = {}
     for attempt in attempts:
         made.setdefault((attempt.learner, attempt.exercise), []).append(attempt)
     given = {(hand_out.learner, hand_out.exercise) for hand_out in hand_outs}
+    said = {
+        (one.learner, one.exercise): round(100 * one.earned, 1)
+        for one in settlements
+        if one.about == ALL and one.earned is not None
+    }
     found = []
     for learner in learners:
         marks = []
@@ -142,10 +154,17 @@ def totals(
                 continue
             counts = counting(own, exercise.attempts or plan.attempts)
             mark = exercise.pass_mark if exercise.pass_mark is not None else plan.pass_mark
-            passed = None if mark is None else bool(counts and counts.counted >= mark)
+            settled = None if counts else said.get((learner, id_))
+            percent = counts.counted if counts else settled
+            passed = None if mark is None else percent is not None and percent >= mark
             marks.append(
                 ExerciseMark(
-                    exercise=id_, weight=exercise.weight, attempt=counts, attempts=len(own), passed=passed
+                    exercise=id_,
+                    weight=exercise.weight,
+                    attempt=counts,
+                    attempts=len(own),
+                    passed=passed,
+                    settled=settled,
                 )
             )
         weight = sum(mark.weight for mark in marks)

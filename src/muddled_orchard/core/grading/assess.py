@@ -9,7 +9,7 @@ from itertools import islice
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, Outcome, State, missed
 from muddled_orchard.core.grading.case import Case, lay_out
 from muddled_orchard.core.grading.criteria import CRITERIA, weight_of
-from muddled_orchard.core.grading.criteria.resolution import hunk_results
+from muddled_orchard.core.grading.criteria.resolution import decisions, hunk_results
 from muddled_orchard.core.grading.doubts import doubts
 from muddled_orchard.core.grading.finding import Finding, Kind, kept
 from muddled_orchard.core.grading.kinds import GivenUp, MoreOfThis, NothingAsked, NothingAttempted
@@ -17,6 +17,9 @@ from muddled_orchard.core.grading.locating.locate import locate
 from muddled_orchard.core.grading.locating.results import Result
 from muddled_orchard.core.grading.notes import notes_on
 from muddled_orchard.core.grading.remote import changes
+from muddled_orchard.core.key.graph import compact, wanted
+from muddled_orchard.core.submission.identity import work_id
+from muddled_orchard.core.submission.made_graph import graph_of
 from muddled_orchard.core.submission.reflog import given_up
 from muddled_orchard.core.submission.submission import Submission
 
@@ -49,6 +52,10 @@ def assess(submission: Submission, results: tuple[Result, ...] | None = None) ->
         worked=_first(notes_on(submission)),
         commits=tuple(evidence.commits)[:_MOST_COMMITS],
         unmet=sum(task.unmet.count for task in case.tasks),
+        conflicts_weight=decisions(case).weight,
+        work=work_id(evidence),
+        made=graph_of(submission),
+        asked=compact(wanted(key)),
         begun=min((commit.time for commit in evidence.commits.values() if commit.time > 0), default=0),
         ended=max((commit.time for commit in evidence.commits.values()), default=0),
         makers=tuple(sorted({commit.author for commit in evidence.commits.values()} - cast))[:_MOST],

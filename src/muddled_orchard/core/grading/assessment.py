@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from itertools import islice
-from typing import Literal
+from typing import Literal, Protocol
 
 from muddled_orchard.core.base.phrases import brief, cut
 from muddled_orchard.core.grading.english import say, sentences
 from muddled_orchard.core.grading.finding import Finding, Kind, kept, restored
+from muddled_orchard.core.key.graph import Graph
 
 State = Literal["finished", "open", "untouched", "unreadable"]
 Verdict = Literal["met", "partly", "missed", "skipped"]
@@ -84,14 +85,29 @@ def unseen(found: Kind) -> Outcome:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Settled:
+    """A person's verdict, which stands in the place of the grader's own: the share (0 to 1) that is earned
+    (None: as graded), who gave it, why, and when. `verdict` and `share` are the grader's."""
+
+    earned: float | None
+    by: str
+    reason: str
+    made: str
+    verdict: Verdict
+    share: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class CriterionResult:
-    """A criterion with its points. `points` and `possible` are 0 where it was skipped, `weight` is not."""
+    """A criterion with its points. `points` and `possible` are 0 where it was skipped, `weight` is not.
+    `settled` is the person's verdict that they follow, where there is one."""
 
     id: str
     outcome: Outcome
     points: float
     possible: float
     weight: float = 0.0
+    settled: Settled | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -104,7 +120,8 @@ class HunkResult:
     `look` are Git's commands that show what the sides did there. `subject` is that of the commit that was
     replayed. `worth` is the share of its points (0 to 1) that it earns, `weight` how much it counts; where it
     is worth less than all, `why` is the reason for that. `together` are whole answers, a word a hunk, where
-    the key accepts several and not every mixture of them.
+    the key accepts several and not every mixture of them. `settled` is the person's verdict that
+    `outcome` and `worth` follow, where there is one.
     """
 
     task: int
@@ -131,6 +148,7 @@ class HunkResult:
     step: int = 0
     look: tuple[str, ...] = ()
     together: tuple[tuple[str, ...], ...] = ()
+    settled: Settled | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -141,7 +159,9 @@ class Assessment:
     `reason` why a submission is unreadable. `commits` are the ids of the learner's own commits, `makers` who
     made them, the story's cast left out. `begun` is when the first of them was made by its own account,
     `ended` when the last was (in seconds since 1970, 0 where there is none). `unmet` counts the conflicts
-    that were never come to.
+    that were never come to, `conflicts_weight` is what all that the key knows weigh together. `work`
+    tells this work from any other, wherever it lies. `made` is the graph of the learner's commits, `asked`
+    the one after a solution. `settled` is a person's verdict on all of it.
     """
 
     exercise: str
@@ -158,6 +178,11 @@ class Assessment:
     begun: int = 0
     ended: int = 0
     unmet: int = 0
+    conflicts_weight: float = 0.0
+    work: str = ""
+    made: Graph | None = None
+    asked: Graph | None = None
+    settled: Settled | None = None
 
     @property
     def needs_a_look(self) -> tuple[str, ...]:
@@ -171,18 +196,51 @@ class Assessment:
 
     @property
     def points(self) -> float:
-        """The points earned, to a tenth."""
-        return round(sum(result.points for result in self.criteria), 1)
+        """The points earned, to a tenth; where a person settled all of it, their share of the possible."""
+        if self.settled and self.settled.earned is not None:
+            return round(self.possible * self.settled.earned, 1)
+        return points_of(self.criteria)
 
     @property
     def possible(self) -> float:
         """The points of everything that was assessed."""
-        return round(sum(result.possible for result in self.criteria), 1)
+        return possible_of(self.criteria)
 
     @property
     def percent(self) -> float:
         """The share of the points that was earned, in percent, to a tenth."""
-        return round(100 * self.points / self.possible, 1) if self.possible else 0.0
+        return percent_of(self.criteria, self.settled)
+
+
+class _WithPoints(Protocol):
+    @property
+    def points(self) -> float: ...
+    @property
+    def possible(self) -> float: ...
+
+
+class _WithShare(Protocol):
+    @property
+    def earned(self) -> float | None: ...
+
+
+def points_of(criteria: Iterable[_WithPoints]) -> float:
+    """The points that criteria earn, to a tenth."""
+    return round(sum(criterion.points for criterion in criteria), 1)
+
+
+def possible_of(criteria: Iterable[_WithPoints]) -> float:
+    """The points that criteria can earn, to a tenth."""
+    return round(sum(criterion.possible for criterion in criteria), 1)
+
+
+def percent_of(criteria: Sequence[_WithPoints], settled: _WithShare | None) -> float:
+    """The share of the points that is earned, in percent, to a tenth; what a person settled goes before
+    it."""
+    if settled and settled.earned is not None:
+        return round(100 * settled.earned, 1)
+    possible = possible_of(criteria)
+    return round(100 * points_of(criteria) / possible, 1) if possible else 0.0
 
 
 def _said(findings: Iterable[Finding]) -> tuple[str, ...]:

@@ -906,6 +906,11 @@ def _(found: kinds.Attempts) -> str:
 
 
 @say.register
+def _(found: kinds.SettledNoMore) -> str:
+    return f"the verdict of {found.by} on {found.about} holds no more: this grading has no such thing"
+
+
+@say.register
 def _(found: kinds.SharedCommits) -> str:
     shown = _names([short(commit) for commit in found.commits], found.count)
     them = "it" if found.count == 1 else "them"

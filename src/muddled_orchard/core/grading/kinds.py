@@ -939,6 +939,13 @@ class Attempts(Kind, frozen=True):
     best: str
 
 
+class SettledNoMore(Kind, frozen=True):
+    """A person's verdict is on something that this grading has no more."""
+
+    by: str
+    about: str
+
+
 class SharedCommits(Kind, frozen=True):
     """Submissions of several learners share commits."""
 

@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 from collections import Counter
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from muddled_orchard.core.base.phrases import be, counted, was
 from muddled_orchard.core.grading import kinds
 from muddled_orchard.core.grading.assessment import Assessment, Outcome
 
+if TYPE_CHECKING:
+    from muddled_orchard.core.grading.verdicts import Verdicts
 
-def got_it(assessment: Assessment) -> bool:
-    """Whether everything that was assessed is met."""
+
+def got_it(assessment: Assessment | Verdicts) -> bool:
+    """Whether everything that was assessed is met, or a person said so."""
+    if assessment.settled and assessment.settled.earned is not None:
+        return assessment.settled.earned >= 1
     return assessment.state == "finished" and all(
         criterion.outcome.verdict in ("met", "skipped") for criterion in assessment.criteria
     )

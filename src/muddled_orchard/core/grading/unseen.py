@@ -21,6 +21,11 @@ UNSEEN: tuple[Unseen, ...] = ("skipped", "missed")
 BY_ITSELF = frozenset({"delivered"})
 
 
+def unseen_word(setting: str | None) -> Unseen | None:
+    """What a course's setting says, or None where it says nothing."""
+    return next((word for word in UNSEEN if word == setting), None)
+
+
 def held_to(assessment: Assessment, unseen: Unseen | None) -> Assessment:
     """The assessment of something that the course handed out, with what can't be seen there as the course has
     it (None: as it is by itself)."""

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 
+from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.exercise.history import History
-from muddled_orchard.core.git.commits import ancestry, name_of
+from muddled_orchard.core.git.commits import Commit, ancestry, name_of
 from muddled_orchard.core.git.refs import on_remote
 from muddled_orchard.core.key.answer_key import Key
 
@@ -67,16 +68,49 @@ def wanted(key: Key) -> Graph:
     return _graph(key, tips, key.scenario.task[-1].on)
 
 
+MOST_NODES = 60
+"""How many commits a graph may have that is kept with a result."""
+
+
+def compact(graph: Graph) -> Graph | None:
+    """The same graph with short ids and texts, to be kept with a result; None where it is too large."""
+    if len(graph.nodes) > MOST_NODES:
+        return None
+    short = {node.id: str(node.place) for node in graph.nodes}
+    nodes = tuple(
+        replace(
+            node,
+            id=short[node.id],
+            subject=brief(node.subject),
+            author=brief(node.author, 40),
+            parents=tuple(short[parent] for parent in node.parents),
+            branches=tuple(brief(name, 40) for name in node.branches[:_MOST_NAMES]),
+        )
+        for node in graph.nodes
+    )
+    return Graph(nodes, tuple(brief(lane, 40) for lane in graph.lanes))
+
+
+_MOST_NAMES = 6
+
+
 def _graph(key: Key, tips: Mapping[str, str], head: str) -> Graph:
-    shown = {commit.id for tip in tips.values() for commit in ancestry(key.commits, tip)}
-    order = [
-        id_ for id_ in (*key.ids, *(id_ for id_ in key.commits if id_ not in key.handed_out)) if id_ in shown
-    ]
-    on = _branches(key, tips)
+    order = (*key.ids, *(id_ for id_ in key.commits if id_ not in key.handed_out))
+    return laid_out(key, key.commits, order, tips, head)
+
+
+def laid_out(
+    key: Key, commits: Mapping[str, Commit], order: Iterable[str], tips: Mapping[str, str], head: str
+) -> Graph:
+    """The graph of `commits` that the branches `tips` (name: id) reach; `order` has parents first, `head` is
+    the branch that is checked out. Those that were not handed out are new."""
+    shown = {commit.id for tip in tips.values() for commit in ancestry(commits, tip)}
+    order = [id_ for id_ in order if id_ in shown]
+    on = _branches(key, commits, tips)
     lanes = tuple(dict.fromkeys(on[id_] for id_ in order))
     nodes = []
     for place, id_ in enumerate(order):
-        commit = key.commits[id_]
+        commit = commits[id_]
         names = tuple(
             sorted((name for name, tip in tips.items() if tip == id_), key=lambda name: name != head)
         )
@@ -96,25 +130,21 @@ def _graph(key: Key, tips: Mapping[str, str], head: str) -> Graph:
     return Graph(tuple(nodes), lanes)
 
 
-def _branches(key: Key, tips: Mapping[str, str]) -> dict[str, str]:
+def _branches(key: Key, commits: Mapping[str, Commit], tips: Mapping[str, str]) -> dict[str, str]:
     """The branch that each commit was made on; a stash has a lane of its own."""
     on = {
         id_: "stash" if planned.stash else planned.branch
         for id_, planned in zip(key.ids, key.history.commits, strict=True)
     }
-    for id_ in key.commits:
-        if id_ not in on:
-            on[id_] = next(_holders(key, tips, id_), key.scenario.task[-1].on)
-    return on
+    for name, tip in tips.items():  # a new one is on the first branch whose own line of first parents has it
+        for id_ in _first_parents(commits, tip):
+            on.setdefault(id_, name)
+    return {id_: on.get(id_, key.scenario.task[-1].on) for id_ in commits}
 
 
-def _holders(key: Key, tips: Mapping[str, str], id_: str) -> Iterator[str]:
-    """Branches whose own line of first parents has a commit."""
-    for name, tip in tips.items():
-        at: str | None = tip
-        while at is not None and at in key.commits:
-            if at == id_:
-                yield name
-                break
-            parents = key.commits[at].parents
-            at = parents[0] if parents else None
+def _first_parents(commits: Mapping[str, Commit], tip: str) -> Iterator[str]:
+    at: str | None = tip
+    while at is not None and at in commits:
+        yield at
+        parents = commits[at].parents
+        at = parents[0] if parents else None

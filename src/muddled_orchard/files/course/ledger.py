@@ -4,7 +4,7 @@ A hand-out is written down in one transaction, after its archive is in place; a 
 a ledger that lacks what was not reported as done, and nothing else. Variants come from a secret that the
 ledger makes once, so the same ledger gives the same archives whenever it is asked.
 """
-# ruff: noqa: E501 - SQL reads best as it is
+# ruff: noqa: E501, S608 - SQL reads best as it is, and is put together of our own words alone
 
 from __future__ import annotations
 
@@ -20,8 +20,11 @@ from typing import Any
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.core.grading.settling import Settlement
+from muddled_orchard.files.stored import anonymous_result
 from muddled_orchard.system.output import make_private
 
+_AT_ONCE = 500  # how many are asked for in one go
 _PATIENCE = 5.0  # seconds that a run waits for another one to let the ledger go
 
 MIGRATIONS = (
@@ -46,6 +49,13 @@ MIGRATIONS = (
         learner TEXT, state TEXT NOT NULL, points REAL NOT NULL, possible REAL NOT NULL, result TEXT NOT NULL
     ) STRICT;
     CREATE INDEX grading_by_fingerprint ON grading (fingerprint, version);
+    """,
+    """
+    CREATE TABLE settlement (
+        id INTEGER PRIMARY KEY, made TEXT NOT NULL, learner TEXT NOT NULL REFERENCES learner (id), exercise TEXT NOT NULL,
+        work TEXT NOT NULL, about TEXT NOT NULL, earned REAL, by TEXT NOT NULL, reason TEXT NOT NULL
+    ) STRICT;
+    CREATE INDEX settlement_by_learner ON settlement (learner, exercise);
     """,
 )
 """How the schema came to be: the n-th script leads from version n to n + 1 (`PRAGMA user_version`)."""
@@ -203,6 +213,12 @@ class Ledger:
         )
         return str(found[0][0]) if found else None
 
+    def titles(self) -> dict[str, str]:
+        """The titles of the exercises, by id."""
+        rows = self._rows("SELECT exercise, title FROM scenario ORDER BY rowid")
+        with self._told():
+            return {str(exercise): str(title) for exercise, title in rows}
+
     def add_hand_outs(self, made: Iterable[HandOut]) -> None:
         """Write hand-outs down; the same ones again change nothing."""
         with self._transaction():
@@ -262,9 +278,39 @@ class Ledger:
 
     def gradings(self) -> list[Grading]:
         """Every grading, the oldest first."""
-        rows = self._rows("SELECT * FROM grading ORDER BY id")
+        return list(self.each_grading())
+
+    def each_grading(self) -> Iterator[Grading]:
+        """Every grading, the oldest first, without having all of them at once."""
         with self._told():
-            return [_grading(row) for row in rows]
+            for row in self._db.execute("SELECT * FROM grading ORDER BY id"):
+                yield _grading(row)
+
+    def results(self, ids: Sequence[int]) -> Iterator[tuple[int, str]]:
+        """The results of these gradings, as text, by the gradings' ids."""
+        for start in range(0, len(ids), _AT_ONCE):
+            some = ids[start : start + _AT_ONCE]
+            marks = ", ".join("?" * len(some))
+            yield from self._rows(f"SELECT id, result FROM grading WHERE id IN ({marks})", some)
+
+    # -- Settlements ----------------------------------------------------------------------------------
+
+    def settle(self, settlement: Settlement) -> None:
+        """Write a person's verdict down, beside those that there are."""
+        with self._transaction():
+            values = {name: getattr(settlement, name) for name in _SETTLEMENT}
+            self._run_many(_ADD_SETTLEMENT, [{**values, "made": _now()}])
+
+    def unsettle(self, settlement: Settlement) -> bool:
+        """Delete a person's verdict; whether it was still there."""
+        with self._transaction():
+            return self._run("DELETE FROM settlement WHERE id = ?", (settlement.id,)).rowcount > 0
+
+    def settlements(self) -> list[Settlement]:
+        """Every person's verdict, the oldest first."""
+        rows = self._rows("SELECT * FROM settlement ORDER BY id")
+        with self._told():
+            return [_settlement(row) for row in rows]
 
     # -- Privacy --------------------------------------------------------------------------------------
 
@@ -278,13 +324,15 @@ class Ledger:
             # Gradings of another's variant that came under this name say no learner, but where they lay.
             gone = self._run("DELETE FROM grading WHERE learner = ?", (learner,)).rowcount
             self._run("DELETE FROM hand_out WHERE learner = ?", (learner,))
+            self._run("DELETE FROM settlement WHERE learner = ?", (learner,))
             self._run("DELETE FROM learner WHERE id = ?", (learner,))
         self._leave_nothing()
         return gone
 
     def make_anonymous(self) -> int:
-        """Replace everybody's id and name by a number, for good; how many there were. What gradings say in
-        full, and where submissions lay, goes as well: it may name people."""
+        """Replace everybody's id and name by a number, for good; how many there were. Where submissions lay,
+        what stands in them, and what gradings say in words goes as well: it may name people. Verdicts stay,
+        and so does which side was kept in each conflict."""
         numbers = {id_: f"learner-{number:04}" for number, id_ in enumerate(self.learners(), start=1)}
         with self._transaction():
             self._run("PRAGMA defer_foreign_keys = ON")
@@ -292,7 +340,19 @@ class Ledger:
                 self._run("UPDATE learner SET id = ?, name = ?, more = '{}' WHERE id = ?", (name, name, id_))
                 self._run("UPDATE hand_out SET learner = ?, file = '' WHERE learner = ?", (name, id_))
                 self._run("UPDATE grading SET learner = ? WHERE learner = ?", (name, id_))
-            self._run("UPDATE grading SET submission = 'submission-' || id, fingerprint = '', result = ''")
+                self._run("UPDATE settlement SET learner = ? WHERE learner = ?", (name, id_))
+            self._run("UPDATE settlement SET by = 'somebody', reason = ''")
+            works: dict[str, str] = {"": ""}
+
+            def renamed(work: str) -> str:
+                return works.setdefault(work, f"work-{len(works)}")
+
+            self._db.create_function("renamed", 1, renamed)
+            self._db.create_function("anonymous", 1, lambda result: anonymous_result(result, renamed))
+            self._run(
+                "UPDATE grading SET submission = 'submission-' || id, fingerprint = '', result = anonymous(result)"
+            )
+            self._run("UPDATE settlement SET work = renamed(work)")
             # With it anybody could work out from a name which variant is whose.
             self._run("DELETE FROM course WHERE key = 'secret'")
         self._leave_nothing()
@@ -315,6 +375,19 @@ _GRADING = ("graded", "submission", "fingerprint", "version", "scenario", "exerc
 """The columns of a grading, behind its id."""
 
 
+_SETTLEMENT = ("made", "learner", "exercise", "work", "about", "earned", "by", "reason")
+"""The columns of a settlement, behind its id."""
+
+_ADD_SETTLEMENT = f"INSERT INTO settlement VALUES (NULL, {', '.join(f':{name}' for name in _SETTLEMENT)})"
+
+
+def _settlement(row: tuple[Any, ...]) -> Settlement:
+    fields = dict(zip(_SETTLEMENT, row[1:], strict=True))
+    if not (fields["earned"] is None or 0 <= fields["earned"] <= 1):
+        raise ValueError
+    return Settlement(id=row[0], **fields)
+
+
 def _grading(row: tuple[Any, ...]) -> Grading:
     fields = dict(zip(_GRADING, row[1:], strict=True))
     numbers = ("points", "possible")
@@ -324,7 +397,7 @@ def _grading(row: tuple[Any, ...]) -> Grading:
         if name != "learner"
     ):
         raise ValueError
-    return Grading(**fields)
+    return Grading(id=row[0], **fields)
 
 
 def _now() -> str:

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from muddled_orchard.core.course.findings import ClassFinding, Collected
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult
 from muddled_orchard.reports.json.outputs import CriterionOut, FindingOut, HunkOut, ResultFile, SubmissionOut
+from muddled_orchard.reports.json.settle import settled_json
 from muddled_orchard.reports.json.text import json_text
 
 
@@ -39,6 +40,7 @@ def _submission(result: Collected) -> SubmissionOut:
         "notes": list(assessment.notes),
         "criteria": [_criterion(criterion) for criterion in assessment.criteria],
         "hunks": [_hunk(hunk) for hunk in assessment.hunks],
+        "settled": settled_json(assessment.settled),
     }
 
 
@@ -53,6 +55,7 @@ def _criterion(criterion: CriterionResult) -> CriterionOut:
             {"file": place.file, "line": place.line, "commit": place.commit}
             for place in criterion.outcome.where
         ],
+        "settled": settled_json(criterion.settled),
     }
 
 
@@ -67,4 +70,5 @@ def _hunk(hunk: HunkResult) -> HunkOut:
         "outcome": hunk.outcome,
         "worth": hunk.worth,
         "weight": hunk.weight,
+        "settled": settled_json(hunk.settled),
     }

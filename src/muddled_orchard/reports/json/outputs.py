@@ -47,6 +47,17 @@ class PlaceOut(TypedDict):
     commit: str | None
 
 
+class SettledOut(TypedDict):
+    """A person's verdict, which the result follows, beside the grader's own."""
+
+    earned: Annotated[float | None, _about("The share that it earns, 0 to 1; null: as graded.")]
+    by: str
+    reason: str
+    made: Annotated[str, _about("When, in UTC.")]
+    graded: Annotated[Verdict, _about("The grader's own verdict.")]
+    graded_share: Annotated[float, _about("The share that the grader gave, 0 to 1.")]
+
+
 class CriterionOut(TypedDict):
     """A criterion's verdict."""
 
@@ -56,6 +67,7 @@ class CriterionOut(TypedDict):
     possible: Annotated[Number, _about("0 where it was skipped.")]
     because: Annotated[str, _about("Why, in words for the learner; with --for-learner the hint.")]
     where: list[PlaceOut]
+    settled: Annotated[SettledOut | None, _about("A person's verdict on it.")]
 
 
 class HunkOut(TypedDict):
@@ -70,6 +82,7 @@ class HunkOut(TypedDict):
     outcome: Literal["met", "partly", "missed", "skipped"]
     worth: Annotated[float, _about("The share of its points that it earns, 0 to 1.")]
     weight: Annotated[float, _about("How much it counts among the conflicts.")]
+    settled: Annotated[SettledOut | None, _about("A person's verdict on it.")]
 
 
 class SubmissionOut(TypedDict):
@@ -90,6 +103,7 @@ class SubmissionOut(TypedDict):
     notes: Annotated[list[str], _about("How the learner worked, from the reflog: told, never marked.")]
     criteria: list[CriterionOut]
     hunks: list[HunkOut]
+    settled: Annotated[SettledOut | None, _about("A person's verdict on the whole exercise.")]
 
 
 class FindingOut(TypedDict):
@@ -372,6 +386,36 @@ class LedgerFile(TypedDict):
     gradings: list[GradingOut]
 
 
+class ToLookAtOut(TypedDict):
+    """A submission that counts and needs a look."""
+
+    learner: str
+    exercise: str
+    submission: str
+    percent: float
+    why: list[str]
+
+
+class SettlementOut(TypedDict):
+    """A person's verdict."""
+
+    learner: str
+    exercise: str
+    about: Annotated[str, _about("all, a criterion, or a conflict's full name.")]
+    earned: Annotated[float | None, _about("The share that it earns, 0 to 1; null: as graded.")]
+    by: str
+    reason: str
+    made: Annotated[str, _about("When, in UTC.")]
+
+
+class SettleFile(TypedDict):
+    """What `muddled settle --json` prints."""
+
+    format: Literal[1]
+    needs_a_look: list[ToLookAtOut]
+    settled: Annotated[list[SettlementOut], _about("Every verdict, the oldest first.")]
+
+
 class LeftOut(TypedDict):
     """Something that is left to do, or (`work` is false) only worth knowing."""
 
@@ -412,6 +456,7 @@ OUTPUTS: dict[str, object] = {
     "handout": HandOutFile,
     "peek": PeekFile,
     "grade": ResultFile,
+    "settle": SettleFile,
     "ledger": LedgerFile,
 }
 """What each command prints with --json."""

@@ -15,8 +15,10 @@ from muddled_orchard.core.base.phrases import brief, counted
 from muddled_orchard.core.course.findings import ClassFinding, Collected
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult
 from muddled_orchard.core.grading.hints import reasons
+from muddled_orchard.core.grading.settling import settled_things
 from muddled_orchard.core.grading.summary import Standing, got_it, no_part, nothing_done, standing, summary
 from muddled_orchard.reports.terminal.console import STYLES, printable, shortened, sign, speaks_unicode
+from muddled_orchard.reports.terminal.settled import show_settled_things
 
 _MOST_LINES = 12
 _WIDE = 100
@@ -31,6 +33,7 @@ def show_one(on: Console, result: Collected) -> None:
     if not result.counts:
         text = "It counts for nobody: this variant was not handed out to them."
         on.print(Text(f"{sign(on, 'unreadable')} {text}", style="bad"))
+    show_settled_things(on, settled_things(assessment))
     if assessment.state == "unreadable":
         return
     lacking = [

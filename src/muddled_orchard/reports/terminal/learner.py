@@ -10,9 +10,11 @@ from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.course.findings import Collected
 from muddled_orchard.core.grading.assessment import HINTS
 from muddled_orchard.core.grading.hints import Hint, hints, right_already
+from muddled_orchard.core.grading.settling import settled_things
 from muddled_orchard.core.grading.summary import got_it, nothing_done
 from muddled_orchard.reports.terminal.console import STYLES, printable, sign
 from muddled_orchard.reports.terminal.grade import heading, show_reasons, verdict
+from muddled_orchard.reports.terminal.settled import show_settled_things
 
 _MOST_PLACES = 6
 
@@ -23,6 +25,7 @@ def show_for_learner(on: Console, result: Collected, hint: int) -> None:
     on.print(heading(on, result))
     on.print()
     on.print(verdict(on, assessment))
+    show_settled_things(on, settled_things(assessment))
     if got_it(assessment):
         show_reasons(on, assessment)
         return

@@ -33,18 +33,16 @@ def judge(case: Case) -> Outcome:
     or kept from being met, neither costs nor earns."""
     if not any(step.merge.conflicts for step in case.key.steps):
         return skipped(NothingConflicts())
-    expected = sum((step.decisions for step in case.key.steps), Decisions())
+    expected = decisions(case)
     if not expected.count:
         return skipped(KeyIsSilent())
     bad: list[HunkResult] = []
     lost = 0.0
-    for conflict, results in _told(case):
+    for results in _told(case):
         for result in results:
             if result.outcome in ("partly", "missed"):
                 bad.append(result)
-                # A file that is gone as a whole stands for all of its hunks.
-                weight = result.weight if conflict.reading is not None else conflict.covers.weight
-                lost += weight * (1 - result.worth)
+                lost += result.weight * (1 - result.worth)
     unmet = sum((task.unmet for task in case.tasks), Decisions())
     if not bad and not unmet.count:
         return partly(AllResolved(expected.count), 1.0)
@@ -57,6 +55,11 @@ def judge(case: Case) -> Outcome:
     # Weights need not add up exactly.
     share = round((expected.weight - lost - unmet.weight) / expected.weight, 9)
     return partly(found, share, places)
+
+
+def decisions(case: Case) -> Decisions:
+    """All that the key wants decided."""
+    return sum((step.decisions for step in case.key.steps), Decisions())
 
 
 _MOST_TOLD = 100
@@ -82,21 +85,18 @@ def wrong_conflict(result: HunkResult) -> ConflictWrong:
 
 def hunk_results(case: Case) -> Iterator[HunkResult]:
     """What became of every conflict, in the order of tasks, files and hunks."""
-    for _, results in _told(case):
+    for results in _told(case):
         yield from results
 
 
-def _told(case: Case) -> Iterator[tuple[ConflictCase, list[HunkResult]]]:
-    """Each conflict with what became of it."""
+def _told(case: Case) -> Iterator[list[HunkResult]]:
+    """What became of each conflict."""
     for step, task in enumerate(case.tasks, start=1):
         for conflict in task.conflicts:
             if conflict.reading is None:
-                yield conflict, [_of_path(case, task, step, conflict)]
+                yield [_of_path(case, task, step, conflict)]
             else:
-                yield (
-                    conflict,
-                    [_of_hunk(case, task, step, conflict, hunk) for hunk in conflict.reading.hunks],
-                )
+                yield [_of_hunk(case, task, step, conflict, hunk) for hunk in conflict.reading.hunks]
 
 
 def _of_hunk(case: Case, task: TaskCase, step: int, conflict: ConflictCase, hunk: HunkReading) -> HunkResult:
@@ -178,7 +178,8 @@ def _of_path(case: Case, task: TaskCase, step: int, conflict: ConflictCase) -> H
         accepted=words,
         outcome=_outcome(conflict, worth),
         worth=worth,
-        weight=accepted[0].weight(0) if accepted else 1.0,
+        # A file that is gone as a whole stands for all of its hunks.
+        weight=conflict.covers.weight if conflict.reading is None and accepted else 1.0,
         why=fit.why if fit else accepted[0].why if accepted else "",
         base=case.text(stages.get(1)),
         ours=case.text(stages.get(2)),

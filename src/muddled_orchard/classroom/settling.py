@@ -1,0 +1,118 @@
+"""Let a person say the last word: find the work that a verdict is about, write it down, take it back."""
+
+from __future__ import annotations
+
+from muddled_orchard.classroom.standing import read_class
+from muddled_orchard.core.base.problems import BadInput, Problem, likely
+from muddled_orchard.core.course.class_record import WorkToSettle
+from muddled_orchard.core.course.findings import Collected
+from muddled_orchard.core.course.totals import Attempt
+from muddled_orchard.core.grading.settling import ALL, Settlement, about_of, in_force
+from muddled_orchard.files.course.course_file import CourseFile
+from muddled_orchard.files.course.ledger import Ledger
+from muddled_orchard.files.stored import Damaged, assessment_of
+
+
+class Settling:
+    """The class as the ledger holds it, and the verdicts of persons on it."""
+
+    def __init__(self, ledger: Ledger, course: CourseFile | None) -> None:
+        self._ledger, self._course = ledger, course
+        self.read()
+
+    def read(self) -> None:
+        """Read the ledger, again after something was settled."""
+        self.record = read_class(self._ledger, self._course)
+
+    def work_of(self, learner: str, exercise: str, submission: str | None = None) -> WorkToSettle:
+        """What a learner made of an exercise: the attempt that counts, or the one that lay at `submission`.
+        Raises BadInput where there is no such learner, exercise or attempt."""
+        if learner not in self.record.learners:
+            what = f'there is no learner "{learner}"'
+            raise BadInput(Problem(what, likely(learner, self.record.learners)))
+        standing = self.record.standing
+        total = next(one for one in standing.totals if one.learner == learner)
+        mark = next((one for one in total.marks if one.exercise == exercise), None)
+        if mark is None:
+            what = f'"{exercise}" was not handed out to {learner}'
+            raise BadInput(Problem(what, likely(exercise, [one.exercise for one in total.marks])))
+        attempt = mark.attempt
+        if submission is not None:
+            own = [one for one in standing.attempts if (one.learner, one.exercise) == (learner, exercise)]
+            attempt = next((one for one in own if one.submission == submission), None)
+            if attempt is None:
+                what = f'{learner} handed in no "{submission}" for {exercise}'
+                raise BadInput(Problem(what, likely(submission, [one.submission for one in own])))
+        return self.work(learner, exercise, attempt)
+
+    def work(self, learner: str, exercise: str, attempt: Attempt | None) -> WorkToSettle:
+        """What a learner made of an exercise, in full."""
+        if attempt is None:
+            return WorkToSettle(learner, exercise, None, None, None)
+        grading = attempt.work.grading
+        try:
+            (_, text), *_ = self._ledger.results([grading.id])
+            graded = assessment_of(text)
+        except Damaged:
+            return WorkToSettle(learner, exercise, attempt, None, None)
+        counting = Collected(
+            submission=attempt.submission,
+            learner=learner,
+            name=self.record.learners[learner].name,
+            known=True,
+            assessment=self.record.rules.counting(graded, learner),
+            remembered=True,
+        )
+        return WorkToSettle(learner, exercise, attempt, graded, counting)
+
+    def settle(
+        self, work: WorkToSettle, named: str, earned: float | None, by: str, reason: str
+    ) -> Settlement | None:
+        """Write a verdict down; the one on the same thing that it takes the place of. Raises BadInput where
+        it can't be about what was `named`."""
+        settlement = self._about(work, named, earned, by, reason)
+        before = self._in_force(work, settlement.about)
+        self._ledger.settle(settlement)
+        self.read()
+        return before
+
+    def undo(self, work: WorkToSettle, named: str) -> tuple[Settlement, Settlement | None]:
+        """Take the newest verdict on something back: that verdict, and the one that holds again. Raises
+        BadInput where there is none."""
+        # What a verdict is about may have gone from the grading: then it is called by its full name.
+        given = self._in_force(work, named)
+        newest = given or self._in_force(work, self._about(work, named, None, "", "").about)
+        if newest is None or not self._ledger.unsettle(newest):
+            on = "" if named == ALL else f" on {named}"
+            what = f"there is no verdict{on} to take back for {work.learner}, {work.exercise}"
+            raise BadInput(Problem(what, "muddled settle lists those that were given."))
+        self.read()
+        return newest, self._in_force(work, newest.about)
+
+    def _in_force(self, work: WorkToSettle, about: str) -> Settlement | None:
+        given = self.record.rules.settlements.get((work.learner, work.exercise), ())
+        return next((one for one in in_force(given, work.work) if one.about == about), None)
+
+    def _about(
+        self, work: WorkToSettle, named: str, earned: float | None, by: str, reason: str
+    ) -> Settlement:
+        if work.graded is None and named != ALL:
+            what = f"{work.learner} has handed in nothing for {work.exercise} that could be read"
+            raise BadInput(Problem(what, "Only all of it can be settled: leave --on out."))
+        if work.attempt is None and earned is None:
+            raise BadInput(Problem(f"{work.learner} has handed in nothing for {work.exercise}"))
+        if earned is None and not work.work:
+            what = f"this work of {work.learner} was graded by an earlier version, or its result has gone"
+            raise BadInput(Problem(what, "Grade it again first: muddled grade."))
+        about = ALL if work.graded is None else about_of(work.graded, named)
+        # What is said of all of it holds whatever is handed in; all else of the work that was looked at.
+        whole = about == ALL and earned is not None
+        return Settlement(
+            learner=work.learner,
+            exercise=work.exercise,
+            work="" if whole else work.work,
+            about=about,
+            earned=earned,
+            by=by,
+            reason=reason,
+        )

@@ -1,0 +1,75 @@
+"""A class as a course has it: who takes part, what was handed out, and every grading as it counts."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+from muddled_orchard.core.course.findings import Collected
+from muddled_orchard.core.course.records import HandOut, Work
+from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.core.course.totals import Attempt, Standing
+from muddled_orchard.core.grading.assessment import Assessment
+from muddled_orchard.core.grading.settling import Settlement, in_force, settled
+from muddled_orchard.core.grading.unseen import Unseen, held_to
+
+
+@dataclass(frozen=True, slots=True)
+class Rules:
+    """How gradings count in a course: what is earned where a submission can't show it, and every person's
+    verdict by learner and exercise, the oldest first."""
+
+    unseen: Unseen | None
+    settlements: Mapping[tuple[str, str], Sequence[Settlement]]
+
+    def counting(self, assessment: Assessment, learner: str) -> Assessment:
+        """The assessment of work that was handed out to a learner, as it counts."""
+        given = self.settlements.get((learner, assessment.exercise), ())
+        return settled(held_to(assessment, self.unseen), in_force(given, assessment.work))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ClassRecord:
+    """All that is known of a class: the roster by id, what was handed out, the exercises' titles by id, every
+    grading as it counts, the rules by which it does, and the attempts and totals that they come to."""
+
+    learners: Mapping[str, Learner]
+    hand_outs: Sequence[HandOut]
+    titles: Mapping[str, str]
+    works: Sequence[Work]
+    rules: Rules
+    standing: Standing
+
+    def name(self, learner: str) -> str:
+        """A learner's name."""
+        known = self.learners.get(learner)
+        return known.name if known else learner
+
+    def title(self, exercise: str) -> str:
+        """An exercise's title, or its id where that is not known."""
+        return self.titles.get(exercise, exercise)
+
+    def waiting(self) -> Iterator[Attempt]:
+        """The attempts that count and need a look, in the order of the roster and the course."""
+        for total in self.standing.totals:
+            for mark in total.marks:
+                found = mark.attempt.work.found if mark.attempt else None
+                if mark.attempt and found and found.doubts:
+                    yield mark.attempt
+
+
+@dataclass(frozen=True, slots=True)
+class WorkToSettle:
+    """What one learner made of one exercise: the attempt (None: nothing was handed in), as the grader had it,
+    and as it counts (None: nothing can be read of it)."""
+
+    learner: str
+    exercise: str
+    attempt: Attempt | None
+    graded: Assessment | None
+    counting: Collected | None
+
+    @property
+    def work(self) -> str:
+        """What tells this work from others; empty where there is none."""
+        return self.graded.work if self.graded else ""

@@ -1,0 +1,27 @@
+"""What tells one work from another, wherever it lies and however it was packed."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator
+
+from muddled_orchard.core.submission.evidence import Evidence
+
+
+def work_id(evidence: Evidence) -> str:
+    """A short digest of all that a submission is judged by: branches, what is pending, the index, the working
+    tree and the remote. The same repository has the same one as a folder and in an archive."""
+    digest = hashlib.sha256()
+    for line in _lines(evidence):
+        digest.update(line.encode("utf-8", "surrogatepass") + b"\n")
+    return digest.hexdigest()[:16]
+
+
+def _lines(evidence: Evidence) -> Iterator[str]:
+    yield f"{evidence.head} {evidence.head_commit} {evidence.pending} {evidence.stashes}"
+    for refs in (evidence.refs, evidence.remote or {}):
+        yield from (f"{id_} {name}" for name, id_ in sorted(refs.items()))
+    for entry in sorted(evidence.index, key=lambda entry: (entry.path, entry.stage)):
+        yield f"{entry.blob.mode} {entry.blob.id} {entry.stage} {entry.path}"
+    for path, blob in sorted((evidence.working or {}).items()):
+        yield f"{blob.mode} {blob.id} {path}"

@@ -1,0 +1,59 @@
+"""What needs a look, and persons' verdicts, as JSON."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from muddled_orchard.core.course.class_record import ClassRecord
+from muddled_orchard.core.course.totals import Attempt
+from muddled_orchard.core.grading.assessment import Settled
+from muddled_orchard.core.grading.english import say
+from muddled_orchard.core.grading.finding import restored
+from muddled_orchard.reports.json.outputs import SettledOut, SettleFile
+
+
+def settle_json(record: ClassRecord, waiting: Iterable[Attempt]) -> SettleFile:
+    """Everything that needs a look, and every verdict, the oldest first."""
+    given = [one for several in record.rules.settlements.values() for one in several]
+    return {
+        "format": 1,
+        "needs_a_look": [
+            {
+                "learner": attempt.learner,
+                "exercise": attempt.exercise,
+                "submission": attempt.submission,
+                "percent": attempt.percent,
+                "why": [
+                    say(restored(doubt))
+                    for doubt in (attempt.work.found.doubts if attempt.work.found else ())
+                ],
+            }
+            for attempt in waiting
+        ],
+        "settled": [
+            {
+                "learner": one.learner,
+                "exercise": one.exercise,
+                "about": one.about,
+                "earned": one.earned,
+                "by": one.by,
+                "reason": one.reason,
+                "made": one.made,
+            }
+            for one in sorted(given, key=lambda one: one.id)
+        ],
+    }
+
+
+def settled_json(settled: Settled | None) -> SettledOut | None:
+    """A person's verdict beside the grader's."""
+    if settled is None:
+        return None
+    return {
+        "earned": settled.earned,
+        "by": settled.by,
+        "reason": settled.reason,
+        "made": settled.made,
+        "graded": settled.verdict,
+        "graded_share": settled.share,
+    }
