@@ -5,10 +5,13 @@ from __future__ import annotations
 import shutil
 import tarfile
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor, as_completed
+from dataclasses import dataclass
 from pathlib import Path
 
-from muddled_orchard.classroom.handing_out import Exercise, enrol, exercises_in, made
+from muddled_orchard.classroom.handing_out import enrol, exercises_in, made
 from muddled_orchard.core.course.records import HandOut
+from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.files.archives.packing import pack
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.course.roster import read_roster
@@ -22,11 +25,34 @@ from muddled_orchard.vcs.ask.scratch import ScratchRepository
 from muddled_orchard.vcs.planting import read_files
 
 EXERCISE = "press-limit"
+LATER = ("three-knots", "rebase-four")
+"""What the class gets after the first exercise."""
 READ_ALOUD = "petra"
 # The same numbers wherever the demo runs; a course of your own has a secret that nobody knows.
 SECRET = b"a demonstration needs no secret "
 
-ROSTER, OUT, BACK, LEDGER = "roster.csv", "handed-out", "handed-in", "orchard.db"
+ROSTER, OUT, LEDGER, COURSE = "roster.csv", "handed-out", "orchard.db", "course.toml"
+BACK = {EXERCISE: "handed-in", LATER[0]: "handed-in-2", LATER[1]: "handed-in-3"}
+"""The folder that each exercise comes back to."""
+
+_COURSE = """\
+title = "Conflicts at Quillfold"
+ledger = "orchard.db"
+roster = "roster.csv"
+out = "handed-out"
+pass_mark = 60
+
+[[exercise]]
+scenario = "press-limit"
+
+[[exercise]]
+scenario = "three-knots"
+weight = 2
+
+[[exercise]]
+scenario = "rebase-four"
+weight = 2
+"""
 
 # id: name, behaviour, form in which it is handed in (None: not at all).
 LEARNERS: dict[str, tuple[str, str, str | None]] = {
@@ -63,11 +89,58 @@ LEARNERS: dict[str, tuple[str, str, str | None]] = {
 }
 
 
+# What those do in the later exercises who get them right in none or not in both; None: nothing is handed in.
+_LATER: dict[str, tuple[str | None, str | None]] = {
+    "alda": ("right", "kept theirs"),
+    "bram": ("markers left", "markers left"),
+    "cleo": ("merged with -X theirs", "kept theirs"),
+    "dirk": ("kept ours+theirs", "kept theirs"),
+    "falk": ("squashed", "merged instead"),
+    "gesa": ("right", "kept theirs"),
+    "henk": ("aborted", "aborted"),
+    "ines": ("theirs in juice.conf 3", "detached"),
+    "jaro": ("merged with -s ours", "kept ours"),
+    "jory": ("theirs in juice.conf 3", "skipped"),
+    "kaja": ("theirs in juice.conf 3", "right"),
+    "lene": ("right", "theirs in plan.txt 1 in size"),
+    "mats": ("kept ours", "kept ours"),
+    "neve": ("wrong way round", "kept theirs"),
+    "nils": ("not staged", "stopped at 2"),
+    "odo": ("kept ours+theirs", "kept ours+theirs"),
+    "petra": ("merged with -X theirs", "whole file theirs"),
+    "pia": ("ours in juice.conf 2", "theirs in plan.txt 1 in size"),
+    "quin": ("rebased instead", "kept theirs"),
+    "sten": ("base in juice.conf 3", "committed in between"),
+    "suvi": ("merged with -X ours", "kept theirs"),
+    "tilda": ("theirs in juice.conf 3", "stray edit"),
+    "vera": (None, None),
+    "wim": ("never started", None),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Handing:
+    """What a learner does with an exercise, and the form in which it is handed in (None: not at all)."""
+
+    behaviour: str
+    form: str | None
+
+
+def handing(learner: str, exercise: str) -> Handing:
+    """What a learner does with one of the exercises."""
+    _, first, form = LEARNERS[learner]
+    if exercise == EXERCISE:
+        return Handing(first, form)
+    behaviour = _LATER.get(learner, ("right", "right"))[LATER.index(exercise)]
+    return Handing(behaviour or "never started", "tar.gz" if behaviour else None)
+
+
 def hand_out(folder: Path, jobs: int) -> list[HandOut]:
-    """Write the roster, and hand the exercise out to everybody."""
+    """Write the roster and the course, and hand all exercises out to everybody."""
     rows = "".join(f"{id_},{name}\n" for id_, (name, _, _) in LEARNERS.items())
     write_file(folder / ROSTER, f"id,name\n{rows}".encode())
-    exercises = exercises_in([EXERCISE], "tar.gz")
+    write_file(folder / COURSE, _COURSE.encode())
+    exercises = exercises_in([EXERCISE, *LATER], "tar.gz")
     ledger = Ledger(folder / LEDGER, create=True)
     try:
         ledger.secret(SECRET)
@@ -80,33 +153,61 @@ def hand_out(folder: Path, jobs: int) -> list[HandOut]:
         ledger.close()
 
 
-def work(folder: Path, given: list[HandOut]) -> Iterator[str]:
-    """Each learner unpacks, works with real Git, and hands in, all in their own way; their ids, as they are
-    done. One has copied from another, and one hands in twice."""
-    (exercise,) = exercises_in([EXERCISE], "tar.gz")
-    with temporary_folder() as sessions:
+def work(folder: Path, given: list[HandOut], jobs: int) -> Iterator[HandOut]:
+    """Each learner unpacks, works with real Git, and hands in, all in their own way; what is done, as it is.
+    One has copied from another, and one hands in twice."""
+    exercises = {one.scenario.id: one for one in exercises_in([EXERCISE, *LATER], "tar.gz")}
+    with temporary_folder() as sessions, ThreadPoolExecutor(2 * jobs) as pool:  # they wait for Git
         scratch = ScratchRepository(sessions / "scratch.git")
+        running, copying = [], []
         for hand_out in given:
-            _, behaviour, form = LEARNERS[hand_out.learner]
-            place = sessions / hand_out.learner
-            with tarfile.open(folder / OUT / hand_out.file) as packed:
-                # It is our own; early versions of Python know no filters.
-                packed.extraction_filter = getattr(tarfile, "tar_filter", None)
-                packed.extractall(place)  # noqa: S202
-            top = place / EXERCISE
-            key = make_key(scratch, exercise.scenario, hand_out.variant)
-            named(behaviour).act(LearnerSession(top / "work", key, hand_out.learner))
-            if hand_out.learner == "oren":  # has a look at what a friend did, and keeps it
-                fetched = str(sessions / "ilse" / EXERCISE / "work")
-                git.run(["fetch", "-q", fetched, "main:from-ilse"], folder=top / "work")
-            if form is not None:
-                _hand_in(top, folder / BACK, hand_out.learner, form, exercise)
-            if hand_out.learner == "suvi":
-                _hand_in(top, folder / BACK, "suvi-again", "zip", exercise)
-            yield hand_out.learner
+            key = make_key(scratch, exercises[hand_out.exercise].scenario, hand_out.variant)
+            session = _Session(folder, sessions / hand_out.exercise, hand_out, key)
+            if session.copies:
+                copying.append(session)  # what is copied must be there before
+            else:
+                running.append(pool.submit(session.act))
+        yield from (done.result() for done in as_completed(running))
+        yield from (session.act() for session in copying)
 
 
-def _hand_in(top: Path, back: Path, name: str, form: str, exercise: Exercise) -> None:
+@dataclass(frozen=True, slots=True)
+class _Session:
+    """One learner at work on one exercise, in a folder of their own."""
+
+    folder: Path
+    sessions: Path
+    hand_out: HandOut
+    key: Key
+
+    @property
+    def copies(self) -> bool:
+        """Whether this learner has a look at what a friend did, and keeps it."""
+        return (self.hand_out.learner, self.hand_out.exercise) == ("oren", EXERCISE)
+
+    def act(self) -> HandOut:
+        """Unpack, work, hand in; what was worked on."""
+        learner, exercise = self.hand_out.learner, self.hand_out.exercise
+        doing = handing(learner, exercise)
+        place = self.sessions / learner
+        with tarfile.open(self.folder / OUT / self.hand_out.file) as packed:
+            # It is our own; early versions of Python know no filters.
+            packed.extraction_filter = getattr(tarfile, "tar_filter", None)
+            packed.extractall(place)  # noqa: S202
+        top = place / exercise
+        named(doing.behaviour, self.key).act(LearnerSession(top / "work", self.key, learner))
+        if self.copies:
+            fetched = str(self.sessions / "ilse" / EXERCISE / "work")
+            git.run(["fetch", "-q", fetched, "main:from-ilse"], folder=top / "work")
+        back = self.folder / BACK[exercise]
+        if doing.form is not None:
+            _hand_in(top, back, learner, doing.form, exercise)
+        if (learner, exercise) == ("suvi", EXERCISE):
+            _hand_in(top, back, "suvi-again", "zip", exercise)
+        return self.hand_out
+
+
+def _hand_in(top: Path, back: Path, name: str, form: str, exercise: str) -> None:
     back.mkdir(exist_ok=True)
     if form == "folder":
         shutil.copytree(top, back / name, symlinks=True)
@@ -116,4 +217,4 @@ def _hand_in(top: Path, back: Path, name: str, form: str, exercise: Exercise) ->
             folder=top / "work",
         )
     else:
-        write_file(back / f"{name}.{form}", pack(dict(read_files(top)), exercise.scenario.id, form))
+        write_file(back / f"{name}.{form}", pack(dict(read_files(top)), exercise, form))

@@ -36,7 +36,9 @@ def read_class(ledger: Ledger, course: CourseFile | None = None) -> ClassRecord:
         plan, ids = course.plan, dict(course.ids)
     else:
         ids = {id_: id_ for id_ in _exercises(hand_outs, works)}
-        plan = CoursePlan(exercise=tuple(CourseExercise(scenario=id_) for id_ in ids) or _NONE)
+        plan = CoursePlan(
+            title="The class", exercise=tuple(CourseExercise(scenario=id_) for id_ in ids) or _NONE
+        )
     attempts = attempts_of(plan, ids, works)
     settlements = [one for several in rules.settlements.values() for one in several]
     found = totals(plan, ids, attempts, hand_outs, learners, settlements)

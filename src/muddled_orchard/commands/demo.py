@@ -5,19 +5,32 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from muddled_orchard.classroom.demonstration import BACK, LEARNERS, LEDGER, READ_ALOUD, hand_out, work
+from muddled_orchard.classroom.demonstration import (
+    BACK,
+    COURSE,
+    EXERCISE,
+    LEARNERS,
+    LEDGER,
+    READ_ALOUD,
+    hand_out,
+    work,
+)
 from muddled_orchard.classroom.marking import Course
 from muddled_orchard.commands.grade import grade_all
 from muddled_orchard.commands.options import add_jobs, add_quiet
+from muddled_orchard.commands.tally import count_class, write_page
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.files.archives.submissions import find_submissions
+from muddled_orchard.files.course.course_file import load_course
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.rehearsal.behaviours import named
 from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.demo import show_demo
 from muddled_orchard.reports.terminal.progress import with_progress
+
+CLASS_PAGE = "class.html"
 
 EXAMPLES = (
     "muddled demo",
@@ -43,16 +56,24 @@ def run(options: argparse.Namespace) -> int:
             Problem("this is not an empty folder", "Name another: muddled demo DIR", file=str(folder))
         )
     given = hand_out(folder, options.jobs)
-    for _ in with_progress(work(folder, given), len(given), "Learners at work", quiet=options.quiet):
+    at_work = work(folder, given, options.jobs)
+    for _ in with_progress(at_work, len(given), "Learners at work", quiet=options.quiet):
         pass
     ledger = Ledger(folder / LEDGER)
     try:
         course = Course(ScenarioLibrary(), ledger)
-        submissions = find_submissions([folder / BACK]).handed
-        results = grade_all(submissions, course, Bounds(), options.jobs, quiet=options.quiet)
+        graded = {
+            exercise: grade_all(
+                find_submissions([folder / back]).handed, course, Bounds(), options.jobs, quiet=options.quiet
+            )
+            for exercise, back in BACK.items()
+        }
+        results = graded[EXERCISE]
         findings = course.findings(results)
+        counted = count_class(ledger, load_course(folder / COURSE))
     finally:
         ledger.close()
+    write_page(counted, folder / CLASS_PAGE)
     behaviours = {id_: named(behaviour).said for id_, (_, behaviour, form) in LEARNERS.items() if form}
     show_demo(console(), str(folder), behaviours, results, findings, READ_ALOUD)
     return 0

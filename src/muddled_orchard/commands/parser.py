@@ -23,6 +23,7 @@ COMMANDS = {
     "handout": "pack one repository a learner, each with numbers of its own",
     "peek": "for learners: what is pending, which side is which, what is left",
     "grade": "grade one submission or a whole folder of them",
+    "tally": "what a class got right and wrong, by exercise and conflict",
     "settle": "a person's verdict over the grader's, and what needs a look",
     "ledger": "show what the course's database holds, or export it",
     "demo": "the whole round on made-up learners, in one go",

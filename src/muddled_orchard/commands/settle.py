@@ -32,7 +32,7 @@ from muddled_orchard.reports.terminal.settle import (
 
 EXAMPLES = (
     "muddled settle",
-    'muddled settle suvi press-limit --on press.toml --earns 50 --reason "The remark says why"',
+    "muddled settle suvi press-limit --on press.toml --earns 50",
     "muddled settle --next",
     "muddled settle suvi press-limit --on press.toml --undo",
 )

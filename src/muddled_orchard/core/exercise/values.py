@@ -1,4 +1,4 @@
-"""One learner's version of a scenario: the same hardest_steps, other words and numbers.
+"""One learner's version of a scenario: the same conflicts, other words and numbers.
 
 The values come from a keyed hash of the variant's code, so they are the same for ever, on every
 machine and with every version of Python.

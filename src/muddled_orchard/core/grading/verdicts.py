@@ -39,6 +39,10 @@ class ConflictVerdict(msgspec.Struct, frozen=True, gc=False):
     kept: str
     outcome: Verdict
     worth: float = 0.0
+    step: int = 0
+    base: str | None = None
+    ours: str | None = None
+    theirs: str | None = None
     left: str | None = None
 
 

@@ -217,6 +217,7 @@ def behaviours_for(key: Key) -> list[Behaviour]:
     return found
 
 
-def named(name: str) -> Behaviour:
-    """The behaviour of the table with this name."""
-    return next(behaviour for behaviour in BEHAVIOURS if behaviour.name == name)
+def named(name: str, key: Key | None = None) -> Behaviour:
+    """The behaviour of the table with this name; with a key also one of those that its exercise has more."""
+    known = BEHAVIOURS if key is None else (*BEHAVIOURS, *behaviours_for(key))
+    return next(behaviour for behaviour in known if behaviour.name == name)

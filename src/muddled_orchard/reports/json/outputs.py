@@ -416,6 +416,78 @@ class SettleFile(TypedDict):
     settled: Annotated[list[SettlementOut], _about("Every verdict, the oldest first.")]
 
 
+class ItemOut(TypedDict):
+    """Item statistics of a conflict or a criterion."""
+
+    learners: int
+    difficulty: Annotated[float, _about("The share that got it, 0 to 1.")]
+    discrimination: Annotated[float | None, _about("Point-biserial with all other items; null: too few.")]
+
+
+class ConflictTallyOut(TypedDict):
+    """A conflict over a class."""
+
+    conflict: str
+    task: Line
+    file: Annotated[str, _about("As the scenario calls it, with values' names in it.")]
+    hunk: Line | None
+    learners: Annotated[dict[str, list[str]], _about("Who made what of it, by what was kept.")]
+    common_wrong: str | None
+    swapped: Annotated[list[str] | None, _about("In a rebase: who took exactly the other side.")]
+    statistics: ItemOut | None
+
+
+class CriterionTallyOut(TypedDict):
+    """A criterion over a class."""
+
+    criterion: str
+    learners: Annotated[dict[str, list[str]], _about("Who met it, partly or not.")]
+    statistics: ItemOut | None
+
+
+class ExerciseTallyOut(TypedDict):
+    """An exercise over a class."""
+
+    exercise: str
+    title: str
+    handed_out: int
+    percents: Annotated[dict[str, float], _about("What counts, by learner.")]
+    missing: list[str]
+    got_it: list[str]
+    attempts_until_solved: dict[str, int]
+    minutes: Annotated[dict[str, float], _about("From the first own commit to the last, by learner.")]
+    conflicts: list[ConflictTallyOut]
+    criteria: list[CriterionTallyOut]
+
+
+class ReliabilityOut(TypedDict):
+    """Cronbach's alpha of the exercises."""
+
+    alpha: float
+    exercises: int
+    learners: int
+
+
+class AlikeOut(TypedDict):
+    """Two learners whose work agrees more than the class makes likely."""
+
+    learners: list[str]
+    shared: list[str]
+    bits: float
+
+
+class TallyFile(TypedDict):
+    """What `muddled tally --json` prints."""
+
+    format: Literal[1]
+    title: str
+    totals: Annotated[dict[str, float], _about("In percent, by learner.")]
+    absent: list[str]
+    exercises: list[ExerciseTallyOut]
+    reliability: ReliabilityOut | None
+    alike: list[AlikeOut]
+
+
 class LeftOut(TypedDict):
     """Something that is left to do, or (`work` is false) only worth knowing."""
 
@@ -456,6 +528,7 @@ OUTPUTS: dict[str, object] = {
     "handout": HandOutFile,
     "peek": PeekFile,
     "grade": ResultFile,
+    "tally": TallyFile,
     "settle": SettleFile,
     "ledger": LedgerFile,
 }

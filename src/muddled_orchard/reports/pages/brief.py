@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import functools
-from importlib.resources import files
 
-from jinja2 import Environment, Template
-from markdown_it import MarkdownIt
 from markupsafe import Markup
 
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.key.graph import Graph
 from muddled_orchard.reports.figures.svg import graph_svg, told
+from muddled_orchard.reports.pages.page import rendered, template
 
 BRIEF, PAGE = "BRIEF.md", "BRIEF.html"
 
@@ -42,23 +40,11 @@ def brief_page(scenario: Scenario, graph: Graph) -> str:
     maxsize=512
 )  # variants with the same values share their page, and nearly all their brief
 def _page(title: str, brief: str, id_: str, language: str, graph: Graph) -> str:
-    return _template().render(
+    return template("brief.html").render(
         title=title,
         language=language,
-        brief=_rendered(brief),
+        brief=rendered(brief),
         graph=Markup(graph_svg(graph)),  # noqa: S704 - every text in it is escaped there
         told=told(graph),
-        handing_in=_rendered(_HANDING_IN.format(id=id_)),
+        handing_in=rendered(_HANDING_IN.format(id=id_)),
     )
-
-
-@functools.lru_cache(maxsize=256)
-def _rendered(markdown: str) -> Markup:
-    # Without HTML of its own: what stands in a scenario is text.
-    return Markup(MarkdownIt("commonmark", {"html": False}).enable("table").render(markdown))  # noqa: S704
-
-
-@functools.cache
-def _template() -> Template:
-    text = files("muddled_orchard.reports.pages").joinpath("templates/brief.html").read_text("utf-8")
-    return Environment(autoescape=True).from_string(text)

@@ -26,9 +26,9 @@ def show_demo(
     """`said` tells what each learner did, `read_aloud` names the one whose feedback is shown in full."""
     place = printable(folder, on)
     title = next(result.assessment.title for result in results if result.assessment.title)
-    _heading(on, f'1. Handed "{title}" out to thirty learners, each with numbers of their own')
+    _heading(on, "1. Handed three exercises out to thirty learners, each with numbers of their own")
     on.print(Text(f"   {place}/handed-out/press-limit/NAME.tar.gz; who has which is in {place}/orchard.db."))
-    _heading(on, "2. Each of them merged with real Git, in their own way, and handed in")
+    _heading(on, f'2. Each of them did "{title}" with real Git, in their own way, and handed in')
     for name, what in list(said.items())[:_SHOWN]:
         on.print(Text.assemble("   ", (f"{name:<8}", "strong"), what))
     on.print(Text(f"   ... and {len(said) - _SHOWN} more, as archives, folders and a bundle"))
@@ -37,13 +37,16 @@ def show_demo(
     chosen = next(result for result in results if result.learner == read_aloud)
     _heading(on, f"4. What {read_aloud} gets to hear")
     show_one(on, chosen)
+    _heading(on, "5. What the class got wrong, after all three exercises")
+    on.print(Text(f"   {place}/class.html", style="strong"), soft_wrap=True)
     _heading(on, "Try next")
     (top,) = paths([folder])
     ledger = f"{top}/orchard.db"
     for words in (
         ("grade", f"{top}/handed-in/suvi.tar.gz"),
         ("grade", f"{top}/handed-in", "--ledger", ledger, "--csv", "grades.csv"),
-        ("ledger", "--ledger", ledger),
+        ("-C", top, "tally"),
+        ("-C", top, "settle", "--next"),
         ("plant", "press-limit", "my-turn"),
     ):
         on.print(Text(f"   {printable(command('muddled', *words), on)}"), soft_wrap=True)

@@ -1,0 +1,404 @@
+"""What a class got right and wrong, counted: conflicts by what was kept, criteria by their verdicts."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from statistics import median
+from typing import Literal
+
+from muddled_orchard.core.base.phrases import brief, counted
+from muddled_orchard.core.course.class_record import ClassRecord
+from muddled_orchard.core.course.totals import Attempt
+from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.exercise.tasks import is_rebase
+from muddled_orchard.core.grading.assessment import Assessment, HunkResult, Verdict
+from muddled_orchard.core.grading.criteria import CRITERIA
+from muddled_orchard.core.grading.summary import got_it
+from muddled_orchard.core.grading.verdicts import ConflictVerdict, Verdicts
+
+Outcome = Literal[
+    "accepted", "partly", "ours", "theirs", "both", "base", "neither", "blend", "gone", "unresolved"
+]
+"""What a learner made of a conflict: accepted (all or a part of its points), or what was kept instead."""
+
+OUTCOMES: Mapping[Outcome, str] = {
+    "accepted": "accepted",
+    "partly": "accepted in part",
+    "ours": "kept ours",
+    "theirs": "kept theirs",
+    "both": "kept both sides",
+    "base": "kept the base",
+    "neither": "kept neither side",
+    "blend": "something else",
+    "gone": "deleted the file",
+    "unresolved": "left unresolved",
+}
+"""How each is said, in the order in which they are shown."""
+
+LETTERS: Mapping[Outcome, str] = {
+    "accepted": "A",
+    "partly": "P",
+    "ours": "O",
+    "theirs": "T",
+    "both": "+",
+    "base": "B",
+    "neither": "N",
+    "blend": "X",
+    "gone": "D",
+    "unresolved": "U",
+}
+"""The letter of each, where there is room for no more."""
+
+_BOTH = ("ours+theirs", "theirs+ours")
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class ConflictId:
+    """Which conflict of an exercise: its task and step (from 1), its file as the scenario calls it, and the
+    hunk (0: the whole file)."""
+
+    task: int
+    step: int
+    file: str
+    hunk: int
+
+    @property
+    def name(self) -> str:
+        """What it is called for people: `press.toml:2`."""
+        return f"{self.file}:{self.hunk}" if self.hunk else self.file
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ConflictTally:
+    """A conflict over a class. `name` is its own in the exercise, `learners` are who made what of it;
+    `example` shows it as one of them met it.
+
+    `swapped` is who took exactly the other side
+    than the accepted one; None outside rebases, where ours and theirs are as learners expect.
+    """
+
+    id: ConflictId
+    name: str
+    learners: Mapping[Outcome, tuple[str, ...]]
+    example: HunkResult | None
+    swapped: tuple[str, ...] | None
+
+    @property
+    def count(self) -> int:
+        """How many learners came to it."""
+        return sum(map(len, self.learners.values()))
+
+    @property
+    def common_wrong(self) -> Outcome | None:
+        """The wrong outcome that several had, and more than any other."""
+        wrong = {
+            word: len(them) for word, them in self.learners.items() if word not in ("accepted", "partly")
+        }
+        most = max(wrong.values(), default=0)
+        commonest = [word for word, count in wrong.items() if count == most]
+        return commonest[0] if most > 1 and len(commonest) == 1 else None
+
+
+def said_of(conflict: ConflictTally, outcome: Outcome) -> str:
+    """What was made of a conflict, with the names of the sides as its example has them."""
+    example = conflict.example
+    names = {"ours": example.ours_name, "theirs": example.theirs_name} if example else {}
+    # They are worded for the learner.
+    names = {word: name.replace("your commit", "the learner's commit") for word, name in names.items()}
+    if outcome == "accepted" and example is not None and example.accepted:
+        words = (
+            " and then ".join(names.get(part, part) for part in word.split("+")) for word in example.accepted
+        )
+        return f"accepted: {' or '.join(words)}"
+    return f"kept {names[outcome]}" if outcome in names else OUTCOMES[outcome]
+
+
+def swapped_told(conflict: ConflictTally) -> str:
+    """What it means that some took the other side in a rebase; empty where nobody did."""
+    if not conflict.swapped:
+        return ""
+    who = counted(len(conflict.swapped), "learner")
+    return f"{who} took exactly the other side: in a rebase, ours and theirs are swapped"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CriterionTally:
+    """A criterion over a class: who earned what; who was not judged by it is left out."""
+
+    id: str
+    learners: Mapping[Verdict, tuple[str, ...]]
+
+    @property
+    def count(self) -> int:
+        """How many learners were judged by it."""
+        return sum(map(len, self.learners.values()))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ExerciseTally:
+    """An exercise over a class. `percents` has what counts for each learner who handed it in, `missing` who
+    did not, `solved` after how many attempts those who got it got it, `minutes` how long each took from the
+    first own commit to the last, by their own clock."""
+
+    id: str
+    title: str
+    handed_out: int
+    percents: Mapping[str, float]
+    missing: tuple[str, ...]
+    got_it: tuple[str, ...]
+    conflicts: tuple[ConflictTally, ...]
+    criteria: tuple[CriterionTally, ...]
+    solved: Mapping[str, int]
+    minutes: Mapping[str, float]
+
+    @property
+    def median(self) -> float | None:
+        """The middle percentage."""
+        return median(self.percents.values()) if self.percents else None
+
+    @property
+    def told(self) -> str:
+        """How it went, in a sentence."""
+        words = [f"{len(self.percents)} of {self.handed_out} handed in, {len(self.got_it)} got it"]
+        if self.solved and max(self.solved.values()) > 1:
+            first = sum(number == 1 for number in self.solved.values())
+            words.append(f"{first} of them in the first attempt")
+        if self.median is not None:
+            words.append(f"median {self.median:.0f} %")
+        if self.minutes:
+            words.append(f"median {_time(median(self.minutes.values()))} from first to last commit")
+        return f"{', '.join(words)}."
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Tally:
+    """A class over a course: the exercises in order, everybody's total in percent in the order of the
+    roster (without who handed in nothing), and who handed in nothing at all."""
+
+    title: str
+    exercises: tuple[ExerciseTally, ...]
+    totals: Mapping[str, float]
+    absent: tuple[str, ...]
+    names: Mapping[str, str]
+
+    @property
+    def conflicts(self) -> Iterator[tuple[ExerciseTally, ConflictTally]]:
+        """Every conflict with its exercise, in order."""
+        for exercise in self.exercises:
+            for conflict in exercise.conflicts:
+                yield exercise, conflict
+
+
+def _time(minutes: float) -> str:
+    for size, unit in ((1440, "days"), (60, "h")):
+        if minutes >= 2 * size:
+            return f"{minutes / size:.0f} {unit}"
+    return f"{minutes:.0f} min"
+
+
+@dataclass(slots=True)
+class _Counting:
+    """An exercise while it is counted."""
+
+    conflicts: dict[ConflictId, dict[Outcome, list[str]]] = field(default_factory=dict)
+    swapped: dict[ConflictId, list[str]] = field(default_factory=dict)
+    criteria: dict[str, dict[Verdict, list[str]]] = field(default_factory=dict)
+    percents: dict[str, float] = field(default_factory=dict)
+    got_it: list[str] = field(default_factory=list)
+    minutes: dict[str, float] = field(default_factory=dict)
+
+
+def tally(
+    record: ClassRecord, scenarios: Mapping[str, Scenario], examples: Mapping[str, Assessment]
+) -> Tally:
+    """Count a class: the attempt of each learner that counts. `scenarios` are those that were handed out, by
+    id; `examples` is one result in full for each exercise, from which conflicts are shown."""
+    counting = {exercise: _Counting() for exercise in record.standing.exercises}
+    handed_out: Counter[str] = Counter()
+    missing: dict[str, list[str]] = {exercise: [] for exercise in counting}
+    namers = {id_: _Namer(scenarios.get(id_)) for id_ in counting}
+    shown = {id_: _shown(namers[id_], examples[id_]) for id_ in counting if id_ in examples}
+    rebases = {id_: _rebases(scenarios.get(id_)) for id_ in counting}
+    for total in record.standing.totals:
+        for mark in total.marks:
+            handed_out[mark.exercise] += 1
+            if mark.attempt is None and mark.settled is None:
+                missing[mark.exercise].append(total.learner)
+                continue
+            here = counting[mark.exercise]
+            here.percents[total.learner] = mark.percent
+            found = mark.attempt.work.found if mark.attempt else None
+            if found is not None:
+                _count(here, total.learner, found, namers[mark.exercise])
+            elif mark.percent >= 100:
+                here.got_it.append(total.learner)
+    for id_, here in counting.items():
+        for conflict, hunk in shown.get(id_, {}).items():
+            if conflict.task in rebases[id_]:
+                here.swapped[conflict] = _swapped(here.conflicts.get(conflict, {}), hunk)
+    solved = _solved(record.standing.attempts)
+    exercises = tuple(
+        ExerciseTally(
+            id=id_,
+            title=record.title(id_),
+            handed_out=handed_out[id_],
+            percents=here.percents,
+            missing=tuple(missing[id_]),
+            got_it=tuple(here.got_it),
+            conflicts=tuple(_conflicts(here, shown.get(id_, {}))),
+            criteria=tuple(
+                CriterionTally(id=name, learners=_frozen(here.criteria[name]))
+                for name in CRITERIA
+                if name in here.criteria
+            ),
+            solved=solved.get(id_, {}),
+            minutes=here.minutes,
+        )
+        for id_, here in counting.items()
+    )
+    there = [
+        total for total in record.standing.totals if any(mark.percent or mark.attempt for mark in total.marks)
+    ]
+    present = {total.learner for total in there}
+    return Tally(
+        title=record.standing.plan.title,
+        exercises=exercises,
+        totals={total.learner: total.percent for total in there},
+        absent=tuple(one.learner for one in record.standing.totals if one.learner not in present),
+        names={id_: learner.name for id_, learner in record.learners.items()},
+    )
+
+
+def example_attempts(record: ClassRecord) -> dict[str, Attempt]:
+    """For each exercise the attempt that met the most conflicts: what is shown of them."""
+    found: dict[str, Attempt] = {}
+    for total in record.standing.totals:
+        for mark in total.marks:
+            if mark.attempt is not None and _met(mark.attempt) > _met(found.get(mark.exercise)):
+                found[mark.exercise] = mark.attempt
+    return found
+
+
+def _met(attempt: Attempt | None) -> int:
+    return len(attempt.work.found.hunks) if attempt and attempt.work.found else 0
+
+
+def _count(here: _Counting, learner: str, found: Verdicts, namer: _Namer) -> None:
+    if got_it(found):
+        here.got_it.append(learner)
+    if found.ended > found.begun > 0:
+        here.minutes[learner] = (found.ended - found.begun) / 60
+    for criterion in found.criteria:
+        if criterion.outcome.verdict != "skipped":
+            verdicts = here.criteria.setdefault(criterion.id, {})
+            verdicts.setdefault(criterion.outcome.verdict, []).append(learner)
+    for hunk in found.hunks:
+        if hunk.outcome != "skipped":
+            outcomes = here.conflicts.setdefault(namer.id_of(hunk), {})
+            outcomes.setdefault(outcome_of(hunk), []).append(learner)
+
+
+def outcome_of(hunk: ConflictVerdict | HunkResult) -> Outcome:
+    """What was made of a conflict."""
+    if hunk.outcome in ("met", "partly"):
+        return "accepted" if hunk.outcome == "met" else "partly"
+    if hunk.kept in _BOTH:
+        return "both"
+    return next((word for word in OUTCOMES if word == hunk.kept), "blend")
+
+
+def _conflicts(here: _Counting, shown: Mapping[ConflictId, HunkResult]) -> Iterator[ConflictTally]:
+    ids = sorted({*here.conflicts, *shown})
+    names = _names(ids, shown)
+    for id_ in ids:
+        outcomes = here.conflicts.get(id_, {})
+        swapped = here.swapped.get(id_)
+        yield ConflictTally(
+            id=id_,
+            name=names[id_],
+            learners={word: tuple(outcomes[word]) for word in OUTCOMES if word in outcomes},
+            example=shown.get(id_),
+            swapped=None if swapped is None else tuple(swapped),
+        )
+
+
+def _names(ids: Sequence[ConflictId], shown: Mapping[ConflictId, HunkResult]) -> dict[ConflictId, str]:
+    """A name for each conflict that is its own: the file, with the hunk where it has several, and with what
+    it is a part of where that occurs again."""
+    files = Counter((id_.task, id_.step, id_.file) for id_ in ids)
+    plain = {id_: id_.name if files[id_.task, id_.step, id_.file] > 1 else id_.file for id_ in ids}
+    fuller = {id_: f"{plain[id_]} ({_part_of(id_, shown.get(id_))})" for id_ in ids}
+    once, once_fuller = Counter(plain.values()), Counter(fuller.values())
+    return {
+        id_: plain[id_]
+        if once[plain[id_]] == 1
+        else fuller[id_]
+        if once_fuller[fuller[id_]] == 1
+        else f"{fuller[id_]}, step {id_.step}"
+        for id_ in ids
+    }
+
+
+def _part_of(id_: ConflictId, example: HunkResult | None) -> str:
+    if example is not None and example.subject:
+        return f'of "{brief(example.subject, 30)}"'
+    return f"in task {id_.task}"
+
+
+def _frozen(learners: Mapping[Verdict, Sequence[str]]) -> dict[Verdict, tuple[str, ...]]:
+    order: tuple[Verdict, ...] = ("met", "partly", "missed")
+    return {word: tuple(learners[word]) for word in order if word in learners}
+
+
+def _shown(namer: _Namer, assessment: Assessment) -> dict[ConflictId, HunkResult]:
+    return {namer.id_of(hunk): hunk for hunk in assessment.hunks if hunk.outcome != "skipped"}
+
+
+def _rebases(scenario: Scenario | None) -> frozenset[int]:
+    """The tasks that are rebases, from 1."""
+    tasks = scenario.task if scenario else ()
+    return frozenset(number for number, task in enumerate(tasks, start=1) if is_rebase(task))
+
+
+def _swapped(outcomes: Mapping[Outcome, Sequence[str]], hunk: HunkResult) -> list[str]:
+    """Who took the other side, where one side alone is accepted."""
+    if hunk.accepted == ("ours",):
+        return list(outcomes.get("theirs", ()))
+    return list(outcomes.get("ours", ())) if hunk.accepted == ("theirs",) else []
+
+
+def _solved(attempts: Iterable[Attempt]) -> dict[str, dict[str, int]]:
+    """By exercise and learner, which attempt was the first that had it."""
+    found: dict[str, dict[str, int]] = {}
+    tried: Counter[tuple[str, str]] = Counter()
+    for attempt in attempts:  # they come in the order in which they were made
+        place = (attempt.exercise, attempt.learner)
+        tried[place] += 1
+        if attempt.work.found is not None and got_it(attempt.work.found):
+            found.setdefault(attempt.exercise, {}).setdefault(attempt.learner, tried[place])
+    return found
+
+
+class _Namer:
+    """What conflicts are called in all variants of an exercise: a file whose name has a value in it is called
+    as the scenario does (`bins/@{bin}.txt`)."""
+
+    def __init__(self, scenario: Scenario | None) -> None:
+        names = dict.fromkeys(answer.file for answer in scenario.answer) if scenario else {}
+        self._varying = {name: _pattern(name) for name in names if "@{" in name}
+        self._known: dict[str, str] = {}
+
+    def id_of(self, hunk: ConflictVerdict | HunkResult) -> ConflictId:
+        """The conflict's id."""
+        if self._varying and hunk.file not in self._known:
+            fitting = (name for name, form in self._varying.items() if form.fullmatch(hunk.file))
+            self._known[hunk.file] = next(fitting, hunk.file)
+        return ConflictId(hunk.task, hunk.step, self._known.get(hunk.file, hunk.file), hunk.hunk or 0)
+
+
+def _pattern(name: str) -> re.Pattern[str]:
+    parts = re.split(r"@\{[^{}]*\}", name)
+    return re.compile(".+?".join(map(re.escape, parts)))
