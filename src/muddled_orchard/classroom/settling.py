@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from muddled_orchard.classroom.standing import read_class
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.course.class_record import WorkToSettle
 from muddled_orchard.core.course.findings import Collected
 from muddled_orchard.core.course.totals import Attempt
 from muddled_orchard.core.grading.settling import ALL, Settlement, about_of, in_force
-from muddled_orchard.files.course.course_file import CourseFile
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.stored import Damaged, assessment_of
+
+if TYPE_CHECKING:
+    from muddled_orchard.files.course.course_file import CourseFile
 
 
 class Settling:

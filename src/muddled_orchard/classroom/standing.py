@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.course.class_record import ClassRecord, Rules
 from muddled_orchard.core.course.plan import CourseExercise, CoursePlan
-from muddled_orchard.core.course.records import Grading, HandOut, Work
+from muddled_orchard.core.course.records import Grading, Work
 from muddled_orchard.core.course.totals import Standing, attempts_of, totals
 from muddled_orchard.core.grading.settling import Settlement
 from muddled_orchard.core.grading.unseen import unseen_word
 from muddled_orchard.core.grading.verdicts import Verdicts, verdicts
-from muddled_orchard.files.course.course_file import CourseFile
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.stored import Damaged, assessment_of, verdicts_of
+
+if TYPE_CHECKING:
+    from muddled_orchard.files.course.course_file import CourseFile
 
 
 def rules_of(ledger: Ledger | None) -> Rules:
@@ -30,21 +34,21 @@ def rules_of(ledger: Ledger | None) -> Rules:
 def read_class(ledger: Ledger, course: CourseFile | None = None) -> ClassRecord:
     """All that a ledger holds of a class. Without a course every exercise counts alike, in the order in which
     they were handed out."""
-    learners, hand_outs, rules = ledger.learners(), ledger.hand_outs(), rules_of(ledger)
+    learners, given, rules = ledger.learners(), ledger.given(), rules_of(ledger)
     works = [_work(grading, rules) for grading in ledger.each_grading()]
     if course is not None:
         plan, ids = course.plan, dict(course.ids)
     else:
-        ids = {id_: id_ for id_ in _exercises(hand_outs, works)}
+        ids = {id_: id_ for id_ in _exercises(given, works)}
         plan = CoursePlan(
             title="The class", exercise=tuple(CourseExercise(scenario=id_) for id_ in ids) or _NONE
         )
     attempts = attempts_of(plan, ids, works)
     settlements = [one for several in rules.settlements.values() for one in several]
-    found = totals(plan, ids, attempts, hand_outs, learners, settlements)
+    found = totals(plan, ids, attempts, given, learners, settlements)
     return ClassRecord(
         learners=learners,
-        hand_outs=hand_outs,
+        given=given,
         titles=ledger.titles(),
         works=works,
         rules=rules,
@@ -56,8 +60,8 @@ _NONE = (CourseExercise(scenario="-"),)
 """The exercises of a course that has none: a plan has at least one."""
 
 
-def _exercises(hand_outs: Iterable[HandOut], works: Sequence[Work]) -> list[str]:
-    handed_out = (one.exercise for one in hand_outs)
+def _exercises(given: Iterable[tuple[str, str]], works: Sequence[Work]) -> list[str]:
+    handed_out = (exercise for _, exercise in given)
     graded = (work.grading.exercise for work in works if work.grading.learner is not None)
     return list(dict.fromkeys((*handed_out, *graded)))
 

@@ -9,6 +9,7 @@ import argparse
 import sys
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from muddled_orchard.classroom.standing import read_class
 from muddled_orchard.classroom.tallying import tally_of
@@ -17,9 +18,11 @@ from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.item_figures import ItemStatistics
 from muddled_orchard.core.course.likeness import Pair, alike
 from muddled_orchard.core.course.tally import Tally
-from muddled_orchard.files.course.course_file import CourseFile
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.system.output import PRIVATE, STDOUT, write_file
+
+if TYPE_CHECKING:
+    from muddled_orchard.files.course.course_file import CourseFile
 
 EXAMPLES = (
     "muddled tally",
@@ -111,7 +114,7 @@ def count_class(ledger: Ledger, course: CourseFile | None) -> Counted:
         statistics = item_statistics(counted) if counted.totals else None
     except ModuleNotFoundError:
         statistics = None
-    return Counted(bool(record.hand_outs), counted, statistics, alike(record))
+    return Counted(bool(record.given), counted, statistics, alike(record))
 
 
 def write_page(found: Counted, file: Path) -> None:

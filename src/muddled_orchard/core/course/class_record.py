@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from muddled_orchard.core.course.findings import Collected
-from muddled_orchard.core.course.records import HandOut, Work
+from muddled_orchard.core.course.records import Work
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.course.totals import Attempt, Standing
 from muddled_orchard.core.grading.assessment import Assessment
@@ -30,11 +30,12 @@ class Rules:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ClassRecord:
-    """All that is known of a class: the roster by id, what was handed out, the exercises' titles by id, every
-    grading as it counts, the rules by which it does, and the attempts and totals that they come to."""
+    """All that is known of a class: the roster by id, who was handed out what (learner, exercise), the
+    exercises' titles by id, every grading as it counts, the rules by which it does, and the attempts and
+    totals that they come to."""
 
     learners: Mapping[str, Learner]
-    hand_outs: Sequence[HandOut]
+    given: Sequence[tuple[str, str]]
     titles: Mapping[str, str]
     works: Sequence[Work]
     rules: Rules

@@ -14,7 +14,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from itertools import combinations
 from math import log2
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from muddled_orchard.core.base.phrases import brief, counted, listed
 from muddled_orchard.core.course.class_record import ClassRecord
@@ -32,8 +32,7 @@ _LETTER = 1.5  # bits that a letter of one's own words is worth, about what it i
 _MOST_LETTERS = 40
 
 
-@dataclass(frozen=True, slots=True, order=True)
-class Shared:
+class Shared(NamedTuple):
     """Something that two learners share: its kind, the exercise, what it is in words, and how many letters
     their own words in it have."""
 

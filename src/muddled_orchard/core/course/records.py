@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+import msgspec
+
 from muddled_orchard.core.grading.verdicts import Verdicts
 
 
@@ -23,11 +25,12 @@ class HandOut:
     made: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Grading:
+class Grading(msgspec.Struct, frozen=True, kw_only=True, array_like=True, gc=False):
     """One submission graded: when, what (its path, and a fingerprint of its content), with which version
-    and scenario, and the result as JSON."""
+    and scenario, and the result as JSON. In the order of the ledger's columns."""
 
+    id: int = 0
+    graded: str = ""
     submission: str
     fingerprint: str
     version: str
@@ -39,14 +42,11 @@ class Grading:
     points: float
     possible: float
     result: str
-    graded: str = ""
-    id: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Work:
-    """A grading as it counts in the course: what was found, with what persons settled; None where the
-    ledger has no result of it any more. The result's text is left out of `grading`."""
+class Work(msgspec.Struct, frozen=True, gc=False):
+    """A grading as it counts in the course, and what was found, with what persons settled; None where the
+    ledger has no result of it any more."""
 
     grading: Grading
     found: Verdicts | None

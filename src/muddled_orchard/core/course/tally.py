@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from statistics import median
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from muddled_orchard.core.base.phrases import brief, counted
 from muddled_orchard.core.course.class_record import ClassRecord
@@ -55,8 +55,7 @@ LETTERS: Mapping[Outcome, str] = {
 _BOTH = ("ours+theirs", "theirs+ours")
 
 
-@dataclass(frozen=True, slots=True, order=True)
-class ConflictId:
+class ConflictId(NamedTuple):
     """Which conflict of an exercise: its task and step (from 1), its file as the scenario calls it, and the
     hunk (0: the whole file)."""
 

@@ -9,8 +9,10 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal
 
+import msgspec
+
 from muddled_orchard.core.course.plan import Attempts, CourseExercise, CoursePlan, Late
-from muddled_orchard.core.course.records import HandOut, Work
+from muddled_orchard.core.course.records import Work
 from muddled_orchard.core.grading.settling import ALL, Settlement
 
 _DAY = 86_400
@@ -19,8 +21,7 @@ _NO_ATTEMPT = ("untouched", "unreadable")
 Known = Literal["newest commit", "first graded"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Attempt:
+class Attempt(msgspec.Struct, frozen=True, kw_only=True, gc=False):
     """One attempt of a learner at an exercise: where it lay, its percentage as graded, when it was made (in
     seconds since 1970) and by what that is known, the work itself, and how many days it was late."""
 
@@ -41,8 +42,7 @@ class Attempt:
         return round(self.percent * (1 - self.lost / 100), 1)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ExerciseMark:
+class ExerciseMark(msgspec.Struct, frozen=True, kw_only=True, gc=False):
     """An exercise of one learner: the attempt that counts (None: there is none), how many there were, and
     whether it is passed (None: there is no pass mark). `settled` is what a person says it is worth, in
     percent, where nothing was handed in."""
@@ -129,16 +129,17 @@ def totals(
     plan: CoursePlan,
     ids: Mapping[str, str],
     attempts: Sequence[Attempt],
-    hand_outs: Iterable[HandOut],
+    given: Iterable[tuple[str, str]],
     learners: Iterable[str],
     settlements: Iterable[Settlement] = (),
 ) -> list[LearnerTotal]:
     """The total of each learner, in order: over the exercises that they were handed out, each with its
-    weight. Where nothing was handed in, a person's verdict on the whole exercise counts."""
+    weight; `given` has learner and exercise of each. Where nothing was handed in, a person's verdict on the
+    whole exercise counts."""
     made: dict[tuple[str, str], list[Attempt]] = {}
     for attempt in attempts:
         made.setdefault((attempt.learner, attempt.exercise), []).append(attempt)
-    given = {(hand_out.learner, hand_out.exercise) for hand_out in hand_outs}
+    given = set(given)
     said = {
         (one.learner, one.exercise): round(100 * one.earned, 1)
         for one in settlements

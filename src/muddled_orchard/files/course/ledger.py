@@ -17,6 +17,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+import msgspec
+
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
@@ -151,7 +153,7 @@ class Ledger:
                 what = f"the ledger can't be used: {error}"
                 hint = "Nothing that was reported as done is lost. If it is damaged, take a copy from before."
             raise BadInput(Problem(what, hint, file=str(self.path))) from None
-        except (TypeError, ValueError, AttributeError, OverflowError):
+        except (TypeError, ValueError, AttributeError, OverflowError, msgspec.MsgspecError):
             hint = "Take a copy of it from before, or name another one with --ledger."
             raise BadInput(Problem("the ledger is damaged", hint, file=str(self.path))) from None
 
@@ -242,6 +244,13 @@ class Ledger:
                 )
                 for row in rows
             ]  # fmt: skip
+
+    def given(self) -> list[tuple[str, str]]:
+        """Learner and exercise of everything that was handed out."""
+        return [
+            (str(learner), str(exercise))
+            for learner, exercise in self._rows("SELECT learner, exercise FROM hand_out ORDER BY rowid")
+        ]
 
     # -- Gradings -------------------------------------------------------------------------------------
 
@@ -370,10 +379,8 @@ def _words(text: str) -> dict[str, str]:
     return {str(name): str(value) for name, value in found.items()}
 
 
-_GRADING = ("graded", "submission", "fingerprint", "version", "scenario", "exercise", "variant", "learner", "state",
-            "points", "possible", "result")  # fmt: skip
+_GRADING = Grading.__struct_fields__[1:]
 """The columns of a grading, behind its id."""
-
 
 _SETTLEMENT = ("made", "learner", "exercise", "work", "about", "earned", "by", "reason")
 """The columns of a settlement, behind its id."""
@@ -389,15 +396,7 @@ def _settlement(row: tuple[Any, ...]) -> Settlement:
 
 
 def _grading(row: tuple[Any, ...]) -> Grading:
-    fields = dict(zip(_GRADING, row[1:], strict=True))
-    numbers = ("points", "possible")
-    if not all(
-        isinstance(fields[name], (float if name in numbers else str))
-        for name in _GRADING
-        if name != "learner"
-    ):
-        raise ValueError
-    return Grading(id=row[0], **fields)
+    return msgspec.convert(row, Grading)
 
 
 def _now() -> str:

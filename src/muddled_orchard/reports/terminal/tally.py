@@ -83,20 +83,14 @@ def _conflict(on: Console, conflict: ConflictTally, item: Item | None) -> None:
     on.print(Text.assemble((f"  {shortened(name, on.width - 4)}", "strong"), (f"{gap}{figures}", "faint")))
     if conflict.count == 0:
         return
-    grid = Table.grid(padding=(0, 1, 0, 0))
-    grid.add_column(no_wrap=True, width=_BAR + 4)
-    grid.add_column(justify="right", no_wrap=True)
-    grid.add_column(overflow="fold")
     for outcome, learners in conflict.learners.items():
-        style = _STYLES.get(outcome, "bad")
+        bar = f"    {_bar(on, len(learners) / conflict.count):<{_BAR}}"
         common = outcome == conflict.common_wrong
-        said = said_of(conflict, outcome) + (" - the common mistake" if common else "")
-        grid.add_row(
-            Text(f"    {_bar(on, len(learners) / conflict.count)}", style=style),
-            Text(str(len(learners))),
-            Text(printable(said, on), style="default"),
-        )
-    on.print(grid)
+        said = printable(said_of(conflict, outcome), on) + (" - the common mistake" if common else "")
+        figures = f"{len(learners):>6} "
+        # No table: a large class has many bars, and a table measures each.
+        row = Text.assemble((bar, _STYLES.get(outcome, "bad")), figures, said)
+        on.print(row, no_wrap=True, overflow="ellipsis")
     if conflict.swapped:
         on.print(Text(f"    {swapped_told(conflict)}", style="doubt"))
 
