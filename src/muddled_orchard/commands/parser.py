@@ -24,6 +24,7 @@ COMMANDS = {
     "peek": "for learners: what is pending, which side is which, what is left",
     "grade": "grade one submission or a whole folder of them",
     "tally": "what a class got right and wrong, by exercise and conflict",
+    "reply": "write each learner's feedback, to send back",
     "settle": "a person's verdict over the grader's, and what needs a look",
     "ledger": "show what the course's database holds, or export it",
     "demo": "the whole round on made-up learners, in one go",

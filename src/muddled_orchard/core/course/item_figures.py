@@ -29,7 +29,7 @@ class Item:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Reliability:
-    """Cronbach's alpha of the exercises' percentages, over the learners who handed all of them in."""
+    """Cronbach's alpha of the exercises' percentages, over the learners who tried all of them."""
 
     alpha: float
     exercises: int

@@ -16,7 +16,7 @@ from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.tasks import is_rebase
 from muddled_orchard.core.grading.assessment import Assessment, HunkResult, Verdict
 from muddled_orchard.core.grading.criteria import CRITERIA
-from muddled_orchard.core.grading.summary import got_it
+from muddled_orchard.core.grading.summary import accepted_told, got_it
 from muddled_orchard.core.grading.verdicts import ConflictVerdict, Verdicts
 
 Outcome = Literal[
@@ -104,15 +104,15 @@ class ConflictTally:
 def said_of(conflict: ConflictTally, outcome: Outcome) -> str:
     """What was made of a conflict, with the names of the sides as its example has them."""
     example = conflict.example
-    names = {"ours": example.ours_name, "theirs": example.theirs_name} if example else {}
-    # They are worded for the learner.
-    names = {word: name.replace("your commit", "the learner's commit") for word, name in names.items()}
-    if outcome == "accepted" and example is not None and example.accepted:
-        words = (
-            " and then ".join(names.get(part, part) for part in word.split("+")) for word in example.accepted
-        )
-        return f"accepted: {' or '.join(words)}"
-    return f"kept {names[outcome]}" if outcome in names else OUTCOMES[outcome]
+    if example is None:
+        return OUTCOMES[outcome]
+    names = {"ours": example.ours_name, "theirs": example.theirs_name}
+    said = OUTCOMES[outcome]
+    if outcome == "accepted" and example.accepted:
+        said = f"accepted: {accepted_told(example)}"
+    elif outcome in names:
+        said = f"kept {names[outcome]}"
+    return said.replace("your commit", "the learner's commit")  # names are worded for the learner
 
 
 def swapped_told(conflict: ConflictTally) -> str:
@@ -138,8 +138,8 @@ class CriterionTally:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ExerciseTally:
-    """An exercise over a class. `percents` has what counts for each learner who handed it in, `missing` who
-    did not, `solved` after how many attempts those who got it got it, `minutes` how long each took from the
+    """An exercise over a class. `percents` has what counts for each learner who tried it, `missing` who did
+    not, `solved` after how many attempts those who got it got it, `minutes` how long each took from the
     first own commit to the last, by their own clock."""
 
     id: str
@@ -161,7 +161,7 @@ class ExerciseTally:
     @property
     def told(self) -> str:
         """How it went, in a sentence."""
-        words = [f"{len(self.percents)} of {self.handed_out} handed in, {len(self.got_it)} got it"]
+        words = [f"{len(self.percents)} of {self.handed_out} tried it, {len(self.got_it)} got it"]
         if self.solved and max(self.solved.values()) > 1:
             first = sum(number == 1 for number in self.solved.values())
             words.append(f"{first} of them in the first attempt")
@@ -175,7 +175,7 @@ class ExerciseTally:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Tally:
     """A class over a course: the exercises in order, everybody's total in percent in the order of the
-    roster (without who handed in nothing), and who handed in nothing at all."""
+    roster (without who tried nothing), and who tried nothing at all."""
 
     title: str
     exercises: tuple[ExerciseTally, ...]

@@ -168,11 +168,16 @@ def totals(
                     settled=settled,
                 )
             )
-        weight = sum(mark.weight for mark in marks)
-        percent = round(sum(mark.weight * mark.percent for mark in marks) / weight, 1) if weight else 0.0
+        percent = total_of(marks)
         passed = None if plan.pass_mark is None else bool(marks) and percent >= plan.pass_mark
         found.append(LearnerTotal(learner=learner, marks=tuple(marks), percent=percent, passed=passed))
     return found
+
+
+def total_of(marks: Sequence[ExerciseMark]) -> float:
+    """What marks come to together, in percent, to a tenth."""
+    weight = sum(mark.weight for mark in marks)
+    return round(sum(mark.weight * mark.percent for mark in marks) / weight, 1) if weight else 0.0
 
 
 def counting(attempts: Sequence[Attempt], which: Attempts) -> Attempt | None:

@@ -8,6 +8,7 @@ with Git's own commands.
 from __future__ import annotations
 
 import difflib
+import functools
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -103,7 +104,7 @@ def _hint(criterion: CriterionResult, hunks: Sequence[HunkResult], strength: int
     if strength > 1:
         if about is not None:
             what = [outcome.because] if about.tells_reason else [about.kind] if about.kind else []
-        what += [_found(hunk) for hunk in wrong[:_MOST]]
+        what += [found_there(hunk) for hunk in wrong[:_MOST]]
     commands: list[str] = []
     if strength > 2:
         commands = [*(about.commands if about else ()), *(line for hunk in wrong for line in hunk.look)]
@@ -120,7 +121,7 @@ def _hint(criterion: CriterionResult, hunks: Sequence[HunkResult], strength: int
     )
 
 
-def _found(hunk: HunkResult) -> str:
+def found_there(hunk: HunkResult) -> str:
     """What is there now, and what each side did there, without any of their lines."""
     names = {"ours": hunk.ours_name, "theirs": hunk.theirs_name}
     choice = choice_of(hunk.kept)
@@ -132,6 +133,7 @@ def _found(hunk: HunkResult) -> str:
     return f"{where}: {kept}; {hunk.ours_name} {ours} and {hunk.theirs_name} {theirs} there."
 
 
+@functools.lru_cache(maxsize=4_096)  # a class meets the same sides
 def _did(base: str | None, side: str | None) -> str:
     """What a side did to a place, counted in lines."""
     if side is None:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Literal
 
 from muddled_orchard.core.base.phrases import be, counted, was
 from muddled_orchard.core.grading import kinds
-from muddled_orchard.core.grading.assessment import Assessment, Outcome
+from muddled_orchard.core.grading.assessment import Assessment, HunkResult, Outcome
 
 if TYPE_CHECKING:
     from muddled_orchard.core.grading.verdicts import Verdicts
@@ -53,6 +53,13 @@ def standing(assessment: Assessment) -> Standing:
     if got_it(assessment):
         return "got it"
     return "almost" if conflicts_are_right(assessment) else "not yet"
+
+
+def accepted_told(hunk: HunkResult) -> str:
+    """What is accepted in a conflict, with the sides' names: `ours (main) and then theirs (night-shift)`."""
+    names = {"ours": hunk.ours_name, "theirs": hunk.theirs_name, "gone": "no such file"}
+    ways = (word.split("+") for word in hunk.accepted)
+    return " or ".join(" and then ".join(names.get(part, part) for part in way) for way in ways)
 
 
 def conflicts_are_right(assessment: Assessment) -> bool:

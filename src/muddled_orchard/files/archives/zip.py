@@ -40,11 +40,11 @@ def unpack(file: BinaryIO, _: bytes, size: int, bounds: Bounds) -> MemorySource:
 
 
 def pack(files: Sequence[tuple[str, File]], top: str) -> bytes:
-    """A zip file of these files, all below a folder `top`."""
+    """A zip file of these files, all below a folder `top` (empty: none)."""
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=EFFORT) as archive:
         for path, file in files:
-            about = zipfile.ZipInfo(f"{top}/{path}", (2020, 1, 1, 0, 0, 0))
+            about = zipfile.ZipInfo(f"{top}/{path}" if top else path, (2020, 1, 1, 0, 0, 0))
             about.create_system = 3  # Unix: what the mode below is written for
             kind = stat.S_IFLNK | 0o777 if file.mode == LINK else stat.S_IFREG | file.mode & 0o777
             about.external_attr = kind << 16

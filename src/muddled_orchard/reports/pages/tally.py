@@ -83,8 +83,8 @@ def tally_page(counted_class: Tally, statistics: ItemStatistics | None, pairs: S
         "tally.html"
     ).render(
         **{"class": counted_class},
-        summary=f"{present} handed something in{middle}. Counted from the attempt of each that counts.",
-        absent=f"{counted(len(counted_class.absent), 'learner')} handed in nothing yet",
+        summary=f"{present} tried something{middle}. Counted from the attempt of each that counts.",
+        absent=f"{counted(len(counted_class.absent), 'learner')} tried nothing yet",
         absent_names=_names(counted_class, counted_class.absent),
         legend=_legend(counted_class),
         groups=groups,
@@ -149,7 +149,7 @@ def _legend(counted_class: Tally) -> list[dict[str, str]]:
         for word, cls in _CLASSES.items()
         if word in used
     ]
-    return [*keys, {"letter": _NONE, "cls": "", "said": "not handed in, or never come to"}]
+    return [*keys, {"letter": _NONE, "cls": "", "said": "not tried, or never come to"}]
 
 
 def _bins(totals: Sequence[float]) -> list[dict[str, object]]:
@@ -210,7 +210,7 @@ def _exercise(
             for one in lacking
         ],
         "missing": _names(counted_class, exercise.missing),
-        "missing_told": f"{counted(len(exercise.missing), 'learner')} handed nothing in",
+        "missing_told": f"{counted(len(exercise.missing), 'learner')} did not try it",
     }
 
 

@@ -46,7 +46,9 @@ def sign(on: Console, verdict: str) -> str:
 
 def printable(text: str, on: Console | None = None) -> str:
     """The text on one line, with control characters spelt out instead of sent to the terminal."""
-    shown = "".join(letter if letter.isprintable() else repr(letter)[1:-1] for letter in text)
+    shown = text
+    if not text.isprintable():
+        shown = "".join(letter if letter.isprintable() else repr(letter)[1:-1] for letter in text)
     if on is not None and not speaks_unicode(on):
         shown = shown.encode(on.encoding, "replace").decode(on.encoding)
     return shown

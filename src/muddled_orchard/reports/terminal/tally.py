@@ -40,7 +40,7 @@ def show_tally(
     """All of it."""
     on.print(Text(printable(counted_class.title, on), style="strong"))
     present, absent = len(counted_class.totals), len(counted_class.absent)
-    words = [f"{counted(present, 'learner')} handed something in"]
+    words = [f"{counted(present, 'learner')} tried something"]
     words += [f"{absent} nothing yet"] if absent else []
     if counted_class.totals:
         words.append(f"median of the totals {median(counted_class.totals.values()):.0f} %")

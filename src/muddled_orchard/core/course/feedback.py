@@ -1,0 +1,237 @@
+"""What a learner gets back over all their exercises: what is right, what is not, how they worked, and what to
+practise next."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from muddled_orchard.core.base.phrases import be, counted, times
+from muddled_orchard.core.course.document import (
+    Block,
+    Commands,
+    Document,
+    Drawing,
+    Heading,
+    Items,
+    Link,
+    Links,
+    Paragraph,
+    Text,
+    Texts,
+)
+from muddled_orchard.core.course.totals import ExerciseMark
+from muddled_orchard.core.grading.assessment import Assessment, HunkResult
+from muddled_orchard.core.grading.hints import Hint, found_there, hints, reasons, right_already
+from muddled_orchard.core.grading.settling import settled_things
+from muddled_orchard.core.grading.summary import (
+    Standing,
+    accepted_told,
+    got_it,
+    nothing_done,
+    standing,
+    summary,
+)
+from muddled_orchard.core.key.graph import Graph
+
+PLAIN = 2
+"""The strength of hints where neither the key nor a strength is asked for."""
+
+SAID: dict[Standing, str] = {
+    "got it": "Got it",
+    "almost": "Almost",
+    "not yet": "Not yet",
+    "not started": "Not started",
+    "unreadable": "It could not be read",
+}
+_TONES: dict[Standing, str] = {
+    "got it": "good", "almost": "doubt", "not yet": "bad", "not started": "bad", "unreadable": "bad"
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Telling:
+    """How much is told: what was wanted and why (`key`), or hints of a strength, from 1 to 3."""
+
+    key: bool = False
+    hint: int = PLAIN
+
+
+@dataclass(frozen=True, slots=True)
+class ExerciseDone:
+    """An exercise of a learner: its id and title, the mark, and what was found in the attempt that counts;
+    None where nothing was handed in, or no result of it is kept."""
+
+    id: str
+    title: str
+    mark: ExerciseMark
+    found: Assessment | None
+
+
+def feedback(
+    name: str,
+    course: str,
+    done: Sequence[ExerciseDone],
+    total: float,
+    telling: Telling,
+    links: Sequence[Link],
+) -> Document:
+    """The document for one learner."""
+    blocks: list[Block] = [Heading(1, f"Feedback for {name}", course)]
+    came = sum(one.mark.attempt is not None for one in done)
+    if len(done) > 1:
+        handed_in = (
+            f"You handed in {came} of {counted(len(done), 'exercise')}, and have {total:g} % in total."
+        )
+        blocks.append(Paragraph(handed_in))
+    for one in done:
+        blocks += _exercise(one, telling)
+    if links:
+        blocks += [Heading(2, "What to practise next"), Links(tuple(links))]
+    return Document(tuple(blocks))
+
+
+def _exercise(one: ExerciseDone, telling: Telling) -> Iterator[Block]:
+    yield Heading(2, one.title, "" if one.title.casefold().replace(" ", "-") == one.id else one.id)
+    found, mark = one.found, one.mark
+    if found is None:
+        yield from _without_result(mark)
+        return
+    where = standing(found)
+    score = f"{found.points:g} of {found.possible:g} points ({found.percent:g} %)"
+    reason = nothing_done(found) or ("" if where == "got it" else summary(found))
+    yield Paragraph(f"{SAID[where]}: {score}. {reason}".strip(), _TONES[where])
+    yield from _counted(mark)
+    settled = tuple(thing.said for thing in settled_things(found))
+    if settled:
+        yield Paragraph("Settled by a person:")
+        yield Items(settled)
+    if where in ("not started", "unreadable"):
+        return
+    right = right_already(found)
+    if right and not got_it(found):
+        yield Heading(3, "What is right")
+        yield Items(right, "good")
+    if got_it(found):
+        if why := reasons(found):
+            yield Heading(3, "Why it is right")
+            yield Items(why, "good")
+    elif not nothing_done(found):
+        yield Heading(3, "What is not")
+        yield from _wrong(found, telling)
+    yield from _graphs(found, telling)
+    if found.notes:
+        yield Heading(3, "How you worked")
+        yield Items(tuple(f"{note[:1].upper()}{note[1:]}." for note in found.notes))
+
+
+def _without_result(mark: ExerciseMark) -> Iterator[Block]:
+    if mark.attempt is not None:
+        yield Paragraph(f"{mark.percent:g} %. Of this work no details are kept.")
+    elif mark.settled is not None:
+        yield Paragraph(f"{mark.settled:g} %, as a person settled it; there is no attempt.")
+    else:
+        yield Paragraph("There is no attempt: nothing came, or it came as it had been handed out.", "bad")
+
+
+def _counted(mark: ExerciseMark) -> Iterator[Block]:
+    """Which attempt it is, and what it lost."""
+    if mark.attempts > 1:
+        yield Paragraph(f"You handed it in {times(mark.attempts)}; this is the attempt that counts.")
+    attempt = mark.attempt
+    if attempt is not None and attempt.days_late:
+        late = f"It came {counted(attempt.days_late, 'day')} late"
+        less = (
+            f" and loses {attempt.lost:g} % of its points: {attempt.counted:g} % count"
+            if attempt.lost
+            else ""
+        )
+        yield Paragraph(f"{late}{less}.", "doubt")
+
+
+def _wrong(found: Assessment, telling: Telling) -> Iterator[Block]:
+    told = {hint.criterion: hint for hint in hints(found, telling.hint)}
+    wrong = [hunk for hunk in found.hunks if hunk.outcome in ("partly", "missed")]
+    for criterion in found.criteria:
+        verdict = criterion.outcome.verdict
+        if verdict not in ("partly", "missed"):
+            continue
+        tone = "doubt" if verdict == "partly" else "bad"
+        points = f"{criterion.points:g} of {criterion.possible:g} points"
+        hint = told[criterion.id]
+        conflicts = criterion.id == "resolution" and wrong
+        if conflicts:
+            text = f"{counted(len(wrong), 'conflict')} {be(len(wrong))} not resolved as the brief asks"
+            if found.unmet:
+                text += f", and {counted(found.unmet, 'conflict')} were never met"
+        else:
+            text = criterion.outcome.because.rstrip(".") if telling.key else _hinted(hint)
+        yield Items((f"{text} ({points}).",), tone)
+        if not telling.key and hint.commands and not conflicts:
+            yield Commands(hint.commands)
+        for hunk in wrong if conflicts else ():
+            yield from _conflict(hunk, telling)
+
+
+def _hinted(hint: Hint) -> str:
+    return replace(hint, commands=()).text.rstrip(".")
+
+
+def _conflict(hunk: HunkResult, telling: Telling) -> Iterator[Block]:
+    name = f"{hunk.file}{f', hunk {hunk.hunk}' if hunk.hunk else ''}"
+    yield Heading(4, name, f'of "{hunk.subject}"' if hunk.subject else "")
+    texts = [
+        Text("base", hunk.base),
+        Text(hunk.ours_name, hunk.ours),
+        Text(hunk.theirs_name, hunk.theirs),
+        Text("what you left", hunk.left, "bad"),
+    ]
+    if telling.key:
+        gone = "gone" in hunk.accepted
+        if not (gone and hunk.wanted is None and len(hunk.accepted) > 1):
+            texts.append(Text(f"wanted: {accepted_told(hunk)}", hunk.wanted, "good"))
+    yield Texts(tuple(texts))
+    if telling.key and hunk.why:
+        yield Paragraph(" ".join(hunk.why.split()))
+    elif not telling.key and telling.hint > 1:
+        yield Paragraph(found_there(hunk))
+    if not telling.key and telling.hint > 2 and hunk.look:
+        yield Commands(hunk.look)
+
+
+def _graphs(found: Assessment, telling: Telling) -> Iterator[Block]:
+    if found.made is None or found.asked is None:
+        return
+    yield Heading(3, "The commits")
+    asked = found.asked if telling.key else _without_messages(found, found.asked)
+    history = next((one.outcome.verdict for one in found.criteria if one.id == "history"), "skipped")
+    if history in ("met", "skipped") and _shape(found.made) == _shape(asked):
+        yield Paragraph("They have the shape that was asked for.")
+        yield Drawing("What you made", found.made)
+    else:
+        yield Drawing("What you made", found.made)
+        yield Drawing("What was asked for", asked)
+
+
+def _shape(graph: Graph) -> set[tuple[tuple[int, ...], frozenset[str]]]:
+    """A graph whatever its commits say: each commit by how long the ways to it are, with the branches that
+    stand there."""
+    depths: dict[str, tuple[int, ...]] = {}
+    for node in graph.nodes:
+        depths[node.id] = tuple(1 + max(depths.get(parent, (0,))) for parent in node.parents) or (0,)
+    return {(depths[node.id], frozenset(node.branches)) for node in graph.nodes}
+
+
+def _without_messages(found: Assessment, graph: Graph) -> Graph:
+    """The graph, without what new commits say where a criterion asks for that."""
+    if not any(criterion.id == "message" and criterion.possible for criterion in found.criteria):
+        return graph
+    nodes = tuple(replace(node, subject="...") if node.new else node for node in graph.nodes)
+    return Graph(nodes, graph.lanes)
+
+
+def went_wrong(done: Sequence[ExerciseDone]) -> list[str]:
+    """The ids of the exercises that were tried and not got, the worst first."""
+    tried = [one for one in done if one.mark.attempt is not None and one.found is not None]
+    wrong = [one for one in tried if one.found is not None and not got_it(one.found)]
+    return [one.id for one in sorted(wrong, key=lambda one: one.mark.percent)]
