@@ -25,6 +25,8 @@ from muddled_orchard.core.grading.kinds import NoRules, Said
 from muddled_orchard.core.grading.settling import Settlement, about_of, conflict_names, in_force, settled
 from muddled_orchard.core.grading.summary import got_it
 from muddled_orchard.core.grading.verdicts import verdicts
+from muddled_orchard.files.course.ledger import Ledger
+from muddled_orchard.files.scenarios.catalogue import BUNDLED
 from muddled_orchard.reports.json.outputs import output_schema
 from tests.conftest import graded, muddled, shell
 
@@ -215,3 +217,49 @@ def test_wrong_use_is_told_and_settles_nothing(course: Path) -> None:
             told.casefold() in muddled("settle", *words.split(), folder=course, code=2).stderr.casefold()
         ), words
     assert json.loads(muddled("settle", "--json", folder=course).stdout)["settled"] == []
+
+
+# What is changed in the scenario; each mark before and after; what is said of it.
+CHANGED: dict[str, tuple[str, str, dict[str, tuple[float, float]], str]] = {
+    "a key": ('[[rule]]', '[[answer]]\nfile = "press.toml"\nkeep = ["ours"]\nworth = 0.5\n\n[[rule]]', {"ada": (38.5, 65.4)}, "press.toml:1: 0 % -> 50 %"),
+    "weights": ("[[answer]]", "[points]\nresolution = 4\n\n[[answer]]", {"ada": (38.5, 62.5), "bo": (92.3, 87.5)}, "resolution: 0 of 14 -> 0 of 4"),
+    "nothing": ("", "", {}, "No mark changes: 2 submissions"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", CHANGED)
+def test_a_changed_key_says_whose_marks_change_before_and_after(name: str, course: Path) -> None:
+    old, new, expected, told = CHANGED[name]
+    text = (BUNDLED / "press-limit.toml").read_text()
+    (course / "new").mkdir()
+    (course / "new/press-limit.toml").write_text(text.replace(old, new, 1) if old else text)
+    held = (course / "orchard.db").read_bytes()
+    words = ("grade", "in", "--scenarios", "new")
+    said = muddled(*words, "--compare", folder=course)
+    assert told in " ".join(said.stdout.split())
+    assert "Nothing was written" in said.stdout
+    ledger = Ledger(course / "orchard.db")
+    count = len(ledger.gradings())
+    ledger.close()
+    assert (course / "orchard.db").read_bytes() == held
+    data = json.loads(muddled(*words, "--compare", "--json", folder=course).stdout)
+    jsonschema.validate(data, output_schema("grade"))
+    found = {one["learner"]: (one["before"], one["after"]) for one in data.get("changes", ())}
+    assert {learner: marks for learner, marks in found.items() if marks[0] != marks[1]} == expected
+    assert (told in " ".join(muddled(*words, folder=course).stdout.split())) == bool(expected)
+    assert "not what they were" not in muddled(*words, folder=course).stdout  # it is remembered now
+    ledger = Ledger(course / "orchard.db")
+    assert (len(ledger.gradings()) > count) == bool(old)
+    ledger.close()
+    # By the key that was handed out all of it can still be graded.
+    again = {one["learner"]: one["percent"] for one in json.loads(muddled("grade", "in", "--json", folder=course).stdout)["submissions"]}  # fmt: skip
+    assert again["ada"] == 38.5
+
+
+def test_compare_needs_something_to_compare_with(course: Path) -> None:
+    assert (
+        "writes no file"
+        in muddled("grade", "in", "--compare", "--csv", "x.csv", folder=course, code=2).stderr
+    )
+    (course / "orchard.db").rename(course / "elsewhere")
+    assert "there is none here" in muddled("grade", "in", "--compare", folder=course, code=2).stderr

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from contextlib import AbstractContextManager, contextmanager, nullcontext
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import chain
 from pathlib import Path
 
@@ -12,7 +12,7 @@ from muddled_orchard import __version__
 from muddled_orchard.classroom.standing import rules_of
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.core.course.findings import ClassFinding, Collected, findings
+from muddled_orchard.core.course.findings import Before, ClassFinding, Collected, findings
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.exercise.scenario import Scenario
@@ -95,10 +95,14 @@ class Course:
             learner=learner,
             name=known.name if known else learner,
             known=owner is not None,
-            assessment=assessment if owner is None else self._rules.counting(assessment, owner),
+            assessment=assessment if owner is None else self.counting(assessment, owner),
             remembered=remembered,
             counts=owner is not None or assessment.exercise not in self._handed_out,
         )
+
+    def counting(self, assessment: Assessment, learner: str) -> Assessment:
+        """The assessment of what was handed out to a learner, as it counts."""
+        return self._rules.counting(assessment, learner)
 
     def findings(self, collected: Sequence[Collected]) -> tuple[ClassFinding, ...]:
         """What the pile shows as a whole."""
@@ -114,9 +118,10 @@ def marked(
     *,
     again: bool = False,
     run_rules: bool = False,
+    keep: bool = True,
 ) -> Iterator[Iterator[Collected]]:
     """Grade submissions, in order. What the ledger has graded before, as it is now, is taken from there; what
-    was graded afresh when this is left is written down, whatever stops the rest."""
+    was graded afresh when this is left is written down (`keep`), whatever stops the rest."""
     looked_up: list[_LookedUp] = []
     # What was graded without running the rules says nothing of them.
     how = f"{__version__} with rules run" if run_rules else __version__
@@ -134,7 +139,7 @@ def marked(
     waiting: list[Grading] = []
     with _graded(fresh(), len(handed), course, bounds, jobs, run_rules=run_rules) as grading:
         try:
-            yield _gathered(handed, looked_up, grading, course, waiting, how)
+            yield _gathered(handed, looked_up, grading, course, waiting if keep else None, how)
         finally:
             if course.ledger is not None and waiting:
                 course.ledger.add_gradings(waiting)
@@ -158,11 +163,11 @@ def _gathered(
     looked_up: Sequence[_LookedUp],
     grading: Iterator[str],
     course: Course,
-    waiting: list[Grading],
+    waiting: list[Grading] | None,
     how: str,
 ) -> Iterator[Collected]:
     """Put remembered and fresh gradings in order, and write the fresh ones down portion by portion: `waiting`
-    holds those that are still to be written.
+    holds those that are still to be written (None: none is).
 
     `looked_up` reaches to the first fresh one; asking `grading` for that looks up the others.
     """
@@ -172,7 +177,9 @@ def _gathered(
         remembered = known is not None and not submission.refused
         assessment = known or assessment_of(text)
         collected = course.collected(submission, assessment, remembered=remembered)
-        if known is None and course.ledger is not None:
+        if known is None and course.ledger is not None and digest:
+            collected = replace(collected, before=_before(course, collected, digest, how))
+        if known is None and course.ledger is not None and waiting is not None:
             waiting.append(_written(collected, assessment, text, digest, course, how))
             if len(waiting) >= _NOTED_AT_ONCE:
                 course.ledger.add_gradings(waiting)
@@ -193,6 +200,21 @@ def _remembered(course: Course, digest: str, how: str) -> Assessment | None:
         return assessment_of(known.result)
     except Damaged:
         return None
+
+
+def _before(course: Course, collected: Collected, digest: str, how: str) -> Before | None:
+    """What the same work came to when it was last graded, as it would count now."""
+    grading = course.ledger.newest_grading(digest) if course.ledger else None
+    if grading is None or not collected.known or grading.learner != collected.learner:
+        return None
+    try:
+        found = course.counting(assessment_of(grading.result), grading.learner)
+    except Damaged:
+        return None
+    now = course.scenarios.digest(collected.assessment.exercise)
+    why = ["the scenario was changed"] if grading.scenario != now else []
+    why += [f"graded by {grading.version} before"] if grading.version != how else []
+    return Before(found, " and ".join(why))
 
 
 def _written(

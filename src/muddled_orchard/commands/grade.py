@@ -23,8 +23,9 @@ from muddled_orchard.commands.options import (
     course_of,
 )
 from muddled_orchard.core.base.limits import Bounds
-from muddled_orchard.core.base.phrases import listed
+from muddled_orchard.core.base.phrases import counted, listed
 from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.course.changes import MarkChange, changes, summed
 from muddled_orchard.core.course.findings import ClassFinding, Collected, passed_over
 from muddled_orchard.core.grading.assessment import HINTS
 from muddled_orchard.core.grading.hints import for_learner
@@ -64,6 +65,11 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--again", action="store_true", help="grade anew what the ledger has graded and hasn't changed"
     )
     parser.add_argument(
+        "--compare",
+        action="store_true",
+        help="grade all of it anew, write nothing, and say whose marks would change, and by what",
+    )
+    parser.add_argument(
         "--pass-mark", metavar="PERCENT", type=float, help="exit with 1 if anybody is below this"
     )
     parser.add_argument(
@@ -100,12 +106,17 @@ def run(options: argparse.Namespace) -> int:
         shown = [replace(result, assessment=for_learner(result.assessment, strength)) for result in results]
         findings = ()
     _write(options, course, shown)
+    found = () if options.for_learner else changes(results)
     if options.json:
         from muddled_orchard.reports.json.grade import result_file
 
-        sys.stdout.write(result_file(shown, findings))
+        sys.stdout.write(result_file(shown, findings, found))
+    elif options.compare:
+        show_compared(results, found)
     elif not any(_to_stdout(options)):
         _show(options, results, findings)
+        if found and not options.quiet:
+            show_changed(found)
     return exit_code(results, options.pass_mark)
 
 
@@ -117,6 +128,8 @@ def _to_stdout(options: argparse.Namespace) -> list[bool]:
 def _refuse_contradictions(options: argparse.Namespace) -> None:
     if options.pass_mark is not None and not 0 <= options.pass_mark <= 100:
         raise BadInput(Problem(f"--pass-mark {options.pass_mark:g} is no percentage", "Give 0 to 100."))
+    if options.compare and (options.for_learner or any(getattr(options, one.option) for one in WRITERS)):
+        raise BadInput(Problem("--compare writes no file and is for nobody else", "It goes with --json."))
     if options.hint and not options.for_learner:
         raise BadInput(Problem("--hint goes with --for-learner"))
     if options.wide and options.csv is None:
@@ -141,15 +154,19 @@ def _graded(options: argparse.Namespace) -> tuple[list[Collected], tuple[ClassFi
         ledger = _ledger(options.ledger, course_file)
         if ledger is not None:
             folders.callback(ledger.close)
+        elif options.compare:
+            what = "--compare compares with what a ledger holds, and there is none here"
+            raise BadInput(Problem(what, "Name it with --ledger."))
         course = Course(library, ledger)
         results = grade_all(
             pile.handed,
             course,
             bounds,
             options.jobs,
-            again=options.again,
+            again=options.again or options.compare,
             quiet=options.quiet,
             run_rules=options.run_rules,
+            keep=not options.compare,
         )
         findings = course.findings(results) if len(results) > 1 or ledger else ()
         return results, (*findings, *passed_over(pile.pages, pile.empty)), course
@@ -189,17 +206,18 @@ def grade_all(
     again: bool = False,
     quiet: bool,
     run_rules: bool = False,
+    keep: bool = True,
 ) -> list[Collected]:
     """Grade with progress. Whoever stops it is told how to go on."""
     results: list[Collected] = []
     try:
-        with marked(submissions, course, bounds, jobs, again=again, run_rules=run_rules) as going:
+        with marked(submissions, course, bounds, jobs, again=again, run_rules=run_rules, keep=keep) as going:
             for collected in with_progress(going, len(submissions), "Grading", quiet=quiet):
                 results.append(collected)
     except KeyboardInterrupt:
         kept = (
             "they are in the ledger: the same command goes on from there"
-            if course.ledger
+            if course.ledger and keep
             else "without a ledger nothing is kept"
         )
         print(f"{len(results)} of {len(submissions)} were graded; {kept}.", file=sys.stderr)
@@ -225,6 +243,26 @@ def show(results: Sequence[Collected], findings: Sequence[ClassFinding] = ()) ->
         show_findings(console(), [finding for finding in findings if finding.submissions])
     else:
         show_many(console(), results, findings)
+
+
+def show_changed(found: Sequence[MarkChange]) -> None:
+    """Whose marks have changed, below the table."""
+    from muddled_orchard.reports.terminal.changes import show_changes
+    from muddled_orchard.reports.terminal.console import console
+
+    show_changes(console(), found)
+
+
+def show_compared(results: Sequence[Collected], found: Sequence[MarkChange]) -> None:
+    """Whose marks would change, and that nothing was written."""
+    from muddled_orchard.reports.terminal.console import console
+
+    compared = sum(result.before is not None for result in results)
+    show_changed(found)
+    console().print(summed(found, compared))
+    if compared < len(results):
+        print(f"{counted(len(results) - compared, 'submission')} had not been graded before.")
+    print("Nothing was written: the ledger is as it was.")
 
 
 def exit_code(results: Sequence[Collected], pass_mark: float | None) -> int:

@@ -80,10 +80,8 @@ def feedback(
     blocks: list[Block] = [Heading(1, f"Feedback for {name}", course)]
     came = sum(one.mark.attempt is not None for one in done)
     if len(done) > 1:
-        handed_in = (
-            f"You handed in {came} of {counted(len(done), 'exercise')}, and have {total:g} % in total."
-        )
-        blocks.append(Paragraph(handed_in))
+        tried = f"You have tried {came} of {counted(len(done), 'exercise')}"
+        blocks.append(Paragraph(f"{tried}, and have {total:g} % in total."))
     for one in done:
         blocks += _exercise(one, telling)
     if links:

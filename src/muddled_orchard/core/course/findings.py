@@ -28,13 +28,22 @@ from muddled_orchard.core.grading.kinds import (
 _DAY = 86_400
 
 
+@dataclass(frozen=True, slots=True)
+class Before:
+    """What the same work came to when it was last graded, as it would count now, and what was changed
+    since."""
+
+    found: Assessment
+    why: str
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Collected:
     """A graded submission: where it lay, whose it is by the ledger (else by its name), that person's name,
     whether its hand-out is in the ledger, and whether its grading was taken from there.
 
-    `counts`: it is what this learner got. The ledger handed the exercise out, and not in this variant, where
-    it doesn't.
+    `before` is what it was, where it was graded again. `counts`: it is what this learner got. The ledger
+    handed the exercise out, and not in this variant, where it doesn't.
     """
 
     submission: str
@@ -44,6 +53,7 @@ class Collected:
     assessment: Assessment
     remembered: bool = False
     counts: bool = True
+    before: Before | None = None
 
     @property
     def percent(self) -> float:

@@ -61,7 +61,7 @@ def discrimination_told() -> str:
 def reliability_told(found: Reliability | None) -> str:
     """What a reliability says, or why there is none."""
     if found is None:
-        return f"No reliability: it takes two exercises, and {FEWEST} learners who handed all of them in."
+        return f"No reliability: it takes two exercises, and {FEWEST} learners who tried all of them."
     if found.alpha >= 0.8:
         means = "the total ranks learners well"
     elif found.alpha >= 0.6:

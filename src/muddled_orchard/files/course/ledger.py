@@ -285,6 +285,13 @@ class Ledger:
         with self._told():
             return _grading(rows[0]) if rows else None
 
+    def newest_grading(self, fingerprint: str) -> Grading | None:
+        """The newest grading of a submission with this content by any version, if there is one."""
+        query = "SELECT * FROM grading WHERE fingerprint = ? ORDER BY id DESC LIMIT 1"
+        rows = self._rows(query, (fingerprint,))
+        with self._told():
+            return _grading(rows[0]) if rows else None
+
     def gradings(self) -> list[Grading]:
         """Every grading, the oldest first."""
         return list(self.each_grading())

@@ -4,14 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from muddled_orchard.core.course.changes import MarkChange
 from muddled_orchard.core.course.findings import ClassFinding, Collected
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult
-from muddled_orchard.reports.json.outputs import CriterionOut, FindingOut, HunkOut, ResultFile, SubmissionOut
+from muddled_orchard.reports.json.outputs import (
+    CriterionOut,
+    FindingOut,
+    HunkOut,
+    MarkChangeOut,
+    ResultFile,
+    SubmissionOut,
+)
 from muddled_orchard.reports.json.settle import settled_json
 from muddled_orchard.reports.json.text import json_text
 
 
-def result_file(results: Iterable[Collected], findings: Iterable[ClassFinding] = ()) -> str:
+def result_file(
+    results: Iterable[Collected],
+    findings: Iterable[ClassFinding] = (),
+    changed: Iterable[MarkChange] = (),
+) -> str:
     """The whole result file as text, UTF-8 safe, with a final newline."""
     told: list[FindingOut] = [
         {"kind": finding.kind, "said": finding.said, "submissions": list(finding.submissions)}
@@ -19,7 +31,22 @@ def result_file(results: Iterable[Collected], findings: Iterable[ClassFinding] =
     ]
     submissions = [_submission(result) for result in results]
     data: ResultFile = {"format": 1, "submissions": submissions, "class": told}
+    marks = [_change(one) for one in changed]
+    if marks:
+        data["changes"] = marks
     return json_text(data)
+
+
+def _change(one: MarkChange) -> MarkChangeOut:
+    return {
+        "submission": one.submission,
+        "learner": one.learner,
+        "exercise": one.exercise,
+        "before": one.before,
+        "after": one.after,
+        "parts": [{"what": part.what, "before": part.before, "after": part.after} for part in one.parts],
+        "why": one.why,
+    }
 
 
 def _submission(result: Collected) -> SubmissionOut:

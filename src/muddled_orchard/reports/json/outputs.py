@@ -116,9 +116,34 @@ class FindingOut(TypedDict):
     submissions: list[str]
 
 
+class PartOut(TypedDict):
+    """A criterion or a conflict that is judged otherwise, in words."""
+
+    what: str
+    before: str
+    after: str
+
+
+class MarkChangeOut(TypedDict):
+    """A submission whose mark is not what it was when the same work was last graded."""
+
+    submission: str
+    learner: str
+    exercise: str
+    before: Annotated[float, _about("In percent.")]
+    after: Annotated[float, _about("In percent.")]
+    parts: list[PartOut]
+    why: str
+
+
 ResultFile = TypedDict(
     "ResultFile",
-    {"format": Literal[1], "submissions": list[SubmissionOut], "class": NotRequired[list[FindingOut]]},
+    {
+        "format": Literal[1],
+        "submissions": list[SubmissionOut],
+        "class": NotRequired[list[FindingOut]],
+        "changes": NotRequired[list[MarkChangeOut]],
+    },
 )
 """The result file of `muddled grade --json`."""
 

@@ -1,0 +1,111 @@
+"""Whose marks change where work is graded again: with another key, other weights, or another version."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass
+
+from muddled_orchard.core.base.phrases import counted, listed
+from muddled_orchard.core.course.findings import Collected
+from muddled_orchard.core.grading.assessment import Assessment
+from muddled_orchard.core.grading.settling import full_name
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """A criterion or a conflict that is judged otherwise: what it is, and how it was and is, in words."""
+
+    what: str
+    before: str
+    after: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MarkChange:
+    """A submission whose mark changes, in percent as it counts; `parts` is by what, `why` what was
+    changed."""
+
+    submission: str
+    learner: str
+    name: str
+    exercise: str
+    before: float
+    after: float
+    parts: tuple[Part, ...]
+    why: str
+
+    @property
+    def said(self) -> str:
+        """By what, in words."""
+        shown = [f"{part.what}: {part.before} -> {part.after}" for part in self.parts]
+        return listed(shown, 4) if shown else "its weights"
+
+
+def changes(collected: Iterable[Collected]) -> list[MarkChange]:
+    """Those whose mark or verdicts are not what they were when the same work was last graded, the largest
+    change first."""
+    found = [change for one in collected if (change := _change(one)) is not None]
+    return sorted(found, key=lambda one: (-abs(one.after - one.before), one.learner, one.exercise))
+
+
+def _change(one: Collected) -> MarkChange | None:
+    before, after = one.before, one.assessment
+    if before is None:
+        return None
+    parts = tuple(_parts(before.found, after))
+    if before.found.percent == after.percent and not parts:
+        return None
+    return MarkChange(
+        submission=one.submission,
+        learner=one.learner,
+        name=one.name,
+        exercise=after.exercise or before.found.exercise,
+        before=before.found.percent,
+        after=after.percent,
+        parts=parts,
+        why=before.why,
+    )
+
+
+def _parts(before: Assessment, after: Assessment) -> Iterator[Part]:
+    """Conflicts that are judged otherwise, then the criteria; the one that conflicts make up is told by
+    them."""
+    conflicts = list(_otherwise(_conflicts(before), _conflicts(after)))
+    yield from conflicts
+    criteria = _otherwise(_criteria(before), _criteria(after))
+    yield from (part for part in criteria if not (conflicts and part.what == "resolution"))
+
+
+def _otherwise(before: Mapping[str, str], after: Mapping[str, str]) -> Iterator[Part]:
+    for what in dict.fromkeys((*before, *after)):
+        was, now = before.get(what, "not judged"), after.get(what, "not judged")
+        if was != now:
+            yield Part(what, was, now)
+
+
+def _conflicts(assessment: Assessment) -> dict[str, str]:
+    return {
+        full_name(hunk).removesuffix("@1"): f"{100 * hunk.worth:.3g} %"
+        for hunk in assessment.hunks
+        if hunk.outcome != "skipped"
+    }
+
+
+def _criteria(assessment: Assessment) -> dict[str, str]:
+    return {
+        criterion.id: f"{criterion.points:g} of {criterion.possible:g}"
+        for criterion in assessment.criteria
+        if criterion.possible
+    }
+
+
+def summed(found: Iterable[MarkChange], graded: int) -> str:
+    """How many change, and in which direction, in a sentence."""
+    found = list(found)
+    up = sum(one.after > one.before for one in found)
+    down = sum(one.after < one.before for one in found)
+    if not found:
+        return f"No mark changes: {counted(graded, 'submission')} compared with the newest grading of each."
+    parts = [f"{up} up", f"{down} down"]
+    parts += [f"{len(found) - up - down} in parts alone"] if up + down < len(found) else []
+    return f"{len(found)} of {counted(graded, 'submission')} change: {', '.join(parts)}."
