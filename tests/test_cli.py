@@ -88,6 +88,9 @@ def test_the_demo_tells_thirty_learners_apart(tmp_path: Path) -> None:
         "petra": 24, "pia": 25, "quin": 23, "rosa": 26, "sten": 25, "suvi": 12, "tilda": 25, "ulla": 26, "wim": 0,
     }  # fmt: skip
     assert len({one["variant"] for one in result["submissions"]}) == 29
+    assert "muddled-demo/class.html muddled-demo/feedback/petra/feedback.html" in said
+    assert (tmp_path / "muddled-demo/class.html").read_text().count("<tr><th scope=row") == 27
+    assert len(list((tmp_path / "muddled-demo/feedback").glob("*/feedback.html"))) == 30
     assert "Name another" in muddled("demo", folder=tmp_path, code=2).stderr
 
 

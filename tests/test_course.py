@@ -128,7 +128,19 @@ def test_class_commands_take_everything_from_the_course(tmp_path: Path) -> None:
     shown = " ".join(muddled("ledger", folder=tmp_path).stdout.split())
     assert "First conflicts" in shown
     assert "told by its newest commit, as the learner's own clock had it (1 attempt)" in shown
-    assert "needs a course" in muddled("ledger", "--ledger", tmp_path / "orchard.db", "--csv", "-", "--table", "totals", folder=tmp_path / "in", code=2).stderr  # fmt: skip
+    # A platform's import file: its own headings, a mark that it is UTF-8; a verdict of a person counts.
+    muddled("settle", "bo", "own", "--earns", "50", "--reason", "Showed it", folder=tmp_path)
+    muddled("ledger", "--csv", "import.csv", "--table", "totals", "--columns", 'Login=id,"Final, grade"=total,group=group', "--bom", folder=tmp_path)  # fmt: skip
+    assert (tmp_path / "import.csv").read_bytes().decode() == f'\ufeffLogin,"Final, grade",group\nada,{round(counted * 3 / 4, 1)},A\nbo,12.5,B\n'  # fmt: skip
+    marks = list(csv.DictReader(io.StringIO(muddled("ledger", "--csv", "-", "--table", "marks", folder=tmp_path).stdout)))  # fmt: skip
+    assert [(row["id"], row["exercise"], row["percent"], row["days late"], row["lost percent"], row["attempts"], row["settled"].partition(" by ")[0], row["group"]) for row in marks] == [
+        ("ada", "press-limit", str(counted), "2", "20.0", "1", "", "A"), ("ada", "own", "0.0", "", "", "0", "", "A"),
+        ("bo", "press-limit", "0.0", "", "", "0", "", "B"), ("bo", "own", "50.0", "", "", "0", "all 50 %", "B"),
+    ]  # fmt: skip
+    for words, told in {"--columns Login=idd": 'there is no column "idd"', "--columns Login": "can't be read", "--columns =id": "can't be read"}.items():  # fmt: skip
+        assert told in muddled("ledger", "--csv", "x.csv", *words.split(), folder=tmp_path, code=2).stderr
+    assert "go with --csv" in muddled("ledger", "--bom", folder=tmp_path, code=2).stderr
+    assert not (tmp_path / "x.csv").exists()
 
 
 def muddled_text(id_: str) -> str:

@@ -16,11 +16,14 @@ from muddled_orchard.classroom.demonstration import (
     work,
 )
 from muddled_orchard.classroom.marking import Course
+from muddled_orchard.classroom.replying import chosen, replied
+from muddled_orchard.classroom.standing import read_class
 from muddled_orchard.commands.grade import grade_all
 from muddled_orchard.commands.options import add_jobs, add_quiet
 from muddled_orchard.commands.tally import count_class, write_page
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.course.feedback import Telling
 from muddled_orchard.files.archives.submissions import find_submissions
 from muddled_orchard.files.course.course_file import load_course
 from muddled_orchard.files.course.ledger import Ledger
@@ -30,7 +33,7 @@ from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.demo import show_demo
 from muddled_orchard.reports.terminal.progress import with_progress
 
-CLASS_PAGE = "class.html"
+CLASS_PAGE, FEEDBACK = "class.html", "feedback"
 
 EXAMPLES = (
     "muddled demo",
@@ -70,7 +73,14 @@ def run(options: argparse.Namespace) -> int:
         }
         results = graded[EXERCISE]
         findings = course.findings(results)
-        counted = count_class(ledger, load_course(folder / COURSE))
+        plan = load_course(folder / COURSE)
+        counted = count_class(ledger, plan)
+        record = read_class(ledger, plan)
+        totals = chosen(record, (), ())
+        writing = replied(ledger, record, totals, Telling(key=True), folder / FEEDBACK, options.jobs)
+        with writing as going:
+            for _ in with_progress(going, len(totals), "Writing feedback", quiet=options.quiet):
+                pass
     finally:
         ledger.close()
     write_page(counted, folder / CLASS_PAGE)

@@ -13,8 +13,15 @@ from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.grading.unseen import UNSEEN
 from muddled_orchard.files.course.course_file import CourseFile
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.reports.export.course import COURSE_TABLES, course_csv
-from muddled_orchard.reports.export.ledger import TABLES, ledger_csv
+from muddled_orchard.reports.export.course import COURSE_TABLES, course_rows
+from muddled_orchard.reports.export.ledger import TABLES, ledger_rows
+from muddled_orchard.reports.export.spreadsheet import (
+    BYTE_ORDER_MARK,
+    Rows,
+    columns_asked,
+    csv_text,
+    mapped,
+)
 from muddled_orchard.reports.json.ledger import ledger_json
 from muddled_orchard.reports.json.text import json_text
 from muddled_orchard.reports.terminal.console import console
@@ -26,7 +33,8 @@ BY_ITSELF_WORD = "default"
 
 EXAMPLES = (
     "muddled ledger",
-    "muddled ledger --csv hand-outs.csv",
+    "muddled ledger --csv grades.csv --table totals",
+    "muddled ledger --csv in.csv --table totals --columns Login=id,Grade=total",
     "muddled ledger --forget ada",
 )
 
@@ -38,10 +46,21 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--table",
         choices=(*TABLES, *COURSE_TABLES),
+        metavar="TABLE",
         default=TABLES[0],
-        help="what --csv exports (default: %(default)s)",
+        help=f"what --csv exports: {', '.join((*TABLES, *COURSE_TABLES))} (default: %(default)s)",
     )
     parser.add_argument("--csv", metavar="FILE", type=Path, help="export a table (CSV); - is standard output")
+    parser.add_argument(
+        "--columns",
+        metavar="WHICH",
+        help='with --csv: these columns alone, under other headings: Username=id,"Final grade"=total',
+    )
+    parser.add_argument(
+        "--bom",
+        action="store_true",
+        help="with --csv: begin with a byte order mark, for some spreadsheets",
+    )
     parser.add_argument(
         "--unseen",
         choices=(*UNSEEN, BY_ITSELF_WORD),
@@ -57,6 +76,8 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Set, show or export."""
+    if options.csv is None and (options.columns is not None or options.bom):
+        raise BadInput(Problem("--columns and --bom go with --csv FILE"))
     course = course_of(options)
     path = ledger_of(options, course)
     ledger = Ledger(path)
@@ -79,22 +100,22 @@ def run(options: argparse.Namespace) -> int:
 
 
 def _show(options: argparse.Namespace, path: str, ledger: Ledger, course: CourseFile | None) -> None:
+    if options.csv is not None:
+        if options.table in COURSE_TABLES:
+            rows: Rows = course_rows(options.table, read_class(ledger, course))
+        else:
+            rows = ledger_rows(options.table, ledger.learners(), ledger.hand_outs(), ledger.gradings())
+        if options.columns is not None:
+            rows = mapped(rows, columns_asked(options.columns))
+        text = csv_text(rows)
+        mark = BYTE_ORDER_MARK if options.bom else ""
+        write_file(options.csv, f"{mark}{text}".encode("utf-8", "backslashreplace"), PRIVATE)
+        return
     held = (ledger.learners(), ledger.hand_outs(), ledger.gradings())
     standing = read_class(ledger, course).standing if course else None
     if options.json:
         sys.stdout.write(json_text(ledger_json(*held, standing)))
-    elif options.csv is not None:
-        if options.table in COURSE_TABLES:
-            if standing is None:
-                what = f"--table {options.table} needs a course"
-                raise BadInput(
-                    Problem(what, "Name its file with --course; muddled sketch course begins one.")
-                )
-            text = course_csv(options.table, held[0], standing)
-        else:
-            text = ledger_csv(options.table, *held)
-        write_file(options.csv, text.encode("utf-8", "backslashreplace"), PRIVATE)
-    else:
-        show_ledger(console(), path, *held)
-        if standing is not None:
-            show_totals(console(), standing.plan, held[0], standing.totals)
+        return
+    show_ledger(console(), path, *held)
+    if standing is not None:
+        show_totals(console(), standing.plan, held[0], standing.totals)

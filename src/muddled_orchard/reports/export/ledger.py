@@ -1,4 +1,4 @@
-"""The tables of the ledger as CSV."""
+"""The tables of the ledger, to take elsewhere."""
 
 from __future__ import annotations
 
@@ -6,21 +6,14 @@ from collections.abc import Iterator, Mapping, Sequence
 
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
-from muddled_orchard.reports.export.spreadsheet import csv_text
 
 TABLES = ("hand-outs", "gradings", "learners")
 
 
-def ledger_csv(
-    table: str, learners: Mapping[str, Learner], hand_outs: Sequence[HandOut], gradings: Sequence[Grading]
-) -> str:
-    """One of TABLES as CSV."""
-    return csv_text(_rows(table, learners, hand_outs, gradings))
-
-
-def _rows(
+def ledger_rows(
     table: str, learners: Mapping[str, Learner], hand_outs: Sequence[HandOut], gradings: Sequence[Grading]
 ) -> Iterator[Sequence[object]]:
+    """One of TABLES, the names of its columns first."""
     if table == "learners":
         more = list(dict.fromkeys(name for learner in learners.values() for name in learner.more))
         yield ("id", "name", *more)

@@ -4,10 +4,18 @@ from __future__ import annotations
 
 import csv
 import io
+import shlex
 import unicodedata
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 
+from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.reports.terminal.console import printable
+
+Rows = Iterable[Sequence[object]]
+"""A table: the names of its columns, then its rows."""
+
+BYTE_ORDER_MARK = "\ufeff"
+"""What some spreadsheets take for the sign that a file is UTF-8."""
 
 _FORMULA = ("=", "+", "-", "@")
 
@@ -17,6 +25,39 @@ def csv_text(rows: Iterable[Iterable[object]]) -> str:
     out = io.StringIO(newline="")
     csv.writer(out, lineterminator="\n").writerows([cell(value) for value in row] for row in rows)
     return out.getvalue()
+
+
+def columns_asked(text: str) -> dict[str, str]:
+    """`Username=id,"Final grade"=total` as a mapping from headings to columns of ours.
+
+    Raises BadInput for anything else.
+    """
+    lexer = shlex.shlex(text, posix=True, punctuation_chars=False)
+    lexer.whitespace, lexer.whitespace_split, lexer.commenters = ",", True, ""
+    lexer.quotes = '"'
+    try:
+        parts = [part.rpartition("=") for part in lexer]
+    except ValueError:
+        parts = [("", "", "")]
+    found = {heading.strip(): column.strip() for heading, _, column in parts}
+    if not parts or not all(found) or not all(found.values()) or len(found) != len(parts):
+        hint = 'Write it as in Username=id,"Final grade"=total.'
+        raise BadInput(Problem(f"--columns {text} can't be read", hint))
+    return found
+
+
+def mapped(rows: Rows, columns: Mapping[str, str]) -> Iterator[Sequence[object]]:
+    """A table with these columns alone, in this order, under their new headings. Raises BadInput for a column
+    that there isn't."""
+    table = iter(rows)
+    names = list(next(table))
+    for column in columns.values():
+        if column not in names:
+            raise BadInput(Problem(f'there is no column "{column}"', likely(column, map(str, names))))
+    places = [names.index(column) for column in columns.values()]
+    yield list(columns)
+    for row in table:
+        yield [row[place] for place in places]
 
 
 def cell(value: object) -> object:

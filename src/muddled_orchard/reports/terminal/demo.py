@@ -37,8 +37,9 @@ def show_demo(
     chosen = next(result for result in results if result.learner == read_aloud)
     _heading(on, f"4. What {read_aloud} gets to hear")
     show_one(on, chosen)
-    _heading(on, "5. What the class got wrong, after all three exercises")
-    on.print(Text(f"   {place}/class.html", style="strong"), soft_wrap=True)
+    _heading(on, "5. After all three exercises: what the class got wrong, and feedback for each")
+    for page in ("class.html", f"feedback/{read_aloud}/feedback.html"):
+        on.print(Text(f"   {place}/{page}", style="strong"), soft_wrap=True)
     _heading(on, "Try next")
     (top,) = paths([folder])
     ledger = f"{top}/orchard.db"
