@@ -46,6 +46,7 @@ fuzz: $(READY)  ## hostile submissions, files and kills at random (ROUNDS=30)
 bench: $(READY)  ## speed beside plain git commands
 	$(BIN)/python -m benchmarks
 	$(BIN)/python -m benchmarks.classes
+	$(BIN)/python -m benchmarks.after_grading
 
 screenshots: $(READY)  ## renew docs/screenshots
 	scripts/screenshots

@@ -11,12 +11,15 @@ import pytest
 from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.key.answer_key import Step
+from muddled_orchard.core.key.survey import Survey
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary, bundled_ids
+from muddled_orchard.files.scenarios.catalogue_index import INDEX, bundled_exercises, index_text
 from muddled_orchard.files.scenarios.scenario_file import load_scenario
 from muddled_orchard.files.scenarios.sketches import SKETCHES
 from muddled_orchard.rehearsal.session import LearnerSession, solve
 from muddled_orchard.vcs.ask.keymaking import make_key
 from muddled_orchard.vcs.ask.scratch import ScratchRepository
+from muddled_orchard.vcs.ask.surveying import surveyor
 from muddled_orchard.vcs.grading import grader
 from muddled_orchard.vcs.planting import plant
 from tests.conftest import muddled, shell
@@ -179,3 +182,12 @@ def test_what_starts_stopped_is_the_same_everywhere(tmp_path: Path) -> None:
         assert ("rebase in progress" if task.do == "rebase" else "You have unmerged paths") in said[0]
         assert source_of(task) == task.bring or task.onto == "main"
     assert os.listdir(tmp_path / "left-in-a-merge/one") == os.listdir(tmp_path / "left-in-a-merge/two")  # noqa: PTH208
+
+
+def test_the_index_says_what_surveys_say() -> None:
+    library = ScenarioLibrary()
+    scenarios = [scenario for id_ in bundled_ids() if (scenario := library.find(id_)) is not None]
+    with surveyor() as surveying:
+        surveys = [one for one in surveying.survey(scenarios, PLAIN_VARIANT) if isinstance(one, Survey)]
+    assert index_text(surveys) == INDEX.read_text("utf-8"), "make it anew with scripts/schema"
+    assert {one.id for one in bundled_exercises().values()} == set(bundled_ids())

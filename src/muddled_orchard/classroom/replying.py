@@ -17,7 +17,7 @@ from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.course.class_record import ClassRecord
 from muddled_orchard.core.course.document import Document
 from muddled_orchard.core.course.feedback import ExerciseDone, Telling, feedback, went_wrong
-from muddled_orchard.core.course.practice import KnownExercise, Like, like, practise_next
+from muddled_orchard.core.course.practice import Like, like, practise_next
 from muddled_orchard.core.course.totals import ExerciseMark, LearnerTotal, total_of
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.grading.assessment import Assessment
@@ -25,13 +25,12 @@ from muddled_orchard.core.grading.summary import got_it
 from muddled_orchard.core.key.survey import Survey
 from muddled_orchard.files.archives.forms import ENDINGS
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary, bundled_ids
-from muddled_orchard.files.stored import Damaged, assessment_of
+from muddled_orchard.files.scenarios.catalogue_index import bundled_exercises, known_exercise
+from muddled_orchard.files.stored import Damaged, assessment_of, digest_of
 from muddled_orchard.reports.export.document import markdown, plain_text
 from muddled_orchard.reports.pages.document import document_page
 from muddled_orchard.system.output import PRIVATE, write_file
 from muddled_orchard.system.workers import workers
-from muddled_orchard.vcs.ask.surveying import surveyor
 
 MOST_AT_ONCE = 50
 
@@ -168,21 +167,19 @@ def _like(ledger: Ledger, totals: Sequence[LearnerTotal]) -> dict[str, Like]:
     }
     if not wrong:
         return {}
-    library = ScenarioLibrary()
+    bundled = bundled_exercises()
     own = scenarios_of(ledger, sorted(wrong))
-    bundled = [scenario for id_ in bundled_ids() if (scenario := library.find(id_)) is not None]
-    with surveyor() as surveying:
-        found = surveying.survey([*own.values(), *bundled], PLAIN_VARIANT)
-        known = [_exercise(one) if isinstance(one, Survey) else None for one in found]
-    others = [one for one in known[len(own) :] if one is not None]
-    return {id_: like(one, others) for id_, one in zip(own, known, strict=False) if one is not None}
+    digests = {id_: digest_of(scenario) for id_, scenario in own.items()}
+    known = {id_: bundled[digest] for id_, digest in digests.items() if digest in bundled}
+    others = [scenario for id_, scenario in own.items() if id_ not in known]
+    if others:
+        from muddled_orchard.vcs.ask.surveying import surveyor  # what is behind it takes long to load
 
-
-def _exercise(survey: Survey) -> KnownExercise:
-    scenario = survey.key.scenario
-    return KnownExercise(
-        scenario.id, scenario.title, tuple(survey.operations), tuple(survey.kinds), survey.difficulty.points
-    )
+        with surveyor() as surveying:
+            for found in surveying.survey(others, PLAIN_VARIANT):
+                if isinstance(found, Survey):
+                    known[found.key.scenario.id] = known_exercise(found)
+    return {id_: like(one, bundled.values()) for id_, one in known.items()}
 
 
 def layout(record: ClassRecord, totals: Sequence[LearnerTotal]) -> dict[str, str]:

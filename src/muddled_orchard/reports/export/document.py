@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import re
 import textwrap
 from collections.abc import Iterator
@@ -54,6 +55,7 @@ def _markdown(block: Block) -> str:
             )
 
 
+@functools.lru_cache(maxsize=8_192)
 def _plain(text: str) -> str:
     shown = _SPECIAL.sub(r"\\\1", printable(text))
     # What begins a list or a numbered one, where it begins a line.
@@ -106,11 +108,12 @@ def _lines(block: Block) -> Iterator[str]:
                 yield f"    muddled plant {printable(link.id)} practice"
 
 
-def _wrapped(text: str, behind: str) -> list[str]:
+@functools.lru_cache(maxsize=8_192)  # a class is told much alike
+def _wrapped(text: str, behind: str) -> tuple[str, ...]:
     if len(text) <= _WIDTH:
-        return [text]
-    return textwrap.wrap(
-        text, _WIDTH, subsequent_indent=behind, break_long_words=False, break_on_hyphens=False
+        return (text,)
+    return tuple(
+        textwrap.wrap(text, _WIDTH, subsequent_indent=behind, break_long_words=False, break_on_hyphens=False)
     )
 
 

@@ -22,7 +22,7 @@ from muddled_orchard.core.grading.settling import (
 )
 from muddled_orchard.core.grading.summary import no_part
 from muddled_orchard.reports.terminal.console import printable, sign
-from muddled_orchard.reports.terminal.grade import show_one
+from muddled_orchard.reports.terminal.grade import conflict_sides, show_one
 from muddled_orchard.reports.terminal.settled import show_settled_things
 
 
@@ -81,9 +81,28 @@ def show_work(on: Console, work: WorkToSettle, record: ClassRecord, before: str 
             show_settled_things(on, [SettledThing(ALL, own)])
         return
     show_one(on, work.counting)
+    _show_doubtful(on, work)
     if work.graded is not None and not work.counting.assessment.doubts:
         for doubt in work.graded.needs_a_look:
             on.print(Text(f"? A person has looked at this: {printable(doubt, on)}.", style="faint"))
+
+
+def _show_doubtful(on: Console, work: WorkToSettle) -> None:
+    """The conflicts that a doubt is about, where they were judged right: the others are shown already."""
+    if work.graded is None:
+        return
+    named = {
+        value for doubt in work.graded.doubts for value in doubt.values.values() if isinstance(value, str)
+    }
+    for hunk in work.graded.hunks[:_MOST_HUNKS]:
+        if hunk.outcome == "met" and hunk.file in named:
+            on.print()
+            accepted = (f"accepted: {' or '.join(hunk.accepted)}", hunk.wanted, "good")
+            for part in conflict_sides(on, hunk, accepted):
+                on.print(part)
+
+
+_MOST_HUNKS = 8
 
 
 def show_how_to_answer(on: Console, work: WorkToSettle) -> None:
