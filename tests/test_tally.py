@@ -6,7 +6,9 @@ import csv
 import io
 import json
 import shutil
+import sqlite3
 from collections import Counter
+from dataclasses import replace
 from pathlib import Path
 
 import jsonschema
@@ -19,6 +21,7 @@ from muddled_orchard.core.course.item_figures import ItemStatistics, Reliability
 from muddled_orchard.core.course.items import item_statistics
 from muddled_orchard.core.course.likeness import Pair, alike
 from muddled_orchard.core.course.tally import CriterionTally, ExerciseTally, Tally, outcome_of
+from muddled_orchard.files.course import ledger as ledger_module
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.reports.json.outputs import output_schema
 from tests.classes import WORDS, Works, ledger_of, random_class, result
@@ -204,3 +207,29 @@ def test_without_pandas_all_but_statistics_is_there(
     assert len(found.counted.totals) == 58
     assert ItemStatistics(items=(), reliability=None).items == ()
     assert set(WORDS) >= {"theirs", "ours"}
+
+
+def test_a_ledger_of_the_first_version_and_an_exercise_that_nobody_did(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    old = replace(
+        result("press-limit", ["ours", "theirs"]), work="", made=None, asked=None, conflicts_weight=0.0
+    )
+    monkeypatch.setattr(ledger_module, "MIGRATIONS", ledger_module.MIGRATIONS[:1])
+    ledger_of(tmp_path / "orchard.db", {"ada": {"press-limit": [old], "three-knots": []}, "bo": {"press-limit": [], "three-knots": []}})  # fmt: skip
+    monkeypatch.undo()
+    data = json.loads(muddled("tally", "--json", folder=tmp_path).stdout)
+    assert [(one["exercise"], one["percents"], one["missing"]) for one in data["exercises"]] == [("press-limit", {"ada": 60.0}, ["bo"]), ("three-knots", {}, ["ada", "bo"])]  # fmt: skip
+    assert "0 of 2 tried it, 0 got it." in muddled("tally", folder=tmp_path).stdout
+    muddled("tally", "--page", "class.html", "--picture", "class.svg", folder=tmp_path)
+    muddled("reply", "--out", "fb", "--quiet", folder=tmp_path)
+    assert "1 conflict is not resolved" in (tmp_path / "fb/ada/feedback.txt").read_text()
+    # What it can't be sure to belong to is not settled; all of it can be, and a conflict by its weight.
+    assert "graded by an earlier version" in muddled("settle", "ada", "press-limit", "--as-graded", folder=tmp_path, code=2).stderr  # fmt: skip
+    muddled("settle", "ada", "press-limit", "--earns", "90", folder=tmp_path)
+    assert json.loads(muddled("tally", "--json", folder=tmp_path).stdout)["totals"] == {"ada": 45.0}
+    with sqlite3.connect(tmp_path / "orchard.db") as db:
+        db.execute("UPDATE grading SET result = 'no JSON'")
+    assert json.loads(muddled("tally", "--json", folder=tmp_path).stdout)["exercises"][0]["conflicts"] == []
+    muddled("reply", "--out", "fb", "--quiet", folder=tmp_path)
+    assert "no details are kept" in (tmp_path / "fb/ada/feedback.txt").read_text()

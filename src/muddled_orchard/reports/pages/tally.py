@@ -222,7 +222,7 @@ def _bars(counted_class: Tally, conflict: ConflictTally) -> Iterator[dict[str, o
             "cls": _CLASSES[word],
             "width": round(100 * len(learners) / conflict.count, 1),
             "count": len(learners),
-            "said": said_of(conflict, word) + (": the common mistake" if common else ""),
+            "said": ("the common mistake: " if common else "") + said_of(conflict, word),
             "names": _names(counted_class, learners),
         }
 

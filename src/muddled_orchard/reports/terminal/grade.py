@@ -146,7 +146,8 @@ def conflict_sides(on: Console, hunk: HunkResult, *more: tuple[str, str | None, 
         where += f' (of "{brief(hunk.subject or hunk.commit or "")}")'
     sides = [("base", hunk.base, "faint"), (hunk.ours_name, hunk.ours, "default")]
     sides.append((hunk.theirs_name, hunk.theirs, "default"))
-    results = [("left there now", hunk.left, "bad"), *more]
+    left = "default" if hunk.outcome == "met" else "bad"
+    results = [("left there now", hunk.left, left), *more]
     shown: list[RenderableType] = [_stacked(on, [*sides, *results])]
     if on.width >= _WIDE:
         shown = [_beside(on, sides), Text(), _beside(on, results)]

@@ -91,11 +91,9 @@ def _show_doubtful(on: Console, work: WorkToSettle) -> None:
     """The conflicts that a doubt is about, where they were judged right: the others are shown already."""
     if work.graded is None:
         return
-    named = {
-        value for doubt in work.graded.doubts for value in doubt.values.values() if isinstance(value, str)
-    }
+    places = {(doubt.values.get("file"), doubt.values.get("hunk")) for doubt in work.graded.doubts}
     for hunk in work.graded.hunks[:_MOST_HUNKS]:
-        if hunk.outcome == "met" and hunk.file in named:
+        if hunk.outcome == "met" and places & {(hunk.file, hunk.hunk), (hunk.file, None)}:
             on.print()
             accepted = (f"accepted: {' or '.join(hunk.accepted)}", hunk.wanted, "good")
             for part in conflict_sides(on, hunk, accepted):

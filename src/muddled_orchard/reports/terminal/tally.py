@@ -86,7 +86,7 @@ def _conflict(on: Console, conflict: ConflictTally, item: Item | None) -> None:
     for outcome, learners in conflict.learners.items():
         bar = f"    {_bar(on, len(learners) / conflict.count):<{_BAR}}"
         common = outcome == conflict.common_wrong
-        said = printable(said_of(conflict, outcome), on) + (" - the common mistake" if common else "")
+        said = ("the common mistake: " if common else "") + printable(said_of(conflict, outcome), on)
         figures = f"{len(learners):>6} "
         # No table: a large class has many bars, and a table measures each.
         row = Text.assemble((bar, _STYLES.get(outcome, "bad")), figures, said)
