@@ -57,6 +57,7 @@ def _serve() -> None:
 
     for name in COMMANDS:
         importlib.import_module(f"muddled_orchard.commands.{name}")
+    importlib.import_module("muddled_orchard.core.course.items")  # with pandas, which takes long
     for line in sys.stdin:
         child = os.fork()
         if not child:

@@ -233,3 +233,16 @@ def test_a_ledger_of_the_first_version_and_an_exercise_that_nobody_did(
     assert json.loads(muddled("tally", "--json", folder=tmp_path).stdout)["exercises"][0]["conflicts"] == []
     muddled("reply", "--out", "fb", "--quiet", folder=tmp_path)
     assert "no details are kept" in (tmp_path / "fb/ada/feedback.txt").read_text()
+
+
+def test_many_read_while_one_writes(course: tuple[Path, Works], tmp_path: Path) -> None:
+    shutil.copy(course[0] / "orchard.db", tmp_path)
+    muddled("tally", "--json", folder=tmp_path)
+    with sqlite3.connect(tmp_path / "orchard.db", isolation_level=None) as db:
+        db.execute("BEGIN IMMEDIATE")  # a grading is at work
+        db.execute("DELETE FROM grading WHERE learner = 'l00030'")
+        muddled("reply", "l00030", "--out", "fb", "--quiet", folder=tmp_path)
+        assert len(json.loads(muddled("tally", "--json", folder=tmp_path).stdout)["totals"]) == 58
+        assert "to look at" not in muddled("settle", folder=tmp_path).stdout
+        db.execute("ROLLBACK")
+    assert "You handed it in twice" in (tmp_path / "fb/l00030/feedback.txt").read_text()
