@@ -6,6 +6,7 @@ All from the ledger: nothing is graded again. Without --key nothing says what wa
 from __future__ import annotations
 
 import argparse
+import sys
 from contextlib import ExitStack
 from pathlib import Path
 
@@ -74,9 +75,15 @@ def run(options: argparse.Namespace) -> int:
             )
         out: Path = options.out or held.enter_context(temporary_folder())
         telling = Telling(key=options.key, hint=options.hint or PLAIN)
-        with replied(ledger, record, totals, telling, out, options.jobs) as going:
-            for _ in with_progress(going, len(totals), "Writing", quiet=options.quiet):
-                pass
+        done = 0
+        try:
+            with replied(ledger, record, totals, telling, out, options.jobs) as going:
+                for _ in with_progress(going, len(totals), "Writing", quiet=options.quiet):
+                    done += 1
+        except KeyboardInterrupt:
+            said = f"The feedback of {done} of {len(totals)} is written"
+            print(f"{said}; the same command writes all of it.", file=sys.stderr)
+            raise
         packed = _pack(options.zip, out, record, totals) if options.zip is not None else 0
     if not options.quiet and options.zip != STDOUT:
         _say(options, len(totals), packed)

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from statistics import median
 from typing import Literal, NamedTuple
 
 from muddled_orchard.core.base.phrases import brief, counted
 from muddled_orchard.core.course.class_record import ClassRecord
-from muddled_orchard.core.course.totals import Attempt
+from muddled_orchard.core.course.totals import Attempt, ExerciseMark
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.tasks import is_rebase
 from muddled_orchard.core.grading.assessment import Assessment, HunkResult, Verdict
@@ -202,8 +202,10 @@ def _time(minutes: float) -> str:
 class _Counting:
     """An exercise while it is counted."""
 
+    namer: _Namer
+    handed_out: int = 0
+    missing: list[str] = field(default_factory=list)
     conflicts: dict[ConflictId, dict[Outcome, list[str]]] = field(default_factory=dict)
-    swapped: dict[ConflictId, list[str]] = field(default_factory=dict)
     criteria: dict[str, dict[Verdict, list[str]]] = field(default_factory=dict)
     percents: dict[str, float] = field(default_factory=dict)
     got_it: list[str] = field(default_factory=list)
@@ -215,47 +217,13 @@ def tally(
 ) -> Tally:
     """Count a class: the attempt of each learner that counts. `scenarios` are those that were handed out, by
     id; `examples` is one result in full for each exercise, from which conflicts are shown."""
-    counting = {exercise: _Counting() for exercise in record.standing.exercises}
-    handed_out: Counter[str] = Counter()
-    missing: dict[str, list[str]] = {exercise: [] for exercise in counting}
-    namers = {id_: _Namer(scenarios.get(id_)) for id_ in counting}
-    shown = {id_: _shown(namers[id_], examples[id_]) for id_ in counting if id_ in examples}
-    rebases = {id_: _rebases(scenarios.get(id_)) for id_ in counting}
+    counting = {id_: _Counting(_Namer(scenarios.get(id_))) for id_ in record.standing.exercises}
     for total in record.standing.totals:
         for mark in total.marks:
-            handed_out[mark.exercise] += 1
-            if mark.attempt is None and mark.settled is None:
-                missing[mark.exercise].append(total.learner)
-                continue
-            here = counting[mark.exercise]
-            here.percents[total.learner] = mark.percent
-            found = mark.attempt.work.found if mark.attempt else None
-            if found is not None:
-                _count(here, total.learner, found, namers[mark.exercise])
-            elif mark.percent >= 100:
-                here.got_it.append(total.learner)
-    for id_, here in counting.items():
-        for conflict, hunk in shown.get(id_, {}).items():
-            if conflict.task in rebases[id_]:
-                here.swapped[conflict] = _swapped(here.conflicts.get(conflict, {}), hunk)
+            _count_mark(counting[mark.exercise], total.learner, mark)
     solved = _solved(record.standing.attempts)
     exercises = tuple(
-        ExerciseTally(
-            id=id_,
-            title=record.title(id_),
-            handed_out=handed_out[id_],
-            percents=here.percents,
-            missing=tuple(missing[id_]),
-            got_it=tuple(here.got_it),
-            conflicts=tuple(_conflicts(here, shown.get(id_, {}))),
-            criteria=tuple(
-                CriterionTally(id=name, learners=_frozen(here.criteria[name]))
-                for name in CRITERIA
-                if name in here.criteria
-            ),
-            solved=solved.get(id_, {}),
-            minutes=here.minutes,
-        )
+        _exercise(id_, record.title(id_), here, scenarios.get(id_), examples.get(id_), solved.get(id_, {}))
         for id_, here in counting.items()
     )
     there = [
@@ -268,6 +236,34 @@ def tally(
         totals={total.learner: total.percent for total in there},
         absent=tuple(one.learner for one in record.standing.totals if one.learner not in present),
         names={id_: learner.name for id_, learner in record.learners.items()},
+    )
+
+
+def _exercise(
+    id_: str,
+    title: str,
+    here: _Counting,
+    scenario: Scenario | None,
+    example: Assessment | None,
+    solved: Mapping[str, int],
+) -> ExerciseTally:
+    """What was counted of an exercise."""
+    shown = _shown(here.namer, example) if example else {}
+    return ExerciseTally(
+        id=id_,
+        title=title,
+        handed_out=here.handed_out,
+        percents=here.percents,
+        missing=tuple(here.missing),
+        got_it=tuple(here.got_it),
+        conflicts=tuple(_conflicts(here, shown, _rebases(scenario))),
+        criteria=tuple(
+            CriterionTally(id=name, learners=_frozen(here.criteria[name]))
+            for name in CRITERIA
+            if name in here.criteria
+        ),
+        solved=solved,
+        minutes=here.minutes,
     )
 
 
@@ -285,7 +281,20 @@ def _met(attempt: Attempt | None) -> int:
     return len(attempt.work.found.hunks) if attempt and attempt.work.found else 0
 
 
-def _count(here: _Counting, learner: str, found: Verdicts, namer: _Namer) -> None:
+def _count_mark(here: _Counting, learner: str, mark: ExerciseMark) -> None:
+    here.handed_out += 1
+    if mark.attempt is None and mark.settled is None:
+        here.missing.append(learner)
+        return
+    here.percents[learner] = mark.percent
+    found = mark.attempt.work.found if mark.attempt else None
+    if found is not None:
+        _count_found(here, learner, found)
+    elif mark.percent >= 100:
+        here.got_it.append(learner)
+
+
+def _count_found(here: _Counting, learner: str, found: Verdicts) -> None:
     if got_it(found):
         here.got_it.append(learner)
     if found.ended > found.begun > 0:
@@ -296,7 +305,7 @@ def _count(here: _Counting, learner: str, found: Verdicts, namer: _Namer) -> Non
             verdicts.setdefault(criterion.outcome.verdict, []).append(learner)
     for hunk in found.hunks:
         if hunk.outcome != "skipped":
-            outcomes = here.conflicts.setdefault(namer.id_of(hunk), {})
+            outcomes = here.conflicts.setdefault(here.namer.id_of(hunk), {})
             outcomes.setdefault(outcome_of(hunk), []).append(learner)
 
 
@@ -309,18 +318,20 @@ def outcome_of(hunk: ConflictVerdict | HunkResult) -> Outcome:
     return next((word for word in OUTCOMES if word == hunk.kept), "blend")
 
 
-def _conflicts(here: _Counting, shown: Mapping[ConflictId, HunkResult]) -> Iterator[ConflictTally]:
+def _conflicts(
+    here: _Counting, shown: Mapping[ConflictId, HunkResult], rebases: Collection[int]
+) -> Iterator[ConflictTally]:
     ids = sorted({*here.conflicts, *shown})
     names = _names(ids, shown)
     for id_ in ids:
         outcomes = here.conflicts.get(id_, {})
-        swapped = here.swapped.get(id_)
+        example = shown.get(id_)
         yield ConflictTally(
             id=id_,
             name=names[id_],
             learners={word: tuple(outcomes[word]) for word in OUTCOMES if word in outcomes},
-            example=shown.get(id_),
-            swapped=None if swapped is None else tuple(swapped),
+            example=example,
+            swapped=_swapped(outcomes, example) if example and id_.task in rebases else None,
         )
 
 
@@ -362,11 +373,11 @@ def _rebases(scenario: Scenario | None) -> frozenset[int]:
     return frozenset(number for number, task in enumerate(tasks, start=1) if is_rebase(task))
 
 
-def _swapped(outcomes: Mapping[Outcome, Sequence[str]], hunk: HunkResult) -> list[str]:
+def _swapped(outcomes: Mapping[Outcome, Sequence[str]], hunk: HunkResult) -> tuple[str, ...]:
     """Who took the other side, where one side alone is accepted."""
     if hunk.accepted == ("ours",):
-        return list(outcomes.get("theirs", ()))
-    return list(outcomes.get("ours", ())) if hunk.accepted == ("theirs",) else []
+        return tuple(outcomes.get("theirs", ()))
+    return tuple(outcomes.get("ours", ())) if hunk.accepted == ("theirs",) else ()
 
 
 def _solved(attempts: Iterable[Attempt]) -> dict[str, dict[str, int]]:
