@@ -14,7 +14,6 @@ from pathlib import Path
 import jsonschema
 import pandas as pd
 import pytest
-from scipy.stats import pointbiserialr
 
 from muddled_orchard.classroom.standing import read_class
 from muddled_orchard.core.course.item_figures import ItemStatistics, Reliability, reliability_told
@@ -50,6 +49,8 @@ def class_of(items: dict[str, str], percents: dict[str, list[float]]) -> Tally:
 
 
 def test_item_statistics_are_those_computed_by_hand() -> None:
+    from scipy.stats import pointbiserialr  # it takes long to load, and every worker would
+
     items = {"finished": "1111100000", "markers": "1111000000", "rest": "1110000000", "tidy": "1111111111"}
     rising = [10.0 * number for number in range(10)]
     found = item_statistics(class_of(items, {"one": rising, "two": [0.0] * 5 + [100.0] * 5}))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future
 from contextlib import contextmanager
@@ -196,10 +197,9 @@ def layout(record: ClassRecord, totals: Sequence[LearnerTotal]) -> dict[str, str
             newest[grading.learner] = (grading.exercise, place)
     tops = {exercise: _top(places) for exercise, places in piles.items()}
     found = {learner: _name_in(tops[exercise], place) for learner, (exercise, place) in newest.items()}
-    taken: dict[str, str] = {}
-    for learner, name in found.items():  # two of one name: nobody's feedback goes to somebody else
-        taken[learner] = name if list(found.values()).count(name) == 1 else f"{name}-{learner}"
-    return taken
+    counts = Counter(found.values())
+    # Two of one name: nobody's feedback goes to somebody else.
+    return {learner: name if counts[name] == 1 else f"{name}-{learner}" for learner, name in found.items()}
 
 
 def _top(places: Sequence[str]) -> str:
