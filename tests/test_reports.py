@@ -13,7 +13,7 @@ import pytest
 from rich.console import Console
 
 from muddled_orchard.core.course.findings import ClassFinding, Collected
-from muddled_orchard.core.course.records import Grading, HandOut
+from muddled_orchard.core.course.records import Grading, HandOut, Work
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.grading.assessment import (
     Assessment,
@@ -31,7 +31,7 @@ from muddled_orchard.core.grading.kinds import Said
 from muddled_orchard.reports.export.gradebook import gradebook
 from muddled_orchard.reports.export.junit import junit_file
 from muddled_orchard.reports.export.ledger import TABLES, ledger_rows
-from muddled_orchard.reports.export.spreadsheet import cell
+from muddled_orchard.reports.export.spreadsheet import cell, csv_text
 from muddled_orchard.reports.json.ledger import ledger_json
 from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.grade import show_findings, show_many, show_one
@@ -112,7 +112,7 @@ def test_no_cell_is_a_formula(given: object, written: object) -> None:
 
 def test_a_gradebook_has_everybody_once() -> None:
     worse = replace(ADA, submission="in/ada-2.zip", assessment=replace(GRADED, criteria=CRITERIA[1:]))
-    rows = list(csv.DictReader(io.StringIO(gradebook([ADA, worse, LOST], GIVEN, ROSTER))))
+    rows = list(csv.DictReader(io.StringIO(csv_text(gradebook([ADA, worse, LOST], GIVEN, ROSTER)))))
     assert [(row["id"], row["points"], row["state"], row["rules"]) for row in rows] == [
         ("ada", "2", "finished", ""), ("'=x", "0", "unreadable", ""), ("bo", "0", "missing", ""),
     ]  # fmt: skip
@@ -181,7 +181,7 @@ def test_what_was_handed_out_is_shown_in_part() -> None:
 
 def test_a_ledger_is_shown_and_exported() -> None:
     on, out = screen()
-    show_ledger(on, "orchard.db", ROSTER, GIVEN, MARKS)
+    show_ledger(on, "orchard.db", ROSTER, GIVEN, [Work(one, None) for one in MARKS])
     said = " ".join(out.getvalue().split())
     assert "2 learners, 2 hand-outs, 3 gradings." in said
     assert "press 2 1 75 % 1 2031-05-01 08:00" in said

@@ -150,6 +150,7 @@ def test_a_verdict_outlives_regrading_and_not_other_work(course: Path) -> None:
     ada = graded(course / "in", "--ledger", course / "orchard.db")["ada"]
     assert (ada["percent"], ada["settled"]["reason"]) == (100, "Showed it")
     assert ada["settled"]["graded_share"] < 1
+    assert " 96 % " in muddled("ledger", folder=course).stdout  # the median of ada's 100 and bo's mark
     (course / "course.toml").write_text('[[exercise]]\nscenario = "press-limit"\ndue = 2026-01-02T03:00:00Z\nlate = { a_day = 10 }\n')  # fmt: skip
     totals = json.loads(muddled("ledger", "--json", folder=course).stdout)["course"]["totals"]
     assert [(one["learner"], one["percent"]) for one in totals if one["learner"] != "bo"] == [("ada", 100.0), ("cyd", 40.0)]  # fmt: skip

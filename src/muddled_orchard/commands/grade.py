@@ -14,12 +14,14 @@ from muddled_orchard.classroom.marking import Course, marked
 from muddled_orchard.commands.options import (
     LEDGER,
     add_bounds,
+    add_columns,
     add_course,
     add_jobs,
     add_ledger,
     add_quiet,
     add_run_rules,
     bounds_of,
+    columns_of,
     course_of,
 )
 from muddled_orchard.core.base.limits import Bounds
@@ -86,6 +88,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--wide", action="store_true", help="with --csv: a row a learner, a column with points an exercise"
     )
+    add_columns(parser)
     add_run_rules(parser)
     parser.add_argument("--json", action="store_true", help="print the result file (JSON) instead")
     add_jobs(parser)
@@ -134,6 +137,7 @@ def _refuse_contradictions(options: argparse.Namespace) -> None:
         raise BadInput(Problem("--hint goes with --for-learner"))
     if options.wide and options.csv is None:
         raise BadInput(Problem("--wide goes with --csv FILE"))
+    columns_of(options)  # before anything is graded
     if sum(_to_stdout(options)) > 1:
         raise BadInput(Problem("only one thing can go to standard output", "Name a file for the others."))
 
@@ -226,7 +230,14 @@ def grade_all(
 
 
 def _write(options: argparse.Namespace, course: Course, results: Sequence[Collected]) -> None:
-    graded = Graded(results=results, hand_outs=course.hand_outs, roster=course.roster, wide=options.wide)
+    graded = Graded(
+        results=results,
+        hand_outs=course.hand_outs,
+        roster=course.roster,
+        wide=options.wide,
+        columns=columns_of(options),
+        bom=options.bom,
+    )
     for writer in WRITERS:
         file = getattr(options, writer.option)
         if file is not None:

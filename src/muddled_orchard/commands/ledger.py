@@ -4,23 +4,27 @@ from __future__ import annotations
 
 import argparse
 import sys
+from collections.abc import Mapping
 from pathlib import Path
 
 from muddled_orchard.classroom.standing import read_class
-from muddled_orchard.commands.options import add_course, add_ledger, course_of, ledger_of
+from muddled_orchard.commands.options import (
+    add_columns,
+    add_course,
+    add_ledger,
+    columns_of,
+    course_of,
+    ledger_of,
+)
 from muddled_orchard.core.base.phrases import counted
-from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.grading.unseen import UNSEEN
 from muddled_orchard.files.course.course_file import CourseFile
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.reports.export.course import COURSE_TABLES, course_rows
 from muddled_orchard.reports.export.ledger import TABLES, ledger_rows
 from muddled_orchard.reports.export.spreadsheet import (
-    BYTE_ORDER_MARK,
     Rows,
-    columns_asked,
-    csv_text,
-    mapped,
+    table_file,
 )
 from muddled_orchard.reports.json.ledger import ledger_json
 from muddled_orchard.reports.json.text import json_text
@@ -51,16 +55,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         help=f"what --csv exports: {', '.join((*TABLES, *COURSE_TABLES))} (default: %(default)s)",
     )
     parser.add_argument("--csv", metavar="FILE", type=Path, help="export a table (CSV); - is standard output")
-    parser.add_argument(
-        "--columns",
-        metavar="WHICH",
-        help='with --csv: these columns alone, under other headings: Username=id,"Final grade"=total',
-    )
-    parser.add_argument(
-        "--bom",
-        action="store_true",
-        help="with --csv: begin with a byte order mark, for some spreadsheets",
-    )
+    add_columns(parser)
     parser.add_argument(
         "--unseen",
         choices=(*UNSEEN, BY_ITSELF_WORD),
@@ -76,8 +71,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Set, show or export."""
-    if options.csv is None and (options.columns is not None or options.bom):
-        raise BadInput(Problem("--columns and --bom go with --csv FILE"))
+    columns = columns_of(options)
     course = course_of(options)
     path = ledger_of(options, course)
     ledger = Ledger(path)
@@ -93,29 +87,32 @@ def run(options: argparse.Namespace) -> int:
             count = counted(ledger.make_anonymous(), "learner")
             print(f"{count} became numbers. Who is who can't be told from this file any more.")
             return 0
-        _show(options, str(path), ledger, course)
+        _show(options, str(path), ledger, course, columns)
     finally:
         ledger.close()
     return 0
 
 
-def _show(options: argparse.Namespace, path: str, ledger: Ledger, course: CourseFile | None) -> None:
+def _show(
+    options: argparse.Namespace,
+    path: str,
+    ledger: Ledger,
+    course: CourseFile | None,
+    columns: Mapping[str, str] | None,
+) -> None:
     if options.csv is not None:
         if options.table in COURSE_TABLES:
             rows: Rows = course_rows(options.table, read_class(ledger, course))
         else:
             rows = ledger_rows(options.table, ledger.learners(), ledger.hand_outs(), ledger.gradings())
-        if options.columns is not None:
-            rows = mapped(rows, columns_asked(options.columns))
-        text = csv_text(rows)
-        mark = BYTE_ORDER_MARK if options.bom else ""
-        write_file(options.csv, f"{mark}{text}".encode("utf-8", "backslashreplace"), PRIVATE)
+        write_file(options.csv, table_file(rows, columns, bom=options.bom), PRIVATE)
         return
-    held = (ledger.learners(), ledger.hand_outs(), ledger.gradings())
-    standing = read_class(ledger, course).standing if course else None
+    record = read_class(ledger, course)
+    standing = record.standing if course else None
+    held = (record.learners, ledger.hand_outs())
     if options.json:
-        sys.stdout.write(json_text(ledger_json(*held, standing)))
+        sys.stdout.write(json_text(ledger_json(*held, ledger.gradings(), standing)))
         return
-    show_ledger(console(), path, *held)
+    show_ledger(console(), path, *held, record.works)
     if standing is not None:
-        show_totals(console(), standing.plan, held[0], standing.totals)
+        show_totals(console(), standing.plan, record.learners, standing.totals)

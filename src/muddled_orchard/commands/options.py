@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.base.problems import BadInput, Problem
 
 if TYPE_CHECKING:
     from muddled_orchard.files.course.course_file import CourseFile
@@ -73,6 +74,30 @@ def ledger_of(options: argparse.Namespace, course: CourseFile | None) -> Path:
     """Where the course's database is."""
     named: Path | None = options.ledger
     return named or (course.ledger if course else Path(LEDGER))
+
+
+def add_columns(parser: argparse.ArgumentParser) -> None:
+    """`--columns WHICH` and `--bom`: how a table is written with `--csv`."""
+    parser.add_argument(
+        "--columns",
+        metavar="WHICH",
+        help='with --csv: these columns alone, under other headings: Username=id,"Final grade"=total',
+    )
+    parser.add_argument(
+        "--bom", action="store_true", help="with --csv: begin with a byte order mark, for some spreadsheets"
+    )
+
+
+def columns_of(options: argparse.Namespace) -> dict[str, str] | None:
+    """The columns by the headings that were asked for; None: all. Raises BadInput where they can't be read,
+    or there is no table to write."""
+    if options.csv is None and (options.columns is not None or options.bom):
+        raise BadInput(Problem("--columns and --bom go with --csv FILE"))
+    if options.columns is None:
+        return None
+    from muddled_orchard.reports.export.spreadsheet import columns_asked
+
+    return columns_asked(options.columns)
 
 
 def add_bounds(parser: argparse.ArgumentParser) -> None:

@@ -8,7 +8,7 @@ from muddled_orchard.core.course.findings import Collected, best_attempts
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.grading.criteria import CRITERIA
-from muddled_orchard.reports.export.spreadsheet import csv_text
+from muddled_orchard.reports.export.spreadsheet import Rows
 
 COLUMNS = (
     "id",
@@ -28,37 +28,35 @@ NOT_THEIRS = "not theirs"
 
 def gradebook(
     collected: Sequence[Collected], hand_outs: Iterable[HandOut], roster: Mapping[str, Learner]
-) -> str:
+) -> Rows:
     """The best attempt of each; who got one of these exercises and handed nothing in, or another variant than
     theirs, has a row too. The roster's further columns stand behind ours."""
     rows = list(_rows(collected, hand_outs, roster))
     more = _more_columns(roster, {str(row[0]) for row in rows})
-    return csv_text([(*COLUMNS, *more), *([*row, *_more(roster, row[0], more)] for row in rows)])
+    return [(*COLUMNS, *more), *([*row, *_more(roster, row[0], more)] for row in rows)]
 
 
 def wide_gradebook(
     collected: Sequence[Collected], hand_outs: Iterable[HandOut], roster: Mapping[str, Learner]
-) -> str:
+) -> Rows:
     """A row for each learner, and a column with the points of each exercise."""
     rows = list(_rows(collected, hand_outs, roster))
     exercises = list(dict.fromkeys(str(row[2]) for row in rows))
     learners = {str(row[0]): row[1] for row in rows}
     points = {(str(row[0]), str(row[2])): row[3] for row in rows}
     more = _more_columns(roster, set(learners))
-    return csv_text(
-        [
-            ("id", "name", *exercises, *more),
-            *(
-                [
-                    id_,
-                    name,
-                    *(points.get((id_, exercise), "") for exercise in exercises),
-                    *_more(roster, id_, more),
-                ]
-                for id_, name in learners.items()
-            ),
-        ]
-    )
+    return [
+        ("id", "name", *exercises, *more),
+        *(
+            [
+                id_,
+                name,
+                *(points.get((id_, exercise), "") for exercise in exercises),
+                *_more(roster, id_, more),
+            ]
+            for id_, name in learners.items()
+        ),
+    ]
 
 
 def _more_columns(roster: Mapping[str, Learner], ids: Container[str]) -> list[str]:

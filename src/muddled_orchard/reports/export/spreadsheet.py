@@ -27,6 +27,13 @@ def csv_text(rows: Iterable[Iterable[object]]) -> str:
     return out.getvalue()
 
 
+def table_file(rows: Rows, columns: Mapping[str, str] | None, *, bom: bool) -> bytes:
+    """A table as a file: with these columns alone (None: all), and with a byte order mark where that is asked
+    for."""
+    text = csv_text(rows if columns is None else mapped(rows, columns))
+    return f"{BYTE_ORDER_MARK if bom else ''}{text}".encode("utf-8", "backslashreplace")
+
+
 def columns_asked(text: str) -> dict[str, str]:
     """`Username=id,"Final grade"=total` as a mapping from headings to columns of ours.
 

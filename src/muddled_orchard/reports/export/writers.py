@@ -16,12 +16,16 @@ from muddled_orchard.core.course.roster import Learner
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Graded:
-    """What a file is made of: the results, who got what, and whether a gradebook has a row a learner."""
+    """What a file is made of: the results, who got what, and of a gradebook whether it has a row a
+    learner, which columns it has under which headings (None: all), and whether it begins with a byte order
+    mark."""
 
     results: Sequence[Collected]
     hand_outs: Sequence[HandOut]
     roster: Mapping[str, Learner]
     wide: bool = False
+    columns: Mapping[str, str] | None = None
+    bom: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -37,9 +41,11 @@ class Writer:
 
 def _gradebook(graded: Graded) -> bytes:
     from muddled_orchard.reports.export.gradebook import gradebook, wide_gradebook
+    from muddled_orchard.reports.export.spreadsheet import table_file
 
     write = wide_gradebook if graded.wide else gradebook
-    return _encoded(write(graded.results, graded.hand_outs, graded.roster))
+    rows = write(graded.results, graded.hand_outs, graded.roster)
+    return table_file(rows, graded.columns, bom=graded.bom)
 
 
 def _junit(graded: Graded) -> bytes:

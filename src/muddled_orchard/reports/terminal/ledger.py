@@ -10,7 +10,7 @@ from rich.table import Table
 from rich.text import Text
 
 from muddled_orchard.core.base.phrases import be, counted
-from muddled_orchard.core.course.records import Grading, HandOut
+from muddled_orchard.core.course.records import HandOut, Work
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.reports.terminal.console import printable
 
@@ -20,9 +20,10 @@ def show_ledger(
     path: str,
     learners: Mapping[str, Learner],
     hand_outs: Sequence[HandOut],
-    gradings: Sequence[Grading],
+    works: Sequence[Work],
 ) -> None:
-    """The course in a few lines."""
+    """The course in a few lines; marks are those that count."""
+    gradings = [work.grading for work in works]
     on.print(Text(printable(path, on), style="strong"))
     held = ((learners, "learner"), (hand_outs, "hand-out"), (gradings, "grading"))
     on.print(Text(", ".join(counted(len(rows), word) for rows, word in held) + "."))
@@ -41,7 +42,7 @@ def show_ledger(
         )
     ):
         if exercise:
-            table.add_row(*_row(exercise, hand_outs, gradings))
+            table.add_row(*_row(exercise, hand_outs, works))
     on.print(table)
     lost = len({grading.submission for grading in gradings if grading.state == "unreadable"})
     foreign = {
@@ -58,19 +59,18 @@ def show_ledger(
         on.print(Text(f"! {text}, and not in these figures.", style="doubt"))
 
 
-def _row(exercise: str, hand_outs: Sequence[HandOut], gradings: Sequence[Grading]) -> list[str]:
+def _row(exercise: str, hand_outs: Sequence[HandOut], works: Sequence[Work]) -> list[str]:
     given = {hand_out.learner for hand_out in hand_outs if hand_out.exercise == exercise}
     graded = [
-        grading for grading in gradings if grading.exercise == exercise and grading.state != "unreadable"
+        work for work in works if work.grading.exercise == exercise and work.grading.state != "unreadable"
     ]
-    graded = [grading for grading in graded if grading.learner is not None] if given else graded
+    graded = [work for work in graded if work.grading.learner is not None] if given else graded
     best: dict[str, float] = {}
-    for one in graded:
-        learner = one.learner or one.submission
-        percent = 100 * one.points / one.possible if one.possible else 0.0
-        best[learner] = max(percent, best.get(learner, 0.0))
+    for work in graded:
+        learner = work.grading.learner or work.grading.submission
+        best[learner] = max(work.percent, best.get(learner, 0.0))
     back = given & best.keys() if given else best.keys()
-    last = max((grading.graded for grading in graded), default="")
+    last = max((work.grading.graded for work in graded), default="")
     middle = f"{median(best.values()):.0f} %" if best else ""
     return [
         exercise,
