@@ -37,7 +37,7 @@ HOSTILE = {
     "the answer key": ("import pathlib, sys\nhit = [p for top in ('/result', '/given', '/tmp', '/home', '/root', '/etc') for p in pathlib.Path(top).rglob('*.toml')]\nsys.exit(repr(hit) if hit else 'nothing')", "ended with 1: nothing"),
     "write outside": ("open('/usr/bin/muddled-was-here', 'w')", "Read-only file system|Permission denied"),
     "write where it came from": ("open('/given/x', 'w')", "Read-only file system|Permission denied"),
-    "the network": ("import socket; socket.create_connection(('127.0.0.1', {port}), 2)", "refused|unreachable|Errno"),
+    "the network": ("import socket; socket.create_connection(('127.0.0.1', {port}), 2)", "refused|unreachable|Errno|more than 1 s"),
     "a name server": ("import socket; socket.gethostbyname('orchard.example')", "resolution|Name or service|Errno|more than 1 s"),
     "other processes": ("import os, sys\nseen = [n for n in os.listdir('/proc') if n.isdigit()]\nsys.exit('few' if len(seen) < 9 else 'many')", "ended with 1: few"),
     "the parent": ("import os, signal\nos.kill(os.getppid(), signal.SIGKILL)\nos.kill(1, signal.SIGKILL)\nraise SystemExit(5)", "it ended with|signal"),

@@ -28,7 +28,7 @@ from muddled_orchard.core.grading.verdicts import verdicts
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import BUNDLED
 from muddled_orchard.reports.json.outputs import output_schema
-from tests.conftest import graded, muddled, shell
+from tests.conftest import PROGRAM, graded, muddled, shell
 
 
 def hunk(file: str, number: int | None, kept: str, worth: float, *, commit: str | None = None, weight: float = 1.0) -> HunkResult:  # fmt: skip
@@ -162,8 +162,8 @@ def test_what_needs_a_look_is_gone_through_by_a_person_or_a_script(course: Path)
     assert [(one["learner"], one["exercise"]) for one in data["needs_a_look"]] == [("bo", "press-limit")]
 
     def typed(lines: str) -> subprocess.CompletedProcess[str]:
-        words = ["bash", "-c", f"printf '{lines}' | muddled settle --next --by Maren"]
-        return subprocess.run(words, cwd=course, capture_output=True, text=True, check=True)
+        words = [*PROGRAM, "settle", "--next", "--by", "Maren"]
+        return subprocess.run(words, cwd=course, input=lines, capture_output=True, text=True, check=True)
 
     for lines in ("", "stop\n", "later\n", "later"):
         assert "0 verdicts given, 1 still to be looked at." in typed(lines).stdout
@@ -182,8 +182,8 @@ def test_what_needs_a_look_is_gone_through_by_a_person_or_a_script(course: Path)
 
 def test_two_verdicts_at_once_are_both_kept(course: Path) -> None:
     with ThreadPoolExecutor(8) as pool:
-        words = [[f"muddled settle ada press-limit --on tidy --earns {n} --by person-{n}"] for n in range(8)]
-        codes = [pool.submit(subprocess.run, ["bash", "-c", *word], cwd=course, capture_output=True) for word in words]  # fmt: skip
+        words = [[*PROGRAM, "settle", "ada", "press-limit", "--on", "tidy", "--earns", str(n), "--by", f"person-{n}"] for n in range(8)]  # fmt: skip
+        codes = [pool.submit(subprocess.run, word, cwd=course, capture_output=True) for word in words]
         assert [code.result().returncode for code in codes] == [0] * 8
     given = json.loads(muddled("settle", "--json", folder=course).stdout)["settled"]
     assert sorted(one["by"] for one in given) == [f"person-{n}" for n in range(8)]
