@@ -37,7 +37,7 @@ HOSTILE = {
     "the answer key": ("import pathlib, sys\nhit = [p for top in ('/result', '/given', '/tmp', '/home', '/root', '/etc') for p in pathlib.Path(top).rglob('*.toml')]\nsys.exit(repr(hit) if hit else 'nothing')", "ended with 1: nothing"),
     "write outside": ("open('/usr/bin/muddled-was-here', 'w')", "Read-only file system|Permission denied"),
     "write where it came from": ("open('/given/x', 'w')", "Read-only file system|Permission denied"),
-    "the network": ("import socket; socket.create_connection(('127.0.0.1', {port}), 2)", "refused|unreachable|Errno|more than 1 s"),
+    "the network": ("import socket; socket.create_connection(('127.0.0.1', {port}), 2)", "refused|unreachable|Errno"),
     "a name server": ("import socket; socket.gethostbyname('orchard.example')", "resolution|Name or service|Errno|more than 1 s"),
     "other processes": ("import os, sys\nseen = [n for n in os.listdir('/proc') if n.isdigit()]\nsys.exit('few' if len(seen) < 9 else 'many')", "ended with 1: few"),
     "the parent": ("import os, signal\nos.kill(os.getppid(), signal.SIGKILL)\nos.kill(1, signal.SIGKILL)\nraise SystemExit(5)", "it ended with|signal"),
@@ -48,12 +48,12 @@ HOSTILE = {
 }  # fmt: skip
 
 
-def ran(tmp_path: Path, program: str, **more: object) -> tuple[bool | None, str]:
-    """What becomes of a result whose program this is."""
+def ran(tmp_path: Path, program: str, seconds: int = 1, **more: object) -> tuple[bool | None, str]:
+    """What becomes of a result whose program this is, in at most so many seconds."""
     texts = {"p": program.encode(), "link": b"/etc"}
     tree = {"main.py": Blob(PLAIN_FILE, "p"), "away": Blob(LINK, "link")}
     # Tests run side by side, and each looks for what is left of its own.
-    rule = Rule(runs=f"python3 main.py {tmp_path}", seconds=1, **more)  # type: ignore[arg-type]  # its fields
+    rule = Rule(runs=f"python3 main.py {tmp_path}", seconds=seconds, **more)  # type: ignore[arg-type]  # its fields
     (run,) = run_rules((rule,), tree, texts, tmp_path).values()
     return run.passed, run.reason
 
@@ -73,7 +73,9 @@ def test_a_hostile_result_gets_nowhere(name: str, tmp_path: Path) -> None:
 
         threading.Thread(target=accept, daemon=True).start()
         begun = time.monotonic()
-        passed, reason = ran(tmp_path, program.format(secret=secret, port=server.getsockname()[1]))
+        # What must end by itself, and for its own reason, has time for that on a slow machine as well.
+        seconds = 1 if "more than 1 s" in told else 10
+        passed, reason = ran(tmp_path, program.format(secret=secret, port=server.getsockname()[1]), seconds)
         assert (passed, any(words in reason for words in told.split("|"))) == (False, True), reason
         assert time.monotonic() - begun < 20
         assert not met.is_set()
