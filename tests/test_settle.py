@@ -93,6 +93,8 @@ def test_the_newest_in_force_and_what_is_no_longer_there() -> None:
     found = settled(GRADED, [said("gone.txt:1@1", 1.0), said("rules", 1.0)])
     assert [doubt.values["about"] for doubt in found.doubts] == ["gone.txt:1@1", "rules"]
     assert found.points == GRADED.points
+    looked_at = [replace(said("gone.txt:1@1", 1.0), id=1), replace(said("all", None), id=2)]
+    assert settled(GRADED, looked_at).doubts == ()  # somebody has looked at all of it since
 
 
 def test_conflicts_are_called_by_their_shortest_name() -> None:
@@ -203,6 +205,7 @@ WRONG = {
     "ada press-limit --next": "--next goes through the whole class",
     "ada press-limit --on delivered --met": "delivered is no part of press-limit",
     "ada press-limit --earns 101": "101 is no percentage from 0 to 100",
+    "cyd press-limit --undo": "there is no verdict to take back for cyd, press-limit",
     "ada press-limit --undo": "there is no verdict to take back for ada, press-limit",
     "ada press-limit --submission in/x --met": 'ada handed in no "in/x" for press-limit',
     "cyd press-limit --on tidy --met": "cyd has handed in nothing for press-limit that could be read",

@@ -226,7 +226,8 @@ def test_a_ledger_of_the_first_version_and_an_exercise_that_nobody_did(
     muddled("reply", "--out", "fb", "--quiet", folder=tmp_path)
     assert "1 conflict is not resolved" in (tmp_path / "fb/ada/feedback.txt").read_text()
     # What it can't be sure to belong to is not settled; all of it can be, and a conflict by its weight.
-    assert "graded by an earlier version" in muddled("settle", "ada", "press-limit", "--as-graded", folder=tmp_path, code=2).stderr  # fmt: skip
+    for words in (("--as-graded",), ("--on", "press.toml:1", "--met"), ("--on", "tidy", "--earns", "50")):
+        assert "graded by an earlier version" in muddled("settle", "ada", "press-limit", *words, folder=tmp_path, code=2).stderr  # fmt: skip
     muddled("settle", "ada", "press-limit", "--earns", "90", folder=tmp_path)
     assert json.loads(muddled("tally", "--json", folder=tmp_path).stdout)["totals"] == {"ada": 45.0}
     with sqlite3.connect(tmp_path / "orchard.db") as db:

@@ -84,8 +84,9 @@ class Settling:
         """Take the newest verdict on something back: that verdict, and the one that holds again. Raises
         BadInput where there is none."""
         # What a verdict is about may have gone from the grading: then it is called by its full name.
-        given = self._in_force(work, named)
-        newest = given or self._in_force(work, self._about(work, named, None, "", "").about)
+        newest = self._in_force(work, named)
+        if newest is None and work.graded is not None:
+            newest = self._in_force(work, about_of(work.graded, named))
         if newest is None or not self._ledger.unsettle(newest):
             on = "" if named == ALL else f" on {named}"
             what = f"there is no verdict{on} to take back for {work.learner}, {work.exercise}"
@@ -105,12 +106,12 @@ class Settling:
             raise BadInput(Problem(what, "Only all of it can be settled: leave --on out."))
         if work.attempt is None and earned is None:
             raise BadInput(Problem(f"{work.learner} has handed in nothing for {work.exercise}"))
-        if earned is None and not work.work:
-            what = f"this work of {work.learner} was graded by an earlier version, or its result has gone"
-            raise BadInput(Problem(what, "Grade it again first: muddled grade."))
         about = ALL if work.graded is None else about_of(work.graded, named)
         # What is said of all of it holds whatever is handed in; all else of the work that was looked at.
         whole = about == ALL and earned is not None
+        if not whole and not work.work:
+            what = f"this work of {work.learner} was graded by an earlier version, or its result has gone"
+            raise BadInput(Problem(what, "Grade it again first: muddled grade."))
         return Settlement(
             learner=work.learner,
             exercise=work.exercise,

@@ -67,16 +67,17 @@ def settled(assessment: Assessment, settlements: Sequence[Settlement]) -> Assess
     if not settlements:
         return assessment
     doubts, now = [], assessment
+    looked_at = max((one.id for one in settlements if one.about == ALL), default=-1)
     # A conflict's verdict changes what its criterion earns; one on the criterion itself goes before that.
     for settlement in sorted(settlements, key=lambda one: one.about in CRITERIA):
         if settlement.about == ALL:
             continue
         settle = _with_criterion if settlement.about in CRITERIA else _with_conflict
         changed = settle(now, assessment, settlement)
-        if changed is None:
-            doubts.append(kept(SettledNoMore(settlement.by, settlement.about)))
-        else:
+        if changed is not None:
             now = changed
+        elif settlement.id > looked_at:  # nobody has looked at all of it since
+            doubts.append(kept(SettledNoMore(settlement.by, settlement.about)))
     whole = next((one for one in settlements if one.about == ALL), None)
     if whole is not None:
         share = now.percent / 100
