@@ -14,8 +14,10 @@ from muddled_orchard.core.course.document import Document, Heading, Items, Links
 from muddled_orchard.core.course.feedback import ExerciseDone, Telling, feedback
 from muddled_orchard.core.course.practice import KnownExercise, like, practise_next
 from muddled_orchard.core.course.totals import ExerciseMark
+from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.finding import kept
 from muddled_orchard.core.grading.kinds import Amended
+from muddled_orchard.core.grading.settling import Settlement, settled
 from muddled_orchard.reports.export.document import markdown, plain_text
 from muddled_orchard.reports.pages.document import document_page
 from tests.classes import Works, ledger_of, result
@@ -62,6 +64,19 @@ def test_who_got_it_is_told_why_and_how_they_worked() -> None:
     assert "They have the shape that was asked for." in text
     none = plain_text(document(Telling(), None))
     assert "There is no attempt" in none
+
+
+def test_a_persons_word_on_all_of_it_goes_before_what_was_found() -> None:
+    def told(found: Assessment, earned: float) -> str:
+        said = Settlement(learner="ada", exercise="press-limit", work="", about="all", earned=earned, by="maren", reason="Seen")  # fmt: skip
+        return plain_text(document(Telling(), settled(found, [said])))
+
+    untouched = replace(result("press-limit", ["ours"], tidy=False), state="untouched", hunks=(), unmet=1)
+    assert "Got it: 10 of 10 points (100 %)." in told(untouched, 1.0)
+    half = told(result("press-limit", ["theirs"]), 0.5)
+    assert "Almost: 5 of 10 points (50 %)." in half
+    assert "What is not" not in half  # the grader found nothing
+    assert "1 conflict was never met" in plain_text(document(Telling(), replace(WRONG, unmet=1)))
 
 
 def test_hostile_texts_stay_text() -> None:

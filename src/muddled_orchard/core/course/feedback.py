@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from muddled_orchard.core.base.phrases import be, counted, times
+from muddled_orchard.core.base.phrases import be, counted, times, was
 from muddled_orchard.core.course.document import (
     Block,
     Commands,
@@ -114,9 +114,9 @@ def _exercise(one: ExerciseDone, telling: Telling) -> Iterator[Block]:
         if why := reasons(found):
             yield Heading(3, "Why it is right")
             yield Items(why, "good")
-    elif not nothing_done(found):
+    elif not nothing_done(found) and (wrong := list(_wrong(found, telling))):
         yield Heading(3, "What is not")
-        yield from _wrong(found, telling)
+        yield from wrong
     yield from _graphs(found, telling)
     if found.notes:
         yield Heading(3, "How you worked")
@@ -161,7 +161,7 @@ def _wrong(found: Assessment, telling: Telling) -> Iterator[Block]:
         if conflicts:
             text = f"{counted(len(wrong), 'conflict')} {be(len(wrong))} not resolved as the brief asks"
             if found.unmet:
-                text += f", and {counted(found.unmet, 'conflict')} were never met"
+                text += f", and {counted(found.unmet, 'conflict')} {was(found.unmet)} never met"
         else:
             text = criterion.outcome.because.rstrip(".") if telling.key else _hinted(hint)
         yield Items((f"{text} ({points}).",), tone)

@@ -23,7 +23,9 @@ def got_it(assessment: Assessment | Verdicts) -> bool:
 
 
 def nothing_done(assessment: Assessment) -> str | None:
-    """Why there is nothing to judge, where nothing of what was asked was done."""
+    """Why there is nothing to judge, where nothing of what was asked was done and no person has judged it."""
+    if assessment.settled and assessment.settled.earned is not None:
+        return None
     idle = assessment.state == "untouched" or (assessment.state == "open" and assessment.points == 0)
     reasons = Counter(c.outcome.because for c in assessment.criteria if c.outcome.verdict == "missed")
     return reasons.most_common(1)[0][0] if idle and reasons else None
