@@ -20,7 +20,6 @@ from muddled_orchard.core.course.item_figures import ItemStatistics, Reliability
 from muddled_orchard.core.course.items import item_statistics
 from muddled_orchard.core.course.likeness import Pair, alike
 from muddled_orchard.core.course.tally import CriterionTally, ExerciseTally, Tally, outcome_of
-from muddled_orchard.files.course import ledger as ledger_module
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.reports.json.outputs import output_schema
 from tests.classes import WORDS, Works, ledger_of, random_class, result
@@ -210,15 +209,15 @@ def test_without_pandas_all_but_statistics_is_there(
     assert set(WORDS) >= {"theirs", "ours"}
 
 
-def test_a_ledger_of_the_first_version_and_an_exercise_that_nobody_did(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_a_ledger_of_the_first_version_and_an_exercise_that_nobody_did(tmp_path: Path) -> None:
     old = replace(
         result("press-limit", ["ours", "theirs"]), work="", made=None, asked=None, conflicts_weight=0.0
     )
-    monkeypatch.setattr(ledger_module, "MIGRATIONS", ledger_module.MIGRATIONS[:1])
     ledger_of(tmp_path / "orchard.db", {"ada": {"press-limit": [old], "three-knots": []}, "bo": {"press-limit": [], "three-knots": []}})  # fmt: skip
-    monkeypatch.undo()
+    with sqlite3.connect(tmp_path / "orchard.db") as db:  # what the second version added
+        db.executescript(
+            "DROP TABLE settlement; ALTER TABLE grading DROP COLUMN pile; PRAGMA user_version = 1"
+        )
     data = json.loads(muddled("tally", "--json", folder=tmp_path).stdout)
     assert [(one["exercise"], one["percents"], one["missing"]) for one in data["exercises"]] == [("press-limit", {"ada": 60.0}, ["bo"]), ("three-knots", {}, ["ada", "bo"])]  # fmt: skip
     assert "0 of 2 tried it, 0 got it." in muddled("tally", folder=tmp_path).stdout

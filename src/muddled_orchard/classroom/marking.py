@@ -180,7 +180,7 @@ def _gathered(
         if known is None and course.ledger is not None and digest:
             collected = replace(collected, before=_before(course, collected, digest, how))
         if known is None and course.ledger is not None and waiting is not None:
-            waiting.append(_written(collected, assessment, text, digest, course, how))
+            waiting.append(_written(submission, collected, assessment, text, digest, course, how))
             if len(waiting) >= _NOTED_AT_ONCE:
                 course.ledger.add_gradings(waiting)
                 waiting.clear()
@@ -218,13 +218,19 @@ def _before(course: Course, collected: Collected, digest: str, how: str) -> Befo
 
 
 def _written(
-    collected: Collected, assessment: Assessment, text: str, digest: str, course: Course, how: str
+    handed: Handed,
+    collected: Collected,
+    assessment: Assessment,
+    text: str,
+    digest: str,
+    course: Course,
+    how: str,
 ) -> Grading:
     """The grader's own result as the ledger keeps it: what persons settle is kept beside it."""
     if collected.known:
         assessment = held_to(assessment, course.unseen)
     return Grading(
-        submission=collected.submission.encode("utf-8", "backslashreplace").decode(),
+        submission=_as_text(collected.submission),
         fingerprint=digest,
         version=how,
         scenario=course.scenarios.digest(assessment.exercise),
@@ -235,4 +241,10 @@ def _written(
         points=assessment.points,
         possible=assessment.possible,
         result=text,
+        pile=_as_text(handed.pile),
     )
+
+
+def _as_text(path: str) -> str:
+    """A path as text that any database takes."""
+    return path.encode("utf-8", "backslashreplace").decode()

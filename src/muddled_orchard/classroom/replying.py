@@ -19,6 +19,7 @@ from muddled_orchard.core.course.class_record import ClassRecord
 from muddled_orchard.core.course.document import Document
 from muddled_orchard.core.course.feedback import ExerciseDone, Telling, feedback, went_wrong
 from muddled_orchard.core.course.practice import Like, like, practise_next
+from muddled_orchard.core.course.records import Grading
 from muddled_orchard.core.course.totals import ExerciseMark, LearnerTotal, total_of
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.grading.assessment import Assessment
@@ -187,32 +188,43 @@ def layout(record: ClassRecord, totals: Sequence[LearnerTotal]) -> dict[str, str
     """By learner, the name that their newest work had in the pile in which it came: what a platform knows
     them by. Who handed in nothing is left out."""
     wanted = {(total.learner, mark.exercise) for total in totals for mark in total.marks}
-    newest: dict[str, tuple[str, str]] = {}
-    piles: dict[str, list[str]] = {}
-    for work in record.works:
-        grading = work.grading
-        place = grading.submission.replace("\\", "/")
-        piles.setdefault(grading.exercise, []).append(place)
-        if grading.learner is not None and (grading.learner, grading.exercise) in wanted:
-            newest[grading.learner] = (grading.exercise, place)
-    tops = {exercise: _top(places) for exercise, places in piles.items()}
-    found = {learner: _name_in(tops[exercise], place) for learner, (exercise, place) in newest.items()}
+    gradings = [work.grading for work in record.works]
+    newest = {one.learner: one for one in gradings if one.learner and (one.learner, one.exercise) in wanted}
+    tops = _tops(gradings)
+    found = {
+        learner: _name_in(
+            tops[one.exercise] if one.pile is None else _slashes(one.pile), _slashes(one.submission)
+        )
+        for learner, one in newest.items()
+    }
     counts = Counter(found.values())
     # Two of one name: nobody's feedback goes to somebody else.
     return {learner: name if counts[name] == 1 else f"{name}-{learner}" for learner, name in found.items()}
 
 
-def _top(places: Sequence[str]) -> str:
-    """The folder or archive that all submissions of a pile lay in."""
-    try:
-        return commonpath([place.rpartition("/")[0] for place in places])
-    except ValueError:  # some absolute, some not
-        return ""
+def _tops(gradings: Sequence[Grading]) -> dict[str, str]:
+    """By exercise, the folder or archive that all its submissions lay in: their pile, where that was not
+    written down."""
+    places: dict[str, list[str]] = {}
+    for one in gradings:
+        places.setdefault(one.exercise, []).append(_slashes(one.submission).rpartition("/")[0])
+    found = {}
+    for exercise, several in places.items():
+        try:
+            found[exercise] = commonpath(several)
+        except ValueError:  # some absolute, some not
+            found[exercise] = ""
+    return found
 
 
-def _name_in(top: str, place: str) -> str:
-    """The first part of a place below the top, an archive without its ending, as a safe name."""
-    inside = place[len(top) :].strip("/") if top and place.startswith(top) else place.rpartition("/")[2]
+def _slashes(path: str) -> str:
+    return path.replace("\\", "/")
+
+
+def _name_in(pile: str, place: str) -> str:
+    """The first part of a place below its pile, an archive without its ending, as a safe name."""
+    below = place.removeprefix(f"{pile.rstrip('/')}/")
+    inside = below if pile and below != place else place.rpartition("/")[2]
     name, _, more = inside.partition("/")
     if not more:
         name = next((name[: -len(end)] for end in ENDINGS if name.lower().endswith(end)), name)

@@ -27,7 +27,9 @@ class HandOut:
 
 class Grading(msgspec.Struct, frozen=True, kw_only=True, array_like=True, gc=False):
     """One submission graded: when, what (its path, and a fingerprint of its content), with which version
-    and scenario, and the result as JSON. In the order of the ledger's columns."""
+    and scenario, and the result as JSON. `pile` is the folder or archive full of submissions that it lay in
+    (empty: it was named by itself; None: that was not written down yet). In the order of the ledger's
+    columns."""
 
     id: int = 0
     graded: str = ""
@@ -42,6 +44,7 @@ class Grading(msgspec.Struct, frozen=True, kw_only=True, array_like=True, gc=Fal
     points: float
     possible: float
     result: str
+    pile: str | None = None
 
 
 class Work(msgspec.Struct, frozen=True, gc=False):

@@ -29,12 +29,14 @@ _PAGES = (".html", ".htm")
 @dataclass(frozen=True, slots=True)
 class Handed:
     """A submission: where it lies, the name that it was handed in under, how its place is said, where it lies
-    elsewhere than the user sees it, and why it can't be had at all."""
+    elsewhere than the user sees it, why it can't be had at all, and the folder or archive full of submissions
+    that was named (empty: it was named itself)."""
 
     path: Path
     name: str
     shown: str = ""
     refused: str = ""
+    pile: str = ""
 
     @property
     def place(self) -> str:
@@ -75,7 +77,7 @@ def find_submissions(
             raise BadInput(Problem("there is no submission in this folder", hint, file=str(path)))
         if place is not None:
             below = [replace(one, shown=f"{path}/{one.path.relative_to(place).as_posix()}") for one in below]
-        found += below
+        found += [replace(one, pile=str(path)) for one in below]
     return Pile(tuple(found), passed_over["page"], passed_over["empty"])
 
 

@@ -58,6 +58,7 @@ MIGRATIONS = (
         work TEXT NOT NULL, about TEXT NOT NULL, earned REAL, by TEXT NOT NULL, reason TEXT NOT NULL
     ) STRICT;
     CREATE INDEX settlement_by_learner ON settlement (learner, exercise);
+    ALTER TABLE grading ADD COLUMN pile TEXT;
     """,
 )
 """How the schema came to be: the n-th script leads from version n to n + 1 (`PRAGMA user_version`)."""
@@ -259,10 +260,8 @@ class Ledger:
         again."""
         with self._transaction():
             self._run_many(
-                """
-                INSERT INTO grading SELECT
-                    NULL, :graded, :submission, :fingerprint, :version, :scenario, :exercise, :variant, :learner, :state,
-                    :points, :possible, :result
+                f"""
+                INSERT INTO grading ({", ".join(_GRADING)}) SELECT {", ".join(f":{name}" for name in _GRADING)}
                 WHERE NOT EXISTS (
                     SELECT 1 FROM grading WHERE id = (
                         SELECT max(id) FROM grading
@@ -366,7 +365,7 @@ class Ledger:
             self._db.create_function("renamed", 1, renamed)
             self._db.create_function("anonymous", 1, lambda result: anonymous_result(result, renamed))
             self._run(
-                "UPDATE grading SET submission = 'submission-' || id, fingerprint = '', result = anonymous(result)"
+                "UPDATE grading SET submission = 'submission-' || id, pile = '', fingerprint = '', result = anonymous(result)"
             )
             self._run("UPDATE settlement SET work = renamed(work)")
             # With it anybody could work out from a name which variant is whose.
