@@ -3,13 +3,38 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Annotated, Literal, TypedDict
 
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.tasks import in_words
-from muddled_orchard.reports.json.outputs import HandOutFile, PlantFile
+from muddled_orchard.reports.json.shapes import about
 from muddled_orchard.reports.json.text import json_text
+
+
+class PlantFile(TypedDict):
+    """What `muddled plant --json` prints."""
+
+    format: Literal[1]
+    folder: str
+    exercise: str
+    title: str
+    variant: str
+    branches: Annotated[dict[str, str], about("Where each branch stands, by name.")]
+    checked_out: str
+    tasks: Annotated[list[str], about("What is asked, in words.")]
+    grade: Annotated[list[str], about("The command that grades it, word by word.")]
+
+
+class HandOutFile(TypedDict):
+    """What `muddled handout --json` prints."""
+
+    format: Literal[1]
+    ledger: str
+    learners: int
+    ready: Annotated[int, about("How many were there before.")]
+    hand_outs: Annotated[list[HandOut], about("Those that were made now.")]
 
 
 def plant_file(

@@ -3,12 +3,78 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import Annotated, Literal, TypedDict
 
 from muddled_orchard.core.base.phrases import time_text
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.course.totals import Attempt, Standing
-from muddled_orchard.reports.json.outputs import AttemptOut, CourseOut, LedgerFile
+from muddled_orchard.reports.json.shapes import about, one_of
+
+
+class GradingOut(TypedDict):
+    """One grading in the ledger, without its result."""
+
+    graded: str
+    submission: str
+    fingerprint: str
+    version: str
+    scenario: str
+    exercise: str
+    variant: str
+    learner: str | None
+    state: str
+    points: float
+    possible: float
+
+
+class AttemptOut(TypedDict):
+    """The attempt that counts."""
+
+    submission: str
+    made: Annotated[str, about("In UTC.")]
+    known_by: Annotated[str, one_of("newest commit", "first graded")]
+    percent: float
+    days_late: int
+    counted: Annotated[float, about("The percentage after what it loses by being late.")]
+
+
+class MarkOut(TypedDict):
+    """An exercise of a learner."""
+
+    exercise: str
+    weight: float
+    percent: float
+    attempts: int
+    passed: bool | None
+    attempt: AttemptOut | None
+
+
+class TotalOut(TypedDict):
+    """A learner in a course."""
+
+    learner: str
+    percent: float
+    passed: bool | None
+    marks: list[MarkOut]
+
+
+class CourseOut(TypedDict):
+    """Where everybody stands in a course."""
+
+    title: str
+    exercises: list[str]
+    totals: list[TotalOut]
+
+
+class LedgerFile(TypedDict):
+    """What `muddled ledger --json` prints."""
+
+    format: Literal[1]
+    course: Annotated[CourseOut | None, about("With a course file.")]
+    learners: list[dict[str, str]]
+    hand_outs: list[HandOut]
+    gradings: list[GradingOut]
 
 
 def ledger_json(

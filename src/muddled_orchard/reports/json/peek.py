@@ -2,9 +2,43 @@
 
 from __future__ import annotations
 
+from typing import Annotated, Literal, TypedDict
+
 from muddled_orchard.core.submission.peek import Peek
-from muddled_orchard.reports.json.outputs import PeekFile
+from muddled_orchard.reports.json.shapes import about
 from muddled_orchard.reports.json.text import json_text
+
+
+class LeftOut(TypedDict):
+    """Something that is left to do, or (`work` is false) only worth knowing."""
+
+    where: str
+    what: str
+    work: bool
+
+
+class NextOut(TypedDict):
+    """Something to type; an empty command says that files are to be edited."""
+
+    command: Annotated[
+        list[str], about("Word by word; paths stand behind -- and begin at the repository's top.")
+    ]
+    why: str
+    instead: Annotated[bool, about("Whether it stands in the place of the one before it.")]
+
+
+class PeekFile(TypedDict):
+    """What `muddled peek --json` prints."""
+
+    format: Literal[1]
+    done: bool
+    doing: str
+    ours: str
+    theirs: str
+    knows_tasks: bool
+    left: list[LeftOut]
+    next: list[NextOut]
+    back: list[str]
 
 
 def peek_file(peek: Peek) -> str:

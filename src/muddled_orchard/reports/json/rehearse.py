@@ -3,10 +3,50 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Annotated, Literal, TypedDict
 
 from muddled_orchard.core.grading.rehearsal import Acted, Rehearsal
-from muddled_orchard.reports.json.outputs import BehaviourOut, RehearsalFile, RehearsalOut
+from muddled_orchard.reports.json.shapes import State, Verdict, about
 from muddled_orchard.reports.json.text import json_text
+
+
+class BehaviourOut(TypedDict):
+    """One acted learner."""
+
+    behaviour: str
+    does: str
+    variant: str
+    state: State
+    percent: float
+    criteria: dict[str, Verdict]
+    surprises: list[str]
+    repository: Annotated[str | None, about("Where it was left for a look.")]
+
+
+class BlindOut(TypedDict):
+    """What can't tell right from wrong."""
+
+    criteria: list[str]
+    conflicts: list[str]
+
+
+class RehearsalOut(TypedDict):
+    """A scenario, rehearsed."""
+
+    exercise: str
+    title: str
+    variant: str
+    variants: list[str]
+    surprises: int
+    cannot_tell: BlindOut
+    behaviours: list[BehaviourOut]
+
+
+class RehearsalFile(TypedDict):
+    """What `muddled rehearse --json` prints."""
+
+    format: Literal[1]
+    rehearsals: list[RehearsalOut]
 
 
 def rehearsal_file(rehearsals: Sequence[Rehearsal]) -> str:

@@ -3,13 +3,55 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import Annotated, Literal, TypedDict
 
 from muddled_orchard.core.course.class_record import ClassRecord
 from muddled_orchard.core.course.totals import Attempt
 from muddled_orchard.core.grading.assessment import Settled
 from muddled_orchard.core.grading.english import say
 from muddled_orchard.core.grading.finding import restored
-from muddled_orchard.reports.json.outputs import SettledOut, SettleFile
+from muddled_orchard.reports.json.shapes import Verdict, about
+
+
+class SettledOut(TypedDict):
+    """A person's verdict, which the result follows, beside the grader's own."""
+
+    earned: Annotated[float | None, about("The share that it earns, 0 to 1; null: as graded.")]
+    by: str
+    reason: str
+    made: Annotated[str, about("When, in UTC.")]
+    graded: Annotated[Verdict, about("The grader's own verdict.")]
+    graded_share: Annotated[float, about("The share that the grader gave, 0 to 1.")]
+
+
+class ToLookAtOut(TypedDict):
+    """A submission that counts and needs a look."""
+
+    learner: str
+    exercise: str
+    submission: str
+    percent: float
+    why: list[str]
+
+
+class SettlementOut(TypedDict):
+    """A person's verdict."""
+
+    learner: str
+    exercise: str
+    about: Annotated[str, about("all, a criterion, or a conflict's full name.")]
+    earned: Annotated[float | None, about("The share that it earns, 0 to 1; null: as graded.")]
+    by: str
+    reason: str
+    made: Annotated[str, about("When, in UTC.")]
+
+
+class SettleFile(TypedDict):
+    """What `muddled settle --json` prints."""
+
+    format: Literal[1]
+    needs_a_look: list[ToLookAtOut]
+    settled: Annotated[list[SettlementOut], about("Every verdict, the oldest first.")]
 
 
 def settle_json(record: ClassRecord, waiting: Iterable[Attempt]) -> SettleFile:

@@ -3,27 +3,154 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Annotated, Literal, TypedDict
 
 from muddled_orchard.core.base.problems import Problem
 from muddled_orchard.core.exercise.file_rules import rule_in_words
 from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.key.accepted import HunkChoice, weights_of
 from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.difficulty import LEVELS
 from muddled_orchard.core.key.survey import Survey, outside_changes
 from muddled_orchard.core.merging.conflict import Conflict
-from muddled_orchard.reports.json.outputs import (
-    CatalogueFile,
-    ChoiceOut,
-    ConflictOut,
-    ProblemOut,
-    RuleOut,
-    StepOut,
-    SummaryOut,
-    SurveyFile,
-    SurveyOut,
-    TaskOut,
-)
+from muddled_orchard.reports.json.shapes import Line, about, one_of
 from muddled_orchard.reports.json.text import json_text
+
+
+class ProblemOut(TypedDict):
+    """Something that is wrong with a file that a person wrote."""
+
+    file: str | None
+    line: Line | None
+    key: Annotated[str, about("The key in the file, lists counted from 1.")]
+    what: str
+    hint: Annotated[str, about("What to do about it; may be empty.")]
+
+
+class ReasonOut(TypedDict):
+    """What makes a scenario harder."""
+
+    points: int
+    why: str
+
+
+class DifficultyOut(TypedDict):
+    """How hard a scenario is."""
+
+    level: Annotated[str, one_of(*LEVELS)]
+    points: int
+    reasons: list[ReasonOut]
+
+
+class SummaryOut(TypedDict):
+    """What a list shows of a scenario."""
+
+    id: str
+    title: str
+    operations: list[str]
+    kinds: Annotated[list[str], about("Git's words for the conflicts that occur.")]
+    hunks: int
+    difficulty: DifficultyOut
+
+
+class StageOut(TypedDict):
+    """A version of a conflicted file."""
+
+    mode: str
+    id: str
+
+
+class SidesOut(TypedDict):
+    """A hunk with its sides."""
+
+    hunk: Line
+    base: str
+    ours: str
+    theirs: str
+
+
+class ChoiceOut(TypedDict):
+    """Something that is accepted in a hunk."""
+
+    word: str
+    text: Annotated[str, about("What it reads; where rules decide, an example.")]
+    by_rules: Annotated[bool, about("Whether any text is accepted that holds rules.")]
+    worth: float
+
+
+class AnswerOut(TypedDict):
+    """One accepted resolution of a conflict."""
+
+    worth: Annotated[float, about("The share of the points that it earns, 0 to 1.")]
+    weights: Annotated[list[float], about("How much each hunk counts.")]
+    hunks: Annotated[list[list[ChoiceOut]], about("What is accepted in each hunk; empty for a whole path.")]
+    why: str
+
+
+class ConflictOut(TypedDict):
+    """A conflict, and what the key says of it."""
+
+    file: str
+    kind: str
+    stages: Annotated[dict[str, StageOut], about("By stage: 1 base, 2 ours, 3 theirs.")]
+    beyond_hunks: Annotated[list[str], about("What the key wants changed beyond the hunks, as a diff.")]
+    accepted: Annotated[
+        list[list[str]], about("Each alternative: a word a hunk, those of a solution by the key.")
+    ]
+    answers: Annotated[list[AnswerOut], about("The alternatives in full.")]
+    hunks: list[SidesOut]
+
+
+class StepOut(TypedDict):
+    """A merge, or one replayed commit."""
+
+    commit: Annotated[str | None, about("The subject of the commit that is replayed.")]
+    label: str | None
+    ours: str
+    theirs: str
+    conflicts: list[ConflictOut]
+    mended: Annotated[
+        dict[str, list[str]], about("What the key changes where Git sees no conflict, as diffs.")
+    ]
+
+
+class TaskOut(TypedDict):
+    """A task with its steps."""
+
+    task: Line
+    asks: str
+    steps: list[StepOut]
+
+
+class RuleOut(TypedDict):
+    """A rule of the scenario's own."""
+
+    file: str
+    asks: str
+
+
+class SurveyOut(SummaryOut):
+    """A scenario, surveyed."""
+
+    tasks: list[TaskOut]
+    rules: list[RuleOut]
+    errors: list[ProblemOut]
+    remarks: list[str]
+
+
+class SurveyFile(TypedDict):
+    """What `muddled survey --json` prints."""
+
+    format: Literal[1]
+    surveys: list[SurveyOut]
+    problems: Annotated[list[ProblemOut], about("What is wrong with files that could not be surveyed.")]
+
+
+class CatalogueFile(TypedDict):
+    """What `muddled catalogue --json` prints."""
+
+    format: Literal[1]
+    scenarios: list[SummaryOut]
 
 
 def survey_file(surveys: Sequence[Survey], problems: Sequence[Problem]) -> str:

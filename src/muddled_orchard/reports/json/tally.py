@@ -3,17 +3,84 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Annotated, Literal, TypedDict
 
 from muddled_orchard.core.course.item_figures import Item, ItemStatistics
 from muddled_orchard.core.course.likeness import Pair
 from muddled_orchard.core.course.tally import ConflictTally, CriterionTally, ExerciseTally, Tally
-from muddled_orchard.reports.json.outputs import (
-    ConflictTallyOut,
-    CriterionTallyOut,
-    ExerciseTallyOut,
-    ItemOut,
-    TallyFile,
-)
+from muddled_orchard.reports.json.shapes import Line, about
+
+
+class ItemOut(TypedDict):
+    """Item statistics of a conflict or a criterion."""
+
+    learners: int
+    difficulty: Annotated[float, about("The share that got it, 0 to 1.")]
+    discrimination: Annotated[float | None, about("Point-biserial with all other items; null: too few.")]
+
+
+class ConflictTallyOut(TypedDict):
+    """A conflict over a class."""
+
+    conflict: str
+    task: Line
+    file: Annotated[str, about("As the scenario calls it, with values' names in it.")]
+    hunk: Line | None
+    learners: Annotated[dict[str, list[str]], about("Who made what of it, by what was kept.")]
+    common_wrong: str | None
+    swapped: Annotated[list[str] | None, about("In a rebase: who took exactly the other side.")]
+    statistics: ItemOut | None
+
+
+class CriterionTallyOut(TypedDict):
+    """A criterion over a class."""
+
+    criterion: str
+    learners: Annotated[dict[str, list[str]], about("Who met it, partly or not.")]
+    statistics: ItemOut | None
+
+
+class ExerciseTallyOut(TypedDict):
+    """An exercise over a class."""
+
+    exercise: str
+    title: str
+    handed_out: int
+    percents: Annotated[dict[str, float], about("What counts, by learner.")]
+    missing: list[str]
+    got_it: list[str]
+    attempts_until_solved: dict[str, int]
+    minutes: Annotated[dict[str, float], about("From the first own commit to the last, by learner.")]
+    conflicts: list[ConflictTallyOut]
+    criteria: list[CriterionTallyOut]
+
+
+class ReliabilityOut(TypedDict):
+    """Cronbach's alpha of the exercises."""
+
+    alpha: float
+    exercises: int
+    learners: int
+
+
+class AlikeOut(TypedDict):
+    """Two learners whose work agrees more than the class makes likely."""
+
+    learners: list[str]
+    shared: list[str]
+    bits: float
+
+
+class TallyFile(TypedDict):
+    """What `muddled tally --json` prints."""
+
+    format: Literal[1]
+    title: str
+    totals: Annotated[dict[str, float], about("In percent, by learner.")]
+    absent: list[str]
+    exercises: list[ExerciseTallyOut]
+    reliability: ReliabilityOut | None
+    alike: list[AlikeOut]
 
 
 def tally_json(counted: Tally, statistics: ItemStatistics | None, pairs: Sequence[Pair]) -> TallyFile:
