@@ -138,6 +138,9 @@ def test_a_verdict_outlives_regrading_and_not_other_work(course: Path) -> None:
         assert ada["criteria"]["resolution"]["settled"] is None
     for view in (("grade", "in/ada"), ("grade", "in/ada", "--for-learner")):
         assert "The remark says why" in muddled(*view, folder=course).stdout
+    for option in ("--csv", "--junit"):
+        assert 'press.toml earns 50 % (graded: 0 %). Maren: "The remark says why"' in muddled("grade", "in", option, "-", folder=course).stdout.replace('""', '"')  # fmt: skip
+    assert "(settled by a person)" in muddled("grade", "in", folder=course).stdout
     again = muddled("settle", "ada", "press-limit", "--on", "press.toml", "--missed", folder=course).stdout
     assert "in the place of the verdict of Maren" in again
     undone = muddled("settle", "ada", "press-limit", "--on", "press.toml", "--undo", folder=course).stdout

@@ -8,6 +8,7 @@ from muddled_orchard.core.course.findings import Collected, best_attempts
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.grading.criteria import CRITERIA
+from muddled_orchard.core.grading.settling import settled_things
 from muddled_orchard.reports.export.spreadsheet import Rows
 
 COLUMNS = (
@@ -19,6 +20,7 @@ COLUMNS = (
     "percent",
     "state",
     *CRITERIA,
+    "settled",
     "needs a look",
     "submission",
 )
@@ -87,11 +89,11 @@ def _rows(
         place = (given.exercise, given.learner)
         if given.exercise in exercises and place not in there and place not in others:
             name = roster[given.learner].name if given.learner in roster else given.learner
-            yield [given.learner, name, given.exercise, 0, "", 0, "missing", *none, "", ""]
+            yield [given.learner, name, given.exercise, 0, "", 0, "missing", *none, "", "", ""]
     for (exercise, learner), other in others.items():
         if (exercise, learner) not in there:
             remark = f"variant {other.assessment.variant} was not handed out to {learner}"
-            yield [learner, other.name, exercise, 0, "", 0, NOT_THEIRS, *none, remark, other.submission]
+            yield [learner, other.name, exercise, 0, "", 0, NOT_THEIRS, *none, "", remark, other.submission]
 
 
 def _row(submission: Collected) -> list[object]:
@@ -110,6 +112,7 @@ def _row(submission: Collected) -> list[object]:
         assessment.percent,
         assessment.state,
         *(points.get(id_, "") for id_ in CRITERIA),
+        "; ".join(thing.said for thing in settled_things(assessment)),
         "; ".join(
             (*assessment.needs_a_look, assessment.reason) if assessment.reason else assessment.needs_a_look
         ),

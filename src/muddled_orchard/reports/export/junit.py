@@ -7,6 +7,7 @@ from collections.abc import Iterable
 
 from muddled_orchard.core.course.findings import Collected
 from muddled_orchard.core.grading.assessment import CriterionResult
+from muddled_orchard.core.grading.settling import settled_things
 from muddled_orchard.reports.export.gradebook import NOT_THEIRS
 from muddled_orchard.reports.terminal.console import printable
 
@@ -30,6 +31,9 @@ def junit_file(collected: Iterable[Collected]) -> bytes:
         if assessment.state == "unreadable":
             case = _case(suite, "readable")
             ET.SubElement(case, "error", message=printable(assessment.reason), type="unreadable")
+        if settled := settled_things(assessment):
+            said = "\n".join(printable(thing.said) for thing in settled)
+            ET.SubElement(suite, "system-out").text = f"Settled by a person:\n{said}"
         _count(suite, ("errors", "failures", "skipped"), "0")
     _count(whole, ("failures", "errors", "skipped"), "0.0")
     return ET.tostring(whole) + b"\n"

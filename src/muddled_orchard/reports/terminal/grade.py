@@ -242,6 +242,14 @@ def _row(on: Console, result: Collected, several: bool) -> list[Text]:
 
 
 def _what(on: Console, assessment: Assessment) -> Text:
+    """What went wrong, and that a person settled some of it."""
+    text = _wrong(on, assessment)
+    if settled_things(assessment):
+        text.append("  (settled by a person)", style="faint")
+    return text
+
+
+def _wrong(on: Console, assessment: Assessment) -> Text:
     if assessment.state == "untouched":
         found = [finding for criterion in assessment.criteria for finding in criterion.outcome.findings]
         begun = any(f.values.get("rebases") or f.values.get("resets") or f.kind == "GivenUp" for f in found)
