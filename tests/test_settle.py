@@ -4,15 +4,20 @@ from __future__ import annotations
 
 import json
 import subprocess
-from collections.abc import Sequence
+import tempfile
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import jsonschema
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from muddled_orchard.core.base.problems import BadInput
+from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.grading.assessment import (
     Assessment,
     CriterionResult,
@@ -22,7 +27,14 @@ from muddled_orchard.core.grading.assessment import (
     skipped,
 )
 from muddled_orchard.core.grading.kinds import NoRules, Said
-from muddled_orchard.core.grading.settling import Settlement, about_of, conflict_names, in_force, settled
+from muddled_orchard.core.grading.settling import (
+    Settlement,
+    about_of,
+    conflict_names,
+    in_force,
+    settled,
+    settled_things,
+)
 from muddled_orchard.core.grading.summary import got_it
 from muddled_orchard.core.grading.verdicts import verdicts
 from muddled_orchard.files.course.ledger import Ledger
@@ -270,3 +282,52 @@ def test_compare_needs_something_to_compare_with(course: Path) -> None:
     )
     (course / "orchard.db").rename(course / "elsewhere")
     assert "there is none here" in muddled("grade", "in", "--compare", folder=course, code=2).stderr
+
+
+ABOUT = {"a.txt:1@1": (1, 1.0), "a.txt:2@1": (1, 0.0), "b.txt@1": (2, 0.0)}
+"""Each conflict of `GRADED` by its full name: what it weighs (of 5), and what the grader gave it."""
+
+VERDICTS = st.one_of(
+    st.tuples(
+        st.sampled_from([*ABOUT, "resolution", "tidy", "all"]), st.sampled_from([0.0, 0.25, 0.5, 1.0, None])
+    ),
+    st.tuples(st.sampled_from([*ABOUT, "resolution", "tidy", "all"]), st.just("undo")),
+)
+
+
+def expected_points(now: Mapping[str, float | None]) -> float:
+    """What verdicts come to of 12 points, worked out without the program."""
+    earned = {about: share for about, share in now.items() if share is not None}
+    if "all" in earned:
+        return 12 * earned["all"]
+    conflicts = sum(weight * earned.get(name, own) for name, (weight, own) in ABOUT.items()) / 5
+    return 10 * earned.get("resolution", conflicts) + 2 * earned.get("tidy", 1.0)
+
+
+@settings(max_examples=120, deadline=None)
+@given(st.lists(VERDICTS, max_size=14))
+def test_any_verdicts_and_undone_ones_come_to_what_is_worked_out_by_hand(
+    steps: list[tuple[str, Any]],
+) -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        ledger = Ledger(Path(folder) / "orchard.db", create=True)
+        ledger.enrol([Learner("ada", "Ada Quince")])
+        stacks: dict[str, list[float | None]] = {}
+        for about, verdict in steps:
+            if verdict == "undo":
+                newest = [one for one in ledger.settlements() if one.about == about][-1:]
+                assert [ledger.unsettle(one) for one in newest] == [True] * bool(stacks.get(about))
+                if newest:
+                    stacks[about].pop()
+                    assert not ledger.unsettle(newest[0])  # it has gone already
+            else:
+                ledger.settle(said(about, verdict))
+                stacks.setdefault(about, []).append(verdict)
+        given_now = in_force(ledger.settlements(), "f")
+        ledger.close()
+    now = {about: stack[-1] for about, stack in stacks.items() if stack}
+    assert {one.about: one.earned for one in given_now} == now
+    found = settled(GRADED, given_now)
+    assert found.points == pytest.approx(expected_points(now), abs=0.06)
+    assert found.doubts == (() if now else GRADED.doubts)
+    assert {thing.what for thing in settled_things(found)} == {{"b.txt@1": "b.txt"}.get(about, about.removesuffix("@1")) for about in now}  # fmt: skip

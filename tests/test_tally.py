@@ -16,12 +16,14 @@ import pandas as pd
 import pytest
 
 from muddled_orchard.classroom.standing import read_class
+from muddled_orchard.classroom.tallying import tally_of
 from muddled_orchard.core.course.item_figures import ItemStatistics, Reliability, reliability_told
 from muddled_orchard.core.course.items import item_statistics
 from muddled_orchard.core.course.likeness import Pair, alike
 from muddled_orchard.core.course.tally import CriterionTally, ExerciseTally, Tally, outcome_of
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.reports.json.outputs import output_schema
+from muddled_orchard.reports.pages.tally import tally_page
 from tests.classes import WORDS, Works, ledger_of, random_class, result
 from tests.conftest import muddled
 
@@ -247,3 +249,55 @@ def test_many_read_while_one_writes(course: tuple[Path, Works], tmp_path: Path) 
         assert "to look at" not in muddled("settle", folder=tmp_path).stdout
         db.execute("ROLLBACK")
     assert "You handed it in twice" in (tmp_path / "fb/l00030/feedback.txt").read_text()
+
+
+# Files that a tally is asked for, and what is refused.
+REFUSED = {
+    "--picture class.gif": '"class.gif" is no name for a picture',
+    "--json --csv -": "only one thing can go to standard output",
+    "--page - --csv -": "only one thing can go to standard output",
+    "--page folder": "this is a folder",
+    "--course none.toml": "there is no such course file",
+}
+
+
+def test_what_cannot_be_written_is_refused_and_leaves_nothing(
+    course: tuple[Path, Works], tmp_path: Path
+) -> None:
+    shutil.copy(course[0] / "orchard.db", tmp_path)
+    (tmp_path / "folder").mkdir()
+    there = sorted(path.name for path in tmp_path.iterdir())
+    for words, told in REFUSED.items():
+        assert told in muddled("tally", *words.split(), folder=tmp_path, code=2).stderr
+    assert [name for name in sorted(path.name for path in tmp_path.iterdir()) if name not in there and not name.startswith("orchard.db")] == []  # fmt: skip
+    page = muddled("tally", "--page", "-", folder=tmp_path).stdout
+    assert page.startswith("<!doctype html>")
+    assert page == muddled("tally", "--page", "-", folder=tmp_path).stdout  # the same class, the same page
+
+
+def test_names_in_a_picture_are_no_formula_and_no_markup(tmp_path: Path) -> None:
+    works = random_class(12, ["press-limit"], 2, seed=4)
+    ledger_of(tmp_path / "orchard.db", works)
+    (tmp_path / "course.toml").write_text(
+        'title = "$x^2$ <b>&\\u0007"\n[[exercise]]\nscenario = "press-limit"\n'
+    )
+    for number in range(2):
+        muddled("tally", "--picture", "class.svg", folder=tmp_path)
+        svg = (tmp_path / "class.svg").read_text()
+        assert "$x^2$ &lt;b&gt;&amp;\\x07: 12 learners" in svg
+        (tmp_path / "class.svg").rename(tmp_path / f"{number}.svg")
+    assert (tmp_path / "0.svg").read_bytes() == (tmp_path / "1.svg").read_bytes()
+
+
+def test_a_page_without_statistics_says_nothing_of_them(course: tuple[Path, Works]) -> None:
+    ledger = Ledger(course[0] / "orchard.db")
+    counted = tally_of(ledger, read_class(ledger))
+    ledger.close()
+    bare, whole = tally_page(counted, None, []), tally_page(counted, item_statistics(counted), [])
+    assert ("r +" in bare, "r +" in whole) == (False, True)
+    assert ("Reliability" in bare, "Reliability" in whole) == (False, True)
+    assert "Alike more" not in bare
+    for name, learners in ((one.name, one.learners) for _, one in counted.conflicts):
+        assert name in bare
+        for several in learners.values():
+            assert f'<span class="count">{len(several)}</span>' in bare
