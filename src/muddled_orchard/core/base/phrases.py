@@ -70,3 +70,8 @@ def paths(names: Iterable[str]) -> list[str]:
 def time_text(seconds: float) -> str:
     """A time as a gradebook has it, in UTC: `2031-09-01 08:00`."""
     return datetime.fromtimestamp(seconds, UTC).strftime("%Y-%m-%d %H:%M")
+
+
+def repeats_id(title: str, id_: str) -> bool:
+    """Whether a title only says an id in other words: then it is no title."""
+    return title.casefold().replace(" ", "-") == id_

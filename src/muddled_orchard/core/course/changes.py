@@ -27,7 +27,6 @@ class MarkChange:
 
     submission: str
     learner: str
-    name: str
     exercise: str
     before: float
     after: float
@@ -58,7 +57,6 @@ def _change(one: Collected) -> MarkChange | None:
     return MarkChange(
         submission=one.submission,
         learner=one.learner,
-        name=one.name,
         exercise=after.exercise or before.found.exercise,
         before=before.found.percent,
         after=after.percent,

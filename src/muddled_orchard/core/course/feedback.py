@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from muddled_orchard.core.base.phrases import be, counted, times, was
+from muddled_orchard.core.base.phrases import be, counted, repeats_id, times, was
 from muddled_orchard.core.course.document import (
     Block,
     Commands,
@@ -25,7 +25,7 @@ from muddled_orchard.core.grading.assessment import Assessment, HunkResult
 from muddled_orchard.core.grading.hints import Hint, found_there, hints, reasons, right_already
 from muddled_orchard.core.grading.settling import settled_things
 from muddled_orchard.core.grading.summary import (
-    Standing,
+    SAID,
     accepted_told,
     got_it,
     nothing_done,
@@ -37,16 +37,7 @@ from muddled_orchard.core.key.graph import Graph
 PLAIN = 2
 """The strength of hints where neither the key nor a strength is asked for."""
 
-SAID: dict[Standing, str] = {
-    "got it": "Got it",
-    "almost": "Almost",
-    "not yet": "Not yet",
-    "not started": "Not started",
-    "unreadable": "It could not be read",
-}
-_TONES: dict[Standing, str] = {
-    "got it": "good", "almost": "doubt", "not yet": "bad", "not started": "bad", "unreadable": "bad"
-}  # fmt: skip
+_TONES = {"met": "good", "partly": "doubt", "missed": "bad", "unreadable": "bad"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,7 +81,7 @@ def feedback(
 
 
 def _exercise(one: ExerciseDone, telling: Telling) -> Iterator[Block]:
-    yield Heading(2, one.title, "" if one.title.casefold().replace(" ", "-") == one.id else one.id)
+    yield Heading(2, one.title, "" if repeats_id(one.title, one.id) else one.id)
     found, mark = one.found, one.mark
     if found is None:
         yield from _without_result(mark)
@@ -98,13 +89,17 @@ def _exercise(one: ExerciseDone, telling: Telling) -> Iterator[Block]:
     where = standing(found)
     score = f"{found.points:g} of {found.possible:g} points ({found.percent:g} %)"
     reason = nothing_done(found) or ("" if where == "got it" else summary(found))
-    yield Paragraph(f"{SAID[where]}: {score}. {reason}".strip(), _TONES[where])
+    word, verdict = SAID[where]
+    if where == "unreadable":
+        yield Paragraph(f"{word}: {found.reason}.", _TONES[verdict])
+        return
+    yield Paragraph(f"{word}: {score}. {reason}".strip(), _TONES[verdict])
     yield from _counted(mark)
     settled = tuple(thing.said for thing in settled_things(found))
     if settled:
         yield Paragraph("Settled by a person:")
         yield Items(settled)
-    if where in ("not started", "unreadable"):
+    if where == "not started":
         return
     right = right_already(found)
     if right and not got_it(found):

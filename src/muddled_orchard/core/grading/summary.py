@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Mapping
 from typing import TYPE_CHECKING, Literal
 
 from muddled_orchard.core.base.phrases import be, counted, was
 from muddled_orchard.core.grading import kinds
-from muddled_orchard.core.grading.assessment import Assessment, HunkResult, Outcome
+from muddled_orchard.core.grading.assessment import Assessment, HunkResult, Outcome, Verdict
 
 if TYPE_CHECKING:
     from muddled_orchard.core.grading.verdicts import Verdicts
@@ -42,6 +43,16 @@ def no_part(outcome: Outcome) -> bool:
 
 
 Standing = Literal["got it", "almost", "not yet", "not started", "unreadable"]
+
+
+SAID: Mapping[Standing, tuple[str, Verdict | Literal["unreadable"]]] = {
+    "got it": ("Got it", "met"),
+    "almost": ("Almost", "partly"),
+    "not yet": ("Not yet", "missed"),
+    "not started": ("Not started", "missed"),
+    "unreadable": ("Can't be read", "unreadable"),
+}
+"""How a standing is said, and the verdict whose sign and colour it has."""
 
 
 def standing(assessment: Assessment) -> Standing:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from statistics import median
 
 from rich.console import Console, Group, RenderableType
@@ -11,12 +11,12 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
-from muddled_orchard.core.base.phrases import brief, counted
+from muddled_orchard.core.base.phrases import brief, counted, repeats_id
 from muddled_orchard.core.course.findings import ClassFinding, Collected
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult
 from muddled_orchard.core.grading.hints import reasons
 from muddled_orchard.core.grading.settling import settled_things
-from muddled_orchard.core.grading.summary import Standing, got_it, no_part, nothing_done, standing, summary
+from muddled_orchard.core.grading.summary import SAID, got_it, no_part, nothing_done, standing, summary
 from muddled_orchard.reports.terminal.console import STYLES, printable, shortened, sign, speaks_unicode
 from muddled_orchard.reports.terminal.settled import show_settled_things
 
@@ -83,22 +83,11 @@ def heading(on: Console, result: Collected) -> Text:
     heading = Text(printable(name, on), style="strong")
     if assessment.exercise:
         title = printable(assessment.title, on)
-        # A title that only repeats the id is no title.
-        alike = title.casefold().replace(" ", "-") == assessment.exercise
+        alike = repeats_id(title, assessment.exercise)
         heading.append(f"  {assessment.exercise if alike else title}", style="default")
         about = "" if alike else f"{assessment.exercise}, "
         heading.append(f"  ({about}variant {printable(assessment.variant, on)})", style="faint")
     return heading
-
-
-_WORDS: Mapping[Standing, tuple[str, str]] = {
-    "got it": ("Got it", "met"),
-    "almost": ("Almost", "partly"),
-    "not yet": ("Not yet", "missed"),
-    "not started": ("Not started", "missed"),
-    "unreadable": ("Can't be read", "unreadable"),
-}
-"""How a standing is said, and the verdict whose sign and colour it has."""
 
 
 def verdict(on: Console, assessment: Assessment) -> Text:
@@ -107,7 +96,7 @@ def verdict(on: Console, assessment: Assessment) -> Text:
         f"{_number(assessment.points)} of {_number(assessment.possible)} points ({assessment.percent:g} %)"
     )
     where = standing(assessment)
-    word, mark = _WORDS[where]
+    word, mark = SAID[where]
     head = f"{sign(on, mark)} {word}"
     if where == "unreadable":
         return Text(f"{head}: {printable(assessment.reason, on)}.", style="bad")
@@ -223,7 +212,7 @@ def show_findings(on: Console, findings: Sequence[ClassFinding]) -> None:
 
 def _row(on: Console, result: Collected, several: bool) -> list[Text]:
     assessment = result.assessment
-    verdict = _WORDS[standing(assessment)][1] if result.counts else "missed"
+    verdict = SAID[standing(assessment)][1] if result.counts else "missed"
     style = STYLES[verdict]
     name = shortened(printable(result.learner, on), max(12, on.width // 4))
     row = [Text(f"{sign(on, verdict)} {name}", style=style)]
@@ -282,7 +271,7 @@ def _summary(results: Sequence[Collected]) -> str:
     others = sum(not result.counts for result in results)
     parts = [counted(len(results), "submission")]
     stands = Counter(map(standing, read))
-    parts += [f"{stands[word]} {word}" for word in _WORDS if stands[word] or word == "got it"]
+    parts += [f"{stands[word]} {word}" for word in SAID if stands[word] or word == "got it"]
     if len(read) + others < len(results):
         parts.append(f"{len(results) - len(read) - others} unreadable")
     parts += [f"{others} not theirs"] if others else []

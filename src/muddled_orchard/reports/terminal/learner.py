@@ -36,9 +36,12 @@ def show_for_learner(on: Console, result: Collected, hint: int) -> None:
         on.print(Text("Right already:", style="strong"))
         for sentence in right:
             _item(on, "met", sentence)
+    found = hints(assessment, hint)
+    if not found:  # a person has settled it otherwise
+        return
     on.print()
     on.print(Text("Look again:", style="strong"))
-    for one in hints(assessment, hint):
+    for one in found:
         _show(on, one)
     if hint < max(HINTS):
         on.print()

@@ -9,7 +9,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.base.phrases import counted, repeats_id
 from muddled_orchard.core.course.item_figures import (
     Item,
     ItemStatistics,
@@ -65,7 +65,7 @@ def show_tally(
 def _exercise(on: Console, exercise: ExerciseTally, items: Mapping[tuple[str, str], Item]) -> None:
     on.print()
     title = printable(exercise.title, on)
-    alike = title.casefold().replace(" ", "-") == exercise.id
+    alike = repeats_id(title, exercise.id)
     on.print(Text.assemble((exercise.id, "strong"), "" if alike else f"  {title}"))
     on.print(Text(exercise.told, style="faint"))
     for conflict in exercise.conflicts:
