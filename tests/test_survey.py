@@ -26,7 +26,7 @@ def surveyed(*arguments: str | Path, code: int = 0) -> dict[str, Any]:
 
 def test_a_merge_is_shown_with_its_sides_and_its_key() -> None:
     said = muddled("survey", "press-limit").stdout
-    for words in ("Difficulty: easy", "(HEAD -> main), Maren Quill", "merge night-shift into main", "ours (main)",
+    for words in ("Difficulty: easy", "(HEAD -> main) Wash pears twice like apples, Maren Quill", "merge night-shift into main", "ours (main)",
                   "theirs (night-shift)", "limit = 48", "accepted: theirs", "After a right solution", "covers the conflict"):  # fmt: skip
         assert words in said
     (found,) = surveyed("press-limit")["surveys"]
@@ -88,7 +88,7 @@ def test_what_is_wanted_beyond_the_hunks_is_shown(tmp_path: Path) -> None:
         ("gone-price-list", ["prices.csv merges cleanly and is to be changed all the same:", "+honey,7.80,jar", "-honey,6.90,jar"]),
         ("quiet-breakage", ['✓ scale.py lacks "weight("', "✓ scale.py is well-formed Python", "The key says what scale.py should be"]),
         ("there-and-back", ["It could be a fast-forward, and a merge commit is asked for."]),
-        ("squash-the-notes", ["* Squashed: Merge branch 'cloths' (main)"]),
+        ("squash-the-notes", ["○    (HEAD -> main) Squashed: Merge branch 'cloths', the learner"]),
         ("json-comma", ['        {"name": "medlars", "price": 3.10}']),
     ):  # fmt: skip
         said = muddled("survey", id_).stdout

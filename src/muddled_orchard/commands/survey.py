@@ -79,8 +79,7 @@ def run(options: argparse.Namespace) -> int:
             sys.stdout.write(survey_file(list(found.values()), problems))
         elif in_full:
             (survey,) = found.values()
-            graphs = [surveying.graph(survey.key, solved=solved) for solved in (False, True)]
-            show_survey(console(), survey, *graphs, ran=options.run_rules)
+            show_survey(console(), survey, ran=options.run_rules)
         elif not options.quiet and len(files) > 1:
             show_table(console(), {path.stem: found.get(path) for path in files})
     problems += [problem for survey in found.values() for problem in survey.errors if not in_full]

@@ -19,7 +19,7 @@ from muddled_orchard.core.course.document import (
     Text,
     Texts,
 )
-from muddled_orchard.core.key.graph import Graph
+from muddled_orchard.reports.figures.text import graph_lines
 from muddled_orchard.reports.terminal.console import printable
 
 _SIGNS = {"good": "✓ ", "doubt": "~ ", "bad": "✗ ", "": ""}
@@ -46,7 +46,7 @@ def _markdown(block: Block) -> str:
         case Texts(texts):
             return "\n\n".join(f"{_plain(text.name)}:\n\n{_markdown_of(text)}" for text in texts)
         case Drawing(name, graph):
-            log = _fenced("\n".join(_log(graph)))
+            log = _fenced("\n".join(map(printable, graph_lines(graph))))
             return f"{name}, the newest first:\n\n{log}"
         case Links(links):
             return "\n".join(
@@ -101,7 +101,7 @@ def _lines(block: Block) -> Iterator[str]:
                 yield from (f"    | {line}" for line in _text_lines(side))
         case Drawing(name, graph):
             yield f"  {name}, the newest first:"
-            yield from (f"    {line}" for line in _log(graph))
+            yield from (f"    {printable(line)}" for line in graph_lines(graph))
         case Links(links):
             for link in links:
                 yield from _wrapped(f"- {printable(link.title)} ({printable(link.why)}):", "  ")
@@ -121,11 +121,3 @@ def _text_lines(text: Text) -> list[str]:
     if text.text is None:
         return ["(no such file)"]
     return list(map(printable, text.text.splitlines())) or ["(nothing)"]
-
-
-def _log(graph: Graph) -> Iterator[str]:
-    """A line for each commit: its number, what it says, who stands there, what it grew from."""
-    for node in reversed(graph.nodes):
-        names = f" ({', '.join(map(printable, node.branches))})" if node.branches else ""
-        parents = f"  <- {' and '.join(node.parents)}" if node.parents else ""
-        yield f"{node.id}  {printable(node.subject)}{names}{parents}"

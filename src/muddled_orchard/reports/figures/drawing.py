@@ -1,8 +1,4 @@
-"""A commit graph as lines, dots and words in one plane: the one way to lay it out, whatever it is drawn on.
-
-Time goes from left to right, a lane for each branch. A line changes its lane between two columns, where no
-words stand.
-"""
+"""A commit graph as lines, dots, labels and words in one plane, for whatever draws them."""
 
 from __future__ import annotations
 
@@ -12,28 +8,35 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
+from muddled_orchard.core.base.phrases import brief
+from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.key.graph import Graph, Node
+from muddled_orchard.core.key.graph_layout import Route, layout
 
-STEP, _LEFT, _TOP = 170, 85, 26
-DOT, LINE = 8, 16
-_LETTERS, _MOST_LINES, _LONGEST_NAME = 18, 3, 24
-_BEND = 14
-_UNDER, _OVER = 27, 17
+NARROW, WIDE = 34, (46, 60, 80)
+"""How many letters may stand beside the lines: on a telephone, and on half a slide."""
+
+DOT, COLUMN = 6, 18
+LETTER, LABEL_LETTER = 7.6, 7.4
+LABEL_HEIGHT = 18
+_LEFT, _TOP, _TEXT, _LINE, _BETWEEN = 12, 6, 12, 18, 8
+_MOST_LINES, _LONGEST_LABEL = 2, 30
+_BEND = 16
 
 COLOURS = ("#5d8540", "#bf5a38", "#3f7fa8", "#a57f22", "#8d588f", "#4b948a", "#828282")
 """A colour for each lane, in turn; each stands out on light and dark paper."""
 
 Point = tuple[float, float]
-Kind = Literal["branch", "head", "subject", "author"]
+LabelKind = Literal["head", "branch", "remote"]
 
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """A line from a commit to one that grew from it, straight but for the curve of `bend`."""
+    """A line from a commit up to one that grew from it: a curve into its column, straight on, and a curve
+    out of it. Each curve is four points (cubic Bezier)."""
 
-    begin: Point
-    bend: tuple[Point, Point, Point, Point]
-    end: Point
+    leave: tuple[Point, Point, Point, Point]
+    enter: tuple[Point, Point, Point, Point]
     lane: int
     merged: bool
 
@@ -48,23 +51,34 @@ class Dot:
 
 
 @dataclass(frozen=True, slots=True)
-class Words:
-    """A line of text, centred at a place; that is its base line."""
+class Label:
+    """A branch's name in a box: its upper left corner, and its width."""
 
     at: Point
+    width: float
     text: str
-    kind: Kind
+    kind: LabelKind
     lane: int
 
 
 @dataclass(frozen=True, slots=True)
+class Words:
+    """A line of a commit's subject that begins at a place, on its base line; and its author, behind it."""
+
+    at: Point
+    text: str
+    author: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Drawing:
-    """Everything in it; the first lane is at the top. Units are those of the words: letters of 13 units."""
+    """Everything in it. Units are those of the words: letters of 13 units."""
 
     width: float
     height: float
     lines: tuple[Line, ...]
     dots: tuple[Dot, ...]
+    labels: tuple[Label, ...]
     words: tuple[Words, ...]
 
 
@@ -73,57 +87,75 @@ def colour_of(lane: int) -> str:
     return COLOURS[lane % len(COLOURS)]
 
 
+def label_kind(node: Node, name: str) -> LabelKind:
+    """What a name at a commit is: the branch that is checked out, a branch, or one of the remote."""
+    if is_on_remote(name):
+        return "remote"
+    return "head" if node.head and name == node.branches[0] else "branch"
+
+
+def label_text(node: Node, name: str) -> str:
+    """A name as Git writes it in its log: `HEAD -> main` for what is checked out."""
+    return f"HEAD -> {name}" if label_kind(node, name) == "head" else name
+
+
 @functools.lru_cache(maxsize=512)  # a class shares most of its graphs
-def drawing(graph: Graph) -> Drawing:
-    """Lay a graph out."""
-    above, below = [0] * max(1, len(graph.lanes)), [1] * max(1, len(graph.lanes))
-    for node in graph.nodes:
-        above[node.lane] = max(above[node.lane], len(node.branches))
-        below[node.lane] = max(below[node.lane], len(wrapped(node.subject)) + 1)
-    tops, height = [], _TOP / 2
-    for up, down in zip(above, below, strict=True):
-        tops.append(height + (_OVER + LINE * up if up else 2 * DOT))
-        height = tops[-1] + _UNDER + LINE * down
-    at = {node.id: (float(_LEFT + STEP * node.place), float(tops[node.lane])) for node in graph.nodes}
-    nodes = {node.id: node for node in graph.nodes}
-    lines = [
-        _line(at[parent], at[node.id], nodes[parent], node, merged=number > 0)
-        for node in graph.nodes
-        for number, parent in enumerate(node.parents)
-    ]
+def drawing(graph: Graph, letters: int = NARROW) -> Drawing:
+    """Lay a graph out with so many letters beside its lines."""
+    laid = layout(graph)
+    left = _LEFT + COLUMN * (laid.columns - 1) + DOT + _TEXT
+    labels: list[Label] = []
+    words: list[Words] = []
+    centres = []
+    top = float(_TOP)
+    for node in laid.rows:
+        centres.append(top + LABEL_HEIGHT / 2)
+        beside = list(_labels(node, left, top, letters * LETTER))
+        labels += beside
+        top = beside[-1].at[1] + LABEL_HEIGHT + 2 if beside else top
+        lines = list(_words(node, left, top, letters))
+        words += lines
+        top = lines[-1].at[1] + _BETWEEN
+    at = [(_LEFT + COLUMN * node.lane, y) for node, y in zip(laid.rows, centres, strict=True)]
     return Drawing(
-        width=2 * _LEFT + STEP * max(0, len(graph.nodes) - 1),
-        height=height,
-        lines=tuple(lines),
-        dots=tuple(Dot(at[node.id], node.lane, node.new) for node in graph.nodes),
-        words=tuple(words for node in graph.nodes for words in _words(node, *at[node.id])),
+        width=left + letters * LETTER,
+        height=top + _TOP,
+        lines=tuple(_line(route, at[route.older][1], at[route.newer][1]) for route in laid.routes),
+        dots=tuple(Dot(place, node.lane, node.new) for node, place in zip(laid.rows, at, strict=True)),
+        labels=tuple(labels),
+        words=tuple(words),
     )
 
 
-def _line(old: Point, new: Point, older: Node, newer: Node, *, merged: bool) -> Line:
-    """Along the lane that is empty there: a new branch leaves at once, a merged one comes in at last."""
-    leaves = newer.lane > older.lane
-    middle = old[0] + STEP / 2 if leaves else new[0] - STEP / 2
-    begin, end = (middle - _BEND, old[1]), (middle + _BEND, new[1])
-    bend = (begin, (middle, old[1]), (middle, new[1]), end)
-    return Line(old, bend, new, max(older.lane, newer.lane), merged)
+def _line(route: Route, older: float, newer: float) -> Line:
+    begin, column, end = (_LEFT + COLUMN * lane for lane in (route.begin, route.column, route.end))
+    bend = min(_BEND, (older - newer) / 2)
+    return Line(
+        leave=((begin, older), (begin, older - bend / 2), (column, older - bend / 2), (column, older - bend)),
+        enter=((column, newer + bend), (column, newer + bend / 2), (end, newer + bend / 2), (end, newer)),
+        lane=route.lane,
+        merged=route.merged,
+    )
 
 
-def _words(node: Node, x: float, y: float) -> Iterator[Words]:
-    for number, name in enumerate(reversed(node.branches)):
-        head = node.head and number == len(node.branches) - 1
-        shown = (
-            textwrap.shorten(name, _LONGEST_NAME, placeholder="...") if " " in name else name[:_LONGEST_NAME]
-        )
-        label = f"{shown} (HEAD)" if head else shown
-        yield Words((x, y - _OVER - LINE * number), label, "head" if head else "branch", node.lane)
-    subject = wrapped(node.subject)
+def _labels(node: Node, left: float, top: float, width: float) -> Iterator[Label]:
+    """The names at a commit, beside each other as far as they fit."""
+    x = left
+    for name in node.branches:
+        text = brief(label_text(node, name), _LONGEST_LABEL)
+        wide = len(text) * LABEL_LETTER + 12
+        if x > left and x + wide > left + width:
+            x, top = left, top + LABEL_HEIGHT + 3
+        yield Label((x, top), wide, text, label_kind(node, name), node.lane)
+        x += wide + 6
+
+
+def _words(node: Node, left: float, top: float, letters: int) -> Iterator[Words]:
+    """Subject and author, on one line where both fit."""
+    subject = textwrap.wrap(node.subject, letters, max_lines=_MOST_LINES, placeholder=" ...")
+    author = brief(node.author, letters)
+    if not subject or len(subject[-1]) + len(author) + 3 > letters:
+        subject.append("")
     for number, line in enumerate(subject):
-        yield Words((x, y + _UNDER + LINE * number), line, "subject", node.lane)
-    yield Words((x, y + _UNDER + LINE * len(subject)), node.author, "author", node.lane)
-
-
-@functools.lru_cache(maxsize=512)
-def wrapped(subject: str) -> tuple[str, ...]:
-    """A subject in lines that fit below a commit."""
-    return tuple(textwrap.wrap(subject, _LETTERS, max_lines=_MOST_LINES, placeholder=" ..."))
+        last = number == len(subject) - 1
+        yield Words((left, top + 13 + _LINE * number), line, author if last else "")

@@ -1,28 +1,31 @@
-"""The graph of a scenario as a picture for a slide: handed out above, wanted below."""
+"""The graph of a scenario as a picture for a slide: handed out on the left, wanted on the right."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.key.graph import Graph
-from muddled_orchard.reports.figures.drawing import Drawing, drawing
+from muddled_orchard.reports.figures.drawing import WIDE, Drawing, drawing
 from muddled_orchard.system.output import write_file
 
 WIDTH = 1280
 INK, FAINT, PAPER = "#26262b", "#77736b", "#fbfaf6"
 MARGIN, TITLE_LINE, NAME_LINE = 20, 34, 14
-_TOP, _HEADING = 60, 34
+_TOP, _HEADING, _GUTTER = 60, 34, 30
+_SLIDE, _SMALLEST = 800, 0.7
+_HALF = (WIDTH - 2 * MARGIN - _GUTTER) / 2
 
 
 @dataclass(frozen=True, slots=True)
 class Panel:
-    """A graph in a picture: its name, what is drawn, and where that begins, in pixels from the top."""
+    """A graph in a picture: its name, what is drawn, and its upper left corner in pixels."""
 
     name: str
     drawn: Drawing
+    left: float
     top: float
 
 
@@ -47,14 +50,24 @@ def draw(title: str, before: Graph, after: Graph, file: Path) -> None:
 
 
 def _laid_out(title: str, before: Graph, after: Graph) -> Picture:
-    drawings = {"Handed out": drawing(before), "After a right solution": drawing(after)}
-    # Long stories are drawn smaller, so that they fit a slide.
-    scale = min(1.0, (WIDTH - 2 * MARGIN) / max(one.width for one in drawings.values()))
-    panels, top = [], float(_TOP)
-    for name, drawn in drawings.items():
-        panels.append(Panel(name, drawn, top + _HEADING))
-        top += _HEADING + drawn.height * scale
-    return Picture(title, tuple(panels), scale, top)
+    scale, drawings = max(
+        (_fitting([drawing(graph, letters) for graph in (before, after)]) for letters in WIDE),
+        key=lambda fitting: fitting[0],
+    )
+    panels = [
+        Panel(name, drawn, MARGIN + number * (_HALF + _GUTTER), _TOP + _HEADING)
+        for number, (name, drawn) in enumerate(
+            zip(("Handed out", "After a right solution"), drawings, strict=True)
+        )
+    ]
+    height = max(drawn.height for drawn in drawings) * scale
+    return Picture(title, tuple(panels), scale, _TOP + _HEADING + height + MARGIN)
+
+
+def _fitting(drawings: Sequence[Drawing]) -> tuple[float, Sequence[Drawing]]:
+    """How large drawings can be beside each other on a slide; the longest stories run on below it."""
+    high = (_SLIDE - _TOP - _HEADING) / max(drawn.height for drawn in drawings)
+    return min(_HALF / max(drawn.width for drawn in drawings), max(_SMALLEST, high)), drawings
 
 
 def _svg(picture: Picture) -> bytes:

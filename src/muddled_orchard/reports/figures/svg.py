@@ -5,7 +5,19 @@ from __future__ import annotations
 from html import escape
 
 from muddled_orchard.core.key.graph import Graph
-from muddled_orchard.reports.figures.drawing import DOT, Dot, Line, Words, colour_of, drawing
+from muddled_orchard.reports.figures.drawing import (
+    DOT,
+    LABEL_HEIGHT,
+    NARROW,
+    Dot,
+    Drawing,
+    Label,
+    Line,
+    Words,
+    colour_of,
+    drawing,
+    label_text,
+)
 from muddled_orchard.reports.figures.picture import (
     FAINT,
     INK,
@@ -17,26 +29,24 @@ from muddled_orchard.reports.figures.picture import (
     Picture,
 )
 
-_CLASSES = {"branch": ' class="branch"', "head": ' class="branch"', "author": ' class="faint"'}
 _STYLE = f"""
-text {{ fill: {INK}; font: 13px "DejaVu Sans", Verdana, sans-serif;
-  paint-order: stroke; stroke: {PAPER}; stroke-width: 5px; stroke-linejoin: round; }}
-.faint {{ fill: {FAINT}; font-size: 11.5px; }}
-.branch {{ font-weight: bold; }}
+svg {{ --paper: {PAPER}; --ink: {INK}; --faint: {FAINT}; }}
+text {{ fill: {INK}; font: 13px "DejaVu Sans", Verdana, sans-serif; }}
+.faint {{ fill: {FAINT}; font-size: 12px; }}
+.label {{ font: bold 12px "DejaVu Sans Mono", ui-monospace, monospace; }}
+.remote {{ font-weight: normal; }}
 .title {{ font-size: 22px; font-weight: bold; }}
 .name {{ font-size: 17px; fill: {FAINT}; }}
 """
 
 
-def graph_svg(graph: Graph) -> str:
-    """The picture; its colours suit light and dark paper, its text is the page's."""
-    drawn = drawing(graph)
+def graph_svg(graph: Graph, letters: int = NARROW) -> str:
+    """The picture; its colours suit light and dark paper, its text is the page's. So many `letters` stand
+    beside its lines."""
+    drawn = drawing(graph, letters)
     size = f'width="{drawn.width:g}" height="{drawn.height:g}"'
-    parts = [f'<svg viewBox="0 0 {drawn.width:g} {drawn.height:g}" {size} aria-hidden="true">']
-    parts += map(_line, drawn.lines)
-    parts += map(_dot, drawn.dots)
-    parts += map(_words, drawn.words)
-    return "\n".join((*parts, "</svg>"))
+    parts = [f'<svg class="graph" viewBox="0 0 {drawn.width:g} {drawn.height:g}" {size} aria-hidden="true">']
+    return "\n".join((*parts, *_drawn(drawn), "</svg>"))
 
 
 def picture_svg(picture: Picture) -> str:
@@ -51,11 +61,9 @@ def picture_svg(picture: Picture) -> str:
     ]
     for panel in picture.panels:
         line = panel.top - TITLE_LINE + NAME_LINE
-        parts.append(f'<text class="name" x="{MARGIN}" y="{line:g}">{escape(panel.name)}</text>')
-        parts.append(f'<g transform="translate({MARGIN} {panel.top:g}) scale({picture.scale:g})">')
-        parts += (_line(line, dashed=line.merged) for line in panel.drawn.lines)
-        parts += (_dot(one, hollow=one.new) for one in panel.drawn.dots)
-        parts += (_words(word, coloured=word.kind in ("branch", "head")) for word in panel.drawn.words)
+        parts.append(f'<text class="name" x="{panel.left:g}" y="{line:g}">{escape(panel.name)}</text>')
+        parts.append(f'<g transform="translate({panel.left:g} {panel.top:g}) scale({picture.scale:g})">')
+        parts += _drawn(panel.drawn)
         parts.append("</g>")
     return "\n".join((*parts, "</svg>\n"))
 
@@ -64,28 +72,57 @@ def told(graph: Graph) -> str:
     """The same for who can't see it: each commit with its branch, in order."""
     texts = []
     for node in graph.nodes:
-        names = f", where {' and '.join(node.branches)} stands" if node.branches else ""
+        names = [label_text(node, name) for name in node.branches]
+        where = f", where {' and '.join(names)} stands" if names else ""
         lane = graph.lanes[node.lane] if graph.lanes else ""
-        texts.append(f'on {lane}: "{node.subject}" by {node.author}{names}')
+        texts.append(f'on {lane}: "{node.subject}" by {node.author}{where}')
     return "; ".join(texts)
 
 
-def _line(line: Line, *, dashed: bool = False) -> str:
-    (x1, y1), (c1, d1), (c2, d2), (x2, y2) = line.bend
-    way = f"M{line.begin[0]:g},{line.begin[1]:g} L{x1:g},{y1:g} C{c1:g},{d1:g} {c2:g},{d2:g} {x2:g},{y2:g}"
-    way += f" L{line.end[0]:g},{line.end[1]:g}"
-    more = ' stroke-dasharray="8 4"' if dashed else ""
-    return f'<path d="{way}" fill="none" stroke="{colour_of(line.lane)}" stroke-width="3"{more}/>'
+def _drawn(drawn: Drawing) -> list[str]:
+    return [
+        *map(_line, drawn.lines),
+        *map(_dot, drawn.dots),
+        *map(_label, drawn.labels),
+        *map(_words, drawn.words),
+    ]
 
 
-def _dot(dot: Dot, *, hollow: bool = False) -> str:
+def _line(line: Line) -> str:
+    way = f"{_curve(line.leave)} {_curve(line.enter).replace('M', 'L', 1)}"
+    more = ' stroke-dasharray="6 4"' if line.merged else ""
+    return f'<path d="{way}" fill="none" stroke="{colour_of(line.lane)}" stroke-width="2.5"{more}/>'
+
+
+def _curve(points: tuple[tuple[float, float], ...]) -> str:
+    (x0, y0), (x1, y1), (x2, y2), (x3, y3) = points
+    return f"M{x0:g},{y0:g} C{x1:g},{y1:g} {x2:g},{y2:g} {x3:g},{y3:g}"
+
+
+def _dot(dot: Dot) -> str:
     colour = colour_of(dot.lane)
-    filled = f'fill="{PAPER}" stroke="{colour}" stroke-width="3"' if hollow else f'fill="{colour}"'
-    return f'<circle cx="{dot.at[0]:g}" cy="{dot.at[1]:g}" r="{DOT}" {filled}/>'
+    fill = "var(--paper)" if dot.new else colour
+    place = f'cx="{dot.at[0]:g}" cy="{dot.at[1]:g}" r="{DOT}"'
+    return f'<circle {place} style="fill: {fill}" stroke="{colour}" stroke-width="2.5"/>'
 
 
-def _words(words: Words, *, coloured: bool = False) -> str:
-    kind = _CLASSES.get(words.kind, "")
-    kind += f' style="fill: {colour_of(words.lane)}"' if coloured else ""
-    place = f'x="{words.at[0]:g}" y="{words.at[1]:g}" text-anchor="middle"'
-    return f"<text{kind} {place}>{escape(words.text)}</text>"
+def _label(label: Label) -> str:
+    """What is checked out is filled, a branch is framed, one of the remote is framed with dashes."""
+    x, y = label.at
+    colour = colour_of(label.lane)
+    fill = colour if label.kind == "head" else "none"
+    dashes = ' stroke-dasharray="3 2"' if label.kind == "remote" else ""
+    size = f'width="{label.width - 1:g}" height="{LABEL_HEIGHT - 1}" rx="4"'
+    box = f'<rect x="{x + 0.5:g}" y="{y + 0.5:g}" {size}'
+    ink = "var(--paper)" if label.kind == "head" else "var(--ink)"
+    kind = "label remote" if label.kind == "remote" else "label"
+    return (
+        f'{box} fill="{fill}" stroke="{colour}" stroke-width="1.5"{dashes}/>'
+        f'<text class="{kind}" style="fill: {ink}" x="{x + 6:g}" y="{y + 13:g}">{escape(label.text)}</text>'
+    )
+
+
+def _words(words: Words) -> str:
+    away = ' dx="9"' if words.text else ""
+    author = f'<tspan class="faint"{away}>{escape(words.author)}</tspan>' if words.author else ""
+    return f'<text x="{words.at[0]:g}" y="{words.at[1]:g}">{escape(words.text)}{author}</text>'

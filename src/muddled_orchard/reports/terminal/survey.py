@@ -18,6 +18,7 @@ from muddled_orchard.core.git.lines import Lines, is_binary
 from muddled_orchard.core.git.trees import kind_of
 from muddled_orchard.core.key.accepted import AS_WRITTEN, Accepted, HunkChoice
 from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.graph import Graph, handed_out, wanted
 from muddled_orchard.core.key.survey import (
     Survey,
     as_fast_forward,
@@ -26,17 +27,15 @@ from muddled_orchard.core.key.survey import (
 )
 from muddled_orchard.core.merging.conflict import Conflict, Hunk
 from muddled_orchard.reports.terminal.console import printable, sign, speaks_unicode
+from muddled_orchard.reports.terminal.graph import show_graph
 
 _LEVEL_STYLES = {"none": "faint", "easy": "good", "medium": "doubt", "hard": "bad"}
 _MOST_LINES = 14
 _MOST_CHANGES = 40
 
 
-def show_survey(
-    on: Console, survey: Survey, before: Sequence[str], after: Sequence[str], *, ran: bool = False
-) -> None:
-    """One scenario in full; `before` and `after` are the lines of its graphs. `ran`: the commands of its
-    rules were run."""
+def show_survey(on: Console, survey: Survey, *, ran: bool = False) -> None:
+    """One scenario in full. `ran`: the commands of its rules were run."""
     key = survey.key
     scenario = key.scenario
     on.print(Text.assemble((printable(scenario.title, on), "strong"), (f"  {scenario.id}", "faint")))
@@ -44,7 +43,7 @@ def show_survey(
     on.print(Text.assemble("Difficulty: ", (level, _LEVEL_STYLES[level]), f" ({survey.difficulty.points})"))
     for points, why in survey.difficulty.reasons:
         on.print(Text(f"  {points:>2}  {why}", style="faint"))
-    _graph(on, "Handed out", before)
+    _graph(on, "Handed out", handed_out(key))
     if scenario.start.work:
         staged = scenario.start.stage.keys() - scenario.start.write.keys()
         names = [f"{path} (staged)" if path in staged else path for path in sorted(scenario.start.work)]
@@ -54,7 +53,7 @@ def show_survey(
         on.print(Text(f"Task {number}: {in_words(task)}", style="strong"))
         for step in (step for step in key.steps if step.task == number):
             _step(on, key, step)
-    _graph(on, "After a right solution", after)
+    _graph(on, "After a right solution", wanted(key))
     if scenario.rule:
         _rules(on, survey, ran=ran)
     on.print()
@@ -105,11 +104,10 @@ def _rules(on: Console, survey: Survey, *, ran: bool) -> None:
         _item(on, f"  {mark}", words, "bad" if bad else "good")
 
 
-def _graph(on: Console, title: str, lines: Sequence[str]) -> None:
+def _graph(on: Console, title: str, graph: Graph) -> None:
     on.print()
     on.print(Text(title, style="strong"))
-    for line in lines:
-        on.print(Text(f"  {printable(line, on)}", no_wrap=True, overflow="ellipsis"))
+    show_graph(on, graph)
 
 
 def _step(on: Console, key: Key, step: Step) -> None:

@@ -97,14 +97,6 @@ def require() -> tuple[int, ...]:
     return version
 
 
-def graph(gitdir: Path, tips: Sequence[str]) -> list[str]:
-    """The commits below some tips as `git log --graph` draws them, each line with the commit's whole id."""
-    drawn = run(
-        ["log", "--graph", "--date-order", "--format=%H", *tips], folder=gitdir, more={"GIT_DIR": str(gitdir)}
-    )
-    return drawn.decode().splitlines()
-
-
 def commits_to_replay(gitdir: Path, onto: str, tip: str) -> list[str]:
     """The commits that a rebase of `tip` onto `onto` replays, in order: without merges, and without
     those whose change the other side has already."""

@@ -10,7 +10,6 @@ from pathlib import Path
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT, ScenarioTemplate, sample_values, values_of
-from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING, on_remote
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.key.survey import Survey, rules_against, shape, survey
 from muddled_orchard.system.temporary import temporary_folder
@@ -84,40 +83,6 @@ class Surveyor:
                     if problem.key not in plainly
                 ]
         return found
-
-    def graph(self, key: Key, *, solved: bool) -> list[str]:
-        """The commits as `git log --graph` draws them, with branches, subjects and authors."""
-        names: dict[str, list[str]] = {}
-        if solved:
-            tips = dict(key.solved_tips)
-        else:
-            tips = {
-                ref.removeprefix(BRANCHES).removeprefix(REMOTE_TRACKING): id_ for ref, id_ in key.refs.items()
-            }
-            stashes = [key.ids[number] for number in key.history.stashes]
-            tips |= {f"stash@{{{age}}}": id_ for age, id_ in enumerate(reversed(stashes))}
-            unseen = {on_remote(name): key.ids[number] for name, number in key.history.remote.items()}
-            tips |= {
-                f"{name} (not fetched yet)": id_ for name, id_ in unseen.items() if tips.get(name) != id_
-            }
-        deleted = {task.delete for task in key.scenario.task} if solved else set()
-        for name, id_ in tips.items():
-            if name not in deleted:
-                names.setdefault(id_, []).append(
-                    f"HEAD -> {name}" if name == key.history.checked_out and not solved else name
-                )
-        self._scratch.flush()
-        return [_labelled(line, key, names) for line in git.graph(self._scratch.gitdir, list(names))]
-
-
-def _labelled(line: str, key: Key, names: dict[str, list[str]]) -> str:
-    """A line of the graph with its commit's id replaced by what a person wants to see."""
-    drawn, _, id_ = line.rpartition(" ")
-    commit = key.commits.get(id_)
-    if commit is None:
-        return line if len(line) < 40 else drawn
-    branches = f" ({', '.join(names[id_])})" if id_ in names else ""
-    return f"{drawn} {commit.subject}{branches}, {commit.author.split(' <')[0]}"
 
 
 @contextmanager
