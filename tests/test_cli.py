@@ -23,7 +23,7 @@ def test_alone_it_shows_the_round() -> None:
     ("arguments", "says"),
     [
         (["plnt"], 'Did you mean "plant"?'),
-        (["plant"], "required: SCENARIO, DIR"),
+        (["plant"], "required: SCENARIO"),
         (["plant", "press-limt", "x"], 'Did you mean "press-limit"?'),
         (["plant", "press-limit", "x", "--variant", "../x"], "no variant code"),
         (["grade", "nowhere"], "nowhere: there is no such file or folder"),

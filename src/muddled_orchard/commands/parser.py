@@ -18,6 +18,7 @@ COMMANDS = {
     "catalogue": "list the bundled scenarios: kind of conflict, operation, difficulty",
     "sketch": "begin a scenario file for a kind of conflict",
     "survey": "check scenarios and show what they will do",
+    "walkthrough": "demonstrate one step by step, with what Git really answers",
     "rehearse": "act out typical learners, and check that they are graded right",
     "plant": "build one practice repository",
     "handout": "pack one repository a learner, each with numbers of its own",

@@ -39,6 +39,7 @@ from muddled_orchard.vcs.read.quarantine import Unreadable, find_repository, tak
 from muddled_orchard.vcs.read.reader import WHOLE, ExerciseVariant, Reader
 from muddled_orchard.vcs.read.rewritten import rewritten
 from muddled_orchard.vcs.rule_runs import run_rules
+from muddled_orchard.vcs.walkthrough.given_states import GivenStates
 
 SUBMISSIONS_AT_ONCE = 64
 
@@ -65,12 +66,14 @@ class _Keyed(_Admitted):
 
 @dataclass(frozen=True, slots=True)
 class _Located:
-    """A submission that was read, with where the result of each task lies in it."""
+    """A submission that was read, with where the result of each task lies in it; `given_at` is the step of
+    the walkthrough at which it says that it was handed out."""
 
     hand_out: ExerciseVariant
     title: str
     submission: Submission
     results: tuple[Result, ...]
+    given_at: str = field(default="", kw_only=True)
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,8 +120,9 @@ class Grader:
 
     `find_scenario` gives the scenario of an exercise's id, or None; `open_place` opens a submission;
     `handed_out` says what commits belong to that a ledger has handed out, so that clones without the first
-    one can be graded; `run_rules`: the commands of rules are run, in a sandbox. What comes of a submission
-    never depends on those graded before. Use it as `with grader(...)`.
+    one can be graded; `run_rules`: the commands of rules are run, in a sandbox; `tells_given`: what was
+    handed out done already is told apart. What comes of a submission never depends on those graded before.
+    Use it as `with grader(...)`.
     """
 
     def __init__(
@@ -129,6 +133,7 @@ class Grader:
         handed_out: Mapping[str, ExerciseVariant] | None = None,
         *,
         run_rules: bool = False,
+        tells_given: bool = True,
     ) -> None:
         self._folder = folder
         self._runs = run_rules
@@ -137,6 +142,7 @@ class Grader:
         self._handed_out = handed_out or {}
         self._scratch = ScratchRepository(folder / "scratch.git")
         self._keys: dict[ExerciseVariant, Key | BadInput] = {}
+        self._given = GivenStates(find_scenario, self._grade_given) if tells_given else None
 
     def grade(self, submissions: Sequence[Path]) -> Iterator[Assessment]:
         """The assessment of each submission, in order. One that can't be read costs itself alone."""
@@ -252,7 +258,8 @@ class Grader:
                 tips, submission.commits, submission.texts, times, wanted.base, (ours, theirs)
             )
             merges.append((wanted, question))
-        return _Asked(located.hand_out, located.title, submission, located.results, tuple(merges))
+        about = (located.hand_out, located.title, submission, located.results)
+        return _Asked(*about, tuple(merges), given_at=located.given_at)
 
     def _take(self, asked: _Asked, answers: Sequence[MergeResult]) -> _Located:
         """The submission with what Git answered."""
@@ -266,7 +273,8 @@ class Grader:
         if asked.merges:
             more = {id_: text for id_, text in texts.items() if id_ not in key.texts}
             submission = Submission(replace(evidence, texts=more, merges=merges), key)
-        return _Located(asked.hand_out, asked.title, submission, asked.results)
+        about = (asked.hand_out, asked.title, submission, asked.results)
+        return _Located(*about, given_at=asked.given_at)
 
     def _assess(self, located: _Located) -> Assessment:
         submission, results = located.submission, located.results
@@ -275,7 +283,17 @@ class Grader:
             tree = judged_tree(lay_out(submission, results))
             runs = run_rules(rules, tree, submission.texts, self._folder)
             submission = Submission(replace(submission.evidence, runs=runs), submission.key)
-        return assess(submission, results)
+        assessment = assess(submission, results)
+        return self._given.taken_off(assessment, submission, located.given_at) if self._given else assessment
+
+    def _grade_given(self, repository: Path) -> Assessment:
+        """The assessment of a state that we made ourselves; nothing of it counts as given."""
+        folder = Path(tempfile.mkdtemp(prefix="given-", dir=self._folder))
+        try:
+            (assessment,) = Grader(folder, self._find, tells_given=False).grade([repository])
+            return assessment
+        finally:
+            shutil.rmtree(folder, ignore_errors=True)
 
 
 def _locate(keyed: _Keyed) -> _Located:
@@ -286,7 +304,9 @@ def _locate(keyed: _Keyed) -> _Located:
             "its commits are not those of this scenario: the scenario was changed after handing out, "
             "or the history was rewritten from its first commit on"
         )
-    return _Located(keyed.hand_out, keyed.title, submission, locate(submission))
+    asked = keyed.reader.asked()
+    given_at = asked.at if asked else ""
+    return _Located(keyed.hand_out, keyed.title, submission, locate(submission), given_at=given_at)
 
 
 @contextmanager

@@ -38,8 +38,11 @@ class Practice:
     files: Mapping[str, File]
 
 
-def practice_of(variants: Variants, code: str) -> Practice:
-    """Make a variant in memory. Raises BadInput where it can't be made."""
+def practice_of(variants: Variants, code: str, *, stopped: bool = True) -> Practice:
+    """Make a variant in memory. Raises BadInput where it can't be made.
+
+    One that is handed out at its first conflict stands there if `stopped`, else before it.
+    """
     variant = variants.of(code)
     varied, history = variant.scenario, variant.history
     files, ids = practice_files(history, {task.delete for task in varied.task if task.delete}, varied.start)
@@ -49,7 +52,7 @@ def practice_of(variants: Variants, code: str) -> Practice:
         ids = {**write_history(Objects(), history, held), **ids}
         files[MAILBOX] = File(PLAIN_FILE, mailbox([_patch(history, ids, label) for label in patches]))
     files[f"{WORK}/.git/{ASKED}"] = File(PLAIN_FILE, asked_file(asked_by(varied, history, ids)))
-    if varied.start.stopped:
+    if varied.start.stopped and stopped:
         with temporary_folder() as room:
             write_files(room, files)
             stop_at_conflict(room / WORK, history, ids, varied.task[0])
@@ -79,19 +82,29 @@ def _patch(history: History, ids: dict[int, str], label: str) -> PatchOf:
 
 
 def plant(scenario: Scenario, folder: Path, code: str) -> Practice:
+    """Make a variant, and put it in a folder. Raises BadInput as `put_practice` does."""
+    practice = practice_of(Variants(scenario), code)
+    put_practice(folder, practice)
+    return practice
+
+
+def put_practice(folder: Path, practice: Practice) -> None:
     """Make `folder` with BRIEF.md and work/. Raises BadInput where it isn't empty or can't be made.
 
     Everything is made beside it first and moved in place at the end; a failure leaves nothing.
     """
+    check_empty(folder)
+    remove_left_over(folder.parent)
+    brief = File(PLAIN_FILE, practice.scenario.brief_text.encode())
+    put_in_place(folder, {**practice.files, BRIEF: brief})
+
+
+def check_empty(folder: Path) -> None:
+    """Raise BadInput where a folder can't be made, since something else is there."""
     if folder.is_symlink() or (folder.exists() and (not folder.is_dir() or any(folder.iterdir()))):
         raise BadInput(
             Problem("this is not an empty folder", "Name a new one; nothing was written.", file=str(folder))
         )
-    practice = practice_of(Variants(scenario), code)
-    remove_left_over(folder.parent)
-    brief = File(PLAIN_FILE, practice.scenario.brief_text.encode())
-    put_in_place(folder, {**practice.files, BRIEF: brief})
-    return practice
 
 
 def put_in_place(folder: Path, files: Mapping[str, File]) -> None:

@@ -29,13 +29,15 @@ class AskedCommit:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Asked:
     """The tasks in order, the commits that they name by label, where the branches stood at first (those of
-    the remote as `origin/NAME`), and how much was in the stash."""
+    the remote as `origin/NAME`), how much was in the stash, and the step of the walkthrough at which it was
+    handed out (nothing where that is its beginning)."""
 
     exercise: str
     tasks: tuple[Task, ...]
     commits: Mapping[str, AskedCommit] = field(default_factory=dict)
     tips: Mapping[str, str] = field(default_factory=dict)
     stashes: int = 0
+    at: str = ""
 
 
 def asked_by(scenario: Scenario, history: History, ids: Mapping[int, str]) -> Asked:

@@ -37,6 +37,17 @@ def unroll(scenario: Scenario, code: str) -> History:
     return history
 
 
+def story_until(scenario: Scenario, code: str, count: int) -> History:
+    """The story of a variant that can be played through, after its first `count` commits; the branch of the
+    last one is checked out."""
+    story = _Story(scenario, code)
+    for number, entry in enumerate(scenario.story[:count]):
+        story.add(entry, ("story", number))
+    history = story.history()
+    own = [commit.branch for commit in history.commits if commit.branch in history.tips]
+    return replace(history, checked_out=own[-1])
+
+
 def with_code(history: History, code: str) -> History:
     """The same story as that of another variant with the same values."""
     first, *others = history.commits

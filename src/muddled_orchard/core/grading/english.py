@@ -67,6 +67,19 @@ def _(found: kinds.NothingAsked) -> str:
 
 
 @say.register
+def _(found: kinds.HandedOutAt) -> str:
+    return (
+        f"it was handed out at the step {found.step} of the walkthrough; what was done by then earns nothing"
+    )
+
+
+@say.register
+def _(found: kinds.WasGiven) -> str:
+    what = "This was done" if found.whole else "A part of this was done"
+    return f"{what} already when it was handed out, at the step {found.step} of the walkthrough."
+
+
+@say.register
 def _(_found: kinds.HandInWhole) -> str:
     return "What was handed out shows it: hand in the whole folder."
 

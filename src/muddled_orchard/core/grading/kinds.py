@@ -39,6 +39,19 @@ class NothingAsked(Kind, frozen=True):
     under_way: str | None = None
 
 
+class HandedOutAt(Kind, frozen=True):
+    """It was handed out at a step of the walkthrough, with some of the work done."""
+
+    step: str
+
+
+class WasGiven(Kind, frozen=True):
+    """What is asked was there when it was handed out at a step; `whole`: all of it."""
+
+    step: str
+    whole: bool = True
+
+
 class HandInWhole(Kind, frozen=True):
     """What can't be seen was handed out, and is to be handed in."""
 

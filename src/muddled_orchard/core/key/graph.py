@@ -99,6 +99,31 @@ def _graph(key: Key, tips: Mapping[str, str], head: str) -> Graph:
     return laid_out(key, key.commits, order, tips, head)
 
 
+DETACHED = "HEAD (on no branch)"
+"""What stands at the commit that is checked out where no branch is."""
+
+
+def in_order(commits: Mapping[str, Commit], tips: Mapping[str, str], first: Iterable[str]) -> list[str]:
+    """The commits, parents before children: those of the story as it tells them (`first`), then others."""
+    found = dict.fromkeys(first)
+    for tip in tips.values():
+        for commit in reversed(list(ancestry(commits, tip))):
+            _place(commits, commit.id, found)
+    return list(found)
+
+
+def _place(commits: Mapping[str, Commit], id_: str, found: dict[str, None]) -> None:
+    """Put a commit behind all that it grew from."""
+    waiting = [id_]
+    while waiting:
+        at = waiting[-1]
+        missing = [parent for parent in commits[at].parents if parent in commits and parent not in found]
+        if missing and at not in found:
+            waiting += missing
+        else:
+            found.setdefault(waiting.pop())
+
+
 def laid_out(
     key: Key, commits: Mapping[str, Commit], order: Iterable[str], tips: Mapping[str, str], head: str
 ) -> Graph:

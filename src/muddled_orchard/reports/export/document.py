@@ -36,27 +36,28 @@ def markdown(document: Document) -> str:
 def _markdown(block: Block) -> str:
     match block:
         case Heading(level, text, about):
-            return f"{'#' * level} {_plain(text)}{f' ({_plain(about)})' if about else ''}"
+            return f"{'#' * level} {plain(text)}{f' ({plain(about)})' if about else ''}"
         case Paragraph(text, tone):
-            return f"**{_SIGNS[tone].strip()} {_plain(text)}**" if tone else _plain(text)
+            return f"**{_SIGNS[tone].strip()} {plain(text)}**" if tone else plain(text)
         case Items(texts, tone):
-            return "\n".join(f"- {_SIGNS[tone]}{_plain(text)}" for text in texts)
+            return "\n".join(f"- {_SIGNS[tone]}{plain(text)}" for text in texts)
         case Commands(lines):
-            return _fenced("\n".join(map(printable, lines)))
+            return fenced("\n".join(map(printable, lines)))
         case Texts(texts):
-            return "\n\n".join(f"{_plain(text.name)}:\n\n{_markdown_of(text)}" for text in texts)
+            return "\n\n".join(f"{plain(text.name)}:\n\n{_markdown_of(text)}" for text in texts)
         case Drawing(name, graph):
-            log = _fenced("\n".join(map(printable, graph_lines(graph))))
+            log = fenced("\n".join(map(printable, graph_lines(graph))))
             return f"{name}, the newest first:\n\n{log}"
         case Links(links):
             return "\n".join(
-                f"- {_plain(link.title)} ({_plain(link.why)}): `muddled plant {link.id} practice`"
+                f"- {plain(link.title)} ({plain(link.why)}): `muddled plant {link.id} practice`"
                 for link in links
             )
 
 
 @functools.lru_cache(maxsize=8_192)
-def _plain(text: str) -> str:
+def plain(text: str) -> str:
+    """A text of people as Markdown that shows it as it is."""
     shown = _SPECIAL.sub(r"\\\1", printable(text))
     # What begins a list or a numbered one, where it begins a line.
     return re.sub(r"^(\s*)([-+]|\d+[.)])(?=\s)", lambda found: f"{found[1]}\\{found[2]}", shown)
@@ -65,13 +66,14 @@ def _plain(text: str) -> str:
 def _markdown_of(text: Text) -> str:
     if text.text is None:
         return "(no such file)"
-    return _fenced("\n".join(map(printable, text.text.splitlines()))) if text.text else "(nothing)"
+    return fenced("\n".join(map(printable, text.text.splitlines()))) if text.text else "(nothing)"
 
 
-def _fenced(text: str) -> str:
+def fenced(text: str, language: str = "") -> str:
+    """Lines as a code block, which nothing in them can end."""
     longest = max((len(found) for found in _FENCE.findall(text)), default=2)
     fence = "`" * max(3, longest + 1)
-    return f"{fence}\n{text}\n{fence}"
+    return f"{fence}{language}\n{text}\n{fence}"
 
 
 def plain_text(document: Document) -> str:

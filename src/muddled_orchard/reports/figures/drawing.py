@@ -10,7 +10,7 @@ from typing import Literal
 
 from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.git.refs import is_on_remote
-from muddled_orchard.core.key.graph import Graph, Node
+from muddled_orchard.core.key.graph import DETACHED, Graph, Node
 from muddled_orchard.core.key.graph_layout import Route, layout
 
 NARROW, WIDE = 34, (46, 60, 80)
@@ -96,7 +96,7 @@ def label_kind(node: Node, name: str) -> LabelKind:
 
 def label_text(node: Node, name: str) -> str:
     """A name as Git writes it in its log: `HEAD -> main` for what is checked out."""
-    return f"HEAD -> {name}" if label_kind(node, name) == "head" else name
+    return f"HEAD -> {name}" if label_kind(node, name) == "head" and name != DETACHED else name
 
 
 @functools.lru_cache(maxsize=512)  # a class shares most of its graphs

@@ -25,6 +25,9 @@ class PlantFile(TypedDict):
     checked_out: str
     tasks: Annotated[list[str], about("What is asked, in words.")]
     grade: Annotated[list[str], about("The command that grades it, word by word.")]
+    at: Annotated[
+        str | None, about("The step of the walkthrough at which it stands; null: at its beginning.")
+    ]
 
 
 class HandOutFile(TypedDict):
@@ -38,9 +41,16 @@ class HandOutFile(TypedDict):
 
 
 def plant_file(
-    folder: str, scenario: Scenario, variant: str, history: History, ids: dict[int, str], grade: Sequence[str]
+    folder: str,
+    scenario: Scenario,
+    variant: str,
+    history: History,
+    ids: dict[int, str],
+    grade: Sequence[str],
+    at: str | None = None,
 ) -> str:
-    """A practice folder; `ids` are the commits' by place, `grade` is the command that grades it."""
+    """A practice folder; `ids` are the commits' by place, `grade` is the command that grades it, `at` the
+    name of the step at which it stands."""
     data: PlantFile = {
         "format": 1,
         "folder": folder,
@@ -51,6 +61,7 @@ def plant_file(
         "checked_out": history.checked_out,
         "tasks": [in_words(task) for task in scenario.task],
         "grade": list(grade),
+        "at": at,
     }
     return json_text(data)
 

@@ -86,6 +86,20 @@ def run(
     return done.stdout
 
 
+def answer(arguments: Sequence[str], *, folder: Path, more: Mapping[str, str]) -> str:
+    """What `git` answers on both channels, as a terminal has it at the end: it may fail.
+
+    Progress that overwrites itself is not in it.
+    """
+    words = ["git", *arguments]
+    done = subprocess.run(
+        words, cwd=folder, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
+        env=environment() | dict(more), check=False,
+    )  # fmt: skip
+    lines = done.stdout.decode("utf-8", "replace").split("\n")
+    return "\n".join(line.rstrip("\r").rsplit("\r", 1)[-1] for line in lines).rstrip("\n")
+
+
 @functools.cache
 def require() -> tuple[int, ...]:
     """The version of Git; BadInput where it is missing or older than OLDEST."""

@@ -69,12 +69,12 @@ def zone(offset: int) -> str:
 
 
 def _stash(objects: Objects, history: History, commit: PlannedCommit, tree: str, parent: str) -> str:
-    """A stash as git-stash(1) describes it: a commit of the work, whose second parent holds the index."""
+    """A stash as `git stash push -m` makes it: a commit of the work, whose second parent holds the index."""
     base = history.commits[commit.parents[0]]
     subject = base.message.split("\n", 1)[0]
     index = f"index on {commit.branch}: {short(parent)} {subject}\n"
     staged = objects.commit(_who(commit), index, objects.tree(_listing(objects, base)), [parent])
-    return objects.commit(_who(commit), f"{stash_message(commit)}\n", tree, [parent, staged])
+    return objects.commit(_who(commit), stash_message(commit), tree, [parent, staged])
 
 
 def stash_message(commit: PlannedCommit) -> str:

@@ -1,0 +1,87 @@
+"""Two versions of a text beside each other: which lines differ, and which words of them."""
+
+from __future__ import annotations
+
+import difflib
+import re
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from muddled_orchard.core.git.lines import bare, is_binary, lines_of
+
+_AROUND = 2
+
+
+@dataclass(frozen=True, slots=True)
+class ChangedLine:
+    """A line of a change: ` ` it stays, `-` it goes, `+` it comes, `@` lines are left out before it."""
+
+    sign: Literal[" ", "-", "+", "@"]
+    text: str
+
+
+def changed_lines(before: bytes | None, after: bytes | None) -> tuple[ChangedLine, ...]:
+    """The changed lines of a text with some around them; nothing for what is no text."""
+    if any(data is not None and is_binary(data) for data in (before, after)):
+        return ()
+    old, new = ([bare(line) for line in lines_of(data or b"")] for data in (before, after))
+    return tuple(_grouped(old, new))
+
+
+def _grouped(before: Sequence[str], after: Sequence[str]) -> Iterator[ChangedLine]:
+    matcher = difflib.SequenceMatcher(None, before, after, autojunk=False)
+    for number, group in enumerate(matcher.get_grouped_opcodes(_AROUND)):
+        if number or group[0][1]:
+            yield ChangedLine("@", f"line {group[0][3] + 1}")
+        for tag, old, old_end, new, new_end in group:
+            if tag == "equal":
+                yield from (ChangedLine(" ", line) for line in before[old:old_end])
+                continue
+            yield from (ChangedLine("-", line) for line in before[old:old_end])
+            yield from (ChangedLine("+", line) for line in after[new:new_end])
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """A piece of a line, and whether it is changed."""
+
+    text: str
+    changed: bool
+
+
+_WORD = re.compile(r"\w+|\s+|[^\w\s]")
+
+
+def marked_within(base: Sequence[str], side: Sequence[str]) -> list[list[Piece]]:
+    """The lines of a side, each in pieces: what is not as in the base is changed.
+
+    Lines are compared in order first; a line that replaces one is compared with it word by word.
+    """
+    old, new = [bare(line) for line in base], [bare(line) for line in side]
+    marked: list[list[Piece]] = []
+    for tag, a, b, c, d in difflib.SequenceMatcher(None, old, new, autojunk=False).get_opcodes():
+        for place, line in enumerate(new[c:d]):
+            if tag == "equal":
+                marked.append([Piece(line, changed=False)])
+            elif a + place < b:
+                marked.append(_by_words(old[a + place], line))
+            else:
+                marked.append([Piece(line, changed=True)])
+    return marked
+
+
+_LEAST_ALIKE = 0.4
+
+
+def _by_words(old: str, new: str) -> list[Piece]:
+    """A line in pieces against the one that it replaces; whole where the two have little in common."""
+    before, after = _WORD.findall(old), _WORD.findall(new)
+    matcher = difflib.SequenceMatcher(None, before, after, autojunk=False)
+    if matcher.ratio() < _LEAST_ALIKE:
+        return [Piece(new, changed=True)]
+    pieces: list[Piece] = []
+    for tag, _, _, start, end in matcher.get_opcodes():
+        if text := "".join(after[start:end]):
+            pieces.append(Piece(text, changed=tag != "equal"))
+    return pieces or [Piece("", changed=old != new)]

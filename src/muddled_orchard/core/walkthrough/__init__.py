@@ -1,0 +1,1 @@
+"""The demonstration of a scenario, step by step."""

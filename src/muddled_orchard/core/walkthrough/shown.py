@@ -1,0 +1,134 @@
+"""The parts of a step as lines, for whatever shows them: what is long is shown where it matters."""
+
+from __future__ import annotations
+
+import difflib
+import shlex
+from collections.abc import Collection, Iterator, Sequence
+from dataclasses import dataclass
+
+from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.git.lines import bare, is_binary, lines_of
+from muddled_orchard.core.git.trees import EXECUTABLE, LINK
+from muddled_orchard.core.merging.differences import ChangedLine, changed_lines
+from muddled_orchard.core.walkthrough.walkthrough import (
+    COLLEAGUE,
+    WORK,
+    Edited,
+    LineKind,
+    Marked,
+    MarkedLine,
+    Ran,
+    Viewed,
+)
+
+_AROUND = 3
+_WHOLE = 24
+_MOST_CHANGED = 60
+
+
+@dataclass(frozen=True, slots=True)
+class ShownLine:
+    """A line that is shown: what it belongs to (`left out` stands for lines that are not), and a remark."""
+
+    kind: LineKind | str
+    text: str
+    remark: str = ""
+
+
+def typed(ran: Ran) -> str:
+    """The command as a person types it."""
+    words = [_quoted(word) for word in ran.words]
+    before = [f"{name}={shlex.quote(value)}" for name, value in ran.variables.items()]
+    command = " ".join((*before, *words))
+    return f"{ran.keeps}=$({command})" if ran.keeps else command
+
+
+def _quoted(word: str) -> str:
+    return f'"{word}"' if word.startswith("$") and word[1:].isidentifier() else shlex.quote(word)
+
+
+def shows_diff(ran: Ran) -> bool:
+    """Whether lines of its answer begin with `+` and `-` for what came and what went."""
+    return ran.words[1] in ("diff", "am") or "-p" in ran.words
+
+
+def place_told(ran: Ran) -> str:
+    """Where a command is run that is not run in the repository itself; nothing where it is."""
+    return {WORK: "", COLLEAGUE: "in the other clone", ".": "in the folder above"}.get(ran.folder, ran.folder)
+
+
+def edit_told(edit: Edited) -> str:
+    """What is done to a file: `Edit press.toml`."""
+    place = "" if edit.folder == WORK else " (in the other clone)" if edit.folder == COLLEAGUE else " (above)"
+    if edit.after is None:
+        return f"Remove {edit.path}{place}"
+    if edit.mode == LINK:
+        return f"Make {edit.path} a link to {edit.after.decode('utf-8', 'replace')}{place}"
+    verb = "Make" if edit.before is None else "Edit"
+    how = ", executable" if edit.mode == EXECUTABLE else ""
+    if is_binary(edit.after):
+        return f"{verb} {edit.path}{place}: {counted(len(edit.after), 'byte')} that are no text{how}"
+    if edit.before == edit.after:
+        return f"{edit.path} stays as it is{how}"
+    return f"{verb} {edit.path}{place}{how}"
+
+
+def edit_lines(edit: Edited) -> tuple[ChangedLine, ...]:
+    """The changed lines of an edit; of a long one the first ones."""
+    if edit.mode == LINK or edit.after is None:
+        return ()
+    changed = changed_lines(edit.before, edit.after)
+    if edit.before is None:
+        changed = tuple(line for line in changed if line.sign != "@")
+    if len(changed) <= _MOST_CHANGED:
+        return changed
+    left = len(changed) - _MOST_CHANGED
+    return (*changed[:_MOST_CHANGED], ChangedLine("@", f"... {counted(left, 'more line')}"))
+
+
+def differing(content: bytes, other: bytes) -> frozenset[int]:
+    """The numbers of the lines of a text that another one has not."""
+    mine, theirs = ([bare(line) for line in lines_of(data)] for data in (content, other))
+    codes = difflib.SequenceMatcher(None, theirs, mine, autojunk=False).get_opcodes()
+    return frozenset(
+        number + 1 for tag, _, _, start, end in codes if tag != "equal" for number in range(start, end)
+    )
+
+
+def viewed_lines(viewed: Viewed) -> Iterator[ShownLine]:
+    """The lines of a file: all of a short one, else those that are to be looked at."""
+    if is_binary(viewed.content):
+        yield ShownLine("left out", f"({counted(len(viewed.content), 'byte')} that are no text)")
+        return
+    lines = [bare(line) for line in lines_of(viewed.content.decode("utf-8", "replace"))]
+    shown = [ShownLine("marked" if n in viewed.marks else "clean", line) for n, line in enumerate(lines, 1)]
+    near = {n - 1 for n in viewed.marks} or set(range(_WHOLE - _AROUND))
+    yield from _near(shown, range(len(lines)) if len(lines) <= _WHOLE else near)
+
+
+def marked_lines(marked: Marked) -> Iterator[ShownLine]:
+    """The lines of a conflicted file, those that are clean as far as they stand near a conflict."""
+    shown = [ShownLine(line.kind, line.text, line.remark) for line in marked.lines]
+    near = {number for number, line in enumerate(marked.lines) if line.kind != "clean"}
+    yield from _near(shown, range(len(shown)) if len(shown) <= _WHOLE else near)
+
+
+def _near(lines: Sequence[ShownLine], near: Collection[int]) -> Iterator[ShownLine]:
+    left_out = 0
+    places = {place for at in near for place in range(at - _AROUND, at + _AROUND + 1)}
+    for number, line in enumerate(lines):
+        if number not in places:
+            left_out += 1
+            continue
+        if left_out:
+            yield ShownLine("left out", f"... {counted(left_out, 'line')}")
+            left_out = 0
+        yield line
+    if left_out:
+        yield ShownLine("left out", f"... {counted(left_out, 'line')}")
+
+
+def sides_of(marked: Marked) -> tuple[MarkedLine, ...]:
+    """The lines that a remark stands at."""
+    return tuple(line for line in marked.lines if line.remark)

@@ -1,0 +1,142 @@
+"""A walkthrough as data: what is typed, what Git answered, and what to look at, step by step.
+
+It is recorded while real Git carries everything out (`vcs.walkthrough`); whatever shows it only formats.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+from muddled_orchard.core.key.graph import Graph
+
+Half = Literal["build", "task"]
+"""The two halves of a walkthrough: the story is built, then the tasks are carried out."""
+
+WORK, COLLEAGUE, ORIGIN = "work", "colleague", "origin.git"
+"""The repository that is worked in, the clone of somebody else, and the remote; side by side in a folder."""
+
+
+@dataclass(frozen=True, slots=True)
+class Identity:
+    """Who makes commits from here on, and when: name, address, seconds since 1970, and minutes east of UTC.
+    With `replays` only the committer is set, since commits that are replayed keep their authors."""
+
+    name: str
+    email: str
+    time: int
+    offset: int = 0
+    replays: bool = False
+
+    @property
+    def date(self) -> str:
+        """The time as Git takes it: `1617348600 +0000`."""
+        sign = "-" if self.offset < 0 else "+"
+        return f"{self.time} {sign}{abs(self.offset) // 60:02}{abs(self.offset) % 60:02}"
+
+    @property
+    def environment(self) -> dict[str, str]:
+        """The variables that tell Git."""
+        roles = ("COMMITTER",) if self.replays else ("AUTHOR", "COMMITTER")
+        about = {"NAME": self.name, "EMAIL": self.email, "DATE": self.date}
+        return {f"GIT_{role}_{what}": value for role in roles for what, value in about.items()}
+
+
+@dataclass(frozen=True, slots=True)
+class Said:
+    """A paragraph: what to say, or to look at. A `verdict` is of a choice that was tried."""
+
+    text: str
+    verdict: Literal["", "good", "bad"] = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Edited:
+    """A file of the folder `folder` that is edited, made or removed by hand: its content before and after
+    (None: there is none), and Git's mode of it."""
+
+    path: str
+    before: bytes | None
+    after: bytes | None
+    mode: int
+    folder: str = WORK
+
+
+@dataclass(frozen=True, slots=True)
+class Ran:
+    """A command of Git: its words (`git` first), the folder it is run in, what it answered on both channels.
+
+    `who` is whoever makes commits by it, `variables` are further ones that it is given. `keeps` is the name
+    under which its answer is used in later words, as `$name`.
+    """
+
+    words: tuple[str, ...]
+    answer: str
+    folder: str = WORK
+    who: Identity | None = None
+    variables: Mapping[str, str] = field(default_factory=dict)
+    keeps: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Viewed:
+    """A file as it lies there; `marks` are the numbers (from 1) of the lines that are to be looked at."""
+
+    path: str
+    content: bytes
+    marks: frozenset[int] = frozenset()
+
+
+LineKind = Literal["clean", "marker", "ours", "base", "theirs"]
+
+
+@dataclass(frozen=True, slots=True)
+class MarkedLine:
+    """A line of a file with conflicts: which part it belongs to, from where a remark on it begins."""
+
+    kind: LineKind
+    text: str
+    remark: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Marked:
+    """A conflicted file as it lies there, each of its lines named."""
+
+    path: str
+    lines: tuple[MarkedLine, ...]
+
+
+Part = Said | Edited | Ran | Viewed | Marked
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WalkthroughStep:
+    """One step: its number from 1 in the whole walkthrough, the name by which `plant --at` takes it, and
+    what happens in it, in order. `graph` is how the commits stand after it.
+
+    A `wrong_turn` is tried and undone again.
+    """
+
+    number: int
+    name: str
+    title: str
+    half: Half
+    wrong_turn: bool = False
+    parts: tuple[Part, ...] = ()
+    graph: Graph | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Walkthrough:
+    """The whole demonstration of one variant. `steps` are those that are shown: their numbers are those of
+    the whole. `open_end`: it ends where the first conflict is to be resolved."""
+
+    id: str
+    title: str
+    language: str
+    brief: str
+    variant: str
+    steps: tuple[WalkthroughStep, ...]
+    open_end: bool = False

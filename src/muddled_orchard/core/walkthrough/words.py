@@ -1,0 +1,140 @@
+"""What is said in a walkthrough: the sentences that an instructor would say to the class."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from muddled_orchard.core.base.phrases import counted, listed
+from muddled_orchard.core.exercise.tasks import is_merge, is_rebase, is_stash_pop
+from muddled_orchard.core.git.lines import Lines, bare
+from muddled_orchard.core.key.accepted import AS_WRITTEN, Accepted
+from muddled_orchard.core.key.answer_key import Step
+from muddled_orchard.core.merging.conflict import Conflict
+from muddled_orchard.core.merging.keep import KEEP
+from muddled_orchard.core.walkthrough.moved import MovedLine
+
+_MOST_SHOWN = 3
+
+
+def sides_told(step: Step) -> str:
+    """Which side is which, and why."""
+    text = f"The sides here: {step.ours_name}, and {step.theirs_name}."
+    if is_rebase(step.operation):
+        why = (
+            "In a rebase the sides look swapped: Git has checked "
+            "out the new base and brings your commits there "
+            "one by one, so what is checked out (ours) is the "
+            "base, and what comes in (theirs) is your own commit."
+        )
+    elif is_stash_pop(step.operation):
+        why = "Ours is what is committed on the branch; theirs is the work that comes back from the stash."
+    elif is_merge(step.operation):
+        why = "Ours is always what is checked out, theirs what comes in."
+    else:
+        why = (
+            "Ours is the branch that is checked out; theirs is "
+            "the one commit that comes in, not all of its branch."
+        )
+    return f"{text} {why}"
+
+
+_KINDS = {
+    "modify/delete": "One side changed this file and the other one "
+    "deleted it. There are no markers: Git leaves the "
+    "changed version there, and waits for you to say whether the file stays (git add) or goes (git rm).",
+    "rename/delete": "One side renamed this file and the other one "
+    "deleted it. Say whether it stays, under which name.",
+    "add/add": "Both sides made a file of this name, so there is no base to compare with.",
+    "binary": "This is no text, so Git can't mix the two: take one of them whole.",
+    "rename/rename": "Both sides renamed the same file, each to another name. Say which name stays.",
+    "file/directory": "One side has a file where the other one has a "
+    "folder of that name. One of them has to give way.",
+    "file location": "The folder was renamed on one side, and this "
+    "file was made in the old one on the other.",
+    "distinct modes": "The two sides made different kinds of things "
+    "here; Git keeps both under names of their own.",
+}
+
+
+def kind_told(conflict: Conflict) -> str:
+    """What a conflict without markers is."""
+    sides = {1: "base", 2: "ours", 3: "theirs"}
+    there = [sides[stage] for stage in sorted(conflict.stages)]
+    about = next(
+        (text for kind, text in _KINDS.items() if kind in conflict.kind), "Git can't merge this by itself."
+    )
+    return f"{conflict.path} ({conflict.kind}): {about} Git has these versions of it: {listed(there)}."
+
+
+def moved_told(moved: MovedLine, side: str) -> str:
+    """Where a line stands now that a side took out of the conflict."""
+    return (
+        f"Look where the line has gone: on the side of {side} "
+        f"it stands in {moved.path}, line {moved.line}, now. "
+        "What the other side did to it belongs there, too."
+    )
+
+
+def one_side_told(conflict: Conflict, word: str, other: str, text: Lines) -> str:
+    """What keeping one side's version of a file costs, by what is lost with the other."""
+    hunks = conflict.merged.hunks if conflict.merged else ()
+    lost = [
+        bare(line).strip()
+        for hunk in hunks
+        for line in (hunk.theirs if word == "ours" else hunk.ours)
+        if line not in text and line not in hunk.base and line.strip()
+    ]
+    told = f"The whole file is now as on that side. What {other} did is gone"
+    if lost:
+        told += f": {_quoted(lost)}"
+    merged = conflict.merged.resolved([getattr(hunk, word) for hunk in hunks]) if conflict.merged else text
+    if merged != text:
+        told += "; and with it also what Git had merged by itself, outside the conflict"
+    return f"{told}."
+
+
+def both_told(conflict: Conflict) -> str:
+    """What is there when both sides are kept."""
+    hunks = conflict.merged.hunks if conflict.merged else ()
+    return (
+        "Only the markers are gone; both sides stand there, one "
+        f"behind the other, in {counted(len(hunks), 'place')}. "
+        "Read it aloud: does it make sense?"
+    )
+
+
+def _quoted(lines: Sequence[str]) -> str:
+    shown = ", ".join(f'"{line}"' for line in lines[:_MOST_SHOWN])
+    return f"{shown} and {len(lines) - _MOST_SHOWN} more" if len(lines) > _MOST_SHOWN else shown
+
+
+def resolution_told(step: Step, path: str, ways: Sequence[Accepted]) -> str:
+    """What is right at a path, in words."""
+    if not ways:
+        return f"{path}: whatever you decide is right here; we keep ours."
+    first = ways[0]
+    if first.gone:
+        return f"{path}: the file goes."
+    if first.whole:
+        return f"{path}: the whole version of {_side(step, first.word)} is right."
+    if not first.choices:
+        return f"{path}: it becomes what stands below."
+    words = [choices[0].word for choices in first.choices]
+    if len(set(words)) == 1:
+        each = "in every hunk " if len(words) > 1 else ""
+        return f"{path}: {each}{_kept(step, words[0])}."
+    told = "; ".join(f"hunk {number}: {_kept(step, word)}" for number, word in enumerate(words, start=1))
+    return f"{path}: {told}."
+
+
+def _kept(step: Step, word: str) -> str:
+    if word == AS_WRITTEN or word not in KEEP:
+        return "what is right is written by hand, from both sides"
+    parts = [_side(step, part) for part in KEEP[word].parts]
+    if not parts:
+        return "neither side stays"
+    return f"{' and then '.join(parts)} {'stays' if len(parts) == 1 else 'stay'}"
+
+
+def _side(step: Step, word: str) -> str:
+    return {"ours": step.ours_name, "theirs": step.theirs_name}.get(word, "the base, as it was before both,")

@@ -1,0 +1,1 @@
+"""A scenario demonstrated with real Git, and recorded."""

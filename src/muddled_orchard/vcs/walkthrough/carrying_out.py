@@ -1,0 +1,336 @@
+"""Each task of a scenario carried out and shown, as Git itself leads: conflicts are met where it stops."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import replace
+
+from muddled_orchard.core.base.phrases import listed
+from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.exercise.operations.am import MAILBOX
+from muddled_orchard.core.exercise.scenario import Task
+from muddled_orchard.core.exercise.tasks import example_message, in_words, is_merge, is_rebase, is_stash_pop
+from muddled_orchard.core.exercise.todo import todo_of
+from muddled_orchard.core.git.commits import Commit, short
+from muddled_orchard.core.git.refs import is_on_remote
+from muddled_orchard.core.git.trees import PLAIN_FILE, Tree
+from muddled_orchard.core.git.under_way import REBASED_HEAD, UNDER_WAY
+from muddled_orchard.core.key.answer_key import Key, Step, touched_paths
+from muddled_orchard.core.walkthrough.step_names import step_name
+from muddled_orchard.core.walkthrough.walkthrough import Identity
+from muddled_orchard.vcs.walkthrough.conflicts import ConflictShown
+from muddled_orchard.vcs.walkthrough.recorder import Recorder, StepReached
+
+_REPLAYED = (REBASED_HEAD, "CHERRY_PICK_HEAD", "REVERT_HEAD")
+_MINUTES = 10
+TODO = "todo"
+
+
+def carry_out(recorder: Recorder, *, with_key: bool = True) -> None:
+    """Carry every task out by the key. Without it, it ends before the first conflict is resolved."""
+    _Tasks(recorder, with_key=with_key).run()
+
+
+def times_of_tasks(key: Key) -> frozenset[int]:
+    """When the commits of the tasks are made, in seconds since 1970: each task has its own time."""
+    last = max(commit.time for commit in key.history.commits)
+    return frozenset(last + number * _MINUTES * 60 for number in range(1, len(key.scenario.task) + 1))
+
+
+class _Tasks:
+    def __init__(self, recorder: Recorder, *, with_key: bool) -> None:
+        self.recorder = recorder
+        self.key: Key = recorder.key
+        self.with_key = with_key
+        self.conflicts = 0
+
+    def run(self) -> None:
+        for number, task in enumerate(self.key.scenario.task, start=1):
+            self._task(number, task)
+
+    def _name(self, kind: str, number: int) -> str:
+        """The name of a step about a task: what ends the last one has no number."""
+        last = len(self.key.scenario.task)
+        return step_name(kind, number, bare=last if kind == "done" else 1)
+
+    def _task(self, number: int, task: Task) -> None:
+        recorder = self.recorder
+        recorder.who = self._who(number, task)
+        self._ready(number, task)
+        self._begin(task)
+        first = True
+        while (unmerged := recorder.unmerged()) or recorder.applying():
+            step = self._at_hand(number)
+            self.conflicts += 1
+            shown = ConflictShown(recorder, step, self.conflicts, unmerged)
+            shown.meet()
+            if task.abort:
+                recorder.open_step("task")
+                recorder.git(*UNDER_WAY[self._under_way(task)].give_up[1:])
+                recorder.say("Everything is as it was before: nothing can break.")
+                break
+            if first:
+                self._wrong_turns(task, shown)
+                first = False
+            if not self.with_key:
+                self._yours(task)
+                raise StepReached
+            shown.resolve(self._solved(step, unmerged))
+            recorder.open_step("task")
+            self._go_on(task, step)
+        self._finish(number, task)
+
+    def _who(self, number: int, task: Task) -> Identity:
+        history = self.key.history
+        last = max(history.commits, key=lambda commit: commit.time)
+        author = history.commits[history.tips.get(task.on, 0)].author
+        time = last.time + number * _MINUTES * 60
+        replays = operation_of(task).keeps_commits
+        return Identity(author.name, author.email, time, last.offset, replays)
+
+    def _under_way(self, task: Task) -> str:
+        return "squash" if task.squash else operation_of(task).under_way
+
+    # -- Before ---------------------------------------------------------------------------------------
+
+    def _ready(self, number: int, task: Task) -> None:
+        recorder = self.recorder
+        what = in_words(task)
+        recorder.step("task", self._name("ready", number), f"The task: {what}")
+        if recorder.branch() != task.on:
+            recorder.git("switch", task.on)
+        operation = operation_of(task)
+        source = operation.source(task)
+        recorder.look("status")
+        if is_on_remote(source):
+            recorder.say("That is what is known here since the last fetch. What is there really?")
+            recorder.git("fetch")
+            recorder.look("status")
+        self._what_there_is(task, source)
+
+    def _what_there_is(self, task: Task, source: str | None) -> None:
+        recorder = self.recorder
+        labels = self._labels
+        if source is not None and is_rebase(task):
+            since = labels[task.since] if task.since else source
+            recorder.say(
+                f"These commits of {task.on} are to be replayed on {source}, from the lowest to the top:"
+            )
+            recorder.look("log", "--oneline", f"{short(since) if task.since else since}..{task.on}")
+        elif source is not None:
+            recorder.say(f"Marked with <, what {task.on} has alone; with >, what {source} has alone:")
+            recorder.look("log", "--oneline", "--left-right", f"{task.on}...{source}")
+        elif is_stash_pop(task):
+            recorder.say("This work waits in the stash:")
+            recorder.look("stash", "list")
+            recorder.look("stash", "show", "-p")
+        elif task.patches:
+            recorder.say(f"The patches lie beside the repository, in {MAILBOX}. Each is a commit as a mail.")
+        elif task.to is not None:
+            recorder.say(f"{task.on} is to stand at {short(labels[task.to])} again:")
+            recorder.look("log", "--oneline", task.on)
+        else:
+            for label in (*(task.pick or ()), *([task.undo] if task.undo else [])):
+                recorder.look("show", "--stat", "--format=%h %s, %an", labels[label])
+
+    @property
+    def _labels(self) -> dict[str, str]:
+        pairs = zip(self.key.history.commits, self.key.ids, strict=True)
+        return {commit.label: id_ for commit, id_ in pairs if commit.label}
+
+    # -- The operation --------------------------------------------------------------------------------
+
+    def _begin(self, task: Task) -> None:
+        recorder = self.recorder
+        recorder.open_step("task")
+        before = recorder.head()
+        self._start(task)
+        if self.key.scenario.start.work and recorder.head() == before and not recorder.pending():
+            recorder.say(
+                "Git refuses to begin: your own changes, which are nowhere else yet, would be overwritten. "
+                "Commit them first (or put them aside with git stash), then begin again."
+            )
+            recorder.git("add", "--all")
+            if (who := recorder.who) is not None:
+                recorder.who = replace(who, replays=False)
+            recorder.git("commit", "-m", "Keep what I was doing")
+            recorder.who = who
+            self._start(task)
+
+    def _start(self, task: Task) -> None:
+        recorder = self.recorder
+        words = list(
+            operation_of(task).begin(task, {label: short(id_) for label, id_ in self._labels.items()})
+        )
+        said = example_message(task)
+        if said is not None and task.do == "merge" and not task.squash:
+            words[1:1] = ["-m", said]
+        recorder.git(*words, variables=self._editors(task))
+
+    def _editors(self, task: Task) -> dict[str, str]:
+        """Editors that write the list of an interactive rebase, and other words for what it rewords."""
+        if task.todo is None:
+            return {}
+        recorder = self.recorder
+        commits = self.key.commits
+        lines = [
+            f"{item.word} {short(self._labels[item.label])} {commits[self._labels[item.label]].subject}\n"
+            for item in todo_of(task)
+        ]
+        text = "".join(lines).encode()
+        if recorder.content(TODO, ".") != text:
+            recorder.say("Git opens its list in an editor. It is to read as follows:")
+            recorder.edit(TODO, text, PLAIN_FILE, folder=".")
+        subjects = [
+            commits[self._labels[item.label]].subject for item in todo_of(task) if item.word == "reword"
+        ]
+        edits = " ".join(f"-e '1s/^{_for_sed(subject)}$/&, said better/'" for subject in subjects)
+        more = {"GIT_EDITOR": f"sed -E -i {edits}"} if edits else {}
+        return {"GIT_SEQUENCE_EDITOR": f"cp ../{TODO}", **more}
+
+    def _at_hand(self, number: int) -> Step:
+        """The step of a task that Git has stopped at."""
+        steps = [step for step in self.key.steps if step.task == number]
+        for name in _REPLAYED:
+            if (replayed := self.recorder.noted(name)) is not None:
+                return next((step for step in steps if step.commit == replayed), steps[-1])
+        if self.recorder.applying():
+            return steps[min(int(self.recorder.noted("rebase-apply/next") or 1), len(steps)) - 1]
+        return steps[0]
+
+    def _solved(self, step: Step, unmerged: Sequence[str]) -> dict[str, bytes | None]:
+        """What becomes of each path that the resolution is about (None: it goes)."""
+        conflicted = {*unmerged, *(conflict.path for conflict in step.merge.conflicts)}
+        set_aside = step.merge.tree.keys() - step.solved.keys()
+        paths = {*conflicted, *step.clean_merge_fixes, *set_aside}
+        if not unmerged:  # a patch that Git could not even begin with
+            paths |= touched_paths(self.key, step)
+        return self._contents(step.solved, sorted(paths))
+
+    def _contents(self, tree: Tree, paths: Sequence[str]) -> dict[str, bytes | None]:
+        return {path: self.key.texts[tree[path].id] if path in tree else None for path in paths}
+
+    def _go_on(self, task: Task, step: Step) -> None:
+        """Complete the step at hand; a replay goes on to its next conflict."""
+        recorder = self.recorder
+        operation = operation_of(task)
+        replayed = self.key.commits.get(step.commit or "")
+        said = self._message(task, replayed)
+        command = operation.go_on()
+        if is_stash_pop(task):
+            recorder.say("Git keeps the stash when its work conflicts. It is of no use any more:")
+            recorder.git("stash", "drop")
+            return
+        if command == ("commit",):
+            recorder.git("commit", *(["-m", said] if said else ["--no-edit"]))
+        elif said is not None and operation.result == "new commits":
+            recorder.git("commit", "--allow-empty", "-m", said)
+            if recorder.pending():
+                recorder.git(operation.under_way, "--continue")
+        else:
+            recorder.git(*command, variables=self._editors(task))
+        if operation.result == "new commits" and recorder.pending() and not recorder.unmerged():
+            recorder.say(
+                "Nothing is left of this commit: what it changed is there already, so it is left out."
+            )
+            recorder.git(operation.under_way, "--skip")
+
+    def _message(self, task: Task, replayed: Commit | None) -> str | None:
+        operation = operation_of(task)
+        return example_message(task, replayed if operation.result != "merge" else None)
+
+    # -- Wrong turns ----------------------------------------------------------------------------------
+
+    def _wrong_turns(self, task: Task, shown: ConflictShown) -> None:
+        """What is worth trying once: each is undone again, and changes nothing."""
+        recorder = self.recorder
+        recorder.open_step("task")
+        recorder.call_step(step_name("abort", self.conflicts), "A way out: give it up", wrong_turn=True)
+        if recorder.looking:
+            recorder.git(*UNDER_WAY[self._under_way(task)].give_up[1:])
+            recorder.look("status")
+            recorder.say("It is as if it had never been begun. Nothing can break. Once more:")
+            self._start(task)
+        shown.try_choices(with_key=self.with_key)
+
+    def _yours(self, task: Task) -> None:
+        """Where the walkthrough ends that does not know the answer."""
+        recorder = self.recorder
+        recorder.step("task", "yours", "Now it is yours")
+        operation = operation_of(task)
+        how = operation.go_on()
+        recorder.say(
+            "Edit what conflicts so that it is right and no marker is left, stage it with git add, "
+            + (f"and complete it with git {' '.join(how)}." if how else "and drop the stash.")
+        )
+        recorder.say("git status says at any time what is still to be done.")
+
+    # -- Afterwards -----------------------------------------------------------------------------------
+
+    def _finish(self, number: int, task: Task) -> None:
+        recorder = self.recorder
+        self._mend(number)
+        more = bool(task.push or task.delete)
+        title = "Given up" if task.abort else "Done"
+        recorder.call_step(self._name("committed" if more else "done", number), f"{title}: {in_words(task)}")
+        self._look_back(task)
+        if more:
+            recorder.step("task", self._name("done", number), _delivering(task))
+            self._deliver(task)
+
+    def _mend(self, number: int) -> None:
+        """What still has to be done to a result that Git merged without a conflict."""
+        recorder = self.recorder
+        task = self.key.scenario.task[number - 1]
+        if task.squash and recorder.staged():
+            recorder.say("A squash merge stages what comes in, and leaves the commit to you.")
+            said = example_message(task)
+            recorder.git("commit", *(["-m", said] if said else ["--no-edit"]))
+        if task.do == "pull" and not task.abort and is_merge(task) and (said := example_message(task)):
+            recorder.git("commit", "--amend", "-m", said)
+        for step in self.key.steps:
+            if step.task == number and step.clean_merge_fixes and not step.merge.conflicts:
+                paths = listed(sorted(step.clean_merge_fixes))
+                recorder.say(f"Git saw no conflict, and yet it is not right: look at {paths}.")
+                for path in sorted(step.clean_merge_fixes):
+                    recorder.view(path)
+                for path, data in self._contents(step.solved, sorted(step.clean_merge_fixes)).items():
+                    mode = step.solved[path].mode if path in step.solved else PLAIN_FILE
+                    recorder.edit(path, data, mode)
+                recorder.git("add", "--all")
+                recorder.git("commit", "-m", "Mend what the merge broke")
+
+    def _look_back(self, task: Task) -> None:
+        recorder = self.recorder
+        recorder.look("log", "--oneline", "--graph", "--decorate", "--all")
+        recorder.look("status")
+        source = operation_of(task).source(task)
+        if source is not None and not task.abort:
+            recorder.say(f"And {source} stands where it stood:")
+            recorder.look("log", "-1", "--oneline", source)
+
+    def _deliver(self, task: Task) -> None:
+        recorder = self.recorder
+        if task.push:
+            recorder.look("status", "--short", "--branch")
+            recorder.say("The others see nothing of it before it is pushed.")
+            recorder.git("push", "origin", task.on)
+            recorder.look("status", "--short", "--branch")
+        if task.delete:
+            recorder.git("branch", "-d", task.delete)
+            if task.delete in recorder.repository.branches.local:
+                recorder.say("Git warns before commits are lost. Here they are not needed any more:")
+                recorder.git("branch", "-D", task.delete)
+            recorder.look("branch", "--all")
+
+
+def _delivering(task: Task) -> str:
+    parts = [f"Push {task.on}"] if task.push else []
+    parts += [f"delete {task.delete}"] if task.delete else []
+    text = " and ".join(parts)
+    return text[:1].upper() + text[1:]
+
+
+def _for_sed(text: str) -> str:
+    return re.escape(text).replace("/", "\\/").replace("'", "'\\''")

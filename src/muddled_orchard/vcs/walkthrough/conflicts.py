@@ -1,0 +1,203 @@
+"""One conflict shown: what Git says, the file and its parts, what each side changed, choices, the answer."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from muddled_orchard.core.base.phrases import counted, listed
+from muddled_orchard.core.exercise.tasks import is_stash_pop, source_of
+from muddled_orchard.core.git.commits import short
+from muddled_orchard.core.git.lines import alike, lines_of
+from muddled_orchard.core.git.trees import PLAIN_FILE
+from muddled_orchard.core.key.answer_key import Step
+from muddled_orchard.core.merging.conflict import STAGE, Conflict
+from muddled_orchard.core.merging.keep import lines_kept
+from muddled_orchard.core.walkthrough.marked import marked
+from muddled_orchard.core.walkthrough.moved import moved_lines
+from muddled_orchard.core.walkthrough.step_names import step_name
+from muddled_orchard.core.walkthrough.words import (
+    both_told,
+    kind_told,
+    moved_told,
+    one_side_told,
+    resolution_told,
+    sides_told,
+)
+from muddled_orchard.vcs.walkthrough.recorder import Recorder
+
+_MOST_FILES = 3
+
+
+class ConflictShown:
+    """The conflict with this number (from 1, in the whole walkthrough), at which Git has stopped."""
+
+    def __init__(self, recorder: Recorder, step: Step, number: int, unmerged: Sequence[str]) -> None:
+        self.recorder = recorder
+        self.step = step
+        self.number = number
+        self.unmerged = unmerged
+        known = [step.merge.conflict(path) for path in unmerged]
+        given_up = [step.given_up.conflict(path) for path in unmerged] if step.given_up else []
+        self.conflicts: list[Conflict] = [one for one in (*known, *given_up) if one is not None]
+
+    def _name(self, kind: str) -> str:
+        return step_name(kind, self.number)
+
+    def meet(self) -> None:
+        """What Git says, the file with its markers, and what each side changed."""
+        recorder = self.recorder
+        about = self.recorder.key.commits.get(self.step.commit or "")
+        at = f', at "{about.subject}"' if about is not None and not is_stash_pop(self.step.operation) else ""
+        where = f": {listed(self.unmerged)}" if self.unmerged else ""
+        recorder.call_step(self._name("conflict"), f"Git stops{at}{where}")
+        recorder.say(
+            "Read the message aloud: what could Git not do, and in which files? What does it propose?"
+        )
+        recorder.look("status")
+        self._files()
+        self._changes()
+
+    def _files(self) -> None:
+        recorder = self.recorder
+        recorder.step("task", self._name("file"), "What stands in the files now")
+        recorder.say(sides_told(self.step))
+        for conflict in self.conflicts[:_MOST_FILES]:
+            content = recorder.content(conflict.path)
+            if conflict.merged is None or content is None:
+                recorder.say(kind_told(conflict))
+                continue
+            hunks = len(conflict.merged.hunks)
+            shown = marked(
+                conflict.path, content, conflict.merged, self.step.ours_name, self.step.theirs_name
+            )
+            recorder.say(
+                f"{conflict.path} has {counted(hunks, 'conflict')}. "
+                "What stands outside the markers Git has merged."
+            )
+            if shown is not None:
+                recorder.add(shown)
+            else:
+                recorder.view(conflict.path)
+        if any(conflict.merged is None for conflict in self.conflicts):
+            recorder.look("ls-files", "--unmerged")
+        if len(self.conflicts) > _MOST_FILES:
+            recorder.say(f"And so on in {counted(len(self.conflicts) - _MOST_FILES, 'more file')}.")
+
+    def _changes(self) -> None:
+        recorder, step = self.recorder, self.step
+        recorder.step("task", self._name("changes"), "What each side changed since the base")
+        paths = [conflict.path for conflict in self.conflicts[:_MOST_FILES]]
+        if recorder.noted("MERGE_HEAD") is not None:
+            recorder.say(f"From the commit where both parted (the base) to {step.ours_name}:")
+            recorder.look("diff", "MERGE_HEAD...HEAD", "--", *paths)
+            recorder.say(f"From there to {step.theirs_name}:")
+            recorder.look("diff", "HEAD...MERGE_HEAD", "--", *paths)
+            recorder.say("Who did it, and why? The commits on both sides that touch what conflicts:")
+            recorder.look("log", "--merge", "--left-right", "--format=%m %h %an: %s")
+        elif is_stash_pop(step.operation):
+            recorder.say("What was put aside, against the commit that it was put aside on:")
+            recorder.look("diff", "stash@{0}^1", "stash@{0}", "--", *paths)
+            recorder.say(f"What {step.ours_name} has got since:")
+            recorder.look("diff", "stash@{0}^1", "HEAD", "--", *paths)
+        elif step.base is not None:
+            self._changes_of_replay(step.base, paths)
+        else:  # a squash merge leaves no MERGE_HEAD
+            source = source_of(step.operation)
+            recorder.say(f"From the commit where both parted (the base) to {step.ours_name}:")
+            recorder.look("diff", f"{source}...HEAD", "--", *paths)
+            recorder.say(f"From there to {step.theirs_name}:")
+            recorder.look("diff", f"HEAD...{source}", "--", *paths)
+        for conflict in self.conflicts[:_MOST_FILES]:
+            for moved in moved_lines(recorder.key, step, conflict):
+                side = step.ours_name if moved.side == "ours" else step.theirs_name
+                recorder.say(moved_told(moved, side))
+
+    def _changes_of_replay(self, base: str, paths: Sequence[str]) -> None:
+        recorder, step = self.recorder, self.step
+        recorder.say(f"What {step.theirs_name} changed, and who made it:")
+        if base in recorder.repository and step.theirs in recorder.repository:
+            recorder.look("log", "-1", "--format=%h %an: %s", step.commit or step.theirs)
+            recorder.look("diff", short(base), short(step.theirs), "--", *paths)
+            recorder.say(f"And how {step.ours_name} differs from what that commit was made on:")
+            recorder.look("diff", short(base), "HEAD", "--", *paths)
+        else:
+            recorder.look("am", "--show-current-patch=diff")
+
+    # -- Choices --------------------------------------------------------------------------------------
+
+    def try_choices(self, *, with_key: bool) -> None:
+        """One side, the other and both, each in the first file that has markers, and each undone again.
+        With the key those that it accepts are no wrong turn, and left for the resolution."""
+        conflict = next((one for one in self.conflicts if one.merged is not None), None)
+        if conflict is None or conflict.merged is None:
+            return
+        names = {"ours": self.step.ours_name, "theirs": self.step.theirs_name}
+        for word, away in (("ours", "theirs"), ("theirs", "ours")):
+            text = lines_of(self._version(conflict, word))
+            if with_key and self._accepts(conflict, text):
+                continue
+            self._try(word, f"Tried: all of {names[word]}")
+            if self.recorder.looking:
+                self.recorder.git("checkout", f"--{word}", "--", conflict.path)
+                self.recorder.view(
+                    conflict.path, self._version(conflict, "theirs" if word == "ours" else "ours")
+                )
+                self.recorder.say(one_side_told(conflict, word, names[away], text), "bad" if with_key else "")
+                self._undo(conflict.path)
+        both = conflict.merged.resolved([lines_kept(hunk, "ours+theirs") for hunk in conflict.merged.hunks])
+        if not (with_key and self._accepts(conflict, both)):
+            self._try("both", "Tried: both, with only the markers taken out")
+            if self.recorder.looking:
+                data = "".join(both).encode("utf-8", "surrogateescape")
+                self.recorder.edit(conflict.path, data, self._mode(conflict.path))
+                self.recorder.say(both_told(conflict), "bad" if with_key else "")
+                self._undo(conflict.path)
+
+    def _version(self, conflict: Conflict, word: str) -> bytes:
+        return self.recorder.key.texts[conflict.stages[STAGE[word]].id]
+
+    def _try(self, kind: str, title: str) -> None:
+        self.recorder.step("task", self._name(kind), title, wrong_turn=True)
+
+    def _undo(self, path: str) -> None:
+        recorder = self.recorder
+        recorder.say(
+            "Undo it: the conflict comes back as it was (behind the markers it says ours and theirs now)."
+        )
+        recorder.git("checkout", "--merge", "--", path)
+
+    def _accepts(self, conflict: Conflict, text: Sequence[str]) -> bool:
+        form = alike(self.recorder.key.scenario.spacing)
+        ways = self.step.accepted.get(conflict.path, ())
+        return not ways or any(
+            not way.gone and not way.whole and form(way.text) == form(text) for way in ways
+        )
+
+    def _mode(self, path: str) -> int:
+        blob = self.step.merge.tree.get(path)
+        return blob.mode if blob else PLAIN_FILE
+
+    # -- The resolution -------------------------------------------------------------------------------
+
+    def resolve(self, contents: Mapping[str, bytes | None]) -> None:
+        """Make the files what the key wants, and stage them."""
+        recorder, step = self.recorder, self.step
+        recorder.step("task", self._name("resolved"), "The right resolution")
+        for conflict in step.merge.conflicts:
+            ways = step.accepted.get(conflict.path, ())
+            recorder.say(resolution_told(step, conflict.path, ways))
+            for why in dict.fromkeys(" ".join(way.why.split()) for way in ways if way.why):
+                recorder.say(f"Why: {why}")
+        for path in step.clean_merge_fixes:
+            recorder.say(f"{path} did not conflict, and is to be changed all the same.")
+        for path, data in contents.items():
+            mode = step.solved[path].mode if path in step.solved else PLAIN_FILE
+            if recorder.content(path) != data or path in self.unmerged:
+                recorder.edit(path, data, mode)
+        recorder.look("diff")
+        recorder.step("task", self._name("staged"), "Stage it: that says to Git, this is resolved")
+        gone = [path for path, data in contents.items() if data is None]
+        named = [path for path in contents if not path.startswith(("-", ":"))]
+        recorder.git("add", *(["--all"] if gone or len(named) < len(contents) or len(named) > 4 else named))
+        recorder.look("status")
+        recorder.look("diff", "--staged")

@@ -1,0 +1,120 @@
+"""Walk through a scenario, and leave a repository at any step of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from muddled_orchard.core.exercise.asked import ASKED, asked_by
+from muddled_orchard.core.exercise.operations.am import MAILBOX
+from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.exercise.story import story_until
+from muddled_orchard.core.exercise.variants import Variants
+from muddled_orchard.core.git.trees import PLAIN_FILE, File
+from muddled_orchard.core.key.answer_key import Key
+from muddled_orchard.core.walkthrough.step_names import is_step, no_such_step
+from muddled_orchard.core.walkthrough.walkthrough import Walkthrough, WalkthroughStep
+from muddled_orchard.system.temporary import temporary_folder
+from muddled_orchard.vcs.ask import git
+from muddled_orchard.vcs.ask.keymaking import make_key
+from muddled_orchard.vcs.ask.scratch import ScratchRepository
+from muddled_orchard.vcs.asked_file import asked_file
+from muddled_orchard.vcs.planting import Practice, practice_of, read_files, write_files
+from muddled_orchard.vcs.walkthrough.building import build, build_steps
+from muddled_orchard.vcs.walkthrough.carrying_out import carry_out
+from muddled_orchard.vcs.walkthrough.recorder import Recorder, StepReached
+from muddled_orchard.vcs.write.practice import WORK, practice_files
+
+
+def walk_through(scenario: Scenario, code: str, *, with_key: bool = True) -> Walkthrough:
+    """Carry a whole demonstration of a variant out in a folder of its own, with real Git, and record it.
+
+    Without the key it ends where the first conflict is to be resolved. Raises BadInput where the variant has
+    no key, or there is no Git.
+    """
+    key = _key(scenario, code)
+    mailbox = practice_of(Variants(scenario), code, stopped=False).files.get(MAILBOX)
+    with temporary_folder() as room:
+        recorder = Recorder(room, key)
+        build(recorder, mailbox.data if mailbox else None)
+        open_end = False
+        try:
+            carry_out(recorder, with_key=with_key)
+        except StepReached:
+            open_end = True
+        recorder.close_step()
+    return Walkthrough(
+        id=key.scenario.id,
+        title=key.scenario.title.strip(),
+        language=key.scenario.language,
+        brief=key.scenario.brief.strip(),
+        variant=code,
+        steps=tuple(recorder.steps),
+        open_end=open_end,
+    )
+
+
+def steps_of(scenario: Scenario, code: str) -> Sequence[WalkthroughStep]:
+    """The steps of a walkthrough in order, with their names and titles alone. Raises BadInput as it does."""
+    return _at(_key(scenario, code), code, scenario, None)[1]
+
+
+def practice_at(
+    scenario: Scenario, code: str, asked: str, key: Key | None = None
+) -> tuple[Practice, WalkthroughStep]:
+    """A variant as it stands after the step of its walkthrough that has this number or name, left there by
+    real Git, and that step. `key` is the variant's, where it is known. Raises BadInput where there is no such
+    step, or the variant has no key."""
+    key = key or _key(scenario, code)
+    practice, steps = _at(key, code, scenario, asked)
+    if not is_step(asked, steps[-1].number, steps[-1].name, len(key.scenario.task)):
+        raise no_such_step(asked, steps)
+    return practice, steps[-1]
+
+
+def _key(scenario: Scenario, code: str) -> Key:
+    git.require()
+    with temporary_folder() as folder:
+        return make_key(ScratchRepository(folder / "scratch.git"), scenario, code)
+
+
+def _at(
+    key: Key, code: str, scenario: Scenario, asked: str | None
+) -> tuple[Practice, Sequence[WalkthroughStep]]:
+    """What stands after a step, and all steps up to it; with none that there is, after all of them."""
+    tasks = len(key.scenario.task)
+    built = build_steps(key.scenario, key.history)
+    for place, step in enumerate(built):
+        if asked is not None and is_step(asked, step.number, step.name, tasks):
+            if place < len(key.history.commits) - 1:
+                return _unfinished(key, place + 1), built[: place + 1]
+            return practice_of(Variants(scenario), code, stopped=False), built[: place + 1]
+    practice = practice_of(Variants(scenario), code, stopped=False)
+    with temporary_folder() as room:
+        write_files(room, practice.files)
+        recorder = Recorder(room, key, looking=False)
+        recorder.steps += built
+        if asked is not None:
+            recorder.ends = lambda step: is_step(asked, step.number, step.name, tasks)
+        try:
+            carry_out(recorder)
+            recorder.close_step()
+        except StepReached:
+            pass
+        files = dict(read_files(room))
+    files.pop("todo", None)
+    files[f"{WORK}/.git/{ASKED}"] = _asked(practice, recorder.steps[-1].name)
+    return replace(practice, files=files), recorder.steps
+
+
+def _unfinished(key: Key, count: int) -> Practice:
+    """The story after so many commits; nothing is asked yet."""
+    history = story_until(key.scenario, key.variant, count)
+    files, ids = practice_files(history)
+    return Practice(key.scenario, history, ids, files)
+
+
+def _asked(practice: Practice, step: str) -> File:
+    """What is asked, and what was given away: a grader must know."""
+    asked = asked_by(practice.scenario, practice.history, practice.ids)
+    return File(PLAIN_FILE, asked_file(replace(asked, at=step)))
