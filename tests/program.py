@@ -7,6 +7,7 @@ and stopping itself is tested with `PROGRAM`, as it is installed.
 from __future__ import annotations
 
 import functools
+import gc
 import importlib
 import json
 import os
@@ -58,6 +59,7 @@ def _serve() -> None:
     for name in COMMANDS:
         importlib.import_module(f"muddled_orchard.commands.{name}")
     importlib.import_module("muddled_orchard.core.course.items")  # with pandas, which takes long
+    gc.freeze()  # what is loaded by now stays, and is not looked through again in every fork
     for line in sys.stdin:
         child = os.fork()
         if not child:
@@ -77,7 +79,14 @@ def _run(arguments: list[str], folder: str, environment: dict[str, str], streams
     os.environ.clear()
     os.environ.update(environment)
     sys.argv = ["muddled", *arguments]
-    raise SystemExit(main())
+    try:
+        code: Any = main()
+    except SystemExit as left:
+        code = left.code
+    sys.stdout.flush()
+    sys.stderr.flush()
+    # Taking down all that was loaded before the fork would take longer than most commands do.
+    os._exit(code if isinstance(code, int) else int(code is not None))
 
 
 if __name__ == "__main__":

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from muddled_orchard.core.git.lines import is_binary, lines_of
 from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.key.answer_key import Key, Step
-from muddled_orchard.core.merging.conflict import Conflict
+from muddled_orchard.core.merging.conflict import STAGE, Conflict
 
 _LEAST = 8  # letters: shorter lines stand anywhere
 _MOST = 3
@@ -25,26 +25,32 @@ class MovedLine:
 
 
 def moved_lines(key: Key, step: Step, conflict: Conflict) -> tuple[MovedLine, ...]:
-    """Lines of the base that a side no longer has in the conflict, and has elsewhere where the base had
-    none."""
-    found: dict[tuple[str, str], MovedLine] = {}
+    """Lines of the base that a side no longer has in the conflict (or whose whole file it has no longer), and
+    has elsewhere where the base had none."""
     base = conflict.stages.get(1)
-    if conflict.merged is None or base is None:
+    if base is None:
         return ()
     old = _places({conflict.path: base}, key.texts)
+    found: dict[tuple[str, str], MovedLine] = {}
     for side, commit in (("ours", step.ours), ("theirs", step.theirs)):
-        new: dict[str, list[tuple[str, int]]] | None = None
-        for hunk in conflict.merged.hunks:
-            kept = {line.strip() for line in (hunk.ours if side == "ours" else hunk.theirs)}
-            for line in hunk.base:
-                text = line.strip()
-                if len(text) < _LEAST or text in kept:
-                    continue
-                new = new if new is not None else _places(key.commits[commit].tree, key.texts)
-                places = new.get(text, [])
-                if len(places) >= len(old.get(text, [])) and places:
-                    found.setdefault((side, text), MovedLine(side, text, *places[-1]))
+        taken_out = [line for line in _taken_out(key, conflict, side) if len(line) >= _LEAST]
+        new = _places(key.commits[commit].tree, key.texts) if taken_out else {}
+        for text in taken_out:
+            places = new.get(text, [])
+            if places and len(places) >= len(old.get(text, [])):
+                found.setdefault((side, text), MovedLine(side, text, *places[-1]))
     return tuple(found.values())[:_MOST]
+
+
+def _taken_out(key: Key, conflict: Conflict, side: str) -> Iterator[str]:
+    """The lines of the base that a side has taken out, without white space around them."""
+    if conflict.merged is None:
+        if STAGE[side] not in conflict.stages:
+            yield from (text for _, text, _ in _lines({conflict.path: conflict.stages[1]}, key.texts))
+        return
+    for hunk in conflict.merged.hunks:
+        kept = {line.strip() for line in (hunk.ours if side == "ours" else hunk.theirs)}
+        yield from (line.strip() for line in hunk.base if line.strip() not in kept)
 
 
 def _places(tree: Tree, texts: Mapping[str, bytes]) -> dict[str, list[tuple[str, int]]]:

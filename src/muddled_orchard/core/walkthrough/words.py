@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from muddled_orchard.core.base.phrases import counted, listed
+from muddled_orchard.core.base.phrases import listed
+from muddled_orchard.core.exercise.scenario import Task
 from muddled_orchard.core.exercise.tasks import is_merge, is_rebase, is_stash_pop
 from muddled_orchard.core.git.lines import Lines, bare
 from muddled_orchard.core.key.accepted import AS_WRITTEN, Accepted
@@ -16,19 +17,23 @@ from muddled_orchard.core.walkthrough.moved import MovedLine
 _MOST_SHOWN = 3
 
 
-def sides_told(step: Step) -> str:
-    """Which side is which, and why."""
-    text = f"The sides here: {step.ours_name}, and {step.theirs_name}."
-    if is_rebase(step.operation):
+def sides_told(task: Task, ours: str, theirs: str) -> str:
+    """Which side is which in an operation, and why; `ours` and `theirs` name them."""
+    text = f"The sides here: {ours}, and {theirs}."
+    if is_rebase(task):
         why = (
             "In a rebase the sides look swapped: Git has checked "
             "out the new base and brings your commits there "
             "one by one, so what is checked out (ours) is the "
             "base, and what comes in (theirs) is your own commit."
         )
-    elif is_stash_pop(step.operation):
+    elif is_stash_pop(task):
         why = "Ours is what is committed on the branch; theirs is the work that comes back from the stash."
-    elif is_merge(step.operation):
+    elif task.do == "revert":
+        why = (
+            "Ours is the branch as it is; theirs is how things stood before the commit that is to be undone."
+        )
+    elif is_merge(task):
         why = "Ours is always what is checked out, theirs what comes in."
     else:
         why = (
@@ -66,12 +71,14 @@ def kind_told(conflict: Conflict) -> str:
     return f"{conflict.path} ({conflict.kind}): {about} Git has these versions of it: {listed(there)}."
 
 
-def moved_told(moved: MovedLine, side: str) -> str:
-    """Where a line stands now that a side took out of the conflict."""
+def moved_told(moved: Sequence[MovedLine], side: str) -> str:
+    """Where lines stand now that a side took out of the conflict, all into one file."""
+    one = len(moved) == 1
+    lines, them = ("this line stands", "it") if one else ("these lines stand", "them")
+    where = f"line {moved[0].line}" if one else f"from line {min(line.line for line in moved)} on"
     return (
-        f"Look where the line has gone: on the side of {side} "
-        f"it stands in {moved.path}, line {moved.line}, now. "
-        "What the other side did to it belongs there, too."
+        f"Look where the code has gone: on the side of {side} {lines} in {moved[0].path} now, {where}: "
+        f"{_quoted([line.text for line in moved])}. What the other side did to {them} belongs there, too."
     )
 
 
@@ -93,14 +100,11 @@ def one_side_told(conflict: Conflict, word: str, other: str, text: Lines) -> str
     return f"{told}."
 
 
-def both_told(conflict: Conflict) -> str:
-    """What is there when both sides are kept."""
-    hunks = conflict.merged.hunks if conflict.merged else ()
-    return (
-        "Only the markers are gone; both sides stand there, one "
-        f"behind the other, in {counted(len(hunks), 'place')}. "
-        "Read it aloud: does it make sense?"
-    )
+BOTH_TOLD = (
+    "Only the markers are gone; both sides stand there, one behind the other. "
+    "Read it aloud: does it make sense?"
+)
+"""What is there when both sides are kept."""
 
 
 def _quoted(lines: Sequence[str]) -> str:

@@ -6,6 +6,7 @@ import io
 import os
 import sys
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 
 from rich.console import Console
 from rich.padding import Padding
@@ -86,7 +87,7 @@ def _part(on: Console, part: Part) -> None:
             for line in answer.split("\n") if answer else ():
                 of_diff = shows_diff(part) and not line.startswith(("+++", "---"))
                 style = _CHANGED.get(line[:1], "default") if of_diff else "default"
-                on.print(Padding(Text(_answered(on, line), style=style), (0, 0, 0, 2)))
+                on.print(_inward(Text(_answered(on, line), style=style), 2))
         case Edited():
             on.print()
             on.print(Text(f"  {printable(edit_told(part), on)}", style="strong"))
@@ -94,7 +95,7 @@ def _part(on: Console, part: Part) -> None:
                 new = part.before is None
                 style = "default" if new else _CHANGED.get(changed.sign, "default")
                 lead = "" if new else f"{changed.sign} "
-                on.print(Padding(Text(f"{lead}{printable(changed.text, on)}", style=style), (0, 0, 0, 4)))
+                on.print(_inward(Text(f"{lead}{printable(changed.text, on)}", style=style), 4))
         case Viewed(path):
             on.print()
             on.print(Text.assemble(("  $ ", "faint"), (f"cat {printable(path, on)}", "strong")))
@@ -105,13 +106,17 @@ def _part(on: Console, part: Part) -> None:
             _lines(on, marked_lines(part))
 
 
+def _inward(text: Text, letters: int) -> Padding | str:
+    return Padding(text, (0, 0, 0, letters), expand=False) if text.plain else ""
+
+
 def _lines(on: Console, lines: Iterator[ShownLine]) -> None:
     arrow = "◂" if speaks_unicode(on) else "<"
     for line in lines:
         text = Text(printable(line.text, on), style=_LINES.get(line.kind, "default"))
         if line.remark:
             text.append(f"   {arrow} {printable(line.remark, on)}", "doubt")
-        on.print(Padding(text, (0, 0, 0, 4)))
+        on.print(_inward(text, 4))
 
 
 def _typed(on: Console, command: str) -> str:
@@ -134,22 +139,22 @@ _KEYS = {
 
 def step_through(walkthrough: Walkthrough) -> None:
     """Show one screen at a time, and wait for keys. Raises BadInput where the terminal can't do that."""
-    read = _key_reader()
-    on = console()
-    screens = _screens(walkthrough, on.width, max(8, on.height) - 2)
-    at = 0
-    with on.screen(hide_cursor=True):
-        while True:
-            title, lines = screens[at]
-            on.clear()
-            for line in lines:
-                sys.stdout.write(f"{line}\n")
-            on.print(Text(f"{title}   Space: on   b: back   q: end", style="reverse"), end="")
-            sys.stdout.flush()
-            pressed = _KEYS.get(read())
-            if pressed == QUIT or (pressed == NEXT and at == len(screens) - 1):
-                return
-            at = min(at + 1, len(screens) - 1) if pressed == NEXT else max(0, at - (pressed == BACK))
+    with _key_by_key() as read:
+        on = console()
+        screens = _screens(walkthrough, on.width, max(8, on.height) - 2)
+        at = 0
+        with on.screen(hide_cursor=True):
+            while True:
+                title, lines = screens[at]
+                on.clear()
+                for line in lines:
+                    sys.stdout.write(f"{line}\n")
+                on.print(Text(f"{title}   Space: on   b: back   q: end", style="reverse"), end="")
+                sys.stdout.flush()
+                pressed = _KEYS.get(read())
+                if pressed == QUIT or (pressed == NEXT and at == len(screens) - 1):
+                    return
+                at = min(at + 1, len(screens) - 1) if pressed == NEXT else max(0, at - (pressed == BACK))
 
 
 def _screens(walkthrough: Walkthrough, width: int, height: int) -> list[tuple[str, Sequence[str]]]:
@@ -173,8 +178,9 @@ def _screens(walkthrough: Walkthrough, width: int, height: int) -> list[tuple[st
     return screens
 
 
-def _key_reader() -> Callable[[], str]:
-    """What waits for a key and returns it."""
+@contextmanager
+def _key_by_key() -> Iterator[Callable[[], str]]:
+    """The terminal gives each key as it is pressed, to what is yielded; afterwards it is as it was."""
     hint = "Leave --step out; or write a page to step through: --to FILE.html"
     problem = BadInput(Problem("this terminal can't wait for keys", hint))
     if not (sys.stdin.isatty() and sys.stdout.isatty()) or os.environ.get("TERM", "") in ("", "dumb"):
@@ -184,15 +190,11 @@ def _key_reader() -> Callable[[], str]:
         import tty
     except ImportError:  # a system without such terminals
         raise problem from None
-
-    def read() -> str:
-        descriptor = sys.stdin.fileno()
-        kept = termios.tcgetattr(descriptor)
-        try:
-            tty.setcbreak(descriptor)
-            # An arrow or a page key sends several letters at once.
-            return os.read(descriptor, 8).decode("utf-8", "replace")
-        finally:
-            termios.tcsetattr(descriptor, termios.TCSADRAIN, kept)
-
-    return read
+    descriptor = sys.stdin.fileno()
+    kept = termios.tcgetattr(descriptor)
+    try:
+        tty.setcbreak(descriptor)
+        # An arrow or a page key sends several letters at once.
+        yield lambda: os.read(descriptor, 8).decode("utf-8", "replace")
+    finally:
+        termios.tcsetattr(descriptor, termios.TCSADRAIN, kept)

@@ -20,7 +20,6 @@ from muddled_orchard.core.walkthrough.walkthrough import (
     WalkthroughStep,
 )
 from muddled_orchard.vcs.walkthrough.recorder import Recorder
-from muddled_orchard.vcs.write.build import stash_message
 
 BUILT, UNCOMMITTED = "built", "work"
 """The names of the steps after the last commit: all stands; and work that is not committed is there, too."""
@@ -98,6 +97,10 @@ class _Building:
 
     def _told(self) -> str:
         names = [name for name in self.history.tips if name in self.tips]
+        if len(names) < 2 and self.history.remote != self.history.tracked:
+            return (
+                "What is here stands on one branch. The remote has gone on, and nobody here knows of it yet."
+            )
         if len(names) < 2:
             return "Everything so far stands on one branch."
         return (
@@ -201,23 +204,11 @@ class _Building:
             recorder.git("switch", commit.branch)
         before = self.history.commits[commit.parents[0]].tree
         _edit(recorder, before, commit.tree)
-        said = commit.message.splitlines()[0]
-        if commit.tree.keys() <= before.keys():
-            recorder.say("The work is not finished, so it is put aside and not committed.")
-            recorder.git("stash", "push", "-m", said)
-            return
-        # `git stash push` notes a new file in a way of its own: this makes what is handed out.
-        parent = self.key.ids[commit.parents[0]]
-        subject = self.history.commits[commit.parents[0]].message.split("\n", 1)[0]
-        recorder.say("The work is not finished. Put aside, with a file that is new:")
-        recorder.git("add", "--all")
-        recorder.git("write-tree", keeps="tree")
-        index = f"index on {commit.branch}: {short(parent)} {subject}"
-        recorder.git("commit-tree", "HEAD^{tree}", "-p", "HEAD", "-m", index, keeps="index")
-        told = stash_message(commit)
-        recorder.git("commit-tree", "$tree", "-p", "HEAD", "-p", "$index", "-m", told, keeps="made")
-        recorder.git("stash", "store", "-m", told, "$made")
-        recorder.git("reset", "-q", "--hard")
+        new = [path for path in commit.tree if path not in before]
+        recorder.say("The work is not finished, so it is put aside and not committed.")
+        if new:
+            recorder.git("add", *_added(new))
+        recorder.git("stash", "push", "-m", commit.message.splitlines()[0])
 
     def _elsewhere(self, number: int, commit: PlannedCommit) -> None:
         """Somebody else commits and pushes, in a clone of their own."""

@@ -5,18 +5,19 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from muddled_orchard.core.base.phrases import counted, listed
-from muddled_orchard.core.exercise.tasks import is_stash_pop, source_of
+from muddled_orchard.core.exercise.tasks import is_stash_pop, side_names, source_of
 from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.lines import alike, lines_of
 from muddled_orchard.core.git.trees import PLAIN_FILE
+from muddled_orchard.core.git.under_way import REBASED_HEAD
 from muddled_orchard.core.key.answer_key import Step
 from muddled_orchard.core.merging.conflict import STAGE, Conflict
 from muddled_orchard.core.merging.keep import lines_kept
 from muddled_orchard.core.walkthrough.marked import marked
-from muddled_orchard.core.walkthrough.moved import moved_lines
+from muddled_orchard.core.walkthrough.moved import MovedLine, moved_lines
 from muddled_orchard.core.walkthrough.step_names import step_name
 from muddled_orchard.core.walkthrough.words import (
-    both_told,
+    BOTH_TOLD,
     kind_told,
     moved_told,
     one_side_told,
@@ -36,6 +37,10 @@ class ConflictShown:
         self.step = step
         self.number = number
         self.unmerged = unmerged
+        self.ours, self.theirs = step.ours_name, step.theirs_name
+        if step.given_up is not None:  # its key knows no commits
+            stopped_at = recorder.key.commits.get(recorder.noted(REBASED_HEAD) or "")
+            self.ours, self.theirs = side_names(step.operation, stopped_at.subject if stopped_at else None)
         known = [step.merge.conflict(path) for path in unmerged]
         given_up = [step.given_up.conflict(path) for path in unmerged] if step.given_up else []
         self.conflicts: list[Conflict] = [one for one in (*known, *given_up) if one is not None]
@@ -60,16 +65,14 @@ class ConflictShown:
     def _files(self) -> None:
         recorder = self.recorder
         recorder.step("task", self._name("file"), "What stands in the files now")
-        recorder.say(sides_told(self.step))
+        recorder.say(sides_told(self.step.operation, self.ours, self.theirs))
         for conflict in self.conflicts[:_MOST_FILES]:
             content = recorder.content(conflict.path)
             if conflict.merged is None or content is None:
                 recorder.say(kind_told(conflict))
                 continue
             hunks = len(conflict.merged.hunks)
-            shown = marked(
-                conflict.path, content, conflict.merged, self.step.ours_name, self.step.theirs_name
-            )
+            shown = marked(conflict.path, content, conflict.merged, self.ours, self.theirs)
             recorder.say(
                 f"{conflict.path} has {counted(hunks, 'conflict')}. "
                 "What stands outside the markers Git has merged."
@@ -88,37 +91,39 @@ class ConflictShown:
         recorder.step("task", self._name("changes"), "What each side changed since the base")
         paths = [conflict.path for conflict in self.conflicts[:_MOST_FILES]]
         if recorder.noted("MERGE_HEAD") is not None:
-            recorder.say(f"From the commit where both parted (the base) to {step.ours_name}:")
+            recorder.say(f"From the commit where both parted (the base) to {self.ours}:")
             recorder.look("diff", "MERGE_HEAD...HEAD", "--", *paths)
-            recorder.say(f"From there to {step.theirs_name}:")
+            recorder.say(f"From there to {self.theirs}:")
             recorder.look("diff", "HEAD...MERGE_HEAD", "--", *paths)
             recorder.say("Who did it, and why? The commits on both sides that touch what conflicts:")
             recorder.look("log", "--merge", "--left-right", "--format=%m %h %an: %s")
         elif is_stash_pop(step.operation):
             recorder.say("What was put aside, against the commit that it was put aside on:")
             recorder.look("diff", "stash@{0}^1", "stash@{0}", "--", *paths)
-            recorder.say(f"What {step.ours_name} has got since:")
+            recorder.say(f"What {self.ours} has got since:")
             recorder.look("diff", "stash@{0}^1", "HEAD", "--", *paths)
         elif step.base is not None:
             self._changes_of_replay(step.base, paths)
         else:  # a squash merge leaves no MERGE_HEAD
             source = source_of(step.operation)
-            recorder.say(f"From the commit where both parted (the base) to {step.ours_name}:")
+            recorder.say(f"From the commit where both parted (the base) to {self.ours}:")
             recorder.look("diff", f"{source}...HEAD", "--", *paths)
-            recorder.say(f"From there to {step.theirs_name}:")
+            recorder.say(f"From there to {self.theirs}:")
             recorder.look("diff", f"HEAD...{source}", "--", *paths)
         for conflict in self.conflicts[:_MOST_FILES]:
+            into: dict[tuple[str, str], list[MovedLine]] = {}
             for moved in moved_lines(recorder.key, step, conflict):
-                side = step.ours_name if moved.side == "ours" else step.theirs_name
-                recorder.say(moved_told(moved, side))
+                into.setdefault((moved.side, moved.path), []).append(moved)
+            for (side, _), lines in into.items():
+                recorder.say(moved_told(lines, self.ours if side == "ours" else self.theirs))
 
     def _changes_of_replay(self, base: str, paths: Sequence[str]) -> None:
         recorder, step = self.recorder, self.step
-        recorder.say(f"What {step.theirs_name} changed, and who made it:")
+        recorder.say(f"What {self.theirs} changed, and who made it:")
         if base in recorder.repository and step.theirs in recorder.repository:
-            recorder.look("log", "-1", "--format=%h %an: %s", step.commit or step.theirs)
+            recorder.look("log", "-1", "--format=%h %an: %s", short(step.commit or step.theirs))
             recorder.look("diff", short(base), short(step.theirs), "--", *paths)
-            recorder.say(f"And how {step.ours_name} differs from what that commit was made on:")
+            recorder.say(f"And how {self.ours} differs from what that commit was made on:")
             recorder.look("diff", short(base), "HEAD", "--", *paths)
         else:
             recorder.look("am", "--show-current-patch=diff")
@@ -131,7 +136,7 @@ class ConflictShown:
         conflict = next((one for one in self.conflicts if one.merged is not None), None)
         if conflict is None or conflict.merged is None:
             return
-        names = {"ours": self.step.ours_name, "theirs": self.step.theirs_name}
+        names = {"ours": self.ours, "theirs": self.theirs}
         for word, away in (("ours", "theirs"), ("theirs", "ours")):
             text = lines_of(self._version(conflict, word))
             if with_key and self._accepts(conflict, text):
@@ -150,7 +155,7 @@ class ConflictShown:
             if self.recorder.looking:
                 data = "".join(both).encode("utf-8", "surrogateescape")
                 self.recorder.edit(conflict.path, data, self._mode(conflict.path))
-                self.recorder.say(both_told(conflict), "bad" if with_key else "")
+                self.recorder.say(BOTH_TOLD, "bad" if with_key else "")
                 self._undo(conflict.path)
 
     def _version(self, conflict: Conflict, word: str) -> bytes:

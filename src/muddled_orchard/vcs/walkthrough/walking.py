@@ -86,7 +86,7 @@ def _at(
     built = build_steps(key.scenario, key.history)
     for place, step in enumerate(built):
         if asked is not None and is_step(asked, step.number, step.name, tasks):
-            if place < len(key.history.commits) - 1:
+            if place < len(key.history.commits):
                 return _unfinished(key, place + 1), built[: place + 1]
             return practice_of(Variants(scenario), code, stopped=False), built[: place + 1]
     practice = practice_of(Variants(scenario), code, stopped=False)

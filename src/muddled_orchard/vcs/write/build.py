@@ -69,11 +69,15 @@ def zone(offset: int) -> str:
 
 
 def _stash(objects: Objects, history: History, commit: PlannedCommit, tree: str, parent: str) -> str:
-    """A stash as `git stash push -m` makes it: a commit of the work, whose second parent holds the index."""
+    """A stash as `git stash push -m` makes it: a commit of the work, whose second parent holds the index, in
+    which the files are that are new."""
     base = history.commits[commit.parents[0]]
     subject = base.message.split("\n", 1)[0]
     index = f"index on {commit.branch}: {short(parent)} {subject}\n"
-    staged = objects.commit(_who(commit), index, objects.tree(_listing(objects, base)), [parent])
+    listing = {path: entry for path, entry in _listing(objects, commit).items() if path not in base.tree}
+    staged = objects.commit(
+        _who(commit), index, objects.tree({**_listing(objects, base), **listing}), [parent]
+    )
     return objects.commit(_who(commit), stash_message(commit), tree, [parent, staged])
 
 
