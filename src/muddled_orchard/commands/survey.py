@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 import sys
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -12,19 +12,22 @@ from muddled_orchard.commands.options import add_quiet, add_run_rules, add_scena
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
+from muddled_orchard.core.key.comparison import Comparison, compare
 from muddled_orchard.core.key.survey import Survey
 from muddled_orchard.files.scenarios.catalogue import bundled_id, scenario_files, shared_ids
 from muddled_orchard.files.scenarios.error_lines import with_lines
 from muddled_orchard.files.scenarios.scenario_file import load_scenario
 from muddled_orchard.reports.json.survey import survey_file
 from muddled_orchard.reports.terminal.console import console
-from muddled_orchard.reports.terminal.survey import show_survey, show_table
-from muddled_orchard.vcs.ask.surveying import surveyor
+from muddled_orchard.reports.terminal.survey import show_comparison, show_survey, show_table
+from muddled_orchard.system.output import STDOUT, write_file
+from muddled_orchard.vcs.ask.surveying import Surveyor, surveyor
 
 EXAMPLES = (
     "muddled survey press-limit",
     "muddled survey my-exercise.toml",
     "muddled survey press-limit --picture graph.png",
+    "muddled survey early-merges late-merge --page side-by-side.html",
 )
 
 
@@ -42,50 +45,99 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--picture", metavar="FILE", type=Path, help="draw the graph of one scenario (.png, .svg)"
     )
+    parser.add_argument(
+        "--page", metavar="FILE", type=Path,
+        help="write a page: graphs, each conflict side by side, Git's marker styles, choices",
+    )  # fmt: skip
+    parser.add_argument(
+        "--without-key", dest="with_key", action="store_false", help="with --page: leave out what is right"
+    )
     add_quiet(parser, "only the errors")
 
 
 def run(options: argparse.Namespace) -> int:
     """Survey and show; 1 if anything has errors."""
+    files = list(dict.fromkeys(scenario_files(options.scenarios)))
+    _check(options, len(files))
+    loaded, problems = _loaded(files)
+    with surveyor() as surveying:
+        found = _surveyed(surveying, loaded, options, problems)
+    comparison = compare(*found.values()) if len(found) == 2 else None
+    _write(list(found.values()), comparison, options)
+    in_full = not options.quiet and len(files) == 1 and bool(found)
+    if options.json:
+        sys.stdout.write(survey_file(list(found.values()), problems))
+    elif STDOUT in (options.page, options.picture):
+        in_full = False
+    elif in_full:
+        (survey,) = found.values()
+        show_survey(console(), survey, ran=options.run_rules)
+    elif not options.quiet and len(files) > 1:
+        show_table(console(), {path.stem: found.get(path) for path in files})
+        if comparison is not None:
+            show_comparison(console(), comparison)
+    problems += [problem for survey in found.values() for problem in survey.errors if not in_full]
+    for problem in problems:
+        print(problem, file=sys.stderr)
+    return 1 if problems or any(survey.errors for survey in found.values()) else 0
+
+
+def _check(options: argparse.Namespace, count: int) -> None:
+    """Raise BadInput for options that don't go together."""
+    if options.picture is not None and count != 1:
+        raise BadInput(Problem(f"one picture for {count} scenarios", "Name one scenario with --picture."))
+    if options.page is None and not options.with_key:
+        raise BadInput(Problem("--without-key goes with --page FILE"))
+    if options.json and STDOUT in (options.page, options.picture):
+        raise BadInput(Problem("only one thing can go to standard output", "Name a file for the others."))
+
+
+def _loaded(files: Sequence[Path]) -> tuple[dict[Path, Scenario], list[Problem]]:
+    """The scenarios of these files, and what is wrong with the others."""
     loaded: dict[Path, Scenario] = {}
     problems: list[Problem] = []
-    files = list(dict.fromkeys(scenario_files(options.scenarios)))
-    if options.picture is not None and len(files) != 1:
-        raise BadInput(
-            Problem(f"one picture for {len(files)} scenarios", "Name one scenario with --picture.")
-        )
     for path in files:
         try:
             loaded[path] = load_scenario(path)
         except BadInput as bad:
             problems += bad.problems
     problems += shared_ids(loaded.items())
-    with surveyor() as surveying:
-        found: dict[Path, Survey] = {}
-        for path, result in zip(
-            loaded, surveying.survey(list(loaded.values()), options.variant), strict=True
-        ):
-            if isinstance(result, BadInput):
-                problems += with_lines(result, path).problems
-            else:
-                found[path] = surveying.with_rules_run(result) if options.run_rules else result
-        weak = surveying.weak_values([(loaded[path], survey.key) for path, survey in found.items()])
-        for (path, survey), told in zip(found.items(), weak, strict=True):
-            found[path] = _with_all_errors(survey, path, [*told, bundled_id(path, loaded[path])])
-        if options.picture is not None and found:
-            _draw(next(iter(found.values())), options.picture)
-        in_full = not options.quiet and len(files) == 1 and bool(found)
-        if options.json:
-            sys.stdout.write(survey_file(list(found.values()), problems))
-        elif in_full:
-            (survey,) = found.values()
-            show_survey(console(), survey, ran=options.run_rules)
-        elif not options.quiet and len(files) > 1:
-            show_table(console(), {path.stem: found.get(path) for path in files})
-    problems += [problem for survey in found.values() for problem in survey.errors if not in_full]
-    for problem in problems:
-        print(problem, file=sys.stderr)
-    return 1 if problems or any(survey.errors for survey in found.values()) else 0
+    return loaded, problems
+
+
+def _surveyed(
+    surveying: Surveyor, loaded: Mapping[Path, Scenario], options: argparse.Namespace, problems: list[Problem]
+) -> dict[Path, Survey]:
+    """The survey of each scenario that can be made; what is wrong with the others is added to `problems`."""
+    found: dict[Path, Survey] = {}
+    surveys = surveying.survey(list(loaded.values()), options.variant)
+    for path, result in zip(loaded, surveys, strict=True):
+        if isinstance(result, BadInput):
+            problems += with_lines(result, path).problems
+        else:
+            found[path] = surveying.with_rules_run(result) if options.run_rules else result
+    weak = surveying.weak_values([(loaded[path], survey.key) for path, survey in found.items()])
+    for (path, survey), told in zip(found.items(), weak, strict=True):
+        found[path] = _with_all_errors(survey, path, [*told, bundled_id(path, loaded[path])])
+    if len(found) == 2 and len(loaded) == 2:
+        first, second = found
+        alike = surveying.with_values_of(loaded[first], loaded[second], options.variant)
+        if alike is not None and compare(found[first], alike) is not None:
+            found[second] = replace(alike, errors=found[second].errors)
+    return found
+
+
+def _write(surveys: Sequence[Survey], comparison: Comparison | None, options: argparse.Namespace) -> None:
+    """Write the files that are asked for. What they need is loaded then."""
+    if options.picture is not None and surveys:
+        _draw(surveys[0], options.picture)
+    if options.page is not None and surveys:
+        from muddled_orchard.reports.pages.survey import Surveyed, survey_page
+        from muddled_orchard.vcs.walkthrough.styles import written_in_styles
+
+        surveyed = [Surveyed(survey, written_in_styles(survey.key)) for survey in surveys]
+        page = survey_page(surveyed, comparison, with_key=options.with_key)
+        write_file(options.page, page.encode("utf-8", "backslashreplace"))
 
 
 def _with_all_errors(survey: Survey, path: Path, more: Sequence[Problem | None]) -> Survey:

@@ -6,6 +6,7 @@ import difflib
 import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Literal
 
 from muddled_orchard.core.git.lines import bare, is_binary, lines_of
@@ -69,6 +70,29 @@ def marked_within(base: Sequence[str], side: Sequence[str]) -> list[list[Piece]]
             else:
                 marked.append([Piece(line, changed=True)])
     return marked
+
+
+def removed_within(base: Sequence[str], sides: Sequence[Sequence[str]]) -> list[list[Piece]]:
+    """The lines of the base, each in pieces: what at least one side no longer has is changed."""
+    marked = [marked_within(side, base) for side in sides]
+    found: list[list[Piece]] = []
+    for line, views in zip(base, zip(*marked, strict=True) if marked else [()] * len(base), strict=True):
+        letters = [False] * len(bare(line))
+        for pieces in views:
+            at = 0
+            for piece in pieces:
+                if piece.changed:
+                    letters[at : at + len(piece.text)] = [True] * len(piece.text)
+                at += len(piece.text)
+        found.append(_pieces(bare(line), letters))
+    return found
+
+
+def _pieces(line: str, changed: Sequence[bool]) -> list[Piece]:
+    """A line cut where its letters begin or cease to be changed."""
+    cuts = [0, *(at for at in range(1, len(line)) if changed[at] != changed[at - 1]), len(line)]
+    parts = [(line[start:end], start) for start, end in pairwise(cuts)]
+    return [Piece(text, changed[start]) for text, start in parts if text] or [Piece("", changed=False)]
 
 
 _LEAST_ALIKE = 0.4

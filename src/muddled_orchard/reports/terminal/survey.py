@@ -18,6 +18,7 @@ from muddled_orchard.core.git.lines import Lines, is_binary
 from muddled_orchard.core.git.trees import kind_of
 from muddled_orchard.core.key.accepted import AS_WRITTEN, Accepted, HunkChoice
 from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.comparison import Comparison
 from muddled_orchard.core.key.graph import Graph, handed_out, wanted
 from muddled_orchard.core.key.survey import (
     Survey,
@@ -308,6 +309,21 @@ def show_table(on: Console, surveys: Mapping[str, Survey | None]) -> None:
             Text(f"{level} ({survey.difficulty.points})", style=_LEVEL_STYLES[level]),
         )
     on.print(table)
+
+
+def show_comparison(on: Console, comparison: Comparison) -> None:
+    """Two scenarios that lead to the same files, side by side."""
+    on.print()
+    on.print(Text("The same files, two ways to them:", style="strong"))
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
+    table.add_column("")
+    for cost in (comparison.first, comparison.second):
+        table.add_column(cost.survey.key.scenario.id, justify="right", overflow="fold")
+    for row in comparison.rows:
+        table.add_row(*row)
+    on.print(Padding(table, (0, 0, 0, 2), expand=False))
+    if comparison.told:
+        on.print(Text(comparison.told))
 
 
 def show_catalogue(on: Console, surveys: Sequence[Survey], total: int) -> None:

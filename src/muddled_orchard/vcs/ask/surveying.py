@@ -31,6 +31,15 @@ class Surveyor:
         made = make_keys(self._scratch, [(scenario, code) for scenario in scenarios])
         return [one if isinstance(one, BadInput) else survey(one) for one in made]
 
+    def with_values_of(self, first: Scenario, second: Scenario, code: str) -> Survey | None:
+        """The survey of the second scenario with the values that the first one has in a variant; None where
+        the two vary otherwise, or it can't be made."""
+        if dict(first.values) != dict(second.values):
+            return None
+        varied = ScenarioTemplate(second).filled(values_of(first, code))
+        (made,) = keys_of_varied(self._scratch, [(varied, code)])
+        return None if isinstance(made, BadInput) else survey(made)
+
     def with_rules_run(self, survey: Survey) -> Survey:
         """The survey with what the commands of rules say of the key's own solution."""
         key = survey.key

@@ -50,6 +50,7 @@ class ConflictShown:
 
     def meet(self) -> None:
         """What Git says, the file with its markers, and what each side changed."""
+        self.recorder.on_conflict(self.step, self.unmerged)
         recorder = self.recorder
         about = self.recorder.key.commits.get(self.step.commit or "")
         at = f', at "{about.subject}"' if about is not None and not is_stash_pop(self.step.operation) else ""

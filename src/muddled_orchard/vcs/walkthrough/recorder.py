@@ -7,7 +7,7 @@ The same actions leave a repository at any step: then only those are carried out
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -18,7 +18,7 @@ from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING, on_remote
 from muddled_orchard.core.git.trees import LINK, File, file_mode
 from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, SHOWN_BY
-from muddled_orchard.core.key.answer_key import Key
+from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.graph import DETACHED, Graph, in_order, laid_out
 from muddled_orchard.core.walkthrough.shown import differing
 from muddled_orchard.core.walkthrough.walkthrough import (
@@ -63,6 +63,10 @@ class Recorder:
         self.looking = looking
         self.who: Identity | None = None
         self.steps: list[WalkthroughStep] = []
+        self.settings: Mapping[str, str] = {}
+        """Git's settings beyond its defaults."""
+        self.on_conflict: Callable[[Step, Sequence[str]], None] = lambda _, __: None
+        """Called where Git has stopped, with the step and the paths in conflict."""
         self.ends: Callable[[WalkthroughStep], bool] = lambda _: False
         self._draft: _Draft | None = None
         self._kept: dict[str, str] = {}
@@ -123,13 +127,19 @@ class Recorder:
     ) -> str:
         """Run Git and return what it answers; it may fail. Its answer is `$keeps` in what follows."""
         given = dict(variables or {})
-        more = {**(self.who.environment if self.who else {}), **given}
+        more = {**(self.who.environment if self.who else {}), **given, **self._settings()}
         filled = [self._filled(word) for word in words]
         answer = git.answer(filled, folder=self.room / folder, more=more)
         if keeps is not None:
             self._kept[keeps] = answer.strip()
         self.add(Ran(("git", *words), answer, folder, self.who, given, keeps))
         return answer
+
+    def _settings(self) -> dict[str, str]:
+        more = {"GIT_CONFIG_COUNT": str(len(self.settings))} if self.settings else {}
+        for number, (name, value) in enumerate(self.settings.items()):
+            more |= {f"GIT_CONFIG_KEY_{number}": name, f"GIT_CONFIG_VALUE_{number}": value}
+        return more
 
     def _filled(self, word: str) -> str:
         for name, value in self._kept.items():
