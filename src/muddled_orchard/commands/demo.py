@@ -24,16 +24,20 @@ from muddled_orchard.commands.tally import count_class, write_page
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.feedback import Telling
+from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.files.archives.submissions import find_submissions
 from muddled_orchard.files.course.course_file import load_course
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary, load, scenario_path
 from muddled_orchard.rehearsal.behaviours import named
+from muddled_orchard.reports.pages.walkthrough import walkthrough_page
 from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.demo import show_demo
 from muddled_orchard.reports.terminal.progress import with_progress
+from muddled_orchard.system.output import write_file
+from muddled_orchard.vcs.walkthrough.walking import walk_through
 
-CLASS_PAGE, FEEDBACK = "class.html", "feedback"
+CLASS_PAGE, FEEDBACK, WALKTHROUGH = "class.html", "feedback", "walkthrough.html"
 
 EXAMPLES = (
     "muddled demo",
@@ -58,6 +62,7 @@ def run(options: argparse.Namespace) -> int:
         raise BadInput(
             Problem("this is not an empty folder", "Name another: muddled demo DIR", file=str(folder))
         )
+    walkthrough = walk_through(load(scenario_path(EXERCISE)), PLAIN_VARIANT)
     given = hand_out(folder, options.jobs)
     at_work = work(folder, given, options.jobs)
     for _ in with_progress(at_work, len(given), "Learners at work", quiet=options.quiet):
@@ -84,6 +89,7 @@ def run(options: argparse.Namespace) -> int:
     finally:
         ledger.close()
     write_page(counted, folder / CLASS_PAGE)
+    write_file(folder / WALKTHROUGH, walkthrough_page(walkthrough).encode())
     behaviours = {id_: named(behaviour).said for id_, (_, behaviour, form) in LEARNERS.items() if form}
-    show_demo(console(), str(folder), behaviours, results, findings, READ_ALOUD)
+    show_demo(console(), str(folder), walkthrough, behaviours, results, findings, READ_ALOUD)
     return 0
