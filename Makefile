@@ -47,6 +47,7 @@ bench: $(READY)  ## speed beside plain git commands
 	$(BIN)/python -m benchmarks
 	$(BIN)/python -m benchmarks.classes
 	$(BIN)/python -m benchmarks.after_grading
+	$(BIN)/python -m benchmarks.demonstrating
 
 screenshots: $(READY)  ## renew docs/screenshots
 	scripts/screenshots

@@ -32,6 +32,7 @@ from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.reports.pages.tally import tally_page
 from tests.classes import ledger_of, random_class, result
 from tests.conftest import muddled
+from tests.scenarios import HEADER
 
 CHROMIUM = shutil.which("chromium") or shutil.which("chromium-browser")
 AXE = Path(__file__).parent.parent / "build/axe/node_modules/axe-core/axe.min.js"
@@ -41,6 +42,37 @@ pytestmark = pytest.mark.skipif(CHROMIUM is None, reason="Chromium is not instal
 WRONG = result("press-limit", ["ours", "unresolved"], tidy=False)
 HOSTILE = "<img src=x onerror=alert(1)> \u202e\"'&lt; Zoë"
 WIDTHS = (360, 768, 1280)
+
+HOSTILE_STORY = """
+[[story]]
+on = "main"
+by = "maren"
+message = "<img src=x onerror=alert(2)> & </pre></script>"
+write = { "a & b's.txt" = "one\\n<script>alert(3)</script>\\nthree\\n", "wide.txt" = "%s\\n" }
+
+[[story]]
+on = "side"
+from = "main"
+by = "tobias"
+message = "Other"
+change = [{ file = "a & b's.txt", find = "alert(3)", put = "alert(4)" }]
+
+[[story]]
+on = "main"
+by = "maren"
+message = "Own"
+change = [{ file = "a & b's.txt", find = "alert(3)", put = "alert(5)" }]
+
+[[task]]
+do = "merge"
+on = "main"
+bring = "side"
+
+[[answer]]
+file = "a & b's.txt"
+keep = ["theirs"]
+why = "<b>Because</b>"
+""" % ("x" * 300)
 
 
 @pytest.fixture(scope="module")
@@ -69,14 +101,20 @@ def pages(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
     muddled("reply", "--out", "fb", "--key", "--quiet", folder=folder)
     (folder / "roster.csv").write_text("id,name\nada,Ada\n")
     muddled("handout", "press-limit", "--roster", "roster.csv", "--out", "out", "--pack", "folder", "--ledger", "o.db", folder=folder)  # fmt: skip
+    hostile = HEADER.replace("Notes on the hives", HOSTILE.replace('"', "'")) + HOSTILE_STORY
+    (folder / "hive-notes.toml").write_text(hostile, "utf-8")
+    muddled("walkthrough", "hive-notes.toml", "--to", "walkthrough.html", folder=folder)
+    muddled("survey", "hive-notes.toml", "early-merges", "late-merge", "rebase-four", "gone-price-list", "label-picture", "--page", "survey.html", "--quiet", folder=folder)  # fmt: skip
     return {
+        "walkthrough": folder / "walkthrough.html",
+        "survey": folder / "survey.html",
         "class": folder / "class.html",
         "feedback": folder / "fb/l00000/feedback.html",
         "brief": folder / "out/press-limit/ada/BRIEF.html",
     }
 
 
-PAGES = ("class", "feedback", "brief")
+PAGES = ("class", "feedback", "brief", "walkthrough", "survey")
 
 
 def opened(browser: Browser, path: Path, **more: Any) -> tuple[Page, list[str]]:
@@ -166,6 +204,74 @@ def test_the_class_page_by_keyboard_with_and_without_scripts(
     assert bar.locator("p").is_visible()
     assert plain.locator(".tools:visible").count() == 0
     plain.context.close()
+
+
+def test_the_walkthrough_by_keys_by_buttons_and_without_scripts(
+    browser: Browser, pages: dict[str, Path]
+) -> None:
+    page, wrong = opened(browser, pages["walkthrough"], viewport={"width": 1280, "height": 800})
+    shown = page.locator("section.step:visible")
+    total = page.locator("section.step").count()
+    assert shown.count() == 1
+    assert page.locator("figure.graph:visible").count() == 1
+    for press, number in (("ArrowRight", 2), ("ArrowRight", 3), ("ArrowLeft", 2), ("Home", 1), ("ArrowLeft", 1), ("End", total), ("PageUp", total - 1)):  # fmt: skip
+        page.keyboard.press(press)
+        assert shown.get_attribute("id") == f"step-{number}", press
+        assert f"{number} " in page.locator("#where").inner_text(), "a screen reader is told"
+    assert page.evaluate("document.activeElement.tagName") == "H2"
+    page.locator("#on").click()
+    assert page.locator("#on").is_disabled()
+    page.locator("#go").select_option("step-4")
+    assert shown.get_attribute("data-name") == "built"
+    assert page.locator("figure.graph:visible").count() == 1, "the graph stands beside every step"
+    page.locator("#all").click()
+    assert shown.count() == total
+    page.locator("#all").click()
+    assert shown.count() == 1
+    page.emulate_media(media="print")
+    assert shown.count() == total, "on paper all of them"
+    assert page.locator("figure.again:visible").count() == 0
+    assert wrong == []
+    page.context.close()
+    linked, _ = opened(browser, pages["walkthrough"])
+    linked.goto(pages["walkthrough"].as_uri() + "#conflict")
+    assert linked.locator("section.step:visible h2").inner_text().startswith("6 Git stops")
+    linked.context.close()
+    plain, _ = opened(browser, pages["walkthrough"], java_script_enabled=False)
+    assert plain.locator("section.step:visible").count() == total
+    assert plain.locator(".tools:visible").count() == 0
+    text = plain.locator("main").inner_text()
+    assert "<script>alert(4)</script>" in text, "what stands in files stays text"
+    assert "theirs (side) stays" in text
+    plain.context.close()
+
+
+def test_the_survey_page_shows_a_conflict_from_all_sides(browser: Browser, pages: dict[str, Path]) -> None:
+    page, wrong = opened(browser, pages["survey"], viewport={"width": 1280, "height": 800})
+    assert page.locator("nav li").count() == 6
+    page.locator("nav a").nth(3).click()
+    assert page.evaluate("location.hash") == "#rebase-four"
+    article = page.locator("article#hive-notes")
+    first, second, third = (article.locator(".three figure").nth(number) for number in range(3))
+    assert [side.locator("mark").all_inner_texts() for side in (first, second, third)] == [
+        ["5"],
+        ["3"],
+        ["4"],
+    ]
+    styles = article.locator("details:has(summary:has-text('style'))")
+    assert styles.count() == 3
+    assert styles.first.locator("pre").is_visible()
+    styles.nth(1).locator("summary").click()
+    assert "||||||| " in styles.nth(1).inner_text()
+    assert article.locator(".choices figure").count() == 6
+    key = article.locator("details.key")
+    assert not key.locator("li").first.is_visible()
+    key.locator("summary").click()
+    assert "theirs (side): accepted" in key.inner_text()
+    assert "<b>Because</b>" in key.inner_text()
+    assert page.locator("article#rebase-four h3").count() == 4, "a rebase goes commit by commit"
+    assert wrong == []
+    page.context.close()
 
 
 def test_a_large_class_is_small_and_opens_without_an_error(browser: Browser, tmp_path: Path) -> None:

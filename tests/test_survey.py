@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import html
 import json
+import re
 import tomllib
 import xml.etree.ElementTree as ET
 from pathlib import Path
@@ -120,6 +122,57 @@ def test_the_graph_can_be_drawn(tmp_path: Path) -> None:
         assert says in done.stderr
         assert len(done.stderr.splitlines()) <= 3
     assert sorted(path.name for path in tmp_path.iterdir()) == ["again.svg", "graph.png", "graph.svg"]
+
+
+def test_the_page_has_what_a_real_git_writes_in_each_style(tmp_path: Path) -> None:
+    for id_, begin in (("three-knots", "git merge night-shift"), ("rebase-one", "git rebase main")):
+        muddled("survey", id_, "--quiet", "--page", tmp_path / "page.html")
+        page = html.unescape(re.sub(r"<[^>]+>", "", (tmp_path / "page.html").read_text("utf-8")))
+        for style in ("merge", "diff3", "zdiff3"):
+            muddled("plant", id_, tmp_path / f"{id_}-{style}", "--quiet")
+            work = tmp_path / f"{id_}-{style}/work"
+            shell(work, f"git config merge.conflictStyle {style}; {begin} || true")
+            (path,) = shell(work, "git diff --name-only --diff-filter=U").split()
+            text = (work / path).read_text("utf-8")
+            for conflict in re.findall(r"(?ms)^<<<<<<< .*?^>>>>>>> [^\n]*", text):
+                assert conflict in page, (style, conflict)
+
+
+def test_the_page_without_the_key_has_nothing_of_it(tmp_path: Path) -> None:
+    for id_ in ("press-limit", "frost-table", "kept-recipe", "quiet-breakage", "five-in-a-rebase"):
+        whole, without = (tmp_path / name for name in ("whole.html", "without.html"))
+        muddled("survey", id_, "--quiet", "--page", whole)
+        muddled("survey", id_, "--quiet", "--page", without, "--without-key")
+        text = (BUNDLED / f"{id_}.toml").read_text("utf-8")
+        whys = [" ".join(why.split())[:40] for why in re.findall(r'(?m)^why = "([^"]{12,})', text)]
+        with_key, left = (
+            " ".join(html.unescape(page.read_text("utf-8")).split()) for page in (whole, without)
+        )
+        if id_ != "quiet-breakage":
+            assert [why for why in whys if why in with_key]
+        assert not [why for why in whys if why in left]
+        assert "accepted" not in left
+        assert 'class="key"' not in left
+        assert len(left) < len(with_key)
+
+
+def test_two_ways_to_the_same_files_are_compared() -> None:
+    said = muddled("survey", "early-merges", "late-merge").stdout
+    rows = {row[0].strip(): row[1:] for row in re.findall(r"(?m)^  ([a-z][^0-9]*?) +(\S+(?: \(\d+\))?) +(\S+(?: \(\d+\))?)$", said)}  # fmt: skip
+    assert rows["times that Git stops"] == ("3", "1")
+    assert rows["lines in conflict"] == ("6", "6")
+    assert rows["lines at once, at most"] == ("2", "6")
+    assert rows["difficulty of the hardest task"] == ("medium (5)", "medium (7)")
+    assert "early-merges stops more often, and has less in conflict at once" in " ".join(said.split())
+    other = muddled("survey", "late-merge", "early-merges").stdout
+    assert "early-merges stops more often" in " ".join(other.split()), "whichever is named first"
+    assert "two ways" not in muddled("survey", "press-limit", "late-merge").stdout
+    for arguments, says in (
+        (["press-limit", "--without-key"], "goes with --page"),
+        (["press-limit", "--page", "-", "--json"], "only one thing"),
+        (["press-limit", "--page", "/proc/nowhere/x.html"], "can't be written"),
+    ):
+        assert says in muddled("survey", *arguments, code=2).stderr
 
 
 def test_a_picture_needs_matplotlib_only_as_png(tmp_path: Path) -> None:

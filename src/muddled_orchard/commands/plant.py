@@ -19,9 +19,8 @@ from muddled_orchard.files.scenarios.own_scenarios import remember
 from muddled_orchard.reports.json.handout import plant_file
 from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.plant import show_planted, show_steps
-from muddled_orchard.vcs.grading import check_key
+from muddled_orchard.vcs.ask.keymaking import key_of
 from muddled_orchard.vcs.planting import Practice, check_empty, practice_of, put_practice
-from muddled_orchard.vcs.walkthrough.walking import practice_at, steps_of
 
 LIST = "list"
 
@@ -56,8 +55,10 @@ def _practice(scenario: Scenario, options: argparse.Namespace) -> tuple[Practice
     """What is to be planted, and the step at which it stands, if one was asked for. Raises BadInput where it
     can't be made, or could not be graded."""
     if options.at is not None:
+        from muddled_orchard.vcs.walkthrough.walking import practice_at
+
         return practice_at(scenario, options.variant, options.at)
-    check_key(scenario, options.variant)
+    key_of(scenario, options.variant)
     return practice_of(Variants(scenario), options.variant), None
 
 
@@ -71,6 +72,8 @@ def run(options: argparse.Namespace) -> int:
         check_empty(options.folder)
     try:
         if options.at == LIST:
+            from muddled_orchard.vcs.walkthrough.walking import steps_of
+
             show_steps(console(), steps_of(scenario, options.variant))
             return 0
         planted, at = _practice(scenario, options)

@@ -18,7 +18,7 @@ from muddled_orchard.reports.json.rehearse import rehearsal_file
 from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.progress import with_progress
 from muddled_orchard.reports.terminal.rehearse import show_rehearsal, show_rehearsals
-from muddled_orchard.vcs.grading import check_key
+from muddled_orchard.vcs.ask.keymaking import key_of
 
 EXAMPLES = (
     "muddled rehearse press-limit",
@@ -75,7 +75,7 @@ def _checked(places: list[str], codes: Sequence[str]) -> list[Scenario]:
         try:
             scenario = load(path)
             for code in codes if scenario.values else codes[:1]:
-                check_key(scenario, code)
+                key_of(scenario, code)
             found.append(scenario)
         except BadInput as bad:
             problems += with_lines(bad, path).problems

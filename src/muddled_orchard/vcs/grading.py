@@ -32,7 +32,7 @@ from muddled_orchard.core.submission.file_source import FileSource
 from muddled_orchard.core.submission.submission import Submission
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs.ask import git
-from muddled_orchard.vcs.ask.keymaking import make_key, make_keys
+from muddled_orchard.vcs.ask.keymaking import make_keys
 from muddled_orchard.vcs.ask.scratch import OURS, THEIRS, Question, ScratchRepository
 from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.quarantine import Unreadable, find_repository, take_over
@@ -317,10 +317,3 @@ def grader(
     git.require()
     with temporary_folder() as folder:
         yield Grader(folder, find_scenario, open_place, run_rules=run_rules)
-
-
-def check_key(scenario: Scenario, code: str) -> None:
-    """Make sure that this variant has a key; raises BadInput with what stands in the way."""
-    git.require()
-    with temporary_folder() as folder:
-        make_key(ScratchRepository(folder / "scratch.git"), scenario, code)

@@ -35,6 +35,8 @@ from muddled_orchard.core.key.answer_key import Key, Step, unused_answers
 from muddled_orchard.core.key.answers import accepted_for, fixes_to_clean_merges
 from muddled_orchard.core.key.solution import blob_mode, solved_conflict
 from muddled_orchard.core.merging.conflict import MergeResult, relabelled
+from muddled_orchard.system.temporary import temporary_folder
+from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.ask.scratch import OURS, THEIRS, Question, ScratchRepository
 from muddled_orchard.vcs.write.build import write_planned
 from muddled_orchard.vcs.write.memory import Objects
@@ -107,6 +109,14 @@ def make_key(scratch: ScratchRepository, scenario: Scenario, code: str) -> Key:
     if isinstance(made, BadInput):
         raise made
     return made
+
+
+def key_of(scenario: Scenario, code: str) -> Key:
+    """The key of one variant, made in a folder of its own. Raises BadInput where it can't be made, or
+    there is no Git."""
+    git.require()
+    with temporary_folder() as folder:
+        return make_key(ScratchRepository(folder / "scratch.git"), scenario, code)
 
 
 def _play_all(scratch: ScratchRepository, playing: Sequence[tuple[_Draft, _Playing]]) -> None:

@@ -15,9 +15,7 @@ from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.walkthrough.step_names import is_step, no_such_step
 from muddled_orchard.core.walkthrough.walkthrough import Walkthrough, WalkthroughStep
 from muddled_orchard.system.temporary import temporary_folder
-from muddled_orchard.vcs.ask import git
-from muddled_orchard.vcs.ask.keymaking import make_key
-from muddled_orchard.vcs.ask.scratch import ScratchRepository
+from muddled_orchard.vcs.ask.keymaking import key_of
 from muddled_orchard.vcs.asked_file import asked_file
 from muddled_orchard.vcs.planting import Practice, practice_of, read_files, write_files
 from muddled_orchard.vcs.walkthrough.building import build, build_steps
@@ -32,7 +30,7 @@ def walk_through(scenario: Scenario, code: str, *, with_key: bool = True) -> Wal
     Without the key it ends where the first conflict is to be resolved. Raises BadInput where the variant has
     no key, or there is no Git.
     """
-    key = _key(scenario, code)
+    key = key_of(scenario, code)
     mailbox = practice_of(Variants(scenario), code, stopped=False).files.get(MAILBOX)
     with temporary_folder() as room:
         recorder = Recorder(room, key)
@@ -56,7 +54,7 @@ def walk_through(scenario: Scenario, code: str, *, with_key: bool = True) -> Wal
 
 def steps_of(scenario: Scenario, code: str) -> Sequence[WalkthroughStep]:
     """The steps of a walkthrough in order, with their names and titles alone. Raises BadInput as it does."""
-    return _at(_key(scenario, code), code, scenario, None)[1]
+    return _at(key_of(scenario, code), code, scenario, None)[1]
 
 
 def practice_at(
@@ -65,17 +63,11 @@ def practice_at(
     """A variant as it stands after the step of its walkthrough that has this number or name, left there by
     real Git, and that step. `key` is the variant's, where it is known. Raises BadInput where there is no such
     step, or the variant has no key."""
-    key = key or _key(scenario, code)
+    key = key or key_of(scenario, code)
     practice, steps = _at(key, code, scenario, asked)
     if not is_step(asked, steps[-1].number, steps[-1].name, len(key.scenario.task)):
         raise no_such_step(asked, steps)
     return practice, steps[-1]
-
-
-def _key(scenario: Scenario, code: str) -> Key:
-    git.require()
-    with temporary_folder() as folder:
-        return make_key(ScratchRepository(folder / "scratch.git"), scenario, code)
 
 
 def _at(
