@@ -76,7 +76,7 @@ class ConflictShown:
             shown = marked(conflict.path, content, conflict.merged, self.ours, self.theirs)
             recorder.say(
                 f"{conflict.path} has {counted(hunks, 'conflict')}. "
-                "What stands outside the markers Git has merged."
+                "Git has merged what stands outside the markers."
             )
             if shown is not None:
                 recorder.add(shown)
