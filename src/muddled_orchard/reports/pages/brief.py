@@ -7,6 +7,7 @@ import functools
 from markupsafe import Markup
 
 from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.key.graph import Graph
 from muddled_orchard.reports.figures.svg import graph_svg, told
 from muddled_orchard.reports.pages.page import rendered, template
@@ -46,5 +47,6 @@ def _page(title: str, brief: str, id_: str, language: str, graph: Graph) -> str:
         brief=rendered(brief),
         graph=Markup(graph_svg(graph)),  # noqa: S704 - every text in it is escaped there
         told=told(graph),
+        remote=any(is_on_remote(name) for node in graph.nodes for name in node.branches),
         handing_in=rendered(_HANDING_IN.format(id=id_)),
     )
