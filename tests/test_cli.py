@@ -94,9 +94,10 @@ def test_the_demo_tells_thirty_learners_apart(tmp_path: Path) -> None:
     assert "Name another" in muddled("demo", folder=tmp_path, code=2).stderr
 
 
-def test_who_stops_reading_is_told_that_it_was_not_all(tmp_path: Path) -> None:
+@pytest.mark.parametrize("command", ["survey press-limit", "walkthrough early-merges --form html"])
+def test_who_stops_reading_is_told_that_it_was_not_all(command: str, tmp_path: Path) -> None:
     done = subprocess.run(
-        ["bash", "-c", f"set -o pipefail; {sys.executable} -m muddled_orchard survey press-limit | head -1"],
+        ["bash", "-c", f"set -o pipefail; {sys.executable} -m muddled_orchard {command} | true"],
         cwd=tmp_path, capture_output=True, text=True, check=False,
     )  # fmt: skip
     assert (done.returncode, done.stderr) == (

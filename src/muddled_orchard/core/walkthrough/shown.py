@@ -18,8 +18,11 @@ from muddled_orchard.core.walkthrough.walkthrough import (
     LineKind,
     Marked,
     MarkedLine,
+    Part,
     Ran,
+    Said,
     Viewed,
+    WalkthroughStep,
 )
 
 _AROUND = 3
@@ -46,6 +49,29 @@ def typed(ran: Ran) -> str:
 
 def _quoted(word: str) -> str:
     return f'"{word}"' if word.startswith("$") and word[1:].isidentifier() else shlex.quote(word)
+
+
+_MOST_EDITS, _MOST_ANSWERED = 6, 60
+
+
+def shown_parts(step: WalkthroughStep) -> Iterator[Part]:
+    """The parts of a step, of many edits in a row the first ones."""
+    edits = 0
+    for number, part in enumerate(step.parts):
+        edits = edits + 1 if isinstance(part, Edited) else 0
+        if edits <= _MOST_EDITS:
+            yield part
+        elif number + 1 == len(step.parts) or not isinstance(step.parts[number + 1], Edited):
+            yield Said(f"And so on: {counted(edits - _MOST_EDITS, 'more file')}.")
+
+
+def answered(ran: Ran) -> list[str]:
+    """The lines that Git answered; of a long answer the first and the last ones."""
+    lines = ran.answer.split("\n") if ran.answer else []
+    if len(lines) <= _MOST_ANSWERED:
+        return lines
+    half = _MOST_ANSWERED // 2
+    return [*lines[:half], f"... {counted(len(lines) - 2 * half, 'more line')}", *lines[-half:]]
 
 
 def shows_diff(ran: Ran) -> bool:

@@ -6,10 +6,12 @@ import re
 from collections.abc import Iterator
 
 from muddled_orchard.core.walkthrough.shown import (
+    answered,
     edit_lines,
     edit_told,
     marked_lines,
     place_told,
+    shown_parts,
     typed,
     viewed_lines,
 )
@@ -47,7 +49,7 @@ def _step(step: WalkthroughStep) -> Iterator[str]:
     tried = ", and back again" if step.wrong_turn else ""
     yield f"## {step.number}. {plain(step.title)}{tried}"
     yield f"*To begin here: `--at {step.name}`*"
-    for part in step.parts:
+    for part in shown_parts(step):
         yield from _part(part)
 
 
@@ -55,10 +57,10 @@ def _part(part: Part) -> Iterator[str]:
     match part:
         case Said(text, verdict):
             yield f"{_SIGNS[verdict]}{plain(text)}"
-        case Ran(_, answer):
+        case Ran():
             if place := place_told(part):
                 yield f"{place[:1].upper()}{place[1:]}:"
-            lines = [f"$ {typed(part)}", *answer.split("\n")] if answer else [f"$ {typed(part)}"]
+            lines = [f"$ {typed(part)}", *answered(part)]
             yield fenced("\n".join(_lines_of(lines)), "console")
         case Edited():
             yield f"{plain(edit_told(part))}{':' if edit_lines(part) else '.'}"

@@ -11,10 +11,12 @@ from markupsafe import Markup
 
 from muddled_orchard.core.key.graph import Graph
 from muddled_orchard.core.walkthrough.shown import (
+    answered,
     edit_lines,
     edit_told,
     marked_lines,
     place_told,
+    shown_parts,
     shows_diff,
     typed,
     viewed_lines,
@@ -61,7 +63,7 @@ def _steps(walkthrough: Walkthrough) -> Iterator[dict[str, Any]]:
             "title": printable(step.title),
             "wrong_turn": step.wrong_turn,
             "half": step.half,
-            "parts": Markup("\n".join(map(_part, step.parts))),  # noqa: S704 - every text in it is escaped
+            "parts": Markup("\n".join(map(_part, shown_parts(step)))),  # noqa: S704 - every text in it is escaped
             "graph": Markup(graph_svg(graph)) if graph else None,  # noqa: S704 - the same
             "told": printable(told(graph)) if graph else "",
         }
@@ -71,11 +73,9 @@ def _part(part: Part) -> str:
     match part:
         case Said(text, verdict):
             return f'<p class="{verdict or "said"}">{_SIGNS[verdict]}{_text(text)}</p>'
-        case Ran(_, answer):
+        case Ran():
             place = f'<span class="place">{_text(place_told(part))} </span>' if place_told(part) else ""
-            lines = (
-                "\n".join(_answer(line, shows_diff(part)) for line in answer.split("\n")) if answer else ""
-            )
+            lines = "\n".join(_answer(line, shows_diff(part)) for line in answered(part))
             return _code(f"{place}<b>$ {_lines(typed(part))}</b>" + (f"\n{lines}" if lines else ""))
         case Edited():
             return _edited(part)

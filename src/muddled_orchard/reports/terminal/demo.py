@@ -64,7 +64,7 @@ def show_demo(
         ("grade", f"{top}/handed-in", "--ledger", ledger, "--csv", "grades.csv"),
         ("-C", top, "tally"),
         ("-C", top, "settle", "--next"),
-        ("walkthrough", "press-limit", "--step"),
+        ("walkthrough", "press-limit"),
         ("plant", "press-limit", "my-turn"),
     ):
         on.print(Text(f"   {printable(command('muddled', *words), on)}"), soft_wrap=True)

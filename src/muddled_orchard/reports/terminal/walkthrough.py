@@ -16,10 +16,12 @@ from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.walkthrough.shown import (
     ShownLine,
+    answered,
     edit_lines,
     edit_told,
     marked_lines,
     place_told,
+    shown_parts,
     shows_diff,
     typed,
     viewed_lines,
@@ -67,7 +69,7 @@ def _show_step(on: Console, step: WalkthroughStep, before: WalkthroughStep | Non
     on.print(Text(rule * min(on.width, 78), style="faint"))
     title = Text.assemble((f"{step.number}  {printable(step.title, on)}", "strong"), (tried, "doubt"))
     on.print(title.append(f"  {step.name}", "faint"))
-    for part in step.parts:
+    for part in shown_parts(step):
         _part(on, part)
     if step.graph is not None and (before is None or step.graph != before.graph):
         on.print()
@@ -80,11 +82,11 @@ def _part(on: Console, part: Part) -> None:
             on.print()
             mark = f"{sign(on, 'missed')} " if verdict == "bad" else ""
             on.print(Text(f"{mark}{printable(text, on)}", style=verdict or "default"))
-        case Ran(_, answer):
+        case Ran():
             on.print()
             place = f"{place_told(part)} " if place_told(part) else ""
             on.print(Text.assemble((f"  {place}$ ", "faint"), (_typed(on, typed(part)), "strong")))
-            for line in answer.split("\n") if answer else ():
+            for line in answered(part):
                 of_diff = shows_diff(part) and not line.startswith(("+++", "---"))
                 style = _CHANGED.get(line[:1], "default") if of_diff else "default"
                 on.print(_inward(Text(_answered(on, line), style=style), 2))

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from muddled_orchard.core.base.phrases import listed
+from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.operations.am import MAILBOX
 from muddled_orchard.core.exercise.scenario import Task
@@ -39,6 +40,8 @@ def times_of_tasks(key: Key) -> frozenset[int]:
 
 
 class _Tasks:
+    """The tasks, one after the other; how many conflicts there were by now."""
+
     def __init__(self, recorder: Recorder, *, with_key: bool) -> None:
         self.recorder = recorder
         self.key: Key = recorder.key
@@ -46,6 +49,7 @@ class _Tasks:
         self.conflicts = 0
 
     def run(self) -> None:
+        """Carry all of them out."""
         for number, task in enumerate(self.key.scenario.task, start=1):
             self._task(number, task)
 
@@ -60,7 +64,10 @@ class _Tasks:
         self._ready(number, task)
         self._begin(task)
         first = True
-        while (unmerged := recorder.unmerged()) or recorder.applying():
+        for _ in range(2 * len(self.key.steps) + 2):
+            unmerged = recorder.unmerged()
+            if not unmerged and not recorder.applying():
+                break
             step = self._at_hand(number)
             self.conflicts += 1
             shown = ConflictShown(recorder, step, self.conflicts, unmerged)
@@ -79,6 +86,14 @@ class _Tasks:
             shown.resolve(self._solved(step, unmerged))
             recorder.open_step("task")
             self._go_on(task, step)
+        else:
+            what = (
+                f"task {number} does not come to an end by its key: "
+                f"{', '.join(unmerged) or 'it goes on and on'}"
+            )
+            raise BadInput(
+                Problem(what, "Try it by hand; muddled rehearse may say more.", ("task", number - 1))
+            )
         self._finish(number, task)
 
     def _who(self, number: int, task: Task) -> Identity:
@@ -186,7 +201,7 @@ class _Tasks:
             commits[self._labels[item.label]].subject for item in todo_of(task) if item.word == "reword"
         ]
         edits = " ".join(f"-e '1s/^{_for_sed(subject)}$/&, said better/'" for subject in subjects)
-        more = {"GIT_EDITOR": f"sed -E -i {edits}"} if edits else {}
+        more = {"GIT_EDITOR": f"sed -E -i.bak {edits}"} if edits else {}
         return {"GIT_SEQUENCE_EDITOR": f"cp ../{TODO}", **more}
 
     def _at_hand(self, number: int) -> Step:
@@ -295,6 +310,11 @@ class _Tasks:
                 recorder.say(f"Git saw no conflict, and yet it is not right: look at {paths}.")
                 for path in sorted(step.clean_merge_fixes):
                     recorder.view(path)
+                if not self.with_key:
+                    recorder.call_step(self._name("committed", number), f"Git is done: {in_words(task)}")
+                    recorder.step("task", "yours", "Now it is yours")
+                    recorder.say("Find what has to be changed all the same, change it, and commit it.")
+                    raise StepReached
                 for path, data in self._contents(step.solved, sorted(step.clean_merge_fixes)).items():
                     mode = step.solved[path].mode if path in step.solved else PLAIN_FILE
                     recorder.edit(path, data, mode)
