@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import os
 import pty
+import random
 import re
 import select
 import subprocess
@@ -176,6 +178,65 @@ def test_a_story_with_everything_is_built_to_the_same_ids(tmp_path: Path) -> Non
     assert mine == theirs
     for form in ("md", "html", "text"):
         assert "Größe.txt" in muddled("walkthrough", tmp_path / "hive-notes.toml", "--form", form).stdout
+
+
+def entry(on: str, message: str, texts: dict[str, str], *more: str) -> str:
+    """A commit of a story that writes some files."""
+    written = ", ".join(f"{json.dumps(path)} = {json.dumps(text)}" for path, text in texts.items())
+    lines = [f'on = "{on}"', 'by = "maren"', f'message = "{message}"', *more]
+    lines += [f"write = {{ {written} }}"] if texts else []
+    return "\n".join(("[[story]]", *lines, ""))
+
+
+def random_story(seed: int) -> str:
+    """A story of whole files on some branches, with removals, merges, a remote and stashes, and a task."""
+    chance = random.Random(seed)
+    names = ["a.txt", "b c.txt", "d/e.txt", "d/f/g.txt", "h.sh"]
+    has = {"main": set(names)}
+    parts = [HEADER, entry("main", "Begin", dict.fromkeys(names, "0\n"), 'publish = ["main"]')]
+    for number in range(1, chance.randint(4, 12)):
+        branch = chance.choice([*has, "side", "deep/er"])
+        others = [name for name in has if name != branch]
+        more = ['publish = ["main"]'] if branch == "main" and chance.random() < 0.3 else []
+        ends = chance.choice(["", "\n"])
+        texts = {name: f"{name} {number}{ends}" for name in chance.sample(names, chance.randint(1, 3))}
+        if branch not in has:
+            begin = chance.choice([*has])
+            has[branch] = set(has[begin])
+            more.append(f'from = "{begin}"')
+        elif others and chance.random() < 0.3:
+            more.append(f'merge = "{chance.choice(others)}"')
+            texts = dict.fromkeys(names, f"merged {number}\n")
+        elif chance.random() < 0.2 and len(has[branch]) > 1:
+            gone = chance.choice(sorted(has[branch]))
+            texts.pop(gone, None)
+            has[branch].discard(gone)
+            more.append(f"remove = [{json.dumps(gone)}]")
+        has[branch] |= texts.keys()
+        parts.append(entry(branch, f"Step {number}", texts, *more))
+        if chance.random() < 0.3:
+            parts.append(entry("origin/main", f"There {number}", {"there.txt": str(number)}))
+        if chance.random() < 0.2:
+            aside = {f"new {number}.txt": "n", "a.txt": f"s{number}"}
+            parts.append(entry(branch, f"aside {number}", aside, "stash = true"))
+    others = [name for name in has if name != "main"]
+    if not others:
+        parts.append(entry("side", "At last", {"a.txt": "last\n"}, 'from = "main"'))
+    bring = chance.choice(others or ["side"])
+    return "\n".join((*parts, f'[[task]]\ndo = "merge"\non = "main"\nbring = "{bring}"\n'))
+
+
+@pytest.mark.parametrize("seed", range(24))
+def test_random_stories_are_built_and_solved_as_planted(seed: int, tmp_path: Path) -> None:
+    (tmp_path / "hive-notes.toml").write_text(random_story(seed), "utf-8")
+    for half, step in (("build", "built"), (None, "done")):
+        only = ["--only", half] if half else []
+        played(
+            written(tmp_path / "hive-notes.toml", tmp_path / "play.sh", *only), tmp_path / f"played-{step}"
+        )
+        muddled("plant", tmp_path / "hive-notes.toml", tmp_path / step, "--at", step, "--quiet")
+        mine, theirs = (shell(tmp_path / name / "work", FINGERPRINT) for name in (f"played-{step}", step))
+        assert mine == theirs, step
 
 
 def test_a_real_tree_is_shown_where_it_matters(tmp_path: Path) -> None:
