@@ -36,8 +36,10 @@ publish = ["main"]
 "a b/it's $x.txt" = "no end"
 "Größe.txt" = "EN\nEND\nEND_\ntwo\n"
 "crlf.txt" = "one\r\ntwo\r\n"
-"run.sh" = "#!/bin/sh\necho\n"
+"run.sh" = "#!/bin/sh\necho $Id$\n"
 "empty.txt" = ""
+".gitignore" = "*.log\nout/\n"
+"a.log" = "kept all the same\n"
 [story.binary]
 "raw.bin" = "AAEC/w=="
 [story.link]
@@ -64,7 +66,7 @@ remove = ["empty.txt"]
 on = "origin/main"
 by = "tobias"
 message = "Elsewhere"
-write = { "there.txt" = "t\n" }
+write = { "there.txt" = "t\r\n", "out/x.txt" = "x\n" }
 
 [[story]]
 on = "main"
@@ -178,6 +180,20 @@ def test_a_story_with_everything_is_built_to_the_same_ids(tmp_path: Path) -> Non
     assert mine == theirs
     for form in ("md", "html", "text"):
         assert "Größe.txt" in muddled("walkthrough", tmp_path / "hive-notes.toml", "--form", form).stdout
+
+
+def test_attributes_of_the_story_do_not_change_its_commits(tmp_path: Path) -> None:
+    attributes = AWKWARD.replace(
+        '"a.log" =', '".gitattributes" = "*.txt text eol=crlf\\n*.sh ident\\n"\n"a.log" ='
+    )
+    (tmp_path / "hive-notes.toml").write_text(attributes, "utf-8")
+    played(
+        written(tmp_path / "hive-notes.toml", tmp_path / "play.sh", "--only", "build"), tmp_path / "played"
+    )
+    muddled("plant", tmp_path / "hive-notes.toml", tmp_path / "planted", "--at", "built", "--quiet")
+    refs = "git show-ref; git -C ../origin.git show-ref; ls .git/info"
+    mine, theirs = (shell(tmp_path / name / "work", refs) for name in ("played", "planted"))
+    assert mine == theirs
 
 
 def entry(on: str, message: str, texts: dict[str, str], *more: str) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import combinations
 
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.exercise.history import History, PlannedCommit
@@ -92,11 +93,19 @@ class _Building:
         checked_out = self.history.checked_out
         if recorder.branch() != checked_out:
             recorder.git("switch", checked_out)
+        if self._has_attributes:
+            recorder.edit(_ATTRIBUTES, None, PLAIN_FILE)
         recorder.say(self._told())
         recorder.look("log", "--oneline", "--graph", "--decorate", "--all")
 
     def _told(self) -> str:
         names = [name for name in self.history.tips if name in self.tips]
+        grown_from = {name: self.history.ancestors(self.tips[name]) for name in names}
+        if len(names) > 1 and all(
+            self.tips[one] in grown_from[other] or self.tips[other] in grown_from[one]
+            for one, other in combinations(names, 2)
+        ):
+            return f"{listed(names, 6)} lie on one line: none has gone a way of its own."
         if len(names) < 2 and self.history.remote != self.history.tracked:
             return (
                 "What is here stands on one branch. The remote has gone on, and nobody here knows of it yet."
@@ -123,8 +132,7 @@ class _Building:
             self._merge(commit)
         else:
             parent = self.history.commits[commit.parents[0]].tree if commit.parents else {}
-            paths = _edit(recorder, parent, commit.tree)
-            recorder.git("add", *_added(paths))
+            _add(recorder, _edit(recorder, parent, commit.tree))
             self._commit_message(commit.message)
         self.tips[commit.branch] = number
 
@@ -135,6 +143,18 @@ class _Building:
         recorder.git("init", "-q", "-b", branch, WORK, folder=".")
         if self.history.remote:
             recorder.git("remote", "add", "origin", f"../{ORIGIN}")
+        self._take_as_they_are(WORK)
+
+    def _take_as_they_are(self, folder: str) -> None:
+        """Keep attributes of the story's own from changing what goes into its commits."""
+        if self._has_attributes:
+            self.recorder.say("Files go into commits byte for byte, whatever attributes they have:")
+            self.recorder.edit(_ATTRIBUTES, _AS_THEY_ARE, PLAIN_FILE, folder)
+
+    @property
+    def _has_attributes(self) -> bool:
+        paths = {path for commit in self.history.commits for path in commit.tree}
+        return any(path.rsplit("/", 1)[-1] == ".gitattributes" for path in paths)
 
     def _head_of_remote(self) -> str:
         names = [
@@ -180,13 +200,12 @@ class _Building:
         recorder.git("merge", "--no-ff", "--no-commit", source)
         paths = _edit(recorder, recorder.files(), commit.tree)
         if paths or recorder.unmerged():
-            recorder.git("add", "--all")
+            _add(recorder, paths, whole=True)
         self._commit_message(commit.message)
 
     def _from_pieces(self, commit: PlannedCommit, parents: Sequence[str]) -> None:
         recorder = self.recorder
-        _edit(recorder, recorder.files(), commit.tree)
-        recorder.git("add", "--all")
+        _add(recorder, _edit(recorder, recorder.files(), commit.tree), whole=True)
         recorder.git("write-tree", keeps="tree")
         named = [word for parent in parents for word in ("-p", parent)]
         recorder.git("commit-tree", "$tree", *named, *_message(commit.message), keeps="made")
@@ -207,7 +226,7 @@ class _Building:
         new = [path for path in commit.tree if path not in before]
         recorder.say("The work is not finished, so it is put aside and not committed.")
         if new:
-            recorder.git("add", *_added(new))
+            _add(recorder, new)
         recorder.git("stash", "push", "-m", commit.message.splitlines()[0])
 
     def _elsewhere(self, number: int, commit: PlannedCommit) -> None:
@@ -218,12 +237,14 @@ class _Building:
             f"Meanwhile {commit.author.name} works in another clone, and pushes. Nobody here knows of it yet."
         )
         if not (recorder.room / COLLEAGUE).is_dir():
-            recorder.git("clone", "-q", ORIGIN, COLLEAGUE, folder=".")
+            later = ["--no-checkout"] if self._has_attributes else []
+            recorder.git("clone", "-q", *later, ORIGIN, COLLEAGUE, folder=".")
+            self._take_as_they_are(COLLEAGUE)
         else:
             recorder.git("fetch", "-q", folder=COLLEAGUE)
         recorder.git("switch", "-q", "-C", branch, f"origin/{branch}", folder=COLLEAGUE)
         paths = _edit(recorder, self.history.commits[commit.parents[0]].tree, commit.tree, COLLEAGUE)
-        recorder.git("add", *_added(paths), folder=COLLEAGUE)
+        _add(recorder, paths, COLLEAGUE)
         self._commit_message(commit.message, COLLEAGUE)
         recorder.git("push", "-q", "origin", branch, folder=COLLEAGUE)
         self.published[branch] = number
@@ -275,12 +296,15 @@ def _edit(recorder: Recorder, before: Files, after: Files, folder: str = WORK) -
 
 
 _MOST_NAMED = 4
+_ATTRIBUTES = ".git/info/attributes"
+_AS_THEY_ARE = b"* -text -ident -filter -working-tree-encoding\n"
 
 
-def _added(paths: Sequence[str]) -> list[str]:
-    """What is named to `git add`: a few files by their names."""
-    named = len(paths) <= _MOST_NAMED and not any(path.startswith(("-", ":")) for path in paths)
-    return list(paths) if named else ["--all"]
+def _add(recorder: Recorder, paths: Sequence[str], folder: str = WORK, *, whole: bool = False) -> None:
+    """Stage files: a few by their names, many or the whole tree all at once; ignored ones with force."""
+    named = not whole and len(paths) <= _MOST_NAMED and not any(path.startswith(("-", ":")) for path in paths)
+    force = ["--force"] if recorder.ignored(paths, folder) else []
+    recorder.git("add", *force, *(paths if named else ["--all"]), folder=folder)
 
 
 def _message(message: str) -> list[str]:

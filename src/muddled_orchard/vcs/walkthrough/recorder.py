@@ -227,6 +227,12 @@ class Recorder:
         repository = self.repository
         return bool(repository.index.diff_to_tree(repository.revparse_single("HEAD").peel(pygit2.Tree)))
 
+    def ignored(self, paths: Sequence[str], folder: str = WORK) -> bool:
+        """Whether Git would not add one of these files, since the repository ignores it."""
+        repository = pygit2.Repository(str(self.room / folder))
+        known = {entry.path for entry in repository.index}
+        return any(path not in known and repository.path_is_ignored(path) for path in paths)
+
     def pending(self) -> bool:
         """Whether an operation is under way."""
         return any((self.gitdir / name).exists() for name in (*SHOWN_BY, *REBASE_FOLDERS))
