@@ -21,7 +21,8 @@ from muddled_orchard.core.grading.kinds import Said
 from muddled_orchard.core.key.graph import Graph, Node
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
-from muddled_orchard.files.stored import assessment_text, digest_of, scenario_text
+from muddled_orchard.files.stored import digest_of, scenario_text
+from muddled_orchard.files.stored_results import assessment_text
 
 WORDS = ("theirs", "ours", "base", "neither", "ours+theirs", "theirs+ours", "blend", "unresolved", "gone")
 """What can be kept; the first is accepted."""

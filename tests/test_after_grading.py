@@ -18,7 +18,7 @@ from muddled_orchard.core.course.likeness import alike
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.key.graph import Graph
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.files.stored import assessment_of
+from muddled_orchard.files.stored_results import assessment_of
 from muddled_orchard.reports.export.spreadsheet import columns_asked, mapped
 from tests.classes import ledger_of, random_class, result
 from tests.conftest import graded, muddled, shell

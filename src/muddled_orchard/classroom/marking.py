@@ -22,7 +22,8 @@ from muddled_orchard.files.archives.fingerprint import fingerprint
 from muddled_orchard.files.archives.submissions import Handed
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
-from muddled_orchard.files.stored import Damaged, assessment_of, digest_of, scenario_of
+from muddled_orchard.files.stored import Damaged, digest_of, scenario_of
+from muddled_orchard.files.stored_results import assessment_of
 from muddled_orchard.vcs.read.reader import ExerciseVariant
 
 _NOTED_AT_ONCE = 64

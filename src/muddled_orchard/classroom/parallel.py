@@ -22,7 +22,7 @@ from muddled_orchard.core.exercise.scenario import MOST_SECONDS
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.submission.file_source import FileSource
 from muddled_orchard.files.archives.unpacking import unpacked
-from muddled_orchard.files.stored import assessment_text
+from muddled_orchard.files.stored_results import assessment_text
 from muddled_orchard.system.processes import collect_seldom, limit_memory, share
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.system.workers import Workers, workers

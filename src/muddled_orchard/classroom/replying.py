@@ -28,7 +28,8 @@ from muddled_orchard.core.key.survey import Survey
 from muddled_orchard.files.archives.forms import ENDINGS
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue_index import bundled_exercises, known_exercise
-from muddled_orchard.files.stored import Damaged, assessment_of, digest_of
+from muddled_orchard.files.stored import Damaged, digest_of
+from muddled_orchard.files.stored_results import assessment_of
 from muddled_orchard.reports.export.document import markdown, plain_text
 from muddled_orchard.reports.pages.document import document_page
 from muddled_orchard.system.output import PRIVATE, write_file

@@ -11,7 +11,8 @@ from muddled_orchard.core.course.findings import Collected
 from muddled_orchard.core.course.totals import Attempt
 from muddled_orchard.core.grading.settling import ALL, Settlement, about_of, in_force
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.files.stored import Damaged, assessment_of
+from muddled_orchard.files.stored import Damaged
+from muddled_orchard.files.stored_results import assessment_of
 
 if TYPE_CHECKING:
     from muddled_orchard.files.course.course_file import CourseFile

@@ -9,7 +9,8 @@ from muddled_orchard.core.course.tally import Tally, example_attempts, tally
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.files.stored import Damaged, assessment_of, scenario_of
+from muddled_orchard.files.stored import Damaged, scenario_of
+from muddled_orchard.files.stored_results import assessment_of
 
 
 def tally_of(ledger: Ledger, record: ClassRecord) -> Tally:

@@ -1,4 +1,4 @@
-"""What was checked when it came in, or was made here: written as text and read back without checking again.
+"""Scenarios that were checked when they came in: written as text and read back without checking again.
 
 The validator that tells people everything that is wrong with a scenario takes longer to start than most
 commands take for their work; it is for what people write.
@@ -9,9 +9,9 @@ from __future__ import annotations
 import hashlib
 import json
 import tomllib
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import MISSING, Field, fields, is_dataclass, replace
+from dataclasses import MISSING, Field, fields, is_dataclass
 from datetime import datetime
 from typing import Any
 
@@ -19,10 +19,6 @@ import msgspec
 
 from muddled_orchard.core.exercise.defaults import completed
 from muddled_orchard.core.exercise.scenario import Scenario
-from muddled_orchard.core.grading.assessment import Assessment
-from muddled_orchard.core.grading.english import sentences
-from muddled_orchard.core.grading.finding import restored
-from muddled_orchard.core.grading.verdicts import Verdicts
 
 
 class Damaged(Exception):
@@ -31,10 +27,6 @@ class Damaged(Exception):
 
 # Written even where they are as by default: they had none at first, and a text stays the same for ever.
 _ALWAYS = frozenset({"format", "starts"})
-
-_ENCODER = msgspec.json.Encoder()
-_DECODER = msgspec.json.Decoder(Assessment)
-_VERDICTS = msgspec.json.Decoder(Verdicts)
 
 
 def scenario_text(scenario: Scenario) -> str:
@@ -49,7 +41,7 @@ def digest_of(scenario: Scenario) -> str:
 
 def scenario_of(text: str) -> Scenario:
     """The scenario of such a text. Raises Damaged where it is none."""
-    with _sound():
+    with sound():
         return _scenario(json.loads(text))
 
 
@@ -66,67 +58,9 @@ def _scenario(data: dict[str, Any]) -> Scenario:
     return msgspec.convert(data, Scenario)
 
 
-def assessment_text(assessment: Assessment) -> str:
-    """An assessment as JSON."""
-    try:
-        return _ENCODER.encode(assessment).decode()
-    except UnicodeEncodeError:
-        # A name in a submission need not be UTF-8; as an escape it comes back as it was.
-        return json.dumps(msgspec.to_builtins(assessment))
-
-
-def assessment_of(text: str) -> Assessment:
-    """The assessment of such a text. Raises Damaged where it is none."""
-    with _sound():
-        try:
-            assessment = _DECODER.decode(text)
-        except msgspec.DecodeError:
-            assessment = msgspec.convert(json.loads(text), Assessment)
-        for criterion in assessment.criteria:  # what can't be said is none of ours
-            sentences(map(restored, criterion.outcome.findings))
-        sentences(map(restored, (*assessment.doubts, *assessment.worked)))
-    return assessment
-
-
-def verdicts_of(text: str) -> Verdicts:
-    """The verdicts of such a text. Raises Damaged where it is none."""
-    with _sound():
-        found = _VERDICTS.decode(text)
-        if found.doubts:
-            sentences(map(restored, found.doubts))
-        return found
-
-
-def anonymous_result(text: str, renamed: Callable[[str], str]) -> str:
-    """The same assessment without anything that is a learner's own: texts, names, commits, sentences; empty
-    where it is no assessment. `renamed` says what the work is called instead."""
-    try:
-        assessment = assessment_of(text)
-    except Damaged:
-        return ""
-    plain = replace(
-        assessment,
-        criteria=tuple(
-            replace(criterion, outcome=replace(criterion.outcome, findings=(), where=()))
-            for criterion in assessment.criteria
-        ),
-        hunks=tuple(
-            replace(hunk, line=None, left=None, renamed=None, left_at=None, look=())
-            for hunk in assessment.hunks
-        ),
-        doubts=(),
-        worked=(),
-        reason="",
-        commits=(),
-        makers=(),
-        work=renamed(assessment.work),
-        made=None,
-    )
-    return assessment_text(plain)
-
-
 @contextmanager
-def _sound() -> Iterator[None]:
+def sound() -> Iterator[None]:
+    """Raise Damaged where what is read within is not what was written."""
     try:
         yield
     except (msgspec.MsgspecError, ValueError, KeyError, TypeError, AttributeError) as error:

@@ -23,7 +23,7 @@ from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.grading.settling import Settlement
-from muddled_orchard.files.stored import anonymous_result
+from muddled_orchard.files.stored_results import anonymous_result
 from muddled_orchard.system.output import make_private
 
 _AT_ONCE = 500  # how many are asked for in one go

@@ -1,0 +1,78 @@
+"""Results that were made here: written as text and read back without checking again."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from dataclasses import replace
+
+import msgspec
+
+from muddled_orchard.core.grading.assessment import Assessment
+from muddled_orchard.core.grading.english import sentences
+from muddled_orchard.core.grading.finding import restored
+from muddled_orchard.core.grading.verdicts import Verdicts
+from muddled_orchard.files.stored import Damaged, sound
+
+_ENCODER = msgspec.json.Encoder()
+_DECODER = msgspec.json.Decoder(Assessment)
+_VERDICTS = msgspec.json.Decoder(Verdicts)
+
+
+def assessment_text(assessment: Assessment) -> str:
+    """An assessment as JSON."""
+    try:
+        return _ENCODER.encode(assessment).decode()
+    except UnicodeEncodeError:
+        # A name in a submission need not be UTF-8; as an escape it comes back as it was.
+        return json.dumps(msgspec.to_builtins(assessment))
+
+
+def assessment_of(text: str) -> Assessment:
+    """The assessment of such a text. Raises Damaged where it is none."""
+    with sound():
+        try:
+            assessment = _DECODER.decode(text)
+        except msgspec.DecodeError:
+            assessment = msgspec.convert(json.loads(text), Assessment)
+        for criterion in assessment.criteria:  # what can't be said is none of ours
+            sentences(map(restored, criterion.outcome.findings))
+        sentences(map(restored, (*assessment.doubts, *assessment.worked)))
+    return assessment
+
+
+def verdicts_of(text: str) -> Verdicts:
+    """The verdicts of such a text. Raises Damaged where it is none."""
+    with sound():
+        found = _VERDICTS.decode(text)
+        if found.doubts:
+            sentences(map(restored, found.doubts))
+        return found
+
+
+def anonymous_result(text: str, renamed: Callable[[str], str]) -> str:
+    """The same assessment without anything that is a learner's own: texts, names, commits, sentences; empty
+    where it is no assessment. `renamed` says what the work is called instead."""
+    try:
+        assessment = assessment_of(text)
+    except Damaged:
+        return ""
+    plain = replace(
+        assessment,
+        criteria=tuple(
+            replace(criterion, outcome=replace(criterion.outcome, findings=(), where=()))
+            for criterion in assessment.criteria
+        ),
+        hunks=tuple(
+            replace(hunk, line=None, left=None, renamed=None, left_at=None, look=())
+            for hunk in assessment.hunks
+        ),
+        doubts=(),
+        worked=(),
+        reason="",
+        commits=(),
+        makers=(),
+        work=renamed(assessment.work),
+        made=None,
+    )
+    return assessment_text(plain)
