@@ -58,8 +58,9 @@ def _practice(scenario: Scenario, options: argparse.Namespace) -> tuple[Practice
         from muddled_orchard.vcs.walkthrough.walking import practice_at
 
         return practice_at(scenario, options.variant, options.at)
-    key_of(scenario, options.variant)
-    return practice_of(Variants(scenario), options.variant), None
+    variants = Variants(scenario)
+    key_of(variants, options.variant)
+    return practice_of(variants, options.variant), None
 
 
 def run(options: argparse.Namespace) -> int:

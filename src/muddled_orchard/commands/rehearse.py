@@ -10,6 +10,7 @@ from pathlib import Path
 from muddled_orchard.commands.options import add_jobs, add_quiet, add_run_rules, add_scenarios, positive
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.core.grading.rehearsal import Rehearsal
 from muddled_orchard.files.scenarios.catalogue import load, scenario_files
 from muddled_orchard.files.scenarios.error_lines import with_lines
@@ -75,7 +76,7 @@ def _checked(places: list[str], codes: Sequence[str]) -> list[Scenario]:
         try:
             scenario = load(path)
             for code in codes if scenario.values else codes[:1]:
-                key_of(scenario, code)
+                key_of(Variants(scenario), code)
             found.append(scenario)
         except BadInput as bad:
             problems += with_lines(bad, path).problems

@@ -34,10 +34,13 @@ def tree_after(entry: Entry, key: KeyPath, before: Files, problems: list[Problem
             problems.append(_missing(path, entry, tree, (*key, "remove", number)))
     for path, file in _whole_files(entry, key, problems):
         kind = next(name for name in ("write", "binary", "link") if path in getattr(entry, name))
-        if path not in tree:
+        if path not in tree and path not in before:
             new_names[path] = (*key, kind, path)
         old_mode = tree[path].mode if path in tree and kind == "write" else file.mode
-        tree[path] = File(EXECUTABLE if old_mode == EXECUTABLE else file.mode, file.data)
+        # Of a large tree nearly everything stays: it is held once.
+        tree[path] = _held_once(
+            path, File(EXECUTABLE if old_mode == EXECUTABLE else file.mode, file.data), before
+        )
     _leave_out_impossible(tree, new_names, problems)
     for number, change in enumerate(entry.change):
         if change.file not in tree:
@@ -50,8 +53,14 @@ def tree_after(entry: Entry, key: KeyPath, before: Files, problems: list[Problem
         if path not in tree:
             problems.append(_missing(path, entry, tree, (*key, "executable", number)))
         else:
-            tree[path] = File(EXECUTABLE, tree[path].data)
+            tree[path] = _held_once(path, File(EXECUTABLE, tree[path].data), before)
     return tree
+
+
+def _held_once(path: str, file: File, before: Files) -> File:
+    """A file, or the same one as it was before where it is alike."""
+    old = before.get(path)
+    return old if old is not None and old == file else file
 
 
 def merged_files(

@@ -84,7 +84,7 @@ Files = Mapping[str, File]
 def bad_path(path: str) -> str:
     """Why a path can't be used in a repository on every system, or nothing where it can."""
     parts = path.split("/")
-    if "" in parts or "\\" in path or any(ord(letter) < 32 for letter in path):
+    if "" in parts or _NOT_IN_PATHS.search(path):
         return "use names with single slashes between them"
     if any(part in (".", "..") for part in parts):
         return "it must not leave its folder"
@@ -101,4 +101,5 @@ def bad_path(path: str) -> str:
 
 
 _RESERVED = re.compile(r"con|prn|aux|nul|(com|lpt)[1-9]", re.IGNORECASE)
+_NOT_IN_PATHS = re.compile(r"[\x00-\x1f\\]")
 _NOT_ON_WINDOWS = re.compile(r'[<>:"|?*]')

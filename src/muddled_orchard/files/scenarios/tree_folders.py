@@ -17,6 +17,7 @@ from muddled_orchard.core.exercise.scenario import Entry, Scenario
 def with_taken_folders(scenario: Scenario, folder: Path | None, problems: list[Problem]) -> Scenario:
     """The scenario with the files of every taken folder in its entry; what can't be read is a problem."""
     story = []
+    held: dict[str, str] = {}
     for number, entry in enumerate(scenario.story):
         filled = entry
         if entry.take is not None:
@@ -27,12 +28,13 @@ def with_taken_folders(scenario: Scenario, folder: Path | None, problems: list[P
             elif not place.is_dir():
                 problems.append(Problem(f'there is no folder "{entry.take}" beside the scenario', key=key))
             else:
-                filled = _filled(entry, place)
+                filled = _filled(entry, place, held)
         story.append(filled)
     return replace(scenario, story=tuple(story))
 
 
-def _filled(entry: Entry, folder: Path) -> Entry:
+def _filled(entry: Entry, folder: Path, held: dict[str, str]) -> Entry:
+    """The entry with the files of a folder. Texts that several folders have are held once, in `held`."""
     write, binary, link, executable = (
         dict(entry.write),
         dict(entry.binary),
@@ -41,14 +43,20 @@ def _filled(entry: Entry, folder: Path) -> Entry:
     )
     written = {*write, *binary, *link}
     with reading_as_committed(folder) as read:
-        _fill(folder, read, written, (write, binary, link, executable))
+        _fill(folder, read, written, (write, binary, link, executable), held)
     return replace(entry, write=write, binary=binary, link=link, executable=tuple(executable))
 
 
 _Kinds = tuple[dict[str, str], dict[str, str], dict[str, str], list[str]]
 
 
-def _fill(folder: Path, read: Callable[[Path], bytes], written: Collection[str], kinds: _Kinds) -> None:
+def _fill(
+    folder: Path,
+    read: Callable[[Path], bytes],
+    written: Collection[str],
+    kinds: _Kinds,
+    held: dict[str, str],
+) -> None:
     """Add every file of a folder that is not written to texts, binary files, links and executable ones."""
     write, binary, link, executable = kinds
     for path in sorted(folder.rglob("*")):
@@ -60,7 +68,8 @@ def _fill(folder: Path, read: Callable[[Path], bytes], written: Collection[str],
         elif path.is_file():
             data = read(path)
             try:
-                write[name] = data.decode("utf-8")
+                text = data.decode("utf-8")
+                write[name] = held.setdefault(text, text)
             except UnicodeDecodeError:
                 binary[name] = base64.b64encode(data).decode()
             if path.stat().st_mode & 0o100:

@@ -27,6 +27,7 @@ from muddled_orchard.core.exercise.tasks import (
     source_of,
 )
 from muddled_orchard.core.exercise.todo import groups_of, todo_of
+from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.core.git.commits import Commit, Commits, contains
 from muddled_orchard.core.git.refs import branch_ref, on_remote, tracking_ref
 from muddled_orchard.core.git.trees import PLAIN_FILE, Blob, Tree
@@ -111,12 +112,14 @@ def make_key(scratch: ScratchRepository, scenario: Scenario, code: str) -> Key:
     return made
 
 
-def key_of(scenario: Scenario, code: str) -> Key:
+def key_of(variants: Variants, code: str) -> Key:
     """The key of one variant, made in a folder of its own. Raises BadInput where it can't be made, or
     there is no Git."""
     git.require()
     with temporary_folder() as folder:
-        return make_key(ScratchRepository(folder / "scratch.git"), scenario, code)
+        scratch = ScratchRepository(folder / "scratch.git")
+        scratch.know(variants)
+        return make_key(scratch, variants.scenario, code)
 
 
 def _play_all(scratch: ScratchRepository, playing: Sequence[tuple[_Draft, _Playing]]) -> None:

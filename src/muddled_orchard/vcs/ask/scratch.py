@@ -106,6 +106,10 @@ class ScratchRepository:
             _remember(self._trees, id(planned.tree), known, _MOST_TREES)
         return known
 
+    def know(self, variants: Variants) -> None:
+        """Use these variants of their scenario, which hold what was made of them already."""
+        self._variants[variants.scenario.id] = variants
+
     def variants(self, scenario: Scenario) -> Variants:
         """The variants of a scenario, remembered from one call to the next."""
         known = self._variants.get(scenario.id)

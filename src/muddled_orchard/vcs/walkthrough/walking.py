@@ -30,8 +30,9 @@ def walk_through(scenario: Scenario, code: str, *, with_key: bool = True) -> Wal
     Without the key it ends where the first conflict is to be resolved. Raises BadInput where the variant has
     no key, or there is no Git.
     """
-    key = key_of(scenario, code)
-    mailbox = practice_of(Variants(scenario), code, stopped=False).files.get(MAILBOX)
+    variants = Variants(scenario)
+    key = key_of(variants, code)
+    mailbox = practice_of(variants, code, stopped=False).files.get(MAILBOX)
     with temporary_folder() as room:
         recorder = Recorder(room, key)
         build(recorder, mailbox.data if mailbox else None)
@@ -54,7 +55,8 @@ def walk_through(scenario: Scenario, code: str, *, with_key: bool = True) -> Wal
 
 def steps_of(scenario: Scenario, code: str) -> Sequence[WalkthroughStep]:
     """The steps of a walkthrough in order, with their names and titles alone. Raises BadInput as it does."""
-    return _at(key_of(scenario, code), code, scenario, None)[1]
+    variants = Variants(scenario)
+    return _at(key_of(variants, code), code, variants, None)[1]
 
 
 def practice_at(
@@ -63,15 +65,16 @@ def practice_at(
     """A variant as it stands after the step of its walkthrough that has this number or name, left there by
     real Git, and that step. `key` is the variant's, where it is known. Raises BadInput where there is no such
     step, or the variant has no key."""
-    key = key or key_of(scenario, code)
-    practice, steps = _at(key, code, scenario, asked)
+    variants = Variants(scenario)
+    key = key or key_of(variants, code)
+    practice, steps = _at(key, code, variants, asked)
     if not is_step(asked, steps[-1].number, steps[-1].name, len(key.scenario.task)):
         raise no_such_step(asked, steps)
     return practice, steps[-1]
 
 
 def _at(
-    key: Key, code: str, scenario: Scenario, asked: str | None
+    key: Key, code: str, variants: Variants, asked: str | None
 ) -> tuple[Practice, Sequence[WalkthroughStep]]:
     """What stands after a step, and all steps up to it; with none that there is, after all of them."""
     tasks = len(key.scenario.task)
@@ -80,8 +83,8 @@ def _at(
         if asked is not None and is_step(asked, step.number, step.name, tasks):
             if place < len(key.history.commits):
                 return _unfinished(key, place + 1), built[: place + 1]
-            return practice_of(Variants(scenario), code, stopped=False), built[: place + 1]
-    practice = practice_of(Variants(scenario), code, stopped=False)
+            return practice_of(variants, code, stopped=False), built[: place + 1]
+    practice = practice_of(variants, code, stopped=False)
     with temporary_folder() as room:
         write_files(room, practice.files)
         recorder = Recorder(room, key, looking=False)
