@@ -66,6 +66,7 @@ class _Story:
         }
         self.commits: list[PlannedCommit] = []
         self.tips: dict[str, int] = {}
+        self.folders: dict[str, str] = {}
         self.tracked: dict[str, int] = {}
         self.remote: dict[str, int] = {}
         self.stashes: list[int] = []
@@ -131,6 +132,7 @@ class _Story:
             self.remote[entry.on.removeprefix(REMOTE)] = number
         else:
             self.tips[entry.on] = number
+            self.folders |= dict.fromkeys(_folders_of(entry.on), entry.on)
 
     def _publish(self, entry: Entry, key: KeyPath) -> None:
         for place, branch in enumerate(entry.publish):
@@ -168,7 +170,7 @@ class _Story:
                 Problem(f'there is no branch "{entry.on}" to stash on', likely(entry.on, tips), (*key, "on"))
             )
             return self._some()
-        if other := next((name for name in tips if _within(entry.on, name) or _within(name, entry.on)), ""):
+        if other := self._in_the_way(entry.on):
             hint = "Git keeps branches like files in folders: one name must not begin another."
             what = f'there can be no branch "{entry.on}" beside "{other}"'
             self.problems.append(Problem(what, hint, (*key, "on")))
@@ -188,6 +190,12 @@ class _Story:
             )
             return self._some()
         return (tips[entry.from_],)
+
+    def _in_the_way(self, branch: str) -> str:
+        """A branch because of whose name there can be no such one, or nothing."""
+        if branch in self.folders:
+            return self.folders[branch]
+        return next((folder for folder in _folders_of(branch) if folder in self.tips), "")
 
     def _remote_parents(self, entry: Entry, key: KeyPath) -> tuple[int, ...]:
         branch = entry.on.removeprefix(REMOTE)
@@ -237,8 +245,10 @@ class _Story:
         return (parents[0], other), tree
 
 
-def _within(branch: str, other: str) -> bool:
-    return branch.startswith(f"{other}/")
+def _folders_of(branch: str) -> Iterator[str]:
+    """`a` and `a/b` of `a/b/c`: no branch can have these names beside it."""
+    parts = branch.split("/")
+    return ("/".join(parts[:number]) for number in range(1, len(parts)))
 
 
 def _misfits(scenario: Scenario) -> Iterator[Problem]:

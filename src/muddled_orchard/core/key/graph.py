@@ -132,18 +132,19 @@ def laid_out(
     shown = {commit.id for tip in tips.values() for commit in ancestry(commits, tip)}
     order = [id_ for id_ in order if id_ in shown]
     on = _branches(key, commits, tips)
-    lanes = tuple(dict.fromkeys(on[id_] for id_ in order))
+    lanes = {name: lane for lane, name in enumerate(dict.fromkeys(on[id_] for id_ in order))}
+    standing: dict[str, list[str]] = {}
+    for name, tip in tips.items():
+        standing.setdefault(tip, []).append(name)
     nodes = []
     for place, id_ in enumerate(order):
         commit = commits[id_]
-        names = tuple(
-            sorted((name for name, tip in tips.items() if tip == id_), key=lambda name: name != head)
-        )
+        names = tuple(sorted(standing.get(id_, ()), key=lambda name: name != head))
         nodes.append(
             Node(
                 id=id_,
                 place=place,
-                lane=lanes.index(on[id_]),
+                lane=lanes[on[id_]],
                 subject=commit.subject,
                 author=name_of(commit.author),
                 parents=tuple(parent for parent in commit.parents if parent in shown),
@@ -152,7 +153,7 @@ def laid_out(
                 new=id_ not in key.handed_out,
             )
         )
-    return Graph(tuple(nodes), lanes)
+    return Graph(tuple(nodes), tuple(lanes))
 
 
 def _branches(key: Key, commits: Mapping[str, Commit], tips: Mapping[str, str]) -> dict[str, str]:

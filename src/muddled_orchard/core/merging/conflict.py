@@ -8,7 +8,9 @@ pop) is a chain of such merges. Git itself decides what conflicts and how the hu
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from bisect import bisect_left, bisect_right
+from collections import Counter
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from muddled_orchard.core.git.lines import Lines, lines_of
@@ -122,10 +124,9 @@ def merged_text(default_style: bytes, diff3_style: bytes) -> MergedText:
     shown = _placed(_parts(lines_of(default_style)))
     with_base = _placed(_parts(lines_of(diff3_style)))
     ours_text = tuple(line for part in with_base for line in (part.hunk.ours if part.hunk else part.clean))
-    ties = [
-        [wide for wide in with_base if wide.hunk and part.meets(wide)] if part.hunk else [] for part in shown
-    ]
-    uses = [id(wide) for tie in ties for wide in tie]
+    near = _near(with_base)
+    ties = [[wide for wide in near(part) if part.meets(wide)] if part.hunk else [] for part in shown]
+    uses = Counter(id(wide) for tie in ties for wide in tie)
     parts: list[Lines | Hunk] = []
     for part, tie in zip(shown, ties, strict=True):
         if part.hunk is None:
@@ -137,7 +138,7 @@ def merged_text(default_style: bytes, diff3_style: bytes) -> MergedText:
             # Git joins hunks that lie close together; the lines between them are unchanged.
             base += ours_text[end : wide.ours[0]] + (wide.hunk.base if wide.hunk else ())
             end = wide.ours[1]
-        shared = any(uses.count(id(wide)) > 1 for wide in tie)
+        shared = any(uses[id(wide)] > 1 for wide in tie)
         parts.append(Hunk(part.hunk.ours, part.hunk.theirs, base, shared))
     return MergedText(tuple(parts))
 
@@ -159,6 +160,22 @@ class _Placed:
             or all(two[0] <= one[0] and one[1] <= two[1] for one, two in sides)
             or all(one[0] <= two[0] and two[1] <= one[1] for one, two in sides)
         )
+
+
+def _near(parts: Sequence[_Placed]) -> Callable[[_Placed], Sequence[_Placed]]:
+    """What gives the hunks among some parts, in order, that may meet another part: those that touch it on
+    either side. Both sides' places only grow, so they lie together."""
+    hunks = [part for part in parts if part.hunk]
+    starts = [[hunk.ours[0] for hunk in hunks], [hunk.theirs[0] for hunk in hunks]]
+    ends = [[hunk.ours[1] for hunk in hunks], [hunk.theirs[1] for hunk in hunks]]
+
+    def near(part: _Placed) -> Sequence[_Placed]:
+        sides = (part.ours, part.theirs)
+        first = min(bisect_left(end, side[0]) for end, side in zip(ends, sides, strict=True))
+        last = max(bisect_right(start, side[1]) for start, side in zip(starts, sides, strict=True))
+        return hunks[first:last]
+
+    return near
 
 
 def _placed(parts: Sequence[Lines | Hunk]) -> list[_Placed]:

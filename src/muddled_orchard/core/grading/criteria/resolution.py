@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from math import prod
 from typing import Literal
 
@@ -96,7 +97,12 @@ def _told(case: Case) -> Iterator[list[HunkResult]]:
             if conflict.reading is None:
                 yield [_of_path(case, task, step, conflict)]
             else:
-                yield [_of_hunk(case, task, step, conflict, hunk) for hunk in conflict.reading.hunks]
+                # Alike for all hunks of a file, of which there may be thousands.
+                look, together = tuple(_look(task, conflict)), _together(conflict)
+                yield [
+                    replace(_of_hunk(case, task, step, conflict, hunk), look=look, together=together)
+                    for hunk in conflict.reading.hunks
+                ]
 
 
 def _of_hunk(case: Case, task: TaskCase, step: int, conflict: ConflictCase, hunk: HunkReading) -> HunkResult:
@@ -125,8 +131,6 @@ def _of_hunk(case: Case, task: TaskCase, step: int, conflict: ConflictCase, hunk
         left_at=conflict.left_at,
         subject=_subject(case, task),
         step=step,
-        look=tuple(_look(task, conflict)),
-        together=_together(conflict),
     )
 
 
