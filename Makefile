@@ -48,6 +48,7 @@ bench: $(READY)  ## speed beside plain git commands
 	$(BIN)/python -m benchmarks.classes
 	$(BIN)/python -m benchmarks.after_grading
 	$(BIN)/python -m benchmarks.demonstrating
+	$(BIN)/python -m benchmarks.trees
 
 screenshots: $(READY)  ## renew docs/screenshots
 	scripts/screenshots
