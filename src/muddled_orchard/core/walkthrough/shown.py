@@ -17,7 +17,6 @@ from muddled_orchard.core.walkthrough.walkthrough import (
     Edited,
     LineKind,
     Marked,
-    MarkedLine,
     Part,
     Ran,
     Said,
@@ -153,8 +152,3 @@ def _near(lines: Sequence[ShownLine], near: Collection[int]) -> Iterator[ShownLi
         yield line
     if left_out:
         yield ShownLine("left out", f"... {counted(left_out, 'line')}")
-
-
-def sides_of(marked: Marked) -> tuple[MarkedLine, ...]:
-    """The lines that a remark stands at."""
-    return tuple(line for line in marked.lines if line.remark)

@@ -131,7 +131,7 @@ class WalkthroughStep:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Walkthrough:
     """The whole demonstration of one variant. `steps` are those that are shown: their numbers are those of
-    the whole. `open_end`: it ends where the first conflict is to be resolved."""
+    the whole."""
 
     id: str
     title: str
@@ -139,4 +139,3 @@ class Walkthrough:
     brief: str
     variant: str
     steps: tuple[WalkthroughStep, ...]
-    open_end: bool = False

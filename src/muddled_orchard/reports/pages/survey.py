@@ -163,7 +163,6 @@ def _side(side: SideView) -> dict[str, Any]:
 
 
 _AROUND = 3
-_SAID = {"ours": "ours", "base": "base", "theirs": "theirs"}
 
 
 def _merged(view: ConflictView) -> Markup:
@@ -185,7 +184,7 @@ def _merged(view: ConflictView) -> Markup:
         part = (line.hunk, line.side)
         name = ""
         if part != before and line.hunk is not None:
-            name = f'<span class="remark">◂ {_SAID[line.side]}</span>'
+            name = f'<span class="remark">◂ {line.side}</span>'
         before = part
         text = f"{_text(line.text)} {name}".rstrip()
         shown.append(text if line.side == "clean" else f'<span class="{line.side}">{text or " "}</span>')
