@@ -408,6 +408,29 @@ def test_wrong_use_says_what_and_leaves_nothing(arguments: list[str], says: str,
     assert sorted(path.name for path in tmp_path.iterdir()) == ["broken.toml", "full"]
 
 
+def test_a_value_that_spoils_a_step_is_named(tmp_path: Path) -> None:
+    story = """
+values.size = { choose = ["80", "90"] }
+task = [{ do = "merge", bring = "side" }]
+answer = [{ file = "a.txt", keep = ["theirs"] }]
+story = [
+    { on = "main", write = { "a.txt" = "limit = 70\\n" } },
+    { on = "side", from = "main", write = { "a.txt" = "limit = @{size}\\n" } },
+    { on = "main", write = { "a.txt" = "limit = 90\\n" } },
+]
+"""
+    (tmp_path / "my-own.toml").write_text(story)
+    seen = set()
+    for code in map(str, range(8)):
+        for command in (["walkthrough", "my-own.toml", "--form", "sh"], ["plant", "my-own.toml", f"p{code}", "--at", "conflict", "--quiet"]):  # fmt: skip
+            done = subprocess.run([*PROGRAM, *command, "--variant", code], cwd=tmp_path, capture_output=True, text=True, check=False)  # fmt: skip
+            seen.add((done.returncode, done.stderr))
+    assert {code for code, _ in seen} == {0, 2}, "one of the values is sound"
+    (told,) = {text for code, text in seen if code}
+    assert 'my-own.toml:4: answer[1].file: with size = "90": a.txt does not conflict' in told
+    assert len(told.splitlines()) <= 3
+
+
 class Terminal:
     """A terminal in which the program runs, and what stands on it."""
 

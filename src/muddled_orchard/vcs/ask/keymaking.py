@@ -27,6 +27,7 @@ from muddled_orchard.core.exercise.tasks import (
     source_of,
 )
 from muddled_orchard.core.exercise.todo import groups_of, todo_of
+from muddled_orchard.core.exercise.values import values_of
 from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.core.git.commits import Commit, Commits, contains
 from muddled_orchard.core.git.refs import branch_ref, on_remote, tracking_ref
@@ -119,7 +120,18 @@ def key_of(variants: Variants, code: str) -> Key:
     with temporary_folder() as folder:
         scratch = ScratchRepository(folder / "scratch.git")
         scratch.know(variants)
-        return make_key(scratch, variants.scenario, code)
+        try:
+            return make_key(scratch, variants.scenario, code)
+        except BadInput as bad:
+            raise BadInput(_with_values(bad, variants.scenario, code)) from None
+
+
+def _with_values(bad: BadInput, scenario: Scenario, code: str) -> list[Problem]:
+    """What is wrong with a variant, with the values that it has: one of them may be what spoils it."""
+    values = ", ".join(f'{name} = "{value}"' for name, value in values_of(scenario, code).items())
+    if not values:
+        return list(bad.problems)
+    return [replace(problem, what=f"with {values}: {problem.what}") for problem in bad.problems]
 
 
 def _play_all(scratch: ScratchRepository, playing: Sequence[tuple[_Draft, _Playing]]) -> None:
