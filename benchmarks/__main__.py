@@ -23,7 +23,8 @@ from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.merging.alignment import Gap, align
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.submission import Submission
-from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary, bundled_ids
+from muddled_orchard.files.scenarios.bundled import bundled_ids
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.rehearsal.behaviours import named
 from muddled_orchard.rehearsal.session import LearnerSession
 from muddled_orchard.vcs.ask import git

@@ -12,7 +12,8 @@ from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.key.answer_key import Step
 from muddled_orchard.core.key.survey import Survey
-from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary, bundled_ids
+from muddled_orchard.files.scenarios.bundled import bundled_ids
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.scenarios.catalogue_index import INDEX, bundled_exercises, index_text
 from muddled_orchard.files.scenarios.scenario_file import load_scenario
 from muddled_orchard.files.scenarios.sketches import SKETCHES

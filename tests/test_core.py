@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Any
 
 import pytest
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.problems import BadInput, likely
 from muddled_orchard.core.exercise.file_rules import broken

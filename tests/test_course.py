@@ -148,7 +148,7 @@ def test_class_commands_take_everything_from_the_course(tmp_path: Path) -> None:
 
 def muddled_text(id_: str) -> str:
     """The text of a bundled scenario."""
-    from muddled_orchard.files.scenarios.catalogue import BUNDLED
+    from muddled_orchard.files.scenarios.bundled import BUNDLED
 
     return (BUNDLED / f"{id_}.toml").read_text()
 

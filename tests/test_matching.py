@@ -21,7 +21,8 @@ from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.locating.matching import matched
 from muddled_orchard.core.key.answer_key import Step
 from muddled_orchard.core.merging.conflict import MergeResult
-from muddled_orchard.files.scenarios.catalogue import BUNDLED, ScenarioLibrary, bundled_ids
+from muddled_orchard.files.scenarios.bundled import BUNDLED, bundled_ids
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.scenarios.scenario_file import load_scenario, read_scenario
 from muddled_orchard.files.stored import digest_of, scenario_of, scenario_text
 from muddled_orchard.vcs.ask.keymaking import make_key

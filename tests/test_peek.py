@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from muddled_orchard.cli import main
-from muddled_orchard.files.scenarios.catalogue import bundled_ids
+from muddled_orchard.files.scenarios.bundled import bundled_ids
 from tests.conftest import LEARNER, muddled, shell
 
 MERGE = "git merge -q night-shift >/dev/null || true\n"

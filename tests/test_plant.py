@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from muddled_orchard.files.scenarios.catalogue import BUNDLED
+from muddled_orchard.files.scenarios.bundled import BUNDLED
 from tests.conftest import muddled, shell
 from tests.scenarios import CHAIN
 

@@ -16,9 +16,11 @@ from muddled_orchard.core.git.lines import Lines, lines_of
 from muddled_orchard.core.git.trees import Blob
 from muddled_orchard.core.merging.conflict import Hunk, MergeResult, merged_text
 from muddled_orchard.core.merging.equivalence import history_shape
+from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.ask import scratch as scratches
 from muddled_orchard.vcs.ask.predict import predict
 from muddled_orchard.vcs.ask.scratch import Question, ScratchRepository
+from muddled_orchard.vcs.isolation import isolate
 from muddled_orchard.vcs.write.build import new_repository
 from tests.conftest import shell
 
@@ -72,7 +74,7 @@ def shown(text: str) -> list[Lines | tuple[Lines, Lines, Lines]]:
 def test_hunks_are_those_of_a_real_merge(texts: tuple[str, str, str]) -> None:
     with tempfile.TemporaryDirectory() as folder:
         work = Path(folder)
-        repo = new_repository(work / ".git", bare=False)
+        repo = opened(work / ".git", bare=False)
         base = commit(repo, texts[0], [])
         ours, theirs = commit(repo, texts[1], [base]), commit(repo, texts[2], [base])
         repo.references.create("refs/heads/main", ours)
@@ -100,11 +102,17 @@ def is_hunk(part: Lines | tuple[Lines, Lines, Lines]) -> bool:
     return len(part) == 3 and isinstance(part[0], tuple)
 
 
-def new_scratch(work: Path, repo: pygit2.Repository) -> pygit2.Repository:
+def opened(gitdir: Path, *, bare: bool) -> pygit2.Repository:
+    isolate()
+    new_repository(gitdir, bare=bare)
+    return pygit2.Repository(str(gitdir))
+
+
+def new_scratch(work: Path, repo: pygit2.Repository) -> git.ObjectReader:
     """A bare repository beside the learner's that sees its objects: attributes go there, not to them."""
-    scratch = new_repository(work / "scratch.git", bare=True)
+    new_repository(work / "scratch.git", bare=True)
     (work / "scratch.git/objects/info/alternates").write_text(f"{repo.path}objects\n")
-    return pygit2.Repository(scratch.path)
+    return git.ObjectReader(work / "scratch.git")
 
 
 def commit(repo: pygit2.Repository, text: str, parents: list[str]) -> str:
@@ -179,9 +187,9 @@ def test_what_is_told_in_other_words_is_what_git_says(texts: tuple[str, str, str
 def test_git_is_asked_once_for_what_differs_in_words(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     counted: list[int] = []
 
-    def counting(repo: pygit2.Repository, pairs: Sequence[tuple[str, str]]) -> list[MergeResult]:
+    def counting(objects: git.ObjectReader, pairs: Sequence[tuple[str, str]]) -> list[MergeResult]:
         counted.append(len(pairs))
-        return predict(repo, pairs)
+        return predict(objects, pairs)
 
     monkeypatch.setattr(scratches, "predict", counting)
     scratch = ScratchRepository(tmp_path / "scratch.git")

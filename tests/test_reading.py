@@ -14,7 +14,8 @@ import pytest
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.files.archives.submissions import find_submissions
-from muddled_orchard.files.scenarios.catalogue import BUNDLED, ScenarioLibrary
+from muddled_orchard.files.scenarios.bundled import BUNDLED
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.scenarios.toml_lines import line_of
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.read.disk import DiskSource, read_plain_file

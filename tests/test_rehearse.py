@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import os
 import re
-from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from msgspec.structs import replace
 
 from muddled_orchard.core.grading import finding
 from muddled_orchard.core.grading.assessment import (
@@ -24,7 +24,8 @@ from muddled_orchard.core.grading.hints import for_learner
 from muddled_orchard.core.grading.kinds import Said
 from muddled_orchard.core.grading.rehearsal import RIGHT, Expected, Kept, Rehearsal, surprises
 from muddled_orchard.core.key.answer_key import Key
-from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary, bundled_ids
+from muddled_orchard.files.scenarios.bundled import bundled_ids
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.rehearsal.behaviours import Behaviour, behaviours_for
 from muddled_orchard.rehearsal.rehearsing import VARIANTS, rehearsed
 from tests.conftest import muddled, shell

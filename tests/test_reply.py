@@ -4,20 +4,21 @@ from __future__ import annotations
 
 import json
 import zipfile
-from dataclasses import replace
 from pathlib import Path
 
 import pytest
 from markdown_it import MarkdownIt
+from msgspec.structs import replace
 
 from muddled_orchard.core.course.document import Document, Heading, Items, Links, Paragraph, Texts
 from muddled_orchard.core.course.feedback import ExerciseDone, Telling, feedback
-from muddled_orchard.core.course.practice import KnownExercise, like, practise_next
+from muddled_orchard.core.course.practice import like, practise_next
 from muddled_orchard.core.course.totals import ExerciseMark
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.finding import kept
 from muddled_orchard.core.grading.kinds import Amended
 from muddled_orchard.core.grading.settling import Settlement, settled
+from muddled_orchard.core.key.exercise_summary import Difficulty, ExerciseSummary
 from muddled_orchard.reports.export.document import markdown, plain_text
 from muddled_orchard.reports.pages.document import document_page
 from tests.classes import Works, ledger_of, result
@@ -97,13 +98,19 @@ def test_hostile_texts_stay_text() -> None:
 
 
 def test_what_to_practise_is_like_what_went_wrong() -> None:
-    own = KnownExercise("own", "Own", ("merge",), ("contents",), 4)
+    def known(id_: str, title: str, operation: str, kind: str, points: int) -> ExerciseSummary:
+        hard = Difficulty(points, "easy", ())
+        return ExerciseSummary(
+            id=id_, title=title, operations=(operation,), kinds=(kind,), hunks=1, difficulty=hard
+        )
+
+    own = known("own", "Own", "merge", "contents", 4)
     bundled = [
-        KnownExercise("hard", "Hard", ("merge",), ("contents",), 9),
-        KnownExercise("easier", "Easier", ("merge",), ("contents",), 2),
-        KnownExercise("near", "Near", ("merge",), ("contents",), 4),
-        KnownExercise("other-kind", "Other", ("merge",), ("binary",), 4),
-        KnownExercise("rebase", "Rebase", ("rebase",), ("contents",), 4),
+        known("hard", "Hard", "merge", "contents", 9),
+        known("easier", "Easier", "merge", "contents", 2),
+        known("near", "Near", "merge", "contents", 4),
+        known("other-kind", "Other", "merge", "binary", 4),
+        known("rebase", "Rebase", "rebase", "contents", 4),
     ]
     assert [link.id for link in like(own, bundled)] == ["near", "easier", "hard", "other-kind"]
     next_ones = practise_next(["own", "unknown"], {"own": like(own, bundled)}, {"near"})

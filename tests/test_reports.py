@@ -6,10 +6,10 @@ import csv
 import io
 import re
 import xml.etree.ElementTree as ET
-from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from msgspec.structs import replace
 from rich.console import Console
 
 from muddled_orchard.core.course.findings import ClassFinding, Collected

@@ -28,7 +28,8 @@ from muddled_orchard.files.archives.submissions import Handed, find_submissions
 from muddled_orchard.files.archives.unpacking import unpacked_bytes
 from muddled_orchard.files.course import ledger as ledger_module
 from muddled_orchard.files.course.ledger import MIGRATIONS, Ledger
-from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary, bundled_ids
+from muddled_orchard.files.scenarios.bundled import bundled_ids
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.rehearsal.behaviours import named
 from muddled_orchard.rehearsal.session import LearnerSession
 from muddled_orchard.reports.terminal import bar, progress

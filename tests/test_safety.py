@@ -25,7 +25,8 @@ from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.grading.assess import assess
 from muddled_orchard.core.submission.file_source import FileSource
 from muddled_orchard.files.archives.submissions import Handed
-from muddled_orchard.files.scenarios.catalogue import BUNDLED, ScenarioLibrary
+from muddled_orchard.files.scenarios.bundled import BUNDLED
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.vcs import grading
 from muddled_orchard.vcs.read.disk import DiskSource
 from tests.conftest import all_marked, graded, muddled, shell

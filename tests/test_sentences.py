@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import all_of, brief, counted, cut, listed
 from muddled_orchard.core.grading import finding

@@ -7,7 +7,6 @@ import subprocess
 import tempfile
 from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +14,7 @@ import jsonschema
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.roster import Learner
@@ -38,7 +38,7 @@ from muddled_orchard.core.grading.settling import (
 from muddled_orchard.core.grading.summary import got_it
 from muddled_orchard.core.grading.verdicts import verdicts
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.files.scenarios.catalogue import BUNDLED
+from muddled_orchard.files.scenarios.bundled import BUNDLED
 from muddled_orchard.reports.json.outputs import output_schema
 from tests.conftest import PROGRAM, graded, muddled, shell
 

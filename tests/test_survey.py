@@ -13,7 +13,7 @@ from typing import Any
 import jsonschema
 import pytest
 
-from muddled_orchard.files.scenarios.catalogue import BUNDLED, bundled_ids
+from muddled_orchard.files.scenarios.bundled import BUNDLED, bundled_ids
 from muddled_orchard.files.scenarios.scenario_file import scenario_schema
 from muddled_orchard.files.scenarios.sketches import SKETCHES, sketch_kinds
 from tests.conftest import muddled, shell

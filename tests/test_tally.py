@@ -8,12 +8,12 @@ import json
 import shutil
 import sqlite3
 from collections import Counter
-from dataclasses import replace
 from pathlib import Path
 
 import jsonschema
 import pandas as pd
 import pytest
+from msgspec.structs import replace
 
 from muddled_orchard.classroom.standing import read_class
 from muddled_orchard.classroom.tallying import tally_of

@@ -15,7 +15,8 @@ from pathlib import Path
 import pytest
 
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
-from muddled_orchard.files.scenarios.catalogue import BUNDLED, ScenarioLibrary, bundled_ids
+from muddled_orchard.files.scenarios.bundled import BUNDLED, bundled_ids
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.scenarios.sketches import SKETCHES
 from muddled_orchard.vcs.ask.keymaking import make_key
 from muddled_orchard.vcs.ask.scratch import ScratchRepository

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import random
-from dataclasses import replace
 
 import pytest
+from msgspec.structs import replace
 
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, met, missed, partly, skipped
 from muddled_orchard.core.grading.given import without_given

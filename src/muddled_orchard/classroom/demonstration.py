@@ -6,8 +6,9 @@ import shutil
 import tarfile
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor, as_completed
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from muddled_orchard.classroom.handing_out import enrol, exercises_in, made
 from muddled_orchard.core.course.records import HandOut
@@ -118,8 +119,7 @@ _LATER: dict[str, tuple[str | None, str | None]] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Handing:
+class Handing(Struct, frozen=True):
     """What a learner does with an exercise, and the form in which it is handed in (None: not at all)."""
 
     behaviour: str
@@ -171,8 +171,7 @@ def work(folder: Path, given: list[HandOut], jobs: int) -> Iterator[HandOut]:
         yield from (session.act() for session in copying)
 
 
-@dataclass(frozen=True, slots=True)
-class _Session:
+class _Session(Struct, frozen=True):
     """One learner at work on one exercise, in a folder of their own."""
 
     folder: Path

@@ -4,12 +4,10 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import Future, as_completed
 from contextlib import contextmanager
-from dataclasses import dataclass
 from pathlib import Path
 
-from pebble import ProcessExpired
+from msgspec import Struct
 
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.records import HandOut
@@ -29,15 +27,14 @@ from muddled_orchard.reports.pages.brief import BRIEF, PAGE, brief_markdown, bri
 from muddled_orchard.system.output import write_file
 from muddled_orchard.system.processes import share
 from muddled_orchard.system.temporary import remove_left_over
-from muddled_orchard.system.workers import workers
+from muddled_orchard.system.workers import Awaited, WorkerLost, workers
 from muddled_orchard.vcs.ask.surveying import surveyor
 from muddled_orchard.vcs.planting import practice_of, put_in_place
 
 MOST_AT_ONCE = 16
 
 
-@dataclass(frozen=True, slots=True)
-class Exercise:
+class Exercise(Struct, frozen=True):
     """A scenario that is handed out, with what all its hand-outs share."""
 
     scenario: Scenario
@@ -48,8 +45,7 @@ class Exercise:
     variants: Variants
 
 
-@dataclass(frozen=True, slots=True)
-class Piece:
+class Piece(Struct, frozen=True):
     """One archive: of which exercise (by place), for whom, and which variant."""
 
     exercise: int
@@ -142,11 +138,11 @@ def made(
         yield _as_made([pool.submit(portion) for portion in portions])
 
 
-def _as_made(futures: Sequence[Future[list[HandOut]]]) -> Iterator[list[HandOut]]:
+def _as_made(futures: Sequence[Awaited[list[HandOut]]]) -> Iterator[list[HandOut]]:
     try:
-        for future in as_completed(futures):
+        for future in futures:
             yield future.result()
-    except ProcessExpired:
+    except WorkerLost:
         hint = "What was handed out is written down; the same command goes on from there."
         raise BadInput(Problem("a process that was packing ended unexpectedly", hint)) from None
 

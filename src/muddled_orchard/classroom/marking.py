@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from contextlib import AbstractContextManager, contextmanager, nullcontext
-from dataclasses import dataclass, field, replace
 from itertools import chain
 from pathlib import Path
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from muddled_orchard import __version__
 from muddled_orchard.classroom.standing import rules_of
@@ -32,8 +34,7 @@ _LookedUp = tuple[str, Assessment | None]
 """A submission's fingerprint, and what the ledger remembers of it."""
 
 
-@dataclass(slots=True)
-class Scenarios:
+class Scenarios(Struct):
     """The scenarios by id: those that were named come first, then the ledger's, then the bundled ones."""
 
     library: ScenarioLibrary

@@ -9,12 +9,11 @@ from __future__ import annotations
 import functools
 import os
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from concurrent.futures import Future
-from concurrent.futures import TimeoutError as TookTooLong
 from contextlib import contextmanager
-from dataclasses import replace
 from itertools import islice
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.phrases import counted
@@ -25,7 +24,7 @@ from muddled_orchard.files.archives.unpacking import unpacked
 from muddled_orchard.files.stored_results import assessment_text
 from muddled_orchard.system.processes import collect_seldom, limit_memory, share
 from muddled_orchard.system.temporary import temporary_folder
-from muddled_orchard.system.workers import Workers, workers
+from muddled_orchard.system.workers import Awaited, Workers, single_worker, workers
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.grading import FindScenario, Grader
 from muddled_orchard.vcs.read.disk import DiskSource
@@ -60,15 +59,15 @@ def graded(
     if run_rules:
         bounds = replace(bounds, seconds=bounds.seconds + size * (MOST_SECONDS + 1))
     portions = iter(lambda: list(islice(paths, size)), [])
-    with (
-        temporary_folder() as folder,
-        workers(min(jobs, -(-most // size)), _grader, folder, find, bounds, handed_out, run_rules) as pool,
-    ):
-        yield _results(pool, (_submitted(pool, portion, bounds) for portion in portions), bounds)
+    with temporary_folder() as folder:
+        work = functools.partial(_grader, folder, find, bounds, handed_out, run_rules)
+        crew = single_worker(work) if most <= size else workers(min(jobs, -(-most // size)), work)
+        with crew as pool:
+            yield _results(pool, (_submitted(pool, portion, bounds) for portion in portions), bounds)
 
 
 _Pool = Workers[Sequence[Path], list[str]]
-_Submitted = tuple[Sequence[Path], Future[list[str]]]
+_Submitted = tuple[Sequence[Path], Awaited[list[str]]]
 
 
 def _submitted(pool: _Pool, portion: Sequence[Path], bounds: Bounds) -> _Submitted:
@@ -88,11 +87,11 @@ def _results(pool: _Pool, submitted: Iterable[_Submitted], bounds: Bounds) -> It
             yield from found
 
 
-def _result(future: Future[list[str]], bounds: Bounds) -> list[str] | Assessment:
+def _result(future: Awaited[list[str]], bounds: Bounds) -> list[str] | Assessment:
     """What a worker found, or why it found nothing."""
     try:
         return future.result()
-    except TookTooLong:
+    except TimeoutError:
         return unreadable(f"reading it took more than {counted(bounds.seconds, 'second')}")
     except MemoryError:
         return unreadable(f"reading it takes more than {bounds.memory >> 20} MiB of memory")

@@ -5,13 +5,12 @@ from __future__ import annotations
 import functools
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from concurrent.futures import Future
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
 from os.path import commonpath
 from pathlib import Path
 
-from pebble import ProcessExpired
+from msgspec import Struct
+from msgspec.structs import replace
 
 from muddled_orchard.classroom.tallying import scenarios_of
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
@@ -27,13 +26,13 @@ from muddled_orchard.core.grading.summary import got_it
 from muddled_orchard.core.key.survey import Survey
 from muddled_orchard.files.archives.forms import ENDINGS
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.files.scenarios.catalogue_index import bundled_exercises, known_exercise
+from muddled_orchard.files.scenarios.catalogue_index import bundled_exercises
 from muddled_orchard.files.stored import Damaged, digest_of
 from muddled_orchard.files.stored_results import assessment_of
 from muddled_orchard.reports.export.document import markdown, plain_text
 from muddled_orchard.reports.pages.document import document_page
 from muddled_orchard.system.output import PRIVATE, write_file
-from muddled_orchard.system.workers import workers
+from muddled_orchard.system.workers import Awaited, WorkerLost, workers
 
 MOST_AT_ONCE = 50
 
@@ -48,8 +47,7 @@ FORMS: Mapping[str, Callable[[Document], str]] = {
 """What writes each form of a learner's feedback, by the ending of its file."""
 
 
-@dataclass(frozen=True, slots=True)
-class _Piece:
+class _Piece(Struct, frozen=True):
     """What one learner's feedback is made of: their total, and the results of the attempts that count, as
     text by grading."""
 
@@ -57,8 +55,7 @@ class _Piece:
     results: Mapping[int, str]
 
 
-@dataclass(frozen=True, slots=True)
-class _Shared:
+class _Shared(Struct, frozen=True):
     """What everybody's feedback has in common."""
 
     record: ClassRecord
@@ -107,11 +104,11 @@ def replied(
         yield _as_written([pool.submit(portion) for portion in portions])
 
 
-def _as_written(futures: Sequence[Future[list[str]]]) -> Iterator[str]:
+def _as_written(futures: Sequence[Awaited[list[str]]]) -> Iterator[str]:
     try:
         for future in futures:
             yield from future.result()
-    except ProcessExpired:
+    except WorkerLost:
         raise BadInput(Problem("a process that was writing ended unexpectedly", "Try it again.")) from None
 
 
@@ -181,7 +178,7 @@ def _like(ledger: Ledger, totals: Sequence[LearnerTotal]) -> dict[str, Like]:
         with surveyor() as surveying:
             for found in surveying.survey(others, PLAIN_VARIANT):
                 if isinstance(found, Survey):
-                    known[found.key.scenario.id] = known_exercise(found)
+                    known[found.id] = found
     return {id_: like(one, bundled.values()) for id_, one in known.items()}
 
 

@@ -4,16 +4,13 @@ from __future__ import annotations
 
 import argparse
 import sys
+from collections.abc import Sequence
 
 from muddled_orchard.core.exercise.operations import OPERATIONS
-from muddled_orchard.core.exercise.values import PLAIN_VARIANT
-from muddled_orchard.core.key.difficulty import LEVELS
-from muddled_orchard.core.key.survey import Survey
-from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary, bundled_ids
-from muddled_orchard.reports.json.survey import catalogue_file
+from muddled_orchard.core.key.exercise_summary import LEVELS, ExerciseSummary
+from muddled_orchard.files.scenarios.catalogue_index import bundled_summaries
+from muddled_orchard.reports.terminal.catalogue import show_catalogue
 from muddled_orchard.reports.terminal.console import console
-from muddled_orchard.reports.terminal.survey import show_catalogue
-from muddled_orchard.vcs.ask.surveying import surveyor
 
 EXAMPLES = (
     "muddled catalogue",
@@ -40,25 +37,38 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    """Survey all bundled scenarios and list those that are asked for."""
-    library = ScenarioLibrary()
-    scenarios = [scenario for id_ in bundled_ids() if (scenario := library.find(id_)) is not None]
-    with surveyor() as surveying:
-        surveys = [found for found in surveying.survey(scenarios, PLAIN_VARIANT) if isinstance(found, Survey)]
-    chosen = [survey for survey in surveys if _fits(survey, options)]
+    """List those of the bundled scenarios that are asked for."""
+    summaries = bundled_summaries() or _surveyed()
+    chosen = [summary for summary in summaries if _fits(summary, options)]
     if options.sort == "difficulty":
-        chosen.sort(key=lambda survey: (survey.difficulty.points, survey.key.scenario.id))
+        chosen.sort(key=lambda summary: (summary.difficulty.points, summary.id))
     if options.json:
+        from muddled_orchard.reports.json.survey import catalogue_file
+
         sys.stdout.write(catalogue_file(chosen))
     else:
-        show_catalogue(console(), chosen, len(surveys))
+        show_catalogue(console(), chosen, len(summaries))
     return 0
 
 
-def _fits(survey: Survey, options: argparse.Namespace) -> bool:
-    kinds = survey.kinds or ("none",)
+def _surveyed() -> Sequence[ExerciseSummary]:
+    """What surveys of all of them say, where somebody has changed them."""
+    from muddled_orchard.core.exercise.values import PLAIN_VARIANT
+    from muddled_orchard.core.key.survey import Survey
+    from muddled_orchard.files.scenarios.bundled import bundled_ids
+    from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
+    from muddled_orchard.vcs.ask.surveying import surveyor
+
+    library = ScenarioLibrary()
+    scenarios = [scenario for id_ in bundled_ids() if (scenario := library.find(id_)) is not None]
+    with surveyor() as surveying:
+        return [found for found in surveying.survey(scenarios, PLAIN_VARIANT) if isinstance(found, Survey)]
+
+
+def _fits(summary: ExerciseSummary, options: argparse.Namespace) -> bool:
+    kinds = summary.kinds or ("none",)
     return (
-        (options.operation is None or options.operation in survey.operations)
+        (options.operation is None or options.operation in summary.operations)
         and (options.kind is None or any(options.kind in kind for kind in kinds))
-        and (options.difficulty is None or survey.difficulty.level == options.difficulty)
+        and (options.difficulty is None or summary.difficulty.level == options.difficulty)
     )

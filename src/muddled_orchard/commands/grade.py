@@ -6,8 +6,10 @@ import argparse
 import sys
 from collections.abc import Sequence
 from contextlib import ExitStack
-from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+from msgspec.structs import replace
 
 from muddled_orchard.classroom.fetching import fetched, is_url
 from muddled_orchard.classroom.marking import Course, marked
@@ -32,7 +34,6 @@ from muddled_orchard.core.course.findings import ClassFinding, Collected, passed
 from muddled_orchard.core.grading.assessment import HINTS
 from muddled_orchard.core.grading.hints import for_learner
 from muddled_orchard.files.archives.submissions import Handed, find_submissions
-from muddled_orchard.files.course.course_file import CourseFile
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.scenarios.own_scenarios import beside
@@ -40,6 +41,9 @@ from muddled_orchard.reports.export.writers import WRITERS, Graded
 from muddled_orchard.reports.terminal.progress import with_progress
 from muddled_orchard.system.output import PRIVATE, PUBLIC, STDOUT, write_file
 from muddled_orchard.system.temporary import temporary_folder
+
+if TYPE_CHECKING:
+    from muddled_orchard.files.course.course_file import CourseFile
 
 UNREADABLE = 2
 

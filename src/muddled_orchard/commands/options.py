@@ -53,15 +53,18 @@ def add_course(parser: argparse.ArgumentParser) -> None:
 
 def course_of(options: argparse.Namespace) -> CourseFile | None:
     """The course that was named, or the one that lies here; None without one."""
-    from muddled_orchard.files.course.course_file import COURSE_FILE, load_course
-
     named: Path | None = options.course
     if named is None and not Path(COURSE_FILE).is_file():
         return None
+    from muddled_orchard.files.course.course_file import load_course
+
     return load_course(named or Path(COURSE_FILE))
 
 
 LEDGER = "orchard.db"
+
+COURSE_FILE = "course.toml"
+"""The course file that is taken where none is named."""
 
 
 def add_ledger(parser: argparse.ArgumentParser, more: str = "") -> None:

@@ -10,7 +10,6 @@ from pathlib import Path
 from muddled_orchard.commands.options import add_quiet
 from muddled_orchard.core.base.phrases import command, paths
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.reports.json.peek import peek_file
 from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.peek import show_peek
 from muddled_orchard.vcs.peeking import peek_at
@@ -37,6 +36,8 @@ def run(options: argparse.Namespace) -> int:
         raise BadInput(Problem("there is no such folder", "Check the path.", file=str(folder)))
     found, top = peek_at(folder)
     if options.json:
+        from muddled_orchard.reports.json.peek import peek_file
+
         sys.stdout.write(peek_file(found))
     elif not options.quiet:
         show_peek(console(), found, from_here(top))

@@ -13,7 +13,8 @@ from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.core.walkthrough.walkthrough import WalkthroughStep
-from muddled_orchard.files.scenarios.catalogue import BUNDLED, bundled_id, load, scenario_path
+from muddled_orchard.files.scenarios.bundled import BUNDLED
+from muddled_orchard.files.scenarios.catalogue import bundled_id, load, scenario_path
 from muddled_orchard.files.scenarios.error_lines import with_lines
 from muddled_orchard.files.scenarios.own_scenarios import remember
 from muddled_orchard.reports.json.handout import plant_file

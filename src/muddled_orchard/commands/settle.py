@@ -11,7 +11,8 @@ import getpass
 import re
 import sys
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from muddled_orchard.classroom.settling import Settling
 from muddled_orchard.commands.options import add_course, add_ledger, course_of, ledger_of
@@ -169,8 +170,7 @@ def _percent(text: str) -> float:
 # -- One by one -------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True, slots=True)
-class _Answer:
+class _Answer(Struct, frozen=True):
     """A verdict that was typed: on what, the share (None: as graded), and why."""
 
     on: str

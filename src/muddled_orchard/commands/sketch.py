@@ -6,12 +6,13 @@ import argparse
 import shutil
 from pathlib import Path
 
+from muddled_orchard.commands.options import COURSE_FILE
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Answer
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.key.answer_key import Key
-from muddled_orchard.files.course.course_file import COURSE_FILE, course_text
-from muddled_orchard.files.scenarios.catalogue import bundled_ids
+from muddled_orchard.files.course.course_file import course_text
+from muddled_orchard.files.scenarios.bundled import bundled_ids
 from muddled_orchard.files.scenarios.from_trees import (
     WANTED,
     empty_folders,

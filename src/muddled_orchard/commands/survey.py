@@ -5,8 +5,9 @@ from __future__ import annotations
 import argparse
 import sys
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from muddled_orchard.commands.options import add_quiet, add_run_rules, add_scenarios
 from muddled_orchard.core.base.problems import BadInput, Problem
@@ -14,9 +15,8 @@ from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.key.comparison import Comparison, compare
 from muddled_orchard.core.key.survey import Survey
-from muddled_orchard.files.scenarios.catalogue import bundled_id, scenario_files, shared_ids
+from muddled_orchard.files.scenarios.catalogue import bundled_id, load, scenario_files, shared_ids
 from muddled_orchard.files.scenarios.error_lines import with_lines
-from muddled_orchard.files.scenarios.scenario_file import load_scenario
 from muddled_orchard.reports.json.survey import survey_file
 from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.survey import show_comparison, show_survey, show_table
@@ -98,7 +98,7 @@ def _loaded(files: Sequence[Path]) -> tuple[dict[Path, Scenario], list[Problem]]
     problems: list[Problem] = []
     for path in files:
         try:
-            loaded[path] = load_scenario(path)
+            loaded[path] = load(path)
         except BadInput as bad:
             problems += bad.problems
     problems += shared_ids(loaded.items())

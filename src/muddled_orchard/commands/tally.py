@@ -7,9 +7,10 @@ from __future__ import annotations
 
 import argparse
 import sys
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
+
+from msgspec import Struct
 
 from muddled_orchard.classroom.standing import read_class
 from muddled_orchard.classroom.tallying import tally_of
@@ -93,8 +94,7 @@ def _write(options: argparse.Namespace, found: Counted) -> bool:
     return any(file is not None for file in (options.page, options.picture, options.csv))
 
 
-@dataclass(frozen=True, slots=True)
-class Counted:
+class Counted(Struct, frozen=True):
     """A class counted: whether anything was handed out, what came of it, the item statistics (None: there is
     no pandas), and who worked alike."""
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import argparse
 import sys
-from dataclasses import replace
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT

@@ -11,11 +11,12 @@ import json
 import tomllib
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import MISSING, Field, fields, is_dataclass
 from datetime import datetime
 from typing import Any
 
 import msgspec
+from msgspec import NODEFAULT, Struct
+from msgspec.structs import FieldInfo, fields
 
 from muddled_orchard.core.exercise.defaults import completed
 from muddled_orchard.core.exercise.scenario import Scenario
@@ -68,7 +69,7 @@ def sound() -> Iterator[None]:
 
 
 def _plain(part: Any) -> Any:
-    if is_dataclass(part):
+    if isinstance(part, Struct):
         return {
             item.name.rstrip("_"): _plain(value)
             for item in fields(part)
@@ -83,5 +84,5 @@ def _plain(part: Any) -> Any:
     return part
 
 
-def _default(item: Field[Any]) -> Any:
-    return item.default_factory() if item.default_factory is not MISSING else item.default
+def _default(item: FieldInfo) -> Any:
+    return item.default_factory() if item.default_factory is not NODEFAULT else item.default

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
-from dataclasses import replace
 
 import msgspec
+from msgspec.structs import replace
 
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.english import sentences

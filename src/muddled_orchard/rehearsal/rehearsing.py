@@ -9,10 +9,10 @@ from __future__ import annotations
 import glob
 import shutil
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import Future
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
@@ -22,7 +22,7 @@ from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.rehearsal.behaviours import Behaviour, behaviours_for
 from muddled_orchard.rehearsal.session import LearnerSession
 from muddled_orchard.system.temporary import temporary_folder
-from muddled_orchard.system.workers import Workers, workers
+from muddled_orchard.system.workers import Awaited, Workers, workers
 from muddled_orchard.vcs.ask.git import GitFailed
 from muddled_orchard.vcs.ask.keymaking import make_key
 from muddled_orchard.vcs.ask.scratch import ScratchRepository
@@ -33,8 +33,7 @@ BEHAVIOURS_AT_ONCE = 16
 ACTING_LEARNER = "ilse"
 
 
-@dataclass(frozen=True, slots=True)
-class _Piece:
+class _Piece(Struct, frozen=True):
     """A portion of a scenario's behaviours: those from `start` on."""
 
     scenario: Scenario
@@ -82,7 +81,7 @@ def _in_order(
     all_in_each: bool,
     run_rules: bool,
 ) -> Iterator[Rehearsal]:
-    begun: list[tuple[Key, list[Future[list[Acted]]]]] = []
+    begun: list[tuple[Key, list[Awaited[list[Acted]]]]] = []
     for scenario in scenarios:
         # Without values all variants are alike.
         own = codes if scenario.values else codes[:1]

@@ -10,9 +10,10 @@ import re
 import shlex
 import tempfile
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field
 from functools import cached_property, partial
 from pathlib import Path
+
+from msgspec import Struct, field
 
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Scenario, Task
@@ -46,8 +47,7 @@ class StopsWorking(Exception):
     """The learner leaves the session: nothing more is done."""
 
 
-@dataclass(slots=True)
-class Log:
+class Log(Struct):
     """What an actor did with conflicts: what was kept in each, and how many files are not as the key accepts.
 
     `deviated`: what Git shows is no longer what the key knows. `outside`: the key also wants something
@@ -63,8 +63,7 @@ class Log:
     emptied: bool = False
 
 
-@dataclass(frozen=True)
-class LearnerSession:
+class LearnerSession(Struct, frozen=True, dict=True):
     """Where a learner sits: the repository, the key (which learners don't know, but their actor does),
     and who they are."""
 

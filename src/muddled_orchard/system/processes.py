@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import ctypes
 import gc
-import multiprocessing
 import os
 import signal
 import sys
@@ -12,15 +10,22 @@ import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
-from multiprocessing.context import BaseContext
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from multiprocessing.context import ForkContext, SpawnContext
 
 _DEATH_SIGNAL = 1  # PR_SET_PDEATHSIG (prctl(2))
 
 
-def context() -> BaseContext:
+def context() -> ForkContext | SpawnContext:
     """How processes are begun: forked where that is safe, since a new one would first import everything."""
-    return multiprocessing.get_context("fork" if sys.platform == "linux" else "spawn")
+    import multiprocessing  # not every command begins processes
+
+    if sys.platform == "linux":
+        return multiprocessing.get_context("fork")
+    return multiprocessing.get_context("spawn")
 
 
 def share(work: int, jobs: int, most: int) -> int:
@@ -38,6 +43,8 @@ def be_a_worker(parent: int) -> None:
         signal.signal(signal.SIGHUP, signal.SIG_IGN)
         signal.pthread_sigmask(signal.SIG_UNBLOCK, {signal.SIGTERM})  # it begins with them held back
     if sys.platform == "linux":
+        import ctypes
+
         ctypes.CDLL(None).prctl(_DEATH_SIGNAL, signal.SIGKILL)
         if os.getppid() != parent:  # it was quicker
             os._exit(1)

@@ -17,8 +17,9 @@ import subprocess
 import sys
 import time
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.limits import MIB, in_mib
 
@@ -41,8 +42,7 @@ class NoSandbox(Exception):
     """There is no sandbox here; the message says why, and what to do."""
 
 
-@dataclass(frozen=True, slots=True)
-class Ended:
+class Ended(Struct, frozen=True):
     """How a command ended: its exit code (negative: the signal that ended it), the end of what it wrote to
     standard output and standard error, and which bound ended it, in words, if one did."""
 

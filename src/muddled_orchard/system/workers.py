@@ -1,36 +1,47 @@
-"""The one pool of processes: pieces of work done side by side, stopped at once when the run is."""
+"""Work in processes of its own: pieces done side by side in a pool, or a single one, stopped at once when the
+run is."""
 
 from __future__ import annotations
 
 import os
+import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from typing import Any, Generic, TypeVar
-
-from pebble import CONSTS, ProcessFuture, ProcessPool
+from typing import TYPE_CHECKING, Any, Generic, Protocol, TypeVar
 
 from muddled_orchard.system.processes import be_a_worker, context, undisturbed
 
+if TYPE_CHECKING:
+    from multiprocessing.connection import Connection
+    from multiprocessing.process import BaseProcess
+
+    from pebble import ProcessFuture, ProcessPool
+
 # How long the pool sleeps between two looks, in seconds; as it comes, its end alone would take a tenth.
-CONSTS.sleep_unit = 0.01
+_SECONDS_BETWEEN_LOOKS = 0.01
 
 Piece = TypeVar("Piece")
 Result = TypeVar("Result")
+_Piece_contra = TypeVar("_Piece_contra", contravariant=True)
+_Result_co = TypeVar("_Result_co", covariant=True)
 
 
-class Workers(Generic[Piece, Result]):
-    """Processes that do pieces of one kind of work. Made by `workers`."""
+class WorkerLost(Exception):
+    """A process ended unexpectedly, and the piece of work that it did is lost; no other is."""
 
-    def __init__(self, pool: ProcessPool) -> None:
-        self._pool = pool
 
-    def submit(self, piece: Piece, seconds: float | None = None) -> ProcessFuture[Result]:
-        """Have a piece done, in at most so many seconds once it is begun.
+class Awaited(Protocol[_Result_co]):
+    """A result that is on its way."""
 
-        The future's `result` raises what the work raised, TimeoutError, or pebble's ProcessExpired where the
-        process ended unexpectedly; then only this piece is lost, and another process takes its place.
-        """
-        return self._pool.schedule(_do, args=[piece], timeout=seconds)
+    def result(self) -> _Result_co:
+        """Wait for it. Raises what the work raised, TimeoutError, or WorkerLost."""
+
+
+class Workers(Protocol[_Piece_contra, _Result_co]):
+    """Processes that do pieces of one kind of work."""
+
+    def submit(self, piece: _Piece_contra, seconds: float | None = None) -> Awaited[_Result_co]:
+        """Have a piece done, in at most so many seconds once it is begun."""
 
 
 @contextmanager
@@ -42,6 +53,9 @@ def workers(
     They begin here and now, and none of them is left afterwards: what is not done by then is dropped. No
     thread of this process may be running yet, since the processes are forked where that is possible.
     """
+    from pebble import CONSTS, ProcessPool  # it takes longer to load than a single piece of work does
+
+    CONSTS.sleep_unit = _SECONDS_BETWEEN_LOOKS
     pool = None
     try:
         with undisturbed():
@@ -49,11 +63,109 @@ def workers(
                 number, initializer=_prepare, initargs=(os.getpid(), prepare, shared), context=context()
             )
             pool.active  # noqa: B018 - the first question begins it
-        yield Workers(pool)
+        yield _Pool(pool)
     finally:
         if pool is not None:
             pool.stop()  # type: ignore[no-untyped-call]  # pebble types only a part
             pool.join()
+
+
+@contextmanager
+def single_worker(
+    prepare: Callable[..., Callable[[Piece], Result]], *shared: Any
+) -> Iterator[Workers[Piece, Result]]:
+    """The same for a single piece of work, and what few are tried again: each gets a process of its own."""
+    one = _Single(prepare, shared)
+    try:
+        yield one
+    finally:
+        one.stop()
+
+
+class _Pool(Generic[Piece, Result]):
+    def __init__(self, pool: ProcessPool) -> None:
+        self._pool = pool
+
+    def submit(self, piece: Piece, seconds: float | None = None) -> Awaited[Result]:
+        return _Scheduled(self._pool.schedule(_do, args=[piece], timeout=seconds))
+
+
+class _Scheduled(Generic[Result]):
+    """A result that a pool will have."""
+
+    def __init__(self, future: ProcessFuture[Result]) -> None:
+        self._future = future
+
+    def result(self) -> Result:
+        from pebble import ProcessExpired
+
+        try:
+            return self._future.result()
+        except ProcessExpired:
+            raise WorkerLost from None
+
+
+class _Single(Generic[Piece, Result]):
+    def __init__(self, prepare: Callable[..., Callable[[Piece], Result]], shared: tuple[Any, ...]) -> None:
+        self._given = (os.getpid(), prepare, shared)
+        self._begun: list[_Sent[Result]] = []
+
+    def submit(self, piece: Piece, seconds: float | None = None) -> Awaited[Result]:
+        with undisturbed():
+            receiving, sending = context().Pipe(duplex=False)
+            process = context().Process(target=_alone, args=(*self._given, sending, piece), daemon=True)
+            process.start()
+        sending.close()
+        self._begun.append(_Sent(process, receiving, seconds))
+        return self._begun[-1]
+
+    def stop(self) -> None:
+        for sent in self._begun:
+            sent.end()
+
+
+class _Sent(Generic[Result]):
+    """The result of a process that does a single piece of work."""
+
+    def __init__(self, process: BaseProcess, receiving: Connection, seconds: float | None) -> None:
+        self._process, self._receiving = process, receiving
+        self._until = None if seconds is None else time.monotonic() + seconds
+
+    def result(self) -> Result:
+        left = None if self._until is None else max(0.0, self._until - time.monotonic())
+        try:
+            if not self._receiving.poll(left):
+                raise TimeoutError
+            done, found = self._receiving.recv()
+        except EOFError:
+            raise WorkerLost from None
+        finally:
+            self.end()
+        if not done:
+            raise found
+        result: Result = found
+        return result
+
+    def end(self) -> None:
+        if self._process.is_alive():
+            self._process.kill()
+        self._process.join()
+        self._receiving.close()
+
+
+def _alone(
+    parent: int,
+    prepare: Callable[..., Callable[[Any], Any]],
+    shared: tuple[Any, ...],
+    sending: Connection,
+    piece: Any,
+) -> None:
+    _prepare(parent, prepare, shared)
+    try:
+        answer = True, _do(piece)
+    except BaseException as error:
+        answer = False, error
+    sending.send(answer)
 
 
 _work: Callable[[Any], Any]

@@ -9,11 +9,13 @@ import shutil
 import tempfile
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, field, replace
 from functools import partial
 from itertools import islice
 from pathlib import Path
 from typing import TypeVar
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.limits import Exceeded
 from muddled_orchard.core.base.phrases import brief
@@ -48,8 +50,7 @@ OpenPlace = Callable[[Path], FileSource]
 """Gives the files of a submission; raises Exceeded where they can't be had."""
 
 
-@dataclass(frozen=True, slots=True)
-class _Admitted:
+class _Admitted(Struct, frozen=True):
     """A submission whose repository was taken over and names its exercise."""
 
     hand_out: ExerciseVariant
@@ -57,15 +58,13 @@ class _Admitted:
     title: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class _Keyed(_Admitted):
+class _Keyed(_Admitted, frozen=True, kw_only=True):
     """An admitted submission with the key that it is held against."""
 
-    key: Key = field(kw_only=True)
+    key: Key
 
 
-@dataclass(frozen=True, slots=True)
-class _Located:
+class _Located(Struct, frozen=True):
     """A submission that was read, with where the result of each task lies in it; `given_at` is the step of
     the walkthrough at which it says that it was handed out."""
 
@@ -73,11 +72,10 @@ class _Located:
     title: str
     submission: Submission
     results: tuple[Result, ...]
-    given_at: str = field(default="", kw_only=True)
+    given_at: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class _Asked(_Located):
+class _Asked(_Located, frozen=True, kw_only=True):
     """A located submission with the merges that Git is asked for, since the learner met them and the key
     did not."""
 
@@ -259,7 +257,7 @@ class Grader:
             )
             merges.append((wanted, question))
         about = (located.hand_out, located.title, submission, located.results)
-        return _Asked(*about, tuple(merges), given_at=located.given_at)
+        return _Asked(*about, merges=tuple(merges), given_at=located.given_at)
 
     def _take(self, asked: _Asked, answers: Sequence[MergeResult]) -> _Located:
         """The submission with what Git answered."""

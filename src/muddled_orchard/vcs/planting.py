@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.asked import ASKED, asked_by
@@ -27,8 +28,7 @@ from muddled_orchard.vcs.write.practice import WORK, practice_files
 BRIEF = "BRIEF.md"
 
 
-@dataclass(frozen=True, slots=True)
-class Practice:
+class Practice(Struct, frozen=True):
     """One variant, ready to be handed out: the scenario with its values, its story, the id of each commit
     of it by place, and every file of the practice folder but the brief."""
 

@@ -6,7 +6,7 @@ repository comes near them.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 MIB = 1 << 20
 
@@ -60,8 +60,7 @@ LONGEST_CHAIN = 4096
 """The most deltas that lead to one object in a pack."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Bounds:
+class Bounds(Struct, frozen=True, kw_only=True):
     """`size`: bytes of all files of an archive when unpacked, and of a file that is handed in; `entries`: how
     many files it may have; `ratio`: how many times its packed size it may grow to (beyond `free` bytes);
     `seconds` and `memory` (bytes): what a worker may take for one submission."""

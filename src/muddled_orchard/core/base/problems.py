@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 KeyPath = tuple[str | int, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Problem:
+class Problem(Struct, frozen=True):
     """One thing that is wrong.
 
     `what` says what is wrong and what was expected, `hint` what to do. `key` leads to the

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import counted, listed
 from muddled_orchard.core.course.findings import Collected
@@ -11,8 +12,7 @@ from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.settling import full_name
 
 
-@dataclass(frozen=True, slots=True)
-class Part:
+class Part(Struct, frozen=True):
     """A criterion or a conflict that is judged otherwise: what it is, and how it was and is, in words."""
 
     what: str
@@ -20,8 +20,7 @@ class Part:
     after: str
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class MarkChange:
+class MarkChange(Struct, frozen=True, kw_only=True):
     """A submission whose mark changes, in percent as it counts; `parts` is by what, `why` what was
     changed."""
 

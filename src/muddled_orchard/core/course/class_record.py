@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from muddled_orchard.core.course.findings import Collected
 from muddled_orchard.core.course.records import Work
@@ -14,8 +15,7 @@ from muddled_orchard.core.grading.settling import Settlement, in_force, settled
 from muddled_orchard.core.grading.unseen import Unseen, held_to
 
 
-@dataclass(frozen=True, slots=True)
-class Rules:
+class Rules(Struct, frozen=True):
     """How gradings count in a course: what is earned where a submission can't show it, and every person's
     verdict by learner and exercise, the oldest first."""
 
@@ -28,8 +28,7 @@ class Rules:
         return settled(held_to(assessment, self.unseen), in_force(given, assessment.work))
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ClassRecord:
+class ClassRecord(Struct, frozen=True, kw_only=True):
     """All that is known of a class: the roster by id, who was handed out what (learner, exercise), the
     exercises' titles by id, every grading as it counts, the rules by which it does, and the attempts and
     totals that they come to."""
@@ -59,8 +58,7 @@ class ClassRecord:
                     yield mark.attempt
 
 
-@dataclass(frozen=True, slots=True)
-class WorkToSettle:
+class WorkToSettle(Struct, frozen=True):
     """What one learner made of one exercise: the attempt (None: nothing was handed in), as the grader had it,
     and as it counts (None: nothing can be read of it)."""
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from muddled_orchard.core.key.graph import Graph
 
@@ -10,8 +10,7 @@ Tone = str
 """What stands beside a text as a sign and a colour: `good`, `doubt`, `bad`, or nothing."""
 
 
-@dataclass(frozen=True, slots=True)
-class Heading:
+class Heading(Struct, frozen=True):
     """A heading; the title has level 1. `about` stands behind it, fainter."""
 
     level: int
@@ -19,31 +18,27 @@ class Heading:
     about: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Paragraph:
+class Paragraph(Struct, frozen=True):
     """A paragraph."""
 
     text: str
     tone: Tone = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Items:
+class Items(Struct, frozen=True):
     """A list."""
 
     texts: tuple[str, ...]
     tone: Tone = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Commands:
+class Commands(Struct, frozen=True):
     """What can be typed, a line each."""
 
     lines: tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Text:
+class Text(Struct, frozen=True):
     """The text of a file as it stands, with a name above it; None: there is no such file."""
 
     name: str
@@ -51,23 +46,20 @@ class Text:
     tone: Tone = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Texts:
+class Texts(Struct, frozen=True):
     """Several beside one another."""
 
     texts: tuple[Text, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Drawing:
+class Drawing(Struct, frozen=True):
     """A commit graph, with a name above it."""
 
     name: str
     graph: Graph
 
 
-@dataclass(frozen=True, slots=True)
-class Link:
+class Link(Struct, frozen=True):
     """An exercise that can be done next: its id, its title, and why."""
 
     id: str
@@ -75,8 +67,7 @@ class Link:
     why: str
 
 
-@dataclass(frozen=True, slots=True)
-class Links:
+class Links(Struct, frozen=True):
     """Several of them."""
 
     links: tuple[Link, ...]
@@ -85,8 +76,7 @@ class Links:
 Block = Heading | Paragraph | Items | Commands | Texts | Drawing | Links
 
 
-@dataclass(frozen=True, slots=True)
-class Document:
+class Document(Struct, frozen=True):
     """A whole document; its first block is the title."""
 
     blocks: tuple[Block, ...]

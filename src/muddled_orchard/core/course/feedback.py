@@ -4,7 +4,9 @@ practise next."""
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import be, counted, repeats_id, times, was
 from muddled_orchard.core.course.document import (
@@ -40,16 +42,14 @@ PLAIN = 2
 _TONES = {"met": "good", "partly": "doubt", "missed": "bad", "unreadable": "bad"}
 
 
-@dataclass(frozen=True, slots=True)
-class Telling:
+class Telling(Struct, frozen=True):
     """How much is told: what was wanted and why (`key`), or hints of a strength, from 1 to 3."""
 
     key: bool = False
     hint: int = PLAIN
 
 
-@dataclass(frozen=True, slots=True)
-class ExerciseDone:
+class ExerciseDone(Struct, frozen=True):
     """An exercise of a learner: its id and title, the mark, and what was found in the attempt that counts;
     None where nothing was handed in, or no result of it is kept."""
 

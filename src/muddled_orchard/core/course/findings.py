@@ -5,8 +5,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
+
+from msgspec import Struct
 
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
@@ -28,8 +29,7 @@ from muddled_orchard.core.grading.kinds import (
 _DAY = 86_400
 
 
-@dataclass(frozen=True, slots=True)
-class Before:
+class Before(Struct, frozen=True):
     """What the same work came to when it was last graded, as it would count now, and what was changed
     since."""
 
@@ -37,8 +37,7 @@ class Before:
     why: str
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Collected:
+class Collected(Struct, frozen=True, kw_only=True):
     """A graded submission: where it lay, whose it is by the ledger (else by its name), that person's name,
     whether its hand-out is in the ledger, and whether its grading was taken from there.
 
@@ -61,8 +60,7 @@ class Collected:
         return self.assessment.percent if self.counts else 0.0
 
 
-@dataclass(frozen=True, slots=True)
-class ClassFinding:
+class ClassFinding(Struct, frozen=True):
     """Something worth telling about a class: a word for its kind, what was found, and the submissions that
     it is about."""
 

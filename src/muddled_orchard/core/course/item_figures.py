@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import counted
 
@@ -13,8 +14,7 @@ FEWEST = 10
 ItemKind = Literal["conflict", "criterion"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Item:
+class Item(Struct, frozen=True, kw_only=True):
     """An item: its exercise, what it is (a conflict's name or a criterion), how many learners it is about,
     the share (0 to 1) of them that got it, and the point-biserial correlation (-1 to 1) of that with the
     share of all other items that they got; None where it can't be told."""
@@ -27,8 +27,7 @@ class Item:
     discrimination: float | None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Reliability:
+class Reliability(Struct, frozen=True, kw_only=True):
     """Cronbach's alpha of the exercises' percentages, over the learners who tried all of them."""
 
     alpha: float
@@ -36,8 +35,7 @@ class Reliability:
     learners: int
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ItemStatistics:
+class ItemStatistics(Struct, frozen=True, kw_only=True):
     """The items in order, and the reliability of the whole course, where it can be told."""
 
     items: tuple[Item, ...]

@@ -11,10 +11,11 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from itertools import combinations
 from math import log2
 from typing import Literal, NamedTuple
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import brief, counted, listed
 from muddled_orchard.core.course.class_record import ClassRecord
@@ -42,8 +43,7 @@ class Shared(NamedTuple):
     letters: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Pair:
+class Pair(Struct, frozen=True):
     """Two learners, what they share, and how many bits that is worth."""
 
     one: str

@@ -5,22 +5,19 @@ The field names are the file's keys, and the docstrings of the fields are the do
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import datetime
-from typing import Any, ClassVar, Literal
+from typing import Literal
 
-from muddled_orchard.core.exercise.scenario import SHAPE
+from msgspec import Struct
 
 Attempts = Literal["best", "last", "first"]
 
 MOST_WEIGHT = 1000.0
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Late:
+class Late(Struct, frozen=True, kw_only=True):
     """What late work costs."""
 
-    __pydantic_config__: ClassVar[Any] = SHAPE
     a_day: float
     """How many percent of its points it loses for each day that has begun since the exercise was due."""
     most: float = 100.0
@@ -32,11 +29,9 @@ class Late:
                 raise ValueError(f"late is in percent, from 0 to 100, not {percent:g}")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CourseExercise:
+class CourseExercise(Struct, frozen=True, kw_only=True):
     """One exercise of a course."""
 
-    __pydantic_config__: ClassVar[Any] = SHAPE
     scenario: str
     """The scenario's file, beside the course file or below it, or the id of a bundled one."""
     weight: float = 1.0
@@ -65,11 +60,9 @@ class CourseExercise:
             raise ValueError("it is due before it opens")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CoursePlan:
+class CoursePlan(Struct, frozen=True, kw_only=True):
     """A whole course: its exercises in order, and the settings of the commands that work on a class."""
 
-    __pydantic_config__: ClassVar[Any] = SHAPE
     title: str = "A course"
     """The course's name for people."""
     ledger: str = "orchard.db"

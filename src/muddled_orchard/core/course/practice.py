@@ -3,26 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from itertools import islice
 
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.course.document import Link
+from muddled_orchard.core.key.exercise_summary import ExerciseSummary
 
 MOST = 3
 _FOR_ONE = 2
-
-
-@dataclass(frozen=True, slots=True)
-class KnownExercise:
-    """What is known of an exercise by its survey: the operations that it asks for, the kinds of its conflicts
-    in Git's words, and how hard it is in points."""
-
-    id: str
-    title: str
-    operations: tuple[str, ...]
-    kinds: tuple[str, ...]
-    points: int
 
 
 def practise_next(wrong: Sequence[str], like: Mapping[str, Like], had: Collection[str]) -> tuple[Link, ...]:
@@ -39,7 +27,7 @@ Like = tuple[Link, ...]
 """Exercises that are like one, the likest and easiest first."""
 
 
-def like(own: KnownExercise, bundled: Iterable[KnownExercise]) -> Like:
+def like(own: ExerciseSummary, bundled: Iterable[ExerciseSummary]) -> Like:
     """Those that ask for the same operation, with the same kinds of conflict first, the nearest in difficulty
     and rather the easier next."""
     fitting = [one for one in bundled if one.id != own.id and set(one.operations) & set(own.operations)]
@@ -47,16 +35,16 @@ def like(own: KnownExercise, bundled: Iterable[KnownExercise]) -> Like:
     return tuple(Link(one.id, one.title, _why(own, one)) for one in fitting)
 
 
-def _shared(own: KnownExercise, one: KnownExercise) -> set[str]:
+def _shared(own: ExerciseSummary, one: ExerciseSummary) -> set[str]:
     return set(own.kinds) & set(one.kinds)
 
 
-def _farther(own: KnownExercise, one: KnownExercise) -> float:
-    above = one.points - own.points
+def _farther(own: ExerciseSummary, one: ExerciseSummary) -> float:
+    above = one.difficulty.points - own.difficulty.points
     return 2.0 * above if above > 0 else float(-above)
 
 
-def _why(own: KnownExercise, one: KnownExercise) -> str:
+def _why(own: ExerciseSummary, one: ExerciseSummary) -> str:
     operation = listed(sorted(set(own.operations) & set(one.operations)))
     kinds = sorted(_shared(own, one))
     like = f"also a {operation}"

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import msgspec
+from msgspec import Struct
 
 from muddled_orchard.core.grading.verdicts import Verdicts
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class HandOut:
+class HandOut(Struct, frozen=True, kw_only=True):
     """What one learner got: the variant's code, the digest of the scenario it was made from, the id of the
     first commit, and where the branches stood."""
 

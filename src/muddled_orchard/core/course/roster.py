@@ -5,7 +5,8 @@ from __future__ import annotations
 import hashlib
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from muddled_orchard.core.base.problems import Problem
 
@@ -14,8 +15,7 @@ _ID = re.compile(r"[^\W_][\w.@+-]{0,63}")
 _RESERVED = re.compile(r"(con|prn|aux|nul|com\d|lpt\d)(\..*)?", re.IGNORECASE)
 
 
-@dataclass(frozen=True, slots=True)
-class Learner:
+class Learner(Struct, frozen=True):
     """A row of the roster; `more` are its further columns by name."""
 
     id: str
@@ -41,8 +41,7 @@ def misfits(rows: Sequence[tuple[int, Learner]]) -> Iterator[Problem]:
             yield Problem(f'the id "{learner.id}" is also in line {before}', "An id is unique.", line=line)
 
 
-@dataclass(frozen=True, slots=True)
-class Columns:
+class Columns(Struct, frozen=True):
     """Which columns of a roster hold the id and the name; several make a name together. `guessed`: nobody
     said so, and they are called otherwise."""
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from statistics import median
 from typing import Literal, NamedTuple
+
+from msgspec import Struct, field
 
 from muddled_orchard.core.base.phrases import brief, counted
 from muddled_orchard.core.course.class_record import ClassRecord
@@ -70,8 +71,7 @@ class ConflictId(NamedTuple):
         return f"{self.file}:{self.hunk}" if self.hunk else self.file
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ConflictTally:
+class ConflictTally(Struct, frozen=True, kw_only=True):
     """A conflict over a class. `name` is its own in the exercise, `learners` are who made what of it;
     `example` shows it as one of them met it.
 
@@ -123,8 +123,7 @@ def swapped_told(conflict: ConflictTally) -> str:
     return f"{who} took exactly the other side: in a rebase, ours and theirs are swapped"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CriterionTally:
+class CriterionTally(Struct, frozen=True, kw_only=True):
     """A criterion over a class: who earned what; who was not judged by it is left out."""
 
     id: str
@@ -136,8 +135,7 @@ class CriterionTally:
         return sum(map(len, self.learners.values()))
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ExerciseTally:
+class ExerciseTally(Struct, frozen=True, kw_only=True):
     """An exercise over a class. `percents` has what counts for each learner who tried it, `missing` who did
     not, `solved` after how many attempts those who got it got it, `minutes` how long each took from the
     first own commit to the last, by their own clock."""
@@ -172,8 +170,7 @@ class ExerciseTally:
         return f"{', '.join(words)}."
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Tally:
+class Tally(Struct, frozen=True, kw_only=True):
     """A class over a course: the exercises in order, everybody's total in percent in the order of the
     roster (without who tried nothing), and who tried nothing at all."""
 
@@ -198,8 +195,7 @@ def _time(minutes: float) -> str:
     return f"{minutes:.0f} min"
 
 
-@dataclass(slots=True)
-class _Counting:
+class _Counting(Struct):
     """An exercise while it is counted."""
 
     namer: _Namer

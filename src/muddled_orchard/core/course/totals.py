@@ -5,11 +5,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal
 
 import msgspec
+from msgspec import Struct
 
 from muddled_orchard.core.course.plan import Attempts, CourseExercise, CoursePlan, Late
 from muddled_orchard.core.course.records import Work
@@ -60,8 +60,7 @@ class ExerciseMark(msgspec.Struct, frozen=True, kw_only=True, gc=False):
         return self.attempt.counted if self.attempt else self.settled or 0.0
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class LearnerTotal:
+class LearnerTotal(Struct, frozen=True, kw_only=True):
     """A learner's marks in the order of the course, and the total of those that were handed out, in
     percent."""
 
@@ -71,8 +70,7 @@ class LearnerTotal:
     passed: bool | None
 
 
-@dataclass(frozen=True, slots=True)
-class Standing:
+class Standing(Struct, frozen=True):
     """A course at a moment: the plan, its exercises' ids in order, every attempt, and everybody's total."""
 
     plan: CoursePlan

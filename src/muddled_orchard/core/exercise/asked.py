@@ -5,8 +5,10 @@ It says no more than the brief: operations, branches, commits. It knows no answe
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
 from typing import Any
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario, Task
@@ -17,8 +19,7 @@ ASKED = "muddled/asked.json"
 """Where it lies in a repository's `.git`."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AskedCommit:
+class AskedCommit(Struct, frozen=True, kw_only=True):
     """A commit that a task names: its id, author (`Name <address>`) and subject."""
 
     id: str
@@ -26,8 +27,7 @@ class AskedCommit:
     subject: str
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Asked:
+class Asked(Struct, frozen=True, kw_only=True):
     """The tasks in order, the commits that they name by label, where the branches stood at first (those of
     the remote as `origin/NAME`), how much was in the stash, and the step of the walkthrough at which it was
     handed out (nothing where that is its beginning)."""

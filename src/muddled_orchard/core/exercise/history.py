@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from muddled_orchard.core.git.trees import Files
 
 
-@dataclass(frozen=True, slots=True)
-class Person:
+class Person(Struct, frozen=True):
     """An author."""
 
     name: str
@@ -20,8 +20,7 @@ class Person:
         return f"{self.name} <{self.email}>"
 
 
-@dataclass(frozen=True, slots=True)
-class PlannedCommit:
+class PlannedCommit(Struct, frozen=True):
     """A commit of the story, or a stash.
 
     `parents` are places in `History.commits`; `time` is in seconds since 1970, `offset` in minutes
@@ -39,8 +38,7 @@ class PlannedCommit:
     stash: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class History:
+class History(Struct, frozen=True):
     """All commits of a story, parents first.
 
     `tips` are the learner's branches and the commits (places in `commits`) that they end at,

@@ -10,15 +10,13 @@ from __future__ import annotations
 
 import shlex
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
 from datetime import UTC, datetime
-from typing import Any, ClassVar, Literal
+from typing import Literal
+
+from msgspec import Struct, field
 
 from muddled_orchard.core.exercise.operations import OPERATIONS, OperationName, keys_of
 from muddled_orchard.core.git.lines import SpacingRule
-
-# Read by the validator of the files layer; plain data, so that the core needs no validator itself.
-SHAPE: dict[str, Any] = {"extra": "forbid", "alias_generator": lambda name: name.rstrip("_")}
 
 FIRST_DAY = datetime(2031, 4, 2, 7, 30, tzinfo=UTC)
 """When a story begins whose file does not say."""
@@ -34,11 +32,9 @@ MOST_WEIGHT = 1000
 """How much more than another a conflict may count."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Value:
+class Value(Struct, frozen=True, kw_only=True):
     """What differs from learner to learner: one of some words, or a whole number of a range."""
 
-    __pydantic_config__: ClassVar[Any] = SHAPE
     choose: tuple[str, ...] | None = None
     """The words to choose from."""
     between: tuple[int, int] | None = None
@@ -53,11 +49,9 @@ class Value:
             raise ValueError("between needs its lower number first")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Change:
+class Change(Struct, frozen=True, kw_only=True):
     """An edit of one file: the text `find` is replaced, or lines are added beside a whole line."""
 
-    __pydantic_config__: ClassVar[Any] = SHAPE
     file: str
     """The file to edit; it must exist on this branch by now."""
     find: str | None = None
@@ -73,11 +67,9 @@ class Change:
         _check_place(self.find, self.after, self.before)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Entry:
+class Entry(Struct, frozen=True, kw_only=True):
     """One commit of the story."""
 
-    __pydantic_config__: ClassVar[Any] = SHAPE
     on: str
     """The branch that the commit is made on; `origin/main` is a commit that only the remote has."""
     from_: str | None = None
@@ -113,11 +105,9 @@ class Entry:
     """Whether this is no commit but work that waits in the stash."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TextRules:
+class TextRules(Struct, frozen=True, kw_only=True):
     """What a text must hold; each of these may be one text or a list."""
 
-    __pydantic_config__: ClassVar[Any] = SHAPE
     has: OneOrSeveral = ()
     """Text that must occur."""
     lacks: OneOrSeveral = ()
@@ -133,11 +123,9 @@ class TextRules:
         return bool(self.has or self.lacks or self.once or self.matches)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class MessageRules(TextRules):
+class MessageRules(TextRules, frozen=True, kw_only=True):
     """What the message of a commit must hold."""
 
-    __pydantic_config__: ClassVar[Any] = SHAPE
     text: str | None = None
     """An example of a message that holds it (default: one is made of `has` and `once`)."""
 
@@ -146,11 +134,9 @@ class MessageRules(TextRules):
             raise ValueError("expected one of has, lacks, once and matches")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Task:
+class Task(Struct, frozen=True, kw_only=True):
     """One operation that the learner is asked to carry out."""
 
-    __pydantic_config__: ClassVar[Any] = SHAPE
     do: OperationName
     """The operation."""
     on: str = ""
@@ -203,18 +189,16 @@ class Task:
             raise ValueError(f"{self.do} has no {key}")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Start:
+class Start(Struct, frozen=True, kw_only=True):
     """How the learner receives the repository."""
 
-    __pydantic_config__: ClassVar[Any] = SHAPE
     on: str | None = None
     """What is checked out (default: the branch of the first task)."""
     stopped: bool = False
     """Whether it stands in the middle of the first operation, at its first conflict."""
-    write: Mapping[str, str] = field(default_factory=dict, hash=False)
+    write: Mapping[str, str] = field(default_factory=dict)
     """Work that is not committed, in the working tree: path and whole text."""
-    stage: Mapping[str, str] = field(default_factory=dict, hash=False)
+    stage: Mapping[str, str] = field(default_factory=dict)
     """Work that is not committed, staged: path and whole text."""
 
     @property
@@ -223,11 +207,9 @@ class Start:
         return {**self.stage, **self.write}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class KeepHunk(TextRules):
+class KeepHunk(TextRules, frozen=True, kw_only=True):
     """What is right in one hunk: words, lines as they should read, or rules that they must hold."""
 
-    __pydantic_config__: ClassVar[Any] = SHAPE
     keep: OneOrSeveral | None = None
     """A word, or several of which any is right."""
     text: str | None = None
@@ -246,11 +228,9 @@ class KeepHunk(TextRules):
         _check_weight(self.weight)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AnswerChange(TextRules):
+class AnswerChange(TextRules, frozen=True, kw_only=True):
     """An edit that the result needs outside the hunks, on top of what Git merges there."""
 
-    __pydantic_config__: ClassVar[Any] = SHAPE
     file: str | None = None
     """The file to edit (default: the answer's)."""
     find: str | None = None
@@ -266,11 +246,9 @@ class AnswerChange(TextRules):
         _check_place(self.find, self.after, self.before)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Answer:
+class Answer(Struct, frozen=True, kw_only=True):
     """One accepted resolution of one conflicted file. Several for the same file are alternatives."""
 
-    __pydantic_config__: ClassVar[Any] = SHAPE
     file: str
     """The conflicted file."""
     keep: tuple[str | KeepHunk | tuple[str | KeepHunk, ...], ...] | None = None
@@ -339,11 +317,9 @@ def _check_place(find: str | None, after: str | None, before: str | None) -> Non
         raise ValueError("find is empty; it needs text that occurs exactly once")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Rule:
+class Rule(Struct, frozen=True, kw_only=True):
     """A check of one file of the result, beyond the conflicts themselves."""
 
-    __pydantic_config__: ClassVar[Any] = SHAPE
     file: str = ""
     """The file to check; `runs` looks at the whole result."""
     has: str | None = None
@@ -358,7 +334,7 @@ class Rule:
     """The language in which the file must be well-formed."""
     runs: str | None = None
     """A command that must end with 0, in a sandbox over the result, split into words as a shell does."""
-    with_: Mapping[str, str] = field(default_factory=dict, hash=False)
+    with_: Mapping[str, str] = field(default_factory=dict)
     """runs: files that are laid over the result: path and whole text."""
     seconds: float = 10.0
     """runs: how long the command may take."""
@@ -380,12 +356,14 @@ class Rule:
         if self.runs is not None and not _words_of(self.runs):
             raise ValueError("this is no command: its quotes don't match, or it is empty")
 
+    def __hash__(self) -> int:
+        """What it makes of a file is remembered; its own files can't be hashed, and are few."""
+        return hash((self.file, self.has, self.lacks, self.matches, self.once, self.parses, self.runs))
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Scenario:
+
+class Scenario(Struct, frozen=True, kw_only=True):
     """A whole exercise: what happened before, what is asked, and what counts as solved."""
 
-    __pydantic_config__: ClassVar[Any] = SHAPE
     format: Literal[1] = 1
     """The version of this format."""
     id: str = ""

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.problems import BadInput, KeyPath, Problem, likely
 from muddled_orchard.core.exercise.checks import misfits

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.problems import KeyPath, Problem, likely
 
@@ -19,8 +20,7 @@ SQUASHING = ("squash", "fixup")
 """The words with which a commit becomes a part of the one before."""
 
 
-@dataclass(frozen=True, slots=True)
-class TodoItem:
+class TodoItem(Struct, frozen=True):
     """One line: what becomes of the commit with a label."""
 
     word: str

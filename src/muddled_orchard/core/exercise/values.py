@@ -9,8 +9,10 @@ from __future__ import annotations
 import hashlib
 import re
 from collections.abc import Callable, Collection, Iterator, Mapping
-from dataclasses import fields, is_dataclass, replace
 from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import fields, replace
 
 from muddled_orchard.core.base.problems import BadInput, KeyPath, Problem, likely
 from muddled_orchard.core.exercise.scenario import Scenario, Value
@@ -118,7 +120,7 @@ def _placeholders(part: Any, key: KeyPath, names: Collection[str], problems: lis
         pairs = [(below(name, name), below(item, name)) for name, item in part.items()]
         if any(fill for pair in pairs for _, fill in pair):
             return lambda values: {_made(name, values): _made(item, values) for name, item in pairs}
-    elif is_dataclass(part) and not isinstance(part, type):
+    elif isinstance(part, Struct):
         held = {item.name: below(getattr(part, item.name), item.name.rstrip("_")) for item in fields(part)}
         changed = {name: item for name, item in held.items() if item[1]}
         if changed:

@@ -3,7 +3,7 @@ story is played once for all of them."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario
@@ -15,8 +15,7 @@ _MOST = 512
 Values = tuple[tuple[str, str], ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Variant:
+class Variant(Struct, frozen=True):
     """One variant: the scenario with its values, the story with its code, and the values themselves."""
 
     scenario: Scenario

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from muddled_orchard.core.git.trees import Tree
 
 
-@dataclass(frozen=True, slots=True)
-class Commit:
+class Commit(Struct, frozen=True):
     """A commit: ids in hex, authors as `Name <address>`, `tree` the whole listing, `time` when it was made,
     in seconds since 1970 (0 where nobody asks)."""
 

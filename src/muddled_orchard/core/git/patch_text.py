@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta, timezone
 from email.header import Header
+
+from msgspec import Struct
 
 from muddled_orchard.core.git.lines import lines_of
 from muddled_orchard.core.git.trees import Blob, File
@@ -14,8 +15,7 @@ from muddled_orchard.core.git.trees import Blob, File
 _NOTHING = "0" * 40
 
 
-@dataclass(frozen=True, slots=True)
-class PatchOf:
+class PatchOf(Struct, frozen=True):
     """One commit to be written as a patch: its id, author (name and address), time (seconds since 1970) and
     offset (minutes east of UTC), its message, and the files before and after, each with its blob."""
 

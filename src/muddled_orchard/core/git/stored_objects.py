@@ -5,7 +5,8 @@ from __future__ import annotations
 import codecs
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from muddled_orchard.core.git.trees import mode_as_git_means
 
@@ -23,8 +24,7 @@ class BadObject(Exception):
     """An object isn't what it says that it is; the message says how, in words for its owner."""
 
 
-@dataclass(frozen=True, slots=True)
-class StoredCommit:
+class StoredCommit(Struct, frozen=True):
     """A commit as it is stored: ids in hex, the author as `Name <address>`, `time` when it was made
     (committed), in seconds since 1970."""
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 PLAIN_FILE, EXECUTABLE, LINK, SUBMODULE, FOLDER = 0o100644, 0o100755, 0o120000, 0o160000, 0o040000
 """Git's modes. Every entry of a tree has one of them."""
@@ -12,8 +13,7 @@ PLAIN_FILE, EXECUTABLE, LINK, SUBMODULE, FOLDER = 0o100644, 0o100755, 0o120000, 
 _KIND_BITS, _EXECUTABLE_BIT = 0o170000, 0o100
 
 
-@dataclass(frozen=True, slots=True)
-class EntryKind:
+class EntryKind(Struct, frozen=True):
     """A kind of entry, by its mode: what it is called, and what stands before its content."""
 
     mode: int
@@ -57,8 +57,7 @@ def are_alike(one: int, other: int) -> bool:
     return one & _KIND_BITS == other & _KIND_BITS
 
 
-@dataclass(frozen=True, slots=True)
-class Blob:
+class Blob(Struct, frozen=True):
     """An entry of a tree or of the index: Git's file mode, and the object's id in hex."""
 
     mode: int
@@ -69,8 +68,7 @@ Tree = Mapping[str, Blob]
 """Everything that a commit holds: path and entry, folders spelt out."""
 
 
-@dataclass(frozen=True, slots=True)
-class File:
+class File(Struct, frozen=True):
     """A file in a tree: Git's mode and the content (of a symbolic link: its target)."""
 
     mode: int

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 Words = tuple[str, ...]
 """A command, word by word."""
 
 
-@dataclass(frozen=True, slots=True)
-class UnderWay:
+class UnderWay(Struct, frozen=True):
     """An operation that Git has begun: a name for it, what to say of one that was never completed, and the
     commands that complete it (none where there is nothing to commit) and give it up."""
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import replace
 from itertools import islice
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, Outcome, State, missed
 from muddled_orchard.core.grading.case import Case, lay_out

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from itertools import islice
 from typing import Literal, Protocol
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import brief, cut
 from muddled_orchard.core.grading.english import say, sentences
@@ -19,8 +20,7 @@ HINTS = (1, 2, 3)
 """How much feedback to a learner may give away, the least first."""
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
+class Place(Struct, frozen=True):
     """Where something is: a file, a line (from 1) and a commit id, as far as they apply."""
 
     file: str | None = None
@@ -28,8 +28,7 @@ class Place:
     commit: str | None = None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Outcome:
+class Outcome(Struct, frozen=True, kw_only=True):
     """A criterion's verdict, the share (0 to 1) of its points that it earns, and what was found.
 
     `unseen`: it was skipped because this kind of submission can't show it.
@@ -84,8 +83,7 @@ def unseen(found: Kind) -> Outcome:
     return Outcome(verdict="skipped", findings=_kept(found), unseen=True)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Settled:
+class Settled(Struct, frozen=True, kw_only=True):
     """A person's verdict, which stands in the place of the grader's own: the share (0 to 1) that is earned
     (None: as graded), who gave it, why, and when. `verdict` and `share` are the grader's."""
 
@@ -97,8 +95,7 @@ class Settled:
     share: float
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CriterionResult:
+class CriterionResult(Struct, frozen=True, kw_only=True):
     """A criterion with its points. `points` and `possible` are 0 where it was skipped, `weight` is not.
     `settled` is the person's verdict that they follow, where there is one."""
 
@@ -110,8 +107,7 @@ class CriterionResult:
     settled: Settled | None = None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class HunkResult:
+class HunkResult(Struct, frozen=True, kw_only=True):
     """What became of one conflict: a hunk of a text, or a whole path (`hunk` is None).
 
     The three sides and what was `left` are texts for people; None where the path does not exist. `ours_name`
@@ -151,8 +147,7 @@ class HunkResult:
     settled: Settled | None = None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Assessment:
+class Assessment(Struct, frozen=True, kw_only=True):
     """Everything that grading one submission found.
 
     `doubts` is why a person should look, `worked` how the learner worked (told, never marked),

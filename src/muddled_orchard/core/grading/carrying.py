@@ -8,7 +8,8 @@ that were met, and what the earlier mistake left outside the hunks is wanted as 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.git.lines import Lines, lines_of

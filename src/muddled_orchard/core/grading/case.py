@@ -4,7 +4,9 @@ were resolved. Every criterion looks at the same case."""
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import cut
 from muddled_orchard.core.exercise.scenario import Scenario, Task
@@ -32,8 +34,7 @@ MOST_SHOWN = 4_000
 _OPEN = ("none", "pending", "by hand", "not reached")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ConflictCase:
+class ConflictCase(Struct, frozen=True, kw_only=True):
     """One conflicted path: `blob` is what lies there in the result (None: nothing), `reading` how its
     hunks were resolved where it has hunks and a text lies there. `renamed` is where its content lies
     now, if the learner gave it a name that nobody else had, `left_at` if it lies where one of the sides had
@@ -59,8 +60,7 @@ class ConflictCase:
     modes: frozenset[int] = frozenset()
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TaskCase:
+class TaskCase(Struct, frozen=True, kw_only=True):
     """One step of a task (a merge, or one replayed commit): what was asked, where its result lies, and
     what is in it.
 
@@ -100,8 +100,7 @@ class TaskCase:
         return self.step.theirs_name
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Case:
+class Case(Struct, frozen=True, kw_only=True):
     """Everything about one submission that criteria look at. `final_tree` is where it all ended."""
 
     submission: Submission

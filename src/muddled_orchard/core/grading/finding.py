@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import msgspec
+from msgspec import Struct
 
 SHOWN = 6
 """How many names of a list are kept."""
@@ -31,8 +31,7 @@ def few(names: Sequence[str]) -> tuple[str, ...]:
     return tuple(names[:SHOWN])
 
 
-@dataclass(frozen=True, slots=True)
-class Finding:
+class Finding(Struct, frozen=True):
     """One thing that was found, as it is kept: the name of its kind and its values. They may come from a
     submission, and are bounded."""
 

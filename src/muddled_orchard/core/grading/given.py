@@ -6,7 +6,7 @@ assessed like a submission; what it would earn is neither earned by a learner no
 
 from __future__ import annotations
 
-from dataclasses import replace
+from msgspec.structs import replace
 
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, missed, partly
 from muddled_orchard.core.grading.finding import Kind, kept

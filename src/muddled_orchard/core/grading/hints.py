@@ -10,7 +10,9 @@ from __future__ import annotations
 import difflib
 import functools
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import be, command, counted, listed
 from muddled_orchard.core.grading import finding, kinds
@@ -23,8 +25,7 @@ _LACKING = ("partly", "missed")
 _MOST = 6
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Hint:
+class Hint(Struct, frozen=True, kw_only=True):
     """One criterion that is not met: its question, where to look, what is there (a sentence each), and
     commands that show more."""
 

@@ -6,9 +6,11 @@ import difflib
 import functools
 from collections import Counter
 from collections.abc import Collection, Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
 from itertools import zip_longest
 from typing import Literal
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in
 from muddled_orchard.core.git.lines import Lines, SpacingRule, alike, bare
@@ -22,8 +24,7 @@ from muddled_orchard.core.merging.markers import Marker, judged, looks_like
 Doubt = Literal["two readings", "rough"] | int
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class HunkReading:
+class HunkReading(Struct, frozen=True, kw_only=True):
     """What became of one hunk.
 
     `number` counts from 1; `line` is where it lies in the file (from 1), `text` what stands there.
@@ -47,8 +48,7 @@ class HunkReading:
     blank_lines_differ: bool = False
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FileReading:
+class FileReading(Struct, frozen=True, kw_only=True):
     """What became of one file with hunks.
 
     `added` are lines outside hunks (numbers from 1, with their text) that nothing asked for, `lost`

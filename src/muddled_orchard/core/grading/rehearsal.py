@@ -7,7 +7,8 @@ assessment and says what the whole rehearsal proves about the scenario.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.grading.assessment import Assessment, HunkResult, State
@@ -20,8 +21,7 @@ _LOST = ("partly", "missed")
 _Place = tuple[int, str | None, str, int | None]
 
 
-@dataclass(frozen=True, slots=True)
-class Kept:
+class Kept(Struct, frozen=True):
     """What an actor did with one conflict: `words` are all those that describe it truly. The other fields
     are those of the `HunkResult` that must say so."""
 
@@ -32,8 +32,7 @@ class Kept:
     words: frozenset[str]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Expected:
+class Expected(Struct, frozen=True, kw_only=True):
     """What a behaviour must get. A criterion that isn't named must be met or skipped.
 
     `lost` are the criteria that must cost points, `may` those that may, and of `some` at least one must.
@@ -49,8 +48,7 @@ class Expected:
     or_open: bool = False
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Acted:
+class Acted(Struct, frozen=True, kw_only=True):
     """One behaviour acted out and graded. `surprises` say where the verdict is not the expected one;
     `repository` is where it was kept for a look, `variant` which one it was acted in."""
 
@@ -62,8 +60,7 @@ class Acted:
     variant: str = "0"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Rehearsal:
+class Rehearsal(Struct, frozen=True, kw_only=True):
     """A whole scenario rehearsed, the behaviours in the order of their table, spread over its `variants`.
     `hunks` are the conflicts that a right solution meets."""
 

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.grading.assessment import (
@@ -25,8 +27,7 @@ CONFLICTS = "resolution"
 """The criterion that conflicts count in."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Settlement:
+class Settlement(Struct, frozen=True, kw_only=True):
     """A person's verdict as a course keeps it.
 
     `about` is `all`, a criterion's id, or a conflict's full name. `earned` is the share (0 to 1) that it
@@ -153,8 +154,7 @@ def _replaced(assessment: Assessment, at: int, criterion: CriterionResult) -> As
     )
 
 
-@dataclass(frozen=True, slots=True)
-class SettledThing:
+class SettledThing(Struct, frozen=True):
     """Something that a person settled: what it is called, and their verdict beside the grader's."""
 
     what: str

@@ -6,8 +6,9 @@ Where a course knows that it was handed out, leaving it out must not pay.
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Literal
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult
 from muddled_orchard.core.grading.finding import kept

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from muddled_orchard.core.exercise.scenario import TextRules
 from muddled_orchard.core.exercise.text_rules import flaw_in
@@ -16,8 +17,7 @@ from muddled_orchard.core.merging.keep import KEEP, lines_kept
 AS_WRITTEN = "as written in the key"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class HunkChoice:
+class HunkChoice(Struct, frozen=True, kw_only=True):
     """One thing that is accepted in a hunk: `text`, which is called `word`. With `rules` any lines that hold
     them are accepted, and `text` is an example. `worth` is the share of the hunk's points that it earns."""
 
@@ -27,8 +27,7 @@ class HunkChoice:
     worth: float = 1.0
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Accepted:
+class Accepted(Struct, frozen=True, kw_only=True):
     """One accepted resolution of one conflicted path.
 
     For texts: `choices` are what is accepted in each hunk, the one of the key's own solution first; `clean`
@@ -70,8 +69,7 @@ class Accepted:
         return self.weights[hunk] if hunk < len(self.weights) else 1.0
 
 
-@dataclass(frozen=True, slots=True)
-class Decisions:
+class Decisions(Struct, frozen=True):
     """How many decisions conflicts ask for (one a hunk, or one for a path without hunks), and how much these
     count together."""
 

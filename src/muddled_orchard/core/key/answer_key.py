@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from muddled_orchard.core.base.problems import Problem, likely
 from muddled_orchard.core.exercise.history import History
@@ -15,8 +16,7 @@ from muddled_orchard.core.key.accepted import Accepted, Decisions, decisions_in
 from muddled_orchard.core.merging.conflict import MergeResult
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Step:
+class Step(Struct, frozen=True, kw_only=True):
     """One three-way merge of the asked operations: a merge as a whole, or one replayed commit.
 
     `task` counts from 1. `commit` is the commit that is replayed, undone or popped, `label` its label, and
@@ -62,8 +62,7 @@ class Step:
         return self.solved == commits[self.ours].tree
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Key:
+class Key(Struct, frozen=True, kw_only=True):
     """Everything that grading one variant needs.
 
     `commits` and `refs` (full names) are what was handed out, `commits` also holds the commits of a

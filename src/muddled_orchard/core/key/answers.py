@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import difflib
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import replace
 from types import MappingProxyType
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import KeyPath, Problem, likely

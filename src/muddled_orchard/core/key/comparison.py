@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from msgspec import Struct
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.key.answer_key import Key, Step
-from muddled_orchard.core.key.difficulty import Difficulty, difficulty
+from muddled_orchard.core.key.difficulty import difficulty
+from muddled_orchard.core.key.exercise_summary import Difficulty
 from muddled_orchard.core.key.survey import Survey
 
 
-@dataclass(frozen=True, slots=True)
-class Cost:
+class Cost(Struct, frozen=True):
     """What the tasks of a scenario ask for: how many steps conflict, in how many files and hunks, how many
     lines stand in conflict (of both sides), how many hunks and lines there are at once at the most, and how
     hard the hardest task is."""
@@ -28,8 +29,7 @@ class Cost:
     hardest: Difficulty
 
 
-@dataclass(frozen=True, slots=True)
-class Comparison:
+class Comparison(Struct, frozen=True):
     """Two scenarios with the same outcome, in the order in which they were named."""
 
     first: Cost

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from muddled_orchard.core.git.lines import Lines, bare, is_binary, lines_of
 from muddled_orchard.core.git.trees import kind_of
@@ -16,16 +17,14 @@ from muddled_orchard.core.merging.keep import KEEP, lines_kept
 _AROUND, _WHOLE = 3, 30
 
 
-@dataclass(frozen=True, slots=True)
-class ViewedLine:
+class ViewedLine(Struct, frozen=True):
     """A line of a file, in pieces; its number from 1 (None: it stands for lines that are left out)."""
 
     number: int | None
     pieces: tuple[Piece, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class SideView:
+class SideView(Struct, frozen=True):
     """One side of a conflict: who it is, and its lines; None where it has no such file. What it changed since
     the base is marked; of the base, what either side changed."""
 
@@ -34,8 +33,7 @@ class SideView:
     note: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class MergedLine:
+class MergedLine(Struct, frozen=True):
     """A line of the merge: `clean` as in all, from `ours` or `theirs` alone, or in `hunk` of a `side`."""
 
     text: str
@@ -43,8 +41,7 @@ class MergedLine:
     side: str = "clean"
 
 
-@dataclass(frozen=True, slots=True)
-class ChoiceView:
+class ChoiceView(Struct, frozen=True):
     """What a hunk reads with a choice of sides: the words that lead there, the lines, and the share of the
     points that the key gives for them."""
 
@@ -53,8 +50,7 @@ class ChoiceView:
     worth: float
 
 
-@dataclass(frozen=True, slots=True)
-class ConflictView:
+class ConflictView(Struct, frozen=True):
     """Everything about one conflicted path. `choices` are those of each hunk."""
 
     conflict: Conflict

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.exercise.tasks import is_rebase, sets_branch
 from muddled_orchard.core.git.commits import ancestry
 from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.exercise_summary import Difficulty
 from muddled_orchard.core.merging.keep import KEEP
 
 LONG_SIDE = 5
@@ -18,16 +18,6 @@ COMMITS_A_POINT = 4
 """So many commits between two branches make them one point more distant."""
 
 _LEVELS = ((0, "none"), (3, "easy"), (7, "medium"))
-LEVELS = ("none", "easy", "medium", "hard")
-
-
-@dataclass(frozen=True, slots=True)
-class Difficulty:
-    """`points` is the sum of the reasons' points, each (points, why); `level` a word for it."""
-
-    points: int
-    level: str
-    reasons: tuple[tuple[int, str], ...]
 
 
 def difficulty(key: Key) -> Difficulty:

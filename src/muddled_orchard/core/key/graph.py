@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.exercise.history import History
@@ -12,8 +14,7 @@ from muddled_orchard.core.git.refs import on_remote
 from muddled_orchard.core.key.answer_key import Key
 
 
-@dataclass(frozen=True, slots=True)
-class Node:
+class Node(Struct, frozen=True):
     """A commit: `place` counts from left to right, `lane` from top to bottom, `parents` are ids.
 
     `branches` are the names that stand at it, the one that is checked out first if `head`; `new` commits
@@ -31,8 +32,7 @@ class Node:
     new: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Graph:
+class Graph(Struct, frozen=True):
     """The nodes, the oldest first, and the names of the lanes from top to bottom."""
 
     nodes: tuple[Node, ...]

@@ -8,13 +8,13 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from muddled_orchard.core.key.graph import Graph, Node
 
 
-@dataclass(frozen=True, slots=True)
-class Route:
+class Route(Struct, frozen=True):
     """The line from a commit (row `older`) up to one that grew from it (row `newer`), by `column`.
 
     `begin` and `end` are the columns of the two commits. A `merged` line comes from a further parent.
@@ -29,8 +29,7 @@ class Route:
     merged: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Layout:
+class Layout(Struct, frozen=True):
     """The commits row by row, the newest first; how many columns there are; and every line."""
 
     rows: tuple[Node, ...]

@@ -4,15 +4,15 @@ or any text that holds rules."""
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.problems import KeyPath, Problem
 from muddled_orchard.core.exercise.scenario import AnswerChange, TextRules
 from muddled_orchard.core.git.lines import Lines, bare, lines_of
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FreeStretch:
+class FreeStretch(Struct, frozen=True, kw_only=True):
     """Lines of a clean stretch that may read otherwise: lines `start` to `stop` (from 0) of the stretch with
     this number. Any lines that hold `rules` may stand there; `merged` are those that Git merges."""
 
@@ -23,8 +23,7 @@ class FreeStretch:
     merged: Lines
 
 
-@dataclass(frozen=True, slots=True)
-class _Free:
+class _Free(Struct, frozen=True):
     """Lines with rules, that no later edit looks into."""
 
     lines: Lines

@@ -5,7 +5,8 @@ from __future__ import annotations
 import difflib
 from collections.abc import Iterator
 from contextlib import suppress
-from dataclasses import dataclass, replace
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.base.problems import KeyPath, Problem, likely
@@ -15,20 +16,16 @@ from muddled_orchard.core.exercise.tasks import in_words, is_stash_pop
 from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in, several
 from muddled_orchard.core.git.lines import lines_of
 from muddled_orchard.core.key.answer_key import Key, Step
-from muddled_orchard.core.key.difficulty import Difficulty, difficulty
+from muddled_orchard.core.key.difficulty import difficulty
+from muddled_orchard.core.key.exercise_summary import ExerciseSummary
 from muddled_orchard.core.merging.markers import judged
 
 
-@dataclass(frozen=True, slots=True)
-class Survey:
+class Survey(ExerciseSummary, frozen=True, kw_only=True):
     """A key with what an instructor wants to know of it: `errors` must be mended, `remarks` are worth
-    knowing, `kinds` are Git's words for the conflicts that occur, in order."""
+    knowing."""
 
     key: Key
-    difficulty: Difficulty
-    operations: tuple[str, ...]
-    kinds: tuple[str, ...]
-    hunks: int
     errors: tuple[Problem, ...]
     remarks: tuple[str, ...]
 
@@ -37,6 +34,8 @@ def survey(key: Key) -> Survey:
     """Look at a key from all sides."""
     conflicts = [conflict for step in key.steps for conflict in step.merge.conflicts]
     return Survey(
+        id=key.scenario.id,
+        title=key.scenario.title,
         key=key,
         difficulty=difficulty(key),
         operations=tuple(dict.fromkeys(task.do for task in key.scenario.task)),

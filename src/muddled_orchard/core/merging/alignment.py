@@ -12,7 +12,8 @@ import difflib
 import functools
 import heapq
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from muddled_orchard.core.git.lines import Lines, SpacingRule, alike
 from muddled_orchard.core.merging.conflict import Hunk
@@ -31,8 +32,7 @@ _MOST_STATES = 300_000
 _MOST_READINGS = 16
 
 
-@dataclass(frozen=True, slots=True)
-class Gap:
+class Gap(Struct, frozen=True):
     """A hunk's place. `guesses` are texts that may stand there: each side, both, the base, ..."""
 
     guesses: tuple[Lines, ...]
@@ -53,8 +53,7 @@ def gap_for(hunk: Hunk, spacing: SpacingRule, more: Sequence[Lines] = ()) -> Gap
     return Gap(tuple(form(text) for text in texts))
 
 
-@dataclass(frozen=True, slots=True)
-class Reading:
+class Reading(Struct, frozen=True):
     """One way to read a file.
 
     `gaps` are the stretches (start, stop) of the file's lines that lie in each gap. `added` are the
@@ -67,8 +66,7 @@ class Reading:
     lost: tuple[tuple[int, str], ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Alignment:
+class Alignment(Struct, frozen=True):
     """The best readings, and what they cost. `exact` is False where the file is so far from the merge
     that the search was given up and only its rough shape was matched."""
 

@@ -11,7 +11,9 @@ import re
 from bisect import bisect_left, bisect_right
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from muddled_orchard.core.git.lines import Lines, lines_of
 from muddled_orchard.core.git.trees import Blob
@@ -28,8 +30,7 @@ STAGE = {"base": 1, "ours": 2, "theirs": 3}
 _MARKER = re.compile(r"(?P<sign>[<|=>])(?P=sign){39}(?: .*)?\r?\n?")
 
 
-@dataclass(frozen=True, slots=True)
-class Hunk:
+class Hunk(Struct, frozen=True):
     """One conflict in a text, as a learner meets it in the default conflict style.
 
     `base` is the part of the common ancestor in Git's diff3 style. Where Git splits one diff3 hunk
@@ -42,8 +43,7 @@ class Hunk:
     base_is_shared: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class MergedText:
+class MergedText(Struct, frozen=True):
     """A file that Git merged with conflicts: clean stretches and hunks, in order."""
 
     parts: tuple[Lines | Hunk, ...]
@@ -72,8 +72,7 @@ class MergedText:
         )
 
 
-@dataclass(frozen=True, slots=True)
-class Conflict:
+class Conflict(Struct, frozen=True):
     """One path that Git could not merge.
 
     `kind` is Git's own word for it (`contents`, `modify/delete`, ...), `stages` what the index holds
@@ -87,8 +86,7 @@ class Conflict:
     merged: MergedText | None
 
 
-@dataclass(frozen=True, slots=True)
-class MergeResult:
+class MergeResult(Struct, frozen=True):
     """What Git makes of three trees: `tree` is the result by path, conflicted paths included."""
 
     tree: Mapping[str, Blob]
@@ -143,8 +141,7 @@ def merged_text(default_style: bytes, diff3_style: bytes) -> MergedText:
     return MergedText(tuple(parts))
 
 
-@dataclass(frozen=True, slots=True)
-class _Placed:
+class _Placed(Struct, frozen=True):
     """A part with the stretch that it takes up when ours, and when theirs, is taken everywhere."""
 
     clean: Lines

@@ -5,17 +5,17 @@ from __future__ import annotations
 import difflib
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 from typing import Literal
+
+from msgspec import Struct
 
 from muddled_orchard.core.git.lines import bare, is_binary, lines_of
 
 _AROUND = 2
 
 
-@dataclass(frozen=True, slots=True)
-class ChangedLine:
+class ChangedLine(Struct, frozen=True):
     """A line of a change: ` ` it stays, `-` it goes, `+` it comes, `@` lines are left out before it."""
 
     sign: Literal[" ", "-", "+", "@"]
@@ -43,8 +43,7 @@ def _grouped(before: Sequence[str], after: Sequence[str]) -> Iterator[ChangedLin
             yield from (ChangedLine("+", line) for line in after[new:new_end])
 
 
-@dataclass(frozen=True, slots=True)
-class Piece:
+class Piece(Struct, frozen=True):
     """A piece of a line, and whether it is changed."""
 
     text: str

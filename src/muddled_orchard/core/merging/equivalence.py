@@ -10,8 +10,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
 from itertools import pairwise
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry
 from muddled_orchard.core.git.lines import Lines, is_binary, lines_of
@@ -25,8 +27,7 @@ hundreds of them must not fill a worker's memory."""
 _LINE = re.compile(r"(\s*)(.*?)(\r?\n?)", re.DOTALL)
 
 
-@dataclass(frozen=True, slots=True)
-class HistoryShape:
+class HistoryShape(Struct, frozen=True):
     """A history in its own words.
 
     `shape` is equal for histories that Git can't tell apart; their `commits` (ids), `blobs` (ids) and

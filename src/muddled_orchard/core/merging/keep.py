@@ -6,15 +6,15 @@ To add a word, add its entry here.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from muddled_orchard.core.git.lines import Lines
 from muddled_orchard.core.merging.conflict import Hunk
 
 
-@dataclass(frozen=True, slots=True)
-class Choice:
+class Choice(Struct, frozen=True):
     """Something that can be kept. `parts` are the sides whose lines stand in the hunk's place, in order.
 
     How it is said has `{ours}` and `{theirs}` for the names of the sides, and `{order}` for a remark on their

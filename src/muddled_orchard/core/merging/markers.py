@@ -10,8 +10,9 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Callable, Collection
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from muddled_orchard.core.git.lines import Lines, bare
 
@@ -25,8 +26,7 @@ _SHORTENED = re.compile(r"\s*(?:<{3,6}|>{3,6})(?: ?(?P<label>\S.*))?")
 _ON_A_LINE = re.compile(r".*\S\s*(?:<{7}|>{7}|(?<![=\-#~*])={7})(?: .*)?$")
 
 
-@dataclass(frozen=True, slots=True)
-class Marker:
+class Marker(Struct, frozen=True):
     """A leftover: the line's number from 1, its text, how sure it is, and what gives it away."""
 
     line: int

@@ -6,7 +6,7 @@ and no branch at all. A branch that only the remote has is not deleted.
 
 from __future__ import annotations
 
-from dataclasses import replace
+from msgspec.structs import replace
 
 from muddled_orchard.core.git.refs import BRANCHES, TRACKING
 from muddled_orchard.core.key.answer_key import Key

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.refs import branch_ref
@@ -11,8 +12,7 @@ from muddled_orchard.core.git.trees import Blob, Tree
 from muddled_orchard.core.merging.conflict import MergeResult
 
 
-@dataclass(frozen=True, slots=True)
-class Pending:
+class Pending(Struct, frozen=True):
     """An operation that was begun and neither finished nor aborted.
 
     `kind` is `merge`, `squash`, `rebase`, `am`, `cherry-pick` or `revert`; `brings` the commits that it
@@ -28,8 +28,7 @@ class Pending:
     onto: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class IndexEntry:
+class IndexEntry(Struct, frozen=True):
     """An entry of the index: `stage` is 0, or 1 base, 2 ours, 3 theirs of an unmerged path."""
 
     path: str
@@ -37,8 +36,7 @@ class IndexEntry:
     blob: Blob
 
 
-@dataclass(frozen=True, slots=True)
-class Move:
+class Move(Struct, frozen=True):
     """A line of HEAD's reflog, the oldest first."""
 
     old: str
@@ -46,8 +44,7 @@ class Move:
     what: str
 
 
-@dataclass(frozen=True, slots=True)
-class RuleRun:
+class RuleRun(Struct, frozen=True):
     """What became of a rule's command over the result: whether it ended with 0 (None: it could not be run),
     and why not, in words."""
 
@@ -55,8 +52,7 @@ class RuleRun:
     reason: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Evidence:
+class Evidence(Struct, frozen=True, kw_only=True):
     """A submission.
 
     `commits` are those that the hand-out did not have, `texts` the contents (by blob id) that it did

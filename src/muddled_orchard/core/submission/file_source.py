@@ -7,8 +7,9 @@ has nothing to lead to.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any, Literal, Protocol
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.limits import DEEPEST_FOLDER, LONGEST_PATH, MOST_FILES, Exceeded
 
@@ -23,8 +24,7 @@ def is_noise(name: str) -> bool:
     return name.lower() in _NOISE or name.startswith("._")
 
 
-@dataclass(frozen=True, slots=True)
-class FileEntry:
+class FileEntry(Struct, frozen=True):
     """Something in a folder: its name, what it is, the size of a file in bytes, whether it is executable."""
 
     name: str

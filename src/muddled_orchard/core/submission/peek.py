@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.exercise.asked import Asked
@@ -67,8 +68,7 @@ _WORDS: Mapping[Left, str] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class LeftToDo:
+class LeftToDo(Struct, frozen=True):
     """Something that is left to do: its kind, the file and line that it is about, and what more there is to
     say; `work` is False for what is only worth knowing."""
 
@@ -89,8 +89,7 @@ class LeftToDo:
         return _WORDS[self.kind].format(self.detail)
 
 
-@dataclass(frozen=True, slots=True)
-class Next:
+class Next(Struct, frozen=True):
     """Something to type: a command, word by word (none where files are to be edited), and a few words on it.
     `instead`: it stands in the place of the one before it."""
 
@@ -99,8 +98,7 @@ class Next:
     instead: bool = False
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Peek:
+class Peek(Struct, frozen=True, kw_only=True):
     """`doing` is what is going on, `ours` and `theirs` who the sides are (empty where nothing meets),
     `left` what is to be done, `commands` what to type next, `back` the way back. `knows_tasks`: whether the
     repository says what was asked."""

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from muddled_orchard.core.git.trees import Blob, Tree, is_file
 from muddled_orchard.core.submission.evidence import Evidence
@@ -16,8 +17,7 @@ _BACKUP = re.compile(
 )
 
 
-@dataclass(frozen=True, slots=True)
-class Uncommitted:
+class Uncommitted(Struct, frozen=True):
     """A path that differs from the commit: `staged` in the index, `unstaged` in the working tree only,
     `unmerged`, or `untracked`."""
 

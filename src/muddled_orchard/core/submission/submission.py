@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from functools import cached_property
+
+from msgspec import Struct
 
 from muddled_orchard.core.git.commits import Commits
 from muddled_orchard.core.git.trees import Tree
@@ -13,8 +14,7 @@ from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.status import Uncommitted, uncommitted
 
 
-@dataclass(frozen=True)
-class Submission:
+class Submission(Struct, frozen=True, dict=True):
     """What was found, and the key of what was handed out."""
 
     evidence: Evidence

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from muddled_orchard.core.exercise.asked import Asked, labels_of, relabelled
 from muddled_orchard.core.exercise.operations import operation_of
@@ -18,8 +19,7 @@ from muddled_orchard.core.submission.reflog import begun_and_left, given_up
 _LONGEST = 1000
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ToDo:
+class ToDo(Struct, frozen=True, kw_only=True):
     """One thing that a task still asks for: the task in words, what is missing, and the commands that do it,
     each with a word on it. `pops`: it is about the stash."""
 

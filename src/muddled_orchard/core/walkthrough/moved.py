@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from muddled_orchard.core.git.lines import is_binary, lines_of
 from muddled_orchard.core.git.trees import Tree
@@ -14,8 +15,7 @@ _LEAST = 8  # letters: shorter lines stand anywhere
 _MOST = 3
 
 
-@dataclass(frozen=True, slots=True)
-class MovedLine:
+class MovedLine(Struct, frozen=True):
     """A line that a side (`ours` or `theirs`) has elsewhere now: in which file, and in which line of it."""
 
     side: str

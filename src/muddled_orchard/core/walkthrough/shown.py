@@ -5,7 +5,8 @@ from __future__ import annotations
 import difflib
 import shlex
 from collections.abc import Collection, Iterator, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.git.lines import bare, is_binary, lines_of
@@ -29,8 +30,7 @@ _WHOLE = 24
 _MOST_CHANGED = 60
 
 
-@dataclass(frozen=True, slots=True)
-class ShownLine:
+class ShownLine(Struct, frozen=True):
     """A line that is shown: what it belongs to (`left out` stands for lines that are not), and a remark."""
 
     kind: LineKind | str

@@ -6,8 +6,9 @@ It is recorded while real Git carries everything out (`vcs.walkthrough`); whatev
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Literal
+
+from msgspec import Struct, field
 
 from muddled_orchard.core.key.graph import Graph
 
@@ -18,8 +19,7 @@ WORK, COLLEAGUE, ORIGIN = "work", "colleague", "origin.git"
 """The repository that is worked in, the clone of somebody else, and the remote; side by side in a folder."""
 
 
-@dataclass(frozen=True, slots=True)
-class Identity:
+class Identity(Struct, frozen=True):
     """Who makes commits from here on, and when: name, address, seconds since 1970, and minutes east of UTC.
     With `replays` only the committer is set, since commits that are replayed keep their authors."""
 
@@ -43,16 +43,14 @@ class Identity:
         return {f"GIT_{role}_{what}": value for role in roles for what, value in about.items()}
 
 
-@dataclass(frozen=True, slots=True)
-class Said:
+class Said(Struct, frozen=True):
     """A paragraph: what to say, or to look at. A `verdict` is of a choice that was tried."""
 
     text: str
     verdict: Literal["", "good", "bad"] = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Edited:
+class Edited(Struct, frozen=True):
     """A file of the folder `folder` that is edited, made or removed by hand: its content before and after
     (None: there is none), and Git's mode of it."""
 
@@ -63,8 +61,7 @@ class Edited:
     folder: str = WORK
 
 
-@dataclass(frozen=True, slots=True)
-class Ran:
+class Ran(Struct, frozen=True):
     """A command of Git: its words (`git` first), the folder it is run in, what it answered on both channels.
 
     `who` is whoever makes commits by it, `variables` are further ones that it is given. `keeps` is the name
@@ -79,8 +76,7 @@ class Ran:
     keeps: str | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Viewed:
+class Viewed(Struct, frozen=True):
     """A file as it lies there; `marks` are the numbers (from 1) of the lines that are to be looked at."""
 
     path: str
@@ -91,8 +87,7 @@ class Viewed:
 LineKind = Literal["clean", "marker", "ours", "base", "theirs"]
 
 
-@dataclass(frozen=True, slots=True)
-class MarkedLine:
+class MarkedLine(Struct, frozen=True):
     """A line of a file with conflicts: which part it belongs to, from where a remark on it begins."""
 
     kind: LineKind
@@ -100,8 +95,7 @@ class MarkedLine:
     remark: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Marked:
+class Marked(Struct, frozen=True):
     """A conflicted file as it lies there, each of its lines named."""
 
     path: str
@@ -111,8 +105,7 @@ class Marked:
 Part = Said | Edited | Ran | Viewed | Marked
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class WalkthroughStep:
+class WalkthroughStep(Struct, frozen=True, kw_only=True):
     """One step: its number from 1 in the whole walkthrough, the name by which `plant --at` takes it, and
     what happens in it, in order. `graph` is how the commits stand after it.
 
@@ -128,8 +121,7 @@ class WalkthroughStep:
     graph: Graph | None = None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Walkthrough:
+class Walkthrough(Struct, frozen=True, kw_only=True):
     """The whole demonstration of one variant. `steps` are those that are shown: their numbers are those of
     the whole."""
 

@@ -8,8 +8,9 @@ import zipfile
 import zlib
 from collections import Counter
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.limits import Bounds, Exceeded, in_mib
 from muddled_orchard.core.base.problems import BadInput, Problem

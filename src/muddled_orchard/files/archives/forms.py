@@ -7,8 +7,9 @@ What a file is, is told from how it begins, not from its name. To add a form, wr
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import BinaryIO
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.git.trees import File
@@ -16,8 +17,7 @@ from muddled_orchard.core.submission.file_source import MemorySource
 from muddled_orchard.files.archives import bundle, tar, zip
 
 
-@dataclass(frozen=True, slots=True)
-class Form:
+class Form(Struct, frozen=True):
     """A form of files: the endings of their names, whether one begins so, what it holds, and how files are
     packed below a folder (None where they can't be)."""
 

@@ -6,8 +6,10 @@ import os
 import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, replace
 from pathlib import Path
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput, Problem
@@ -26,8 +28,7 @@ _DEEPEST = 3
 _PAGES = (".html", ".htm")
 
 
-@dataclass(frozen=True, slots=True)
-class Handed:
+class Handed(Struct, frozen=True):
     """A submission: where it lies, the name that it was handed in under, how its place is said, where it lies
     elsewhere than the user sees it, why it can't be had at all, and the folder or archive full of submissions
     that was named (empty: it was named itself)."""
@@ -44,8 +45,7 @@ class Handed:
         return self.shown or str(self.path)
 
 
-@dataclass(frozen=True, slots=True)
-class Pile:
+class Pile(Struct, frozen=True):
     """The submissions of a run, and how much was passed over: pages that lie beside them, and entries with
     nothing in them."""
 

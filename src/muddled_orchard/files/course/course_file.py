@@ -4,22 +4,19 @@ wrong with it in one go."""
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from pathlib import Path
 
-import pydantic
+from msgspec import Struct
 
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.course import plan as plan_module
 from muddled_orchard.core.course.plan import CourseExercise, CoursePlan, Late
 from muddled_orchard.files.archives.packing import FORMATS
-from muddled_orchard.files.scenarios.catalogue import BUNDLED, bundled_ids, load
+from muddled_orchard.files.scenarios.bundled import BUNDLED, bundled_ids
+from muddled_orchard.files.scenarios.catalogue import load
 from muddled_orchard.files.scenarios.error_lines import with_lines
-from muddled_orchard.files.scenarios.shape import Shape
+from muddled_orchard.files.scenarios.shape import Shape, WrongShape
 from muddled_orchard.files.scenarios.toml_text import parsed, text_of
-
-COURSE_FILE = "course.toml"
-"""The course file that is taken where none is named."""
 
 BUNDLED_COURSES = BUNDLED / "courses"
 
@@ -30,8 +27,7 @@ SHAPE_OF_COURSE = Shape(
 )
 
 
-@dataclass(frozen=True, slots=True)
-class CourseFile:
+class CourseFile(Struct, frozen=True):
     """A course with the files that it names: `scenarios` and `ids` are by what the plan calls an exercise's
     scenario."""
 
@@ -83,8 +79,8 @@ def load_course(named: Path) -> CourseFile:
         raise with_lines(bad, path, text) from None
     try:
         plan = SHAPE_OF_COURSE.read(data)
-    except pydantic.ValidationError as error:
-        raise with_lines(BadInput(list(SHAPE_OF_COURSE.problems(error))), path, text) from None
+    except WrongShape as wrong:
+        raise with_lines(BadInput(wrong.problems), path, text) from None
     problems: list[Problem] = []
     scenarios, ids = _scenarios(plan, folder, problems)
     if plan.pack is not None and plan.pack not in FORMATS:

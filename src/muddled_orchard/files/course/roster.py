@@ -6,8 +6,9 @@ import csv
 import io
 import sys
 from collections.abc import Mapping
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.course.roster import Columns, Learner, columns_in, misfits
@@ -15,8 +16,7 @@ from muddled_orchard.core.course.roster import Columns, Learner, columns_in, mis
 STDIN = Path("-")
 
 
-@dataclass(frozen=True, slots=True)
-class Roster:
+class Roster(Struct, frozen=True):
     """Who takes part, in the order of the file, and which columns say so."""
 
     learners: tuple[Learner, ...]

@@ -10,16 +10,10 @@ from pathlib import Path
 
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.files.scenarios.bundled import BUNDLED, bundled_ids
 from muddled_orchard.files.scenarios.own_scenarios import OwnScenarios
 from muddled_orchard.files.scenarios.tree_folders import with_taken_folders
 from muddled_orchard.files.stored import scenario_of_toml
-
-BUNDLED = Path(__file__).parents[2] / "catalogue"
-
-
-def bundled_ids() -> list[str]:
-    """The ids of the bundled scenarios; a scenario's file is named after it."""
-    return sorted(path.stem for path in BUNDLED.glob("*.toml"))
 
 
 def scenario_path(named: str) -> Path:

@@ -1,56 +1,73 @@
 """What the bundled scenarios ask for, as their surveys say: kept in a file, since a survey asks Git.
 
-`scripts/schema` makes the file; a test says when it is out of date.
+`scripts/schema` makes the file; a test says when it is out of date. It tells whether the bundled files are
+still those that were surveyed.
 """
 
 from __future__ import annotations
 
 import functools
+import hashlib
 from collections.abc import Iterable
 
 import msgspec
 
-from muddled_orchard.core.course.practice import KnownExercise
-from muddled_orchard.core.key.survey import Survey
-from muddled_orchard.files.scenarios.catalogue import BUNDLED
-from muddled_orchard.files.stored import digest_of
+from muddled_orchard.core.key.exercise_summary import ExerciseSummary
+from muddled_orchard.files.scenarios.bundled import BUNDLED
 
 INDEX = BUNDLED / "index.json"
 
 
 class _Entry(msgspec.Struct, frozen=True):
     digest: str
-    exercise: KnownExercise
+    summary: ExerciseSummary
 
 
-def known_exercise(survey: Survey) -> KnownExercise:
-    """What is known of an exercise by its survey."""
-    scenario = survey.key.scenario
-    return KnownExercise(
-        id=scenario.id,
-        title=scenario.title,
-        operations=tuple(survey.operations),
-        kinds=tuple(survey.kinds),
-        points=survey.difficulty.points,
-    )
+class _Index(msgspec.Struct, frozen=True):
+    files: str
+    entries: tuple[_Entry, ...]
 
 
-def index_text(surveys: Iterable[Survey]) -> str:
+def index_text(summaries: Iterable[ExerciseSummary]) -> str:
     """The file's text, from the surveys of all bundled scenarios."""
+    # Whoever only reads the file needs no scenarios.
     from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
+    from muddled_orchard.files.stored import digest_of
 
     library = ScenarioLibrary()
-    entries = []
-    for survey in surveys:
-        scenario = library.find(survey.key.scenario.id)
+    rows = []
+    for summary in sorted(summaries, key=lambda one: one.id):
+        scenario = library.find(summary.id)
         if scenario is not None:
-            entries.append(_Entry(digest_of(scenario), known_exercise(survey)))
-    rows = (msgspec.json.encode(entry).decode() for entry in sorted(entries, key=lambda one: one.exercise.id))
-    return "[\n" + ",\n".join(rows) + "\n]\n"
+            # A survey is a summary too, and more than is kept.
+            kept = ExerciseSummary(
+                **{name: getattr(summary, name) for name in ExerciseSummary.__struct_fields__}
+            )
+            rows.append(msgspec.json.encode(_Entry(digest_of(scenario), kept)).decode())
+    return f'{{"files": "{_digest_of_files()}", "entries": [\n' + ",\n".join(rows) + "\n]}\n"
+
+
+def bundled_summaries() -> list[ExerciseSummary] | None:
+    """Those of all bundled scenarios by id; None where a file has changed since they were surveyed."""
+    index = _index()
+    return [entry.summary for entry in index.entries] if index.files == _digest_of_files() else None
 
 
 @functools.cache
-def bundled_exercises() -> dict[str, KnownExercise]:
+def bundled_exercises() -> dict[str, ExerciseSummary]:
     """What is known of every bundled scenario, by its digest."""
-    entries = msgspec.json.decode(INDEX.read_bytes(), type=list[_Entry])
-    return {entry.digest: entry.exercise for entry in entries}
+    return {entry.digest: entry.summary for entry in _index().entries}
+
+
+def _index() -> _Index:
+    return msgspec.json.decode(INDEX.read_bytes(), type=_Index)
+
+
+def _digest_of_files() -> str:
+    """What tells the bundled scenarios, and the trees that they take, from others."""
+    digest = hashlib.sha256()
+    for path in sorted(BUNDLED.rglob("*")):
+        if path != INDEX and path.is_file():
+            content = path.read_bytes()
+            digest.update(f"{path.relative_to(BUNDLED).as_posix()} {len(content)}\n".encode() + content)
+    return digest.hexdigest()

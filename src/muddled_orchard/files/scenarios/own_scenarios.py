@@ -10,8 +10,9 @@ import json
 import re
 from collections.abc import Iterable, Iterator
 from contextlib import suppress
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.exercise.defaults import id_for
@@ -22,8 +23,7 @@ _MOST = 500
 """So many plantings are remembered, the newest ones."""
 
 
-@dataclass(frozen=True, slots=True)
-class OwnScenarios:
+class OwnScenarios(Struct, frozen=True):
     """Where to look for scenario files: in `folder`, unless that is None, and where files lay from which
     this user has planted."""
 

@@ -6,8 +6,6 @@ from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
-import pydantic
-
 from muddled_orchard.core.base.problems import BadInput, KeyPath, Problem, likely
 from muddled_orchard.core.exercise import scenario as scenario_module
 from muddled_orchard.core.exercise.defaults import completed
@@ -30,7 +28,7 @@ from muddled_orchard.core.exercise.values import PLAIN_VARIANT, variant_of
 from muddled_orchard.core.grading.criteria import CRITERIA, weight_of
 from muddled_orchard.core.merging.keep import KEEP
 from muddled_orchard.files.scenarios.error_lines import with_lines
-from muddled_orchard.files.scenarios.shape import Shape
+from muddled_orchard.files.scenarios.shape import Shape, WrongShape
 from muddled_orchard.files.scenarios.sound_part import sound_part
 from muddled_orchard.files.scenarios.toml_text import parsed, text_of
 from muddled_orchard.files.scenarios.tree_folders import with_taken_folders
@@ -87,14 +85,14 @@ def read_scenario(
     problems = list(_words_problems(data))
     try:
         return _checked(SHAPE_OF_FILE.read(data), folder, name, problems), problems
-    except pydantic.ValidationError as error:
-        problems = [*SHAPE_OF_FILE.problems(error), *problems]
-        part = sound_part(data, [SHAPE_OF_FILE.key(detail["loc"]) for detail in error.errors()])
+    except WrongShape as wrong:
+        problems = [*wrong.problems, *problems]
+        part = sound_part(data, wrong.places)
     try:
         rest: list[Problem] = []
         _checked(SHAPE_OF_FILE.read(part.data), folder, name, rest)
         problems += part.told(rest)
-    except pydantic.ValidationError:
+    except WrongShape:
         pass  # one thing at a time
     return None, problems
 

@@ -1,4 +1,8 @@
-"""A TOML file's data as frozen classes, or everything that is wrong with its shape, in words."""
+"""A TOML file's data as frozen classes, or everything that is wrong with its shape, in words.
+
+The classes are structs of msgspec, which are quick to make; the validator that tells all that is wrong knows
+data classes. A data class is made for each of them where something is to be validated.
+"""
 
 from __future__ import annotations
 
@@ -6,18 +10,22 @@ import ast
 import inspect
 import json
 import re
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import fields
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import MISSING, field, make_dataclass
 from functools import cached_property
 from itertools import chain, pairwise
 from types import ModuleType
-from typing import Any, Generic, TypeVar
+from typing import TYPE_CHECKING, Any, Generic, TypeVar, get_type_hints
 
-import pydantic
-from pydantic_core import ErrorDetails
+import msgspec
+from msgspec import NODEFAULT, Struct, structs
 
 from muddled_orchard.core.base.problems import KeyPath, Problem, likely
 from muddled_orchard.core.merging.keep import KEEP
+
+if TYPE_CHECKING:
+    from pydantic import TypeAdapter
+    from pydantic_core import ErrorDetails
 
 _EXPECTED = {
     "string_type": "text in quotes",
@@ -38,6 +46,15 @@ _NO_ENTRY = "no entry of keep"
 _T = TypeVar("_T")
 
 
+class WrongShape(Exception):
+    """Data is not of its file's shape: everything that is wrong, and where."""
+
+    def __init__(self, problems: Iterable[Problem], places: Iterable[KeyPath]) -> None:
+        super().__init__()
+        self.problems = tuple(problems)
+        self.places = tuple(places)
+
+
 class Shape(Generic[_T]):
     """The shape of a file: its class, and which class each of its tables belongs to (`tables`, by key, the
     numbers of list elements left out). `module` has these classes, with the documentation of their fields."""
@@ -46,13 +63,22 @@ class Shape(Generic[_T]):
         self._model, self._tables, self._module = model, tables, module
 
     @cached_property
-    def _adapter(self) -> pydantic.TypeAdapter[_T]:
-        return pydantic.TypeAdapter(self._model)
+    def _adapter(self) -> TypeAdapter[Any]:
+        from pydantic import TypeAdapter  # it takes long to load; not every command reads what people write
+
+        return TypeAdapter(_data_classes(self._module)[self._model.__name__])
 
     def read(self, data: Mapping[str, Any]) -> _T:
-        """The data as classes. Raises pydantic.ValidationError."""
-        # Strict JSON mode takes lists for tuples and tables for dataclasses, and converts nothing else.
-        return self._adapter.validate_json(json.dumps(data, default=str), strict=True)
+        """The data as classes. Raises WrongShape."""
+        from pydantic import ValidationError
+
+        try:
+            # Strict JSON mode takes lists for tuples and tables for dataclasses, and converts nothing else.
+            validated = self._adapter.validate_json(json.dumps(data, default=str), strict=True)
+            return msgspec.convert(validated, self._model, from_attributes=True)
+        except ValidationError as error:
+            details = error.errors()
+        raise WrongShape(self._problems(details), (self._key(detail["loc"]) for detail in details))
 
     @cached_property
     def documented(self) -> dict[str, Any]:
@@ -66,20 +92,22 @@ class Shape(Generic[_T]):
                 schema if shape.name == self._model.__name__ else schema.get("$defs", {}).get(shape.name, {})
             )
             properties = found.get("properties", {})
-            inherited = (shapes[base.id].body for base in shape.bases if isinstance(base, ast.Name))
-            for field, docs in pairwise([*shape.body, *chain.from_iterable(inherited)]):
-                if isinstance(field, ast.AnnAssign) and isinstance(field.target, ast.Name):
-                    name = field.target.id.rstrip("_")
+            inherited = (
+                shapes[ast.unparse(base)].body for base in shape.bases if ast.unparse(base) in shapes
+            )
+            for key, docs in pairwise([*shape.body, *chain.from_iterable(inherited)]):
+                if isinstance(key, ast.AnnAssign) and isinstance(key.target, ast.Name):
+                    name = key.target.id.rstrip("_")
                     if name in properties and isinstance(docs, ast.Expr):
                         text = inspect.cleandoc(ast.literal_eval(docs.value))
                         properties[name] = {"description": text, **properties[name]}
         return schema
 
-    def problems(self, error: pydantic.ValidationError) -> Iterator[Problem]:
+    def _problems(self, details: Sequence[ErrorDetails]) -> Iterator[Problem]:
         """What the validator complains of, each once, with its key."""
         seen: set[tuple[KeyPath, str]] = set()
-        for detail in self._of_right_kind(error.errors()):
-            key, kind = self.key(detail["loc"]), detail["type"]
+        for detail in self._of_right_kind(details):
+            key, kind = self._key(detail["loc"]), detail["type"]
             if (key, kind) in seen:
                 continue
             seen.add((key, kind))
@@ -136,7 +164,7 @@ class Shape(Generic[_T]):
             return "word"
         return "list" if part.startswith("tuple[") else "table" if hasattr(self._module, part) else None
 
-    def key(self, location: tuple[int | str, ...]) -> KeyPath:
+    def _key(self, location: tuple[int | str, ...]) -> KeyPath:
         """The validator's location without the names of classes and types that it adds in unions."""
         return tuple(part for part in location if part != "[key]" and self._kind(part) is None)
 
@@ -148,7 +176,7 @@ class Shape(Generic[_T]):
 
     def _fields_at(self, key: KeyPath) -> list[str]:
         table = self._table_of(key)
-        return [item.name.rstrip("_") for item in fields(table)] if table else []
+        return [item.name.rstrip("_") for item in structs.fields(table)] if table else []
 
     def _documentation(self, key: KeyPath) -> str:
         """What the missing key is for, from the documentation of the format."""
@@ -161,3 +189,36 @@ class Shape(Generic[_T]):
         return (
             f"It says: {text[0].lower()}{text[1:]}" if (text := str(described.get("description", ""))) else ""
         )
+
+
+# No key is read that isn't known; a field's name may have an underscore that its key has not.
+_CONFIG = {"extra": "forbid", "alias_generator": lambda name: name.rstrip("_")}
+
+
+def _data_classes(module: ModuleType) -> dict[str, type]:
+    """A data class for each struct of a module, by name, with its fields, checks and documentation."""
+    made: dict[str, type] = {}
+    for name, of in vars(module).items():
+        if isinstance(of, type) and issubclass(of, Struct) and of.__module__ == module.__name__:
+            hints = get_type_hints(of, localns=made)
+            parts = [(item.name, hints[item.name], _field(item)) for item in structs.fields(of)]
+            more = {"__doc__": of.__doc__, "__pydantic_config__": _CONFIG, **_checks(of)}
+            made[name] = make_dataclass(name, parts, namespace=more, frozen=True, kw_only=True)
+    return made
+
+
+def _checks(of: type[Struct]) -> dict[str, Any]:
+    """What checks the values of a struct, with the properties that it asks for."""
+    own = of.__mro__[: of.__mro__.index(Struct)]
+    return {
+        name: value
+        for base in reversed(own)
+        for name, value in vars(base).items()
+        if name == "__post_init__" or isinstance(value, property)
+    }
+
+
+def _field(item: structs.FieldInfo) -> Any:
+    if item.default_factory is not NODEFAULT:
+        return field(default_factory=item.default_factory)
+    return field(default=MISSING if item.default is NODEFAULT else item.default)

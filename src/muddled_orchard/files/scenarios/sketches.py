@@ -7,7 +7,7 @@ from pathlib import Path
 
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.exercise.defaults import id_for
-from muddled_orchard.files.scenarios.catalogue import BUNDLED, bundled_ids
+from muddled_orchard.files.scenarios.bundled import BUNDLED, bundled_ids
 
 SKETCHES = Path(__file__).parents[2] / "sketches"
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import copy
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.problems import KeyPath, Problem
 
@@ -13,8 +14,7 @@ from muddled_orchard.core.base.problems import KeyPath, Problem
 _STAND_INS: Mapping[str, Any] = {"values": {"choose": ["1"]}, "cast": "Maren Quill <maren@orchard.example>"}
 
 
-@dataclass(frozen=True, slots=True)
-class SoundPart:
+class SoundPart(Struct, frozen=True):
     """Data without its misshapen parts, and how to read what is wrong with the rest.
 
     `data` is sound as far as the problems went. `places` are the former places of the list elements that

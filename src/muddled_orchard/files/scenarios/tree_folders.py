@@ -7,8 +7,9 @@ import json
 import tempfile
 from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
-from dataclasses import replace
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.problems import KeyPath, Problem
 from muddled_orchard.core.exercise.scenario import Entry, Scenario

@@ -7,8 +7,9 @@ function that acts at a session and returns what the grader must find. To add on
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import partial
+
+from msgspec import Struct
 
 from muddled_orchard.core.git.lines import Lines, alike
 from muddled_orchard.core.grading.rehearsal import RIGHT
@@ -53,8 +54,7 @@ from muddled_orchard.rehearsal.behaviours.other_ways import another_way
 from muddled_orchard.rehearsal.session import asks_merge_commit, hunks_of
 
 
-@dataclass(frozen=True, slots=True)
-class Behaviour:
+class Behaviour(Struct, frozen=True):
     """One way to go about an exercise. `keeps_work`: it looks itself after work that was handed out
     uncommitted; otherwise that is committed first."""
 

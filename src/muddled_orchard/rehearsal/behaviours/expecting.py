@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.scenario import Task
 from muddled_orchard.core.exercise.tasks import is_rebase, is_stash_pop, source_of
@@ -207,7 +208,7 @@ def expect(session: LearnerSession, must_lose: str = "", may_lose: str = "", **m
         at_least_one=frozenset(some),
         kept=tuple(log.kept),
     )
-    return replace(expected, **{"or_open": again or _only_deleted(session), **more})  # type: ignore[arg-type]  # fields of Expected
+    return replace(expected, **{"or_open": again or _only_deleted(session), **more})
 
 
 def as_handed_out(session: LearnerSession) -> bool:

@@ -4,7 +4,8 @@ in part."""
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.scenario import Task
 from muddled_orchard.core.exercise.tasks import source_of

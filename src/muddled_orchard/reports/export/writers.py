@@ -7,15 +7,15 @@ file is asked for: few are.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from muddled_orchard.core.course.findings import Collected
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Graded:
+class Graded(Struct, frozen=True, kw_only=True):
     """What a file is made of: the results, who got what, and of a gradebook whether it has a row a
     learner, which columns it has under which headings (None: all), and whether it begins with a byte order
     mark."""
@@ -28,8 +28,7 @@ class Graded:
     bom: bool = False
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Writer:
+class Writer(Struct, frozen=True, kw_only=True):
     """A kind of file: the option that asks for it, what its help says, what it holds, and whether nobody else
     on the machine may read it."""
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 import functools
 import textwrap
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.git.refs import is_on_remote
@@ -30,8 +31,7 @@ Point = tuple[float, float]
 LabelKind = Literal["head", "branch", "remote"]
 
 
-@dataclass(frozen=True, slots=True)
-class Line:
+class Line(Struct, frozen=True):
     """A line from a commit up to one that grew from it: a curve into its column, straight on, and a curve
     out of it. Each curve is four points (cubic Bezier)."""
 
@@ -41,8 +41,7 @@ class Line:
     merged: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Dot:
+class Dot(Struct, frozen=True):
     """A commit; `new` ones are made by the solution."""
 
     at: Point
@@ -50,8 +49,7 @@ class Dot:
     new: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Label:
+class Label(Struct, frozen=True):
     """A branch's name in a box: its upper left corner, and its width."""
 
     at: Point
@@ -61,8 +59,7 @@ class Label:
     lane: int
 
 
-@dataclass(frozen=True, slots=True)
-class Words:
+class Words(Struct, frozen=True):
     """A line of a commit's subject that begins at a place, on its base line; and its author, behind it."""
 
     at: Point
@@ -70,8 +67,7 @@ class Words:
     author: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Drawing:
+class Drawing(Struct, frozen=True):
     """Everything in it. Units are those of the words: letters of 13 units."""
 
     width: float

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.key.graph import Graph
@@ -19,8 +20,7 @@ _SLIDE, _SMALLEST = 800, 0.7
 _HALF = (WIDTH - 2 * MARGIN - _GUTTER) / 2
 
 
-@dataclass(frozen=True, slots=True)
-class Panel:
+class Panel(Struct, frozen=True):
     """A graph in a picture: its name, what is drawn, and its upper left corner in pixels."""
 
     name: str
@@ -29,8 +29,7 @@ class Panel:
     top: float
 
 
-@dataclass(frozen=True, slots=True)
-class Picture:
+class Picture(Struct, frozen=True):
     """A whole picture: its title, its panels, how many pixels a unit of their drawings takes, its height in
     pixels."""
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from muddled_orchard.core.key.graph import Graph, Node
 from muddled_orchard.core.key.graph_layout import Layout, Route, layout
@@ -15,8 +16,7 @@ _DRAWN = " \u2575\u2577\u2502\u2574\u256f\u256e\u2524\u2576\u2570\u256d\u251c\u2
 _ASCII = " |||-++|-++|-+++"
 
 
-@dataclass(frozen=True, slots=True)
-class TextRow:
+class TextRow(Struct, frozen=True):
     """A line of text: what is drawn at its left, and the commit that stands there, if one does."""
 
     drawn: str

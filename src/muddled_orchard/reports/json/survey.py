@@ -10,7 +10,7 @@ from muddled_orchard.core.exercise.file_rules import rule_in_words
 from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.key.accepted import HunkChoice, weights_of
 from muddled_orchard.core.key.answer_key import Key, Step
-from muddled_orchard.core.key.difficulty import LEVELS
+from muddled_orchard.core.key.exercise_summary import LEVELS, ExerciseSummary
 from muddled_orchard.core.key.survey import Survey, outside_changes
 from muddled_orchard.core.merging.conflict import Conflict
 from muddled_orchard.reports.json.shapes import Line, about, one_of
@@ -169,7 +169,7 @@ def _whole(survey: Survey) -> SurveyOut:
         {"file": rule.file, "asks": rule_in_words(rule)} for rule in survey.key.scenario.rule
     ]
     return {
-        **summary(survey),
+        **_summary(survey),
         "tasks": _tasks(survey.key),
         "rules": rules,
         "errors": errors,
@@ -177,17 +177,17 @@ def _whole(survey: Survey) -> SurveyOut:
     }
 
 
-def catalogue_file(surveys: Sequence[Survey]) -> str:
+def catalogue_file(summaries: Sequence[ExerciseSummary]) -> str:
     """The catalogue: `{"scenarios": [...]}`."""
-    data: CatalogueFile = {"format": 1, "scenarios": [summary(survey) for survey in surveys]}
+    data: CatalogueFile = {"format": 1, "scenarios": [_summary(one) for one in summaries]}
     return json_text(data)
 
 
-def summary(survey: Survey) -> SummaryOut:
+def _summary(survey: ExerciseSummary) -> SummaryOut:
     """What a list shows of a scenario."""
     return {
-        "id": survey.key.scenario.id,
-        "title": survey.key.scenario.title,
+        "id": survey.id,
+        "title": survey.title,
         "operations": list(survey.operations),
         "kinds": list(survey.kinds),
         "hunks": survey.hunks,

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from html import escape
 from typing import Any
 
 from markupsafe import Markup
+from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.exercise.tasks import in_words
@@ -20,14 +20,14 @@ from muddled_orchard.core.merging.conflict import Conflict
 from muddled_orchard.core.walkthrough.words import kind_told, sides_told
 from muddled_orchard.reports.figures.svg import graph_svg, told
 from muddled_orchard.reports.pages.page import rendered, template
+from muddled_orchard.reports.terminal.catalogue import conflicts_in_words
 from muddled_orchard.reports.terminal.console import printable
-from muddled_orchard.reports.terminal.survey import conflicts_in_words, words_of
+from muddled_orchard.reports.terminal.survey import words_of
 
 Written = Mapping[tuple[int, str], Mapping[str, bytes]]
 
 
-@dataclass(frozen=True, slots=True)
-class Surveyed:
+class Surveyed(Struct, frozen=True):
     """A scenario for the page: its survey, and its conflicted files as Git writes them in each style (by the
     place of the step among the key's, and by path)."""
 

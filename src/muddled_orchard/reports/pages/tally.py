@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from html import escape
 from statistics import median
 from typing import Any
 
 from markupsafe import Markup
+from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.course.item_figures import (
@@ -53,8 +53,7 @@ _MOST_PAIRS = 100
 _MOST_TEXT = 4_000
 
 
-@dataclass(frozen=True, slots=True)
-class _Column:
+class _Column(Struct, frozen=True):
     """A conflict in the map: its number in the page, its name, and who made what of it."""
 
     number: int
@@ -62,8 +61,7 @@ class _Column:
     outcomes: Mapping[str, Outcome]
 
 
-@dataclass(frozen=True, slots=True)
-class _Group:
+class _Group(Struct, frozen=True):
     """The conflicts of an exercise in the map."""
 
     number: int

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import replace
 
+from msgspec.structs import replace
 from rich import box
 from rich.console import Console
 from rich.padding import Padding
@@ -27,10 +27,10 @@ from muddled_orchard.core.key.survey import (
     outside_changes,
 )
 from muddled_orchard.core.merging.conflict import Conflict, Hunk
+from muddled_orchard.reports.terminal.catalogue import LEVEL_STYLES, conflicts_in_words
 from muddled_orchard.reports.terminal.console import printable, sign, speaks_unicode
 from muddled_orchard.reports.terminal.graph import show_graph
 
-_LEVEL_STYLES = {"none": "faint", "easy": "good", "medium": "doubt", "hard": "bad"}
 _MOST_LINES = 14
 _MOST_CHANGES = 40
 
@@ -41,7 +41,7 @@ def show_survey(on: Console, survey: Survey, *, ran: bool = False) -> None:
     scenario = key.scenario
     on.print(Text.assemble((printable(scenario.title, on), "strong"), (f"  {scenario.id}", "faint")))
     level = survey.difficulty.level
-    on.print(Text.assemble("Difficulty: ", (level, _LEVEL_STYLES[level]), f" ({survey.difficulty.points})"))
+    on.print(Text.assemble("Difficulty: ", (level, LEVEL_STYLES[level]), f" ({survey.difficulty.points})"))
     for points, why in survey.difficulty.reasons:
         on.print(Text(f"  {points:>2}  {why}", style="faint"))
     _graph(on, "Handed out", handed_out(key))
@@ -301,12 +301,10 @@ def show_table(on: Console, surveys: Mapping[str, Survey | None]) -> None:
         verdict = "missed" if survey.errors else "met"
         level = survey.difficulty.level
         table.add_row(
-            Text(
-                f"{sign(on, verdict)} {survey.key.scenario.id}", style="bad" if survey.errors else "default"
-            ),
+            Text(f"{sign(on, verdict)} {survey.id}", style="bad" if survey.errors else "default"),
             Text(", ".join(survey.operations)),
             Text(conflicts_in_words(survey)),
-            Text(f"{level} ({survey.difficulty.points})", style=_LEVEL_STYLES[level]),
+            Text(f"{level} ({survey.difficulty.points})", style=LEVEL_STYLES[level]),
         )
     on.print(table)
 
@@ -318,38 +316,9 @@ def show_comparison(on: Console, comparison: Comparison) -> None:
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
     table.add_column("")
     for cost in (comparison.first, comparison.second):
-        table.add_column(cost.survey.key.scenario.id, justify="right", overflow="fold")
+        table.add_column(cost.survey.id, justify="right", overflow="fold")
     for row in comparison.rows:
         table.add_row(*row)
     on.print(Padding(table, (0, 0, 0, 2), expand=False))
     if comparison.told:
         on.print(Text(comparison.told))
-
-
-def show_catalogue(on: Console, surveys: Sequence[Survey], total: int) -> None:
-    """The bundled scenarios with their titles."""
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
-    for name in ("id", "title", "operation", "conflicts", "difficulty"):
-        table.add_column(name, no_wrap=name in ("id", "difficulty"), overflow="fold")
-    for survey in surveys:
-        level = survey.difficulty.level
-        table.add_row(
-            Text(survey.key.scenario.id, style="strong"),
-            Text(survey.key.scenario.title),
-            Text(", ".join(survey.operations)),
-            Text(conflicts_in_words(survey)),
-            Text(f"{level} ({survey.difficulty.points})", style=_LEVEL_STYLES[level]),
-        )
-    on.print(table)
-    on.print()
-    shown = f"{len(surveys)} of {total} scenarios." if len(surveys) < total else f"{total} scenarios."
-    on.print(Text(f"{shown} To look into one: muddled survey ID"))
-
-
-def conflicts_in_words(survey: Survey) -> str:
-    """`contents: 3 hunks, modify/delete`."""
-    words = [
-        f"contents: {counted(survey.hunks, 'hunk')}" if kind == "contents" and survey.hunks else kind
-        for kind in survey.kinds
-    ]
-    return ", ".join(words) or "none"

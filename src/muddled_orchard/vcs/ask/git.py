@@ -3,13 +3,16 @@ that takes nothing from the user: no configuration, no hooks, no variables."""
 
 from __future__ import annotations
 
+import contextlib
 import errno
 import functools
 import os
 import re
 import subprocess
+import weakref
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
+from typing import IO, cast
 
 from muddled_orchard.core.base.phrases import brief, counted
 from muddled_orchard.core.base.problems import BadInput, Problem
@@ -144,6 +147,46 @@ def merge_trees(gitdir: Path, pairs: Iterable[tuple[str, str]], *, diff3: bool) 
         given="".join(f"{ours} {theirs}\n" for ours, theirs in pairs).encode(),
         more={"GIT_DIR": str(gitdir)},
     )
+
+
+class ObjectReader:
+    """Reads objects of a repository of ours by one `git cat-file --batch`, which starts with the first
+    question and ends with this object."""
+
+    def __init__(self, gitdir: Path) -> None:
+        self.gitdir = gitdir
+        self._pipes: tuple[IO[bytes], IO[bytes]] | None = None
+
+    def read(self, id_: str) -> tuple[str, bytes]:
+        """The kind (`blob`, `tree`, `commit`, `tag`) and the content of an object. Raises GitFailed where it
+        isn't there."""
+        if self._pipes is None:
+            self._pipes = self._started()
+        asked, answered = self._pipes
+        try:
+            asked.write(f"{id_}\n".encode())
+            asked.flush()
+            header = answered.readline().split()
+            if len(header) != 3:  # "missing" behind the id, or no answer
+                raise GitFailed(f"object {id_} is missing")
+            content = answered.read(int(header[2]) + 1)[:-1]
+        except BrokenPipeError:
+            raise GitFailed("git cat-file has ended") from None
+        return header[1].decode(), content
+
+    def _started(self) -> tuple[IO[bytes], IO[bytes]]:
+        process = subprocess.Popen(
+            ["git", "cat-file", "--batch"], cwd=self.gitdir,
+            stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+            env=environment() | {"GIT_DIR": str(self.gitdir)},
+        )  # fmt: skip
+        weakref.finalize(self, _end, process)
+        return cast("IO[bytes]", process.stdin), cast("IO[bytes]", process.stdout)
+
+
+def _end(process: subprocess.Popen[bytes]) -> None:
+    with contextlib.suppress(BrokenPipeError):
+        process.communicate()
 
 
 def clone_bare(url: str, target: Path, *, seconds: float, size: int, memory: int) -> None:

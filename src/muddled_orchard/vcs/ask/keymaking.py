@@ -8,7 +8,9 @@ question to Git.
 from __future__ import annotations
 
 from collections.abc import Generator, Iterator, Sequence
-from dataclasses import dataclass, field, replace
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.history import History
@@ -49,8 +51,7 @@ SOLUTION_AUTHOR = "the learner <learner@orchard.example>"
 _Playing = Generator[Question, MergeResult, None]
 
 
-@dataclass(slots=True)
-class _Draft:
+class _Draft(Struct):
     """A key in the making. `tips` are branches (of the remote with `origin/`) as the tasks move them.
 
     `alike` is equal for variants that differ in ids alone (None: for no others); `asked` counts its merges.
@@ -257,8 +258,7 @@ def _merge(scratch: ScratchRepository, draft: _Draft, number: int, task: Task) -
         draft.tips[task.on] = _solution(scratch.objects, draft, step.solved, parents, subject, None)
 
 
-@dataclass(frozen=True, slots=True)
-class _Planned:
+class _Planned(Struct, frozen=True):
     """The repository of a draft, for an operation that says what it replays."""
 
     scratch: ScratchRepository

@@ -7,21 +7,19 @@ style are what a learner sees and only diff3 shows the base.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
-from pathlib import Path
 
-import pygit2
+from msgspec import Struct, field
 
 from muddled_orchard.core.git.lines import by_lines
-from muddled_orchard.core.git.trees import Blob, Tree
+from muddled_orchard.core.git.stored_objects import stored_tree
+from muddled_orchard.core.git.trees import FOLDER, Blob, Tree
 from muddled_orchard.core.merging.conflict import MARKER_ATTRIBUTES, Conflict, MergeResult, merged_text
 from muddled_orchard.vcs.ask import git
 
 MOST_LISTED = 200_000
 
 
-@dataclass(slots=True)
-class _Told:
+class _Told(Struct):
     """One merge as `git merge-tree -z` tells it."""
 
     tree: str
@@ -29,20 +27,20 @@ class _Told:
     kinds: dict[str, str] = field(default_factory=dict)
 
 
-def predict(repo: pygit2.Repository, pairs: Sequence[tuple[str, str]]) -> list[MergeResult]:
+def predict(objects: git.ObjectReader, pairs: Sequence[tuple[str, str]]) -> list[MergeResult]:
     """The merge of each pair (ours, theirs) of commits, in order.
 
     The repository must be one of ours: marker sizes are set in it, and objects are added to it.
     """
     if not pairs:
         return []
-    gitdir = Path(repo.path)
+    gitdir = objects.gitdir
     attributes = gitdir / "info" / "attributes"
     if not attributes.exists():
         attributes.write_text(MARKER_ATTRIBUTES, encoding="ascii")
     shown = list(_told(git.merge_trees(gitdir, pairs, diff3=False)))
     based = list(_told(git.merge_trees(gitdir, pairs, diff3=True)))
-    return [_merge_result(repo, one, other) for one, other in zip(shown, based, strict=True)]
+    return [_merge_result(objects, one, other) for one, other in zip(shown, based, strict=True)]
 
 
 def _told(output: bytes) -> Iterator[_Told]:
@@ -70,20 +68,14 @@ def _name(path: bytes) -> str:
     return path.decode("utf-8", "surrogateescape")
 
 
-def content(repo: pygit2.Repository, id_: str) -> bytes:
-    """What a blob holds."""
-    found = repo[id_]
-    return found.data if isinstance(found, pygit2.Blob) else b""
-
-
-def _merge_result(repo: pygit2.Repository, shown: _Told, based: _Told) -> MergeResult:
-    tree = listing(repo, shown.tree)
-    tree_with_base = listing(repo, based.tree) if shown.stages else tree
+def _merge_result(objects: git.ObjectReader, shown: _Told, based: _Told) -> MergeResult:
+    tree = listing(objects, shown.tree)
+    tree_with_base = listing(objects, based.tree) if shown.stages else tree
     conflicts = []
     for path, stages in shown.stages.items():
         merged = None
         if path in tree and 2 in stages and 3 in stages:
-            text, with_base = content(repo, tree[path].id), content(repo, tree_with_base[path].id)
+            text, with_base = (objects.read(of[path].id)[1] for of in (tree, tree_with_base))
             if by_lines(text):
                 merged = merged_text(text, with_base)
         if merged is not None and not merged.hunks:
@@ -92,21 +84,20 @@ def _merge_result(repo: pygit2.Repository, shown: _Told, based: _Told) -> MergeR
     return MergeResult(tree, tuple(conflicts))
 
 
-def listing(repo: pygit2.Repository, id_: str | pygit2.Oid, most: int = MOST_LISTED) -> Tree:
+def listing(objects: git.ObjectReader, id_: str, most: int = MOST_LISTED) -> Tree:
     """Everything below a tree, by path. Submodules are listed, not entered. Raises ValueError where that is
     more than `most` entries: a few small trees can be made to list billions."""
     found: dict[str, Blob] = {}
     seen = 0
-    stack: list[tuple[str, pygit2.Tree]] = [("", repo[id_].peel(pygit2.Tree))]
+    stack = [("", id_)]
     while stack:
-        prefix, tree = stack.pop()
-        for entry in tree:
+        prefix, folder = stack.pop()
+        for mode, name, entry in stored_tree(objects.read(folder)[1]):
             seen += 1
             if seen > most:
                 raise ValueError(f"one of its commits lists more than {most:,} files")
-            path = prefix + _name(entry.raw_name or b"")
-            if isinstance(entry, pygit2.Tree):
-                stack.append((path + "/", entry))
+            if mode == FOLDER:
+                stack.append((f"{prefix}{name}/", entry))
             else:
-                found[path] = Blob(int(entry.filemode), str(entry.id))
+                found[prefix + name] = Blob(mode, entry)
     return dict(sorted(found.items()))

@@ -9,9 +9,10 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Hashable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TypeVar
+
+from msgspec import Struct
 
 from muddled_orchard.core.exercise.history import PlannedCommit
 from muddled_orchard.core.exercise.scenario import Scenario
@@ -21,7 +22,7 @@ from muddled_orchard.core.git.trees import Blob, Files, Tree
 from muddled_orchard.core.merging.conflict import MergeResult, relabelled
 from muddled_orchard.core.merging.equivalence import HistoryShape, history_shape, translate
 from muddled_orchard.vcs.ask import git
-from muddled_orchard.vcs.ask.predict import content, predict
+from muddled_orchard.vcs.ask.predict import predict
 from muddled_orchard.vcs.write.build import new_repository
 from muddled_orchard.vcs.write.memory import Objects, pack_file
 
@@ -39,8 +40,7 @@ _MOST_TREES = 10_000
 _MOST_HELD = 20_000
 
 
-@dataclass(frozen=True, slots=True)
-class Question:
+class Question(Struct, frozen=True):
     """What Git makes of two commits, as a question.
 
     `tips` are ours and theirs, `commits` has all that they grew from, `texts` their contents, `times` their
@@ -69,8 +69,7 @@ class Question:
         return history_shape(commits, ("ours", "theirs"), self.texts, {})
 
 
-@dataclass(frozen=True, slots=True)
-class MadeTree:
+class MadeTree(Struct, frozen=True):
     """A tree as it was planned, its id, what it lists, and the contents by blob id."""
 
     files: Files
@@ -84,7 +83,8 @@ class ScratchRepository:
 
     def __init__(self, folder: Path) -> None:
         self.gitdir = folder
-        self.repo = new_repository(folder, bare=True)
+        new_repository(folder, bare=True)
+        self._stored = git.ObjectReader(folder)
         self.objects = Objects()
         self._variants: dict[str, Variants] = {}
         self._trees: dict[int, MadeTree] = {}
@@ -132,7 +132,7 @@ class ScratchRepository:
 
     def _content(self, id_: str) -> bytes:
         held = self.objects.held.get(id_)
-        return held[1] if held else content(self.repo, id_)
+        return held[1] if held else self._stored.read(id_)[1]
 
     # -- Merges -------------------------------------------------------------------------------------
 
@@ -163,7 +163,7 @@ class ScratchRepository:
         pairs = [self._pair(one.question) for one in asked]
         if pairs:
             self.flush()
-        for one, (ours, theirs), merge in zip(asked, pairs, predict(self.repo, pairs), strict=True):
+        for one, (ours, theirs), merge in zip(asked, pairs, predict(self._stored, pairs), strict=True):
             one.merge = relabelled(merge, {ours: OURS, theirs: THEIRS})
             self._note(one)
             if one.history_shape is not None:

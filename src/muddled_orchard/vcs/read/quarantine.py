@@ -10,8 +10,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.limits import (
     LARGEST_INDEX,
@@ -57,8 +58,7 @@ class Unreadable(Exception):
     """The submission can't be read; the message says why, in words for its owner."""
 
 
-@dataclass(frozen=True, slots=True)
-class FoundRepository:
+class FoundRepository(Struct, frozen=True):
     """A repository in a submission: the path of its `.git` or bare folder, of its working tree and of the
     `origin.git` beside that, as far as there are any."""
 
@@ -67,8 +67,7 @@ class FoundRepository:
     origin: str | None
 
 
-@dataclass(frozen=True, slots=True)
-class Quarantine:
+class Quarantine(Struct, frozen=True):
     """A submission taken over.
 
     `files` are its refs and state files by name (`refs/heads/main`, `MERGE_HEAD`, ...; a state folder

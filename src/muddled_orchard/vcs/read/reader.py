@@ -6,9 +6,8 @@ import hashlib
 import re
 from collections.abc import Container, Iterable, Iterator, Mapping
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass
 
-import pygit2
+from msgspec import Struct
 
 from muddled_orchard.core.base.limits import (
     LARGEST_IGNORE_FILE,
@@ -50,8 +49,7 @@ WHOLE = "git fetch --unshallow makes it whole"
 """How a shallow clone gets what it lacks."""
 
 
-@dataclass(frozen=True, slots=True)
-class ExerciseVariant:
+class ExerciseVariant(Struct, frozen=True):
     """What the first commit says about what this is."""
 
     exercise: str
@@ -337,6 +335,8 @@ class Reader:
         self, found: Mapping[str, Blob], rules: list[str], texts: Mapping[str, bytes]
     ) -> frozenset[str]:
         """Which of the paths the repository's own rules ignore: the rules are copied, libgit2 is asked."""
+        import pygit2  # it takes long to load, and few submissions need it
+
         isolate()
         top = self._scratch_folder / "ignore-rules"
         for path in rules:

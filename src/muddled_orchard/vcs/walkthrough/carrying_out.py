@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import BadInput, Problem
@@ -19,24 +20,18 @@ from muddled_orchard.core.git.trees import PLAIN_FILE, Tree
 from muddled_orchard.core.git.under_way import REBASED_HEAD, UNDER_WAY
 from muddled_orchard.core.key.answer_key import Key, Step, touched_paths
 from muddled_orchard.core.walkthrough.step_names import step_name
+from muddled_orchard.core.walkthrough.task_times import task_time
 from muddled_orchard.core.walkthrough.walkthrough import Identity
 from muddled_orchard.vcs.walkthrough.conflicts import ConflictShown
 from muddled_orchard.vcs.walkthrough.recorder import Recorder, StepReached
 
 _REPLAYED = (REBASED_HEAD, "CHERRY_PICK_HEAD", "REVERT_HEAD")
-_MINUTES = 10
 TODO = "todo"
 
 
 def carry_out(recorder: Recorder, *, with_key: bool = True) -> None:
     """Carry every task out by the key. Without it, it ends before the first conflict is resolved."""
     _Tasks(recorder, with_key=with_key).run()
-
-
-def times_of_tasks(key: Key) -> frozenset[int]:
-    """When the commits of the tasks are made, in seconds since 1970: each task has its own time."""
-    last = max(commit.time for commit in key.history.commits)
-    return frozenset(last + number * _MINUTES * 60 for number in range(1, len(key.scenario.task) + 1))
 
 
 class _Tasks:
@@ -100,7 +95,7 @@ class _Tasks:
         history = self.key.history
         last = max(history.commits, key=lambda commit: commit.time)
         author = history.commits[history.tips.get(task.on, 0)].author
-        time = last.time + number * _MINUTES * 60
+        time = task_time(self.key, number)
         replays = operation_of(task).keeps_commits
         return Identity(author.name, author.email, time, last.offset, replays)
 

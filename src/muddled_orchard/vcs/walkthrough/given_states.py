@@ -12,10 +12,9 @@ from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.given import without_given
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.submission.submission import Submission
+from muddled_orchard.core.walkthrough.task_times import task_times
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs.planting import write_files
-from muddled_orchard.vcs.walkthrough.carrying_out import times_of_tasks
-from muddled_orchard.vcs.walkthrough.walking import practice_at, steps_of
 
 _MOST = 256
 
@@ -43,10 +42,12 @@ class GivenStates:
         key, found = submission.key, submission.evidence.commits
         if key.scenario.start.stopped:  # such commits may be a part of what everybody gets
             return ""
-        times = times_of_tasks(key)
+        times = task_times(key)
         cast = {str(commit.author) for commit in key.history.commits}
         if not any(commit.time in times and commit.author in cast for commit in found.values()):
             return ""
+        from muddled_orchard.vcs.walkthrough.walking import steps_of  # most never come here
+
         scenario = self._find(key.scenario.id)
         for step in reversed(steps_of(scenario, key.variant) if scenario else ()):
             given = self._given(key, step.name) if step.half == "task" else None
@@ -64,6 +65,8 @@ class GivenStates:
         return self._known[known]
 
     def _assessed(self, key: Key, step: str) -> Assessment | None:
+        from muddled_orchard.vcs.walkthrough.walking import practice_at
+
         scenario = self._find(key.scenario.id)
         if scenario is None:
             return None

@@ -9,10 +9,10 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field
 from pathlib import Path
 
 import pygit2
+from msgspec import Struct, field
 
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING, on_remote
@@ -41,8 +41,7 @@ class StepReached(Exception):
     """The step that was wanted has been carried out: nothing more is done."""
 
 
-@dataclass(slots=True)
-class _Draft:
+class _Draft(Struct):
     """A step in the making."""
 
     half: Half

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from contextlib import suppress
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.asked import ASKED, asked_by
 from muddled_orchard.core.exercise.operations.am import MAILBOX

@@ -9,12 +9,9 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 from pathlib import Path
 
-import pygit2
-
 from muddled_orchard.core.exercise.history import History, PlannedCommit
 from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.refs import branch_ref
-from muddled_orchard.vcs.isolation import isolate
 from muddled_orchard.vcs.write.memory import Objects
 
 CONFIG = """\
@@ -25,14 +22,12 @@ CONFIG = """\
 """
 
 
-def new_repository(gitdir: Path, *, bare: bool, head: str = "main") -> pygit2.Repository:
+def new_repository(gitdir: Path, *, bare: bool, head: str = "main") -> None:
     """An empty repository in a new folder."""
-    isolate()
     for folder in ("objects/info", "objects/pack", "refs/heads", "refs/tags", "info"):
         (gitdir / folder).mkdir(parents=True)
     (gitdir / "HEAD").write_text(f"ref: {branch_ref(head)}\n", encoding="ascii", newline="\n")
     (gitdir / "config").write_text(CONFIG.format(bare=str(bare).lower()), encoding="ascii", newline="\n")
-    return pygit2.Repository(str(gitdir))
 
 
 def write_history(objects: Objects, history: History, only: Collection[int] | None = None) -> dict[int, str]:

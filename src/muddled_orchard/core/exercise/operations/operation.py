@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal, Protocol
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.problems import KeyPath, Problem, likely
 from muddled_orchard.core.git.commits import short
@@ -57,8 +58,7 @@ class Planned(Protocol):
         """The same of a rebase that begins after a commit of the branch itself."""
 
 
-@dataclass(frozen=True, slots=True)
-class Replay:
+class Replay(Struct, frozen=True):
     """One commit that an operation replays: the ids of the commit from which its change is taken, of the one
     that has the change, and of the one that it is about."""
 

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from muddled_orchard.core.grading.assessment import Outcome
 from muddled_orchard.core.grading.case import Case
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Criterion:
+class Criterion(Struct, frozen=True, kw_only=True):
     """One criterion: what it is worth, how it is judged, and what a learner is told who is to try again.
 
     `question` leads to what is not right, `right` says that it is. A hint of the second strength has the

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import replace
 from math import prod
 from typing import Literal
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import command, cut
 from muddled_orchard.core.exercise.tasks import is_stash_pop

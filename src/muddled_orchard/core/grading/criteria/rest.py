@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.commits import Commit, ancestry, contains
@@ -25,8 +26,7 @@ from muddled_orchard.core.merging.markers import is_whole
 from muddled_orchard.core.submission.status import is_backup
 
 
-@dataclass(frozen=True, slots=True)
-class Departure:
+class Departure(Struct, frozen=True):
     """A place where the result is not what a clean merge leaves: a line that is missing (`lost`), or
     one that nobody asked for; `what` says more of a whole file, as in `kinds.Departures`. `side` names whose
     change it undoes, where it undoes one. `asked`: the key wants this outside a hunk, beyond what a clean
@@ -286,8 +286,7 @@ def _common(commits: Mapping[str, Commit], ours: str, theirs: str) -> Iterator[C
             yield commit
 
 
-@dataclass(frozen=True, slots=True)
-class _Sides:
+class _Sides(Struct, frozen=True):
     """Which side a line came with, or was taken out by, in normal forms."""
 
     base: Mapping[str, int]

@@ -8,8 +8,10 @@ has nothing to do with the task (`attempts`); what the result contains is judged
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
 from itertools import groupby
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.tasks import is_merge, marker_labels, source_of
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
@@ -336,8 +338,7 @@ def grew_from(submission: Submission) -> bool:
     return any(commit.id in submission.key.handed_out for commit in reached)
 
 
-@dataclass(frozen=True, slots=True)
-class MergeRequest:
+class MergeRequest(Struct, frozen=True):
     """A merge to ask Git about: two commits, their base where it is not the common ancestor, and what Git
     called the two sides."""
 

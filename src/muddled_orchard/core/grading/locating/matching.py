@@ -8,7 +8,8 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.git.commits import Commit, Commits
@@ -24,8 +25,7 @@ _ALIKE = 0.6
 """Patches that share this much of their lines are the same change, met by other surroundings."""
 
 
-@dataclass(frozen=True, slots=True)
-class Matches:
+class Matches(Struct, frozen=True):
     """The learner's commit for each original (by its id); None where there is none.
 
     `into` names, for originals without a commit, the one that has their change; `twice` are commits that

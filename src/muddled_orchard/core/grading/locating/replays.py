@@ -8,7 +8,8 @@ yet.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.tasks import is_rebase, is_stash_pop
@@ -23,8 +24,7 @@ from muddled_orchard.core.submission.status import tracked
 from muddled_orchard.core.submission.submission import Submission
 
 
-@dataclass(frozen=True, slots=True)
-class _Line:
+class _Line(Struct, frozen=True):
     """The learner's own commits on a line of first parents, the oldest first, and what they stand on."""
 
     base_commit: str

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from muddled_orchard.core.grading.locating.matching import Matches
 
@@ -48,8 +49,7 @@ Of an operation that is to be given up: `given up`, or `carried out`. Of a branc
 """
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Result:
+class Result(Struct, frozen=True, kw_only=True):
     """Where one step's result lies: of a merge, or of one replayed commit.
 
     `ours` and `theirs` are the learner's commits that met, turned the way the task asks; `result_commit` the

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.todo import todo_of
