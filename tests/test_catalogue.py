@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import os
 import re
+import shutil
 from pathlib import Path
 
 import pytest
 
+from muddled_orchard.cli import main
 from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.key.answer_key import Step
 from muddled_orchard.core.key.survey import Survey
-from muddled_orchard.files.scenarios.bundled import bundled_ids
+from muddled_orchard.files.scenarios import catalogue_index
+from muddled_orchard.files.scenarios.bundled import BUNDLED, bundled_ids
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.scenarios.catalogue_index import INDEX, bundled_exercises, index_text
 from muddled_orchard.files.scenarios.scenario_file import load_scenario
@@ -192,3 +195,18 @@ def test_the_index_says_what_surveys_say() -> None:
         surveys = [one for one in surveying.survey(scenarios, PLAIN_VARIANT) if isinstance(one, Survey)]
     assert index_text(surveys) == INDEX.read_text("utf-8"), "make it anew with scripts/schema"
     assert {one.id for one in bundled_exercises().values()} == set(bundled_ids())
+
+
+def test_a_changed_catalogue_is_surveyed_anew(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    assert main(["catalogue", "--json"]) == 0
+    known = capsys.readouterr().out
+    changed = tmp_path / "catalogue"
+    shutil.copytree(BUNDLED, changed)
+    with (changed / "press-limit.toml").open("a") as file:
+        file.write("# a remark\n")
+    monkeypatch.setattr(catalogue_index, "BUNDLED", changed)
+    assert catalogue_index.bundled_summaries() is None
+    assert main(["catalogue", "--json"]) == 0
+    assert capsys.readouterr().out == known

@@ -10,7 +10,7 @@ import functools
 import os
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from itertools import islice
+from itertools import chain, islice
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -63,7 +63,9 @@ def graded(
         work = functools.partial(_grader, folder, find, bounds, handed_out, run_rules)
         crew = single_worker(work) if most <= size else workers(min(jobs, -(-most // size)), work)
         with crew as pool:
-            yield _results(pool, (_submitted(pool, portion, bounds) for portion in portions), bounds)
+            submitted = (_submitted(pool, portion, bounds) for portion in portions)
+            begun = list(islice(submitted, 1))  # it is being graded while the caller gets ready
+            yield _results(pool, chain(begun, submitted), bounds)
 
 
 _Pool = Workers[Sequence[Path], list[str]]

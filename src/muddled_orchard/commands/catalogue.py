@@ -10,7 +10,7 @@ from muddled_orchard.core.exercise.operations import OPERATIONS
 from muddled_orchard.core.key.exercise_summary import LEVELS, ExerciseSummary
 from muddled_orchard.files.scenarios.catalogue_index import bundled_summaries
 from muddled_orchard.reports.terminal.catalogue import show_catalogue
-from muddled_orchard.reports.terminal.console import console
+from muddled_orchard.reports.terminal.plain import Plain
 
 EXAMPLES = (
     "muddled catalogue",
@@ -47,7 +47,7 @@ def run(options: argparse.Namespace) -> int:
 
         sys.stdout.write(catalogue_file(chosen))
     else:
-        show_catalogue(console(), chosen, len(summaries))
+        show_catalogue(Plain(), chosen, len(summaries))
     return 0
 
 

@@ -220,6 +220,8 @@ def grade_all(
     results: list[Collected] = []
     try:
         with marked(submissions, course, bounds, jobs, again=again, run_rules=run_rules, keep=keep) as going:
+            if not quiet:
+                _load_what_shows()
             for collected in with_progress(going, len(submissions), "Grading", quiet=quiet):
                 results.append(collected)
     except KeyboardInterrupt:
@@ -231,6 +233,10 @@ def grade_all(
         print(f"{len(results)} of {len(submissions)} were graded; {kept}.", file=sys.stderr)
         raise
     return results
+
+
+def _load_what_shows() -> None:
+    """Load what shows results, which takes a while, as long as the workers are at the first of them."""
 
 
 def _write(options: argparse.Namespace, course: Course, results: Sequence[Collected]) -> None:

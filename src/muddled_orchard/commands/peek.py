@@ -10,8 +10,8 @@ from pathlib import Path
 from muddled_orchard.commands.options import add_quiet
 from muddled_orchard.core.base.phrases import command, paths
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.peek import show_peek
+from muddled_orchard.reports.terminal.plain import Plain
 from muddled_orchard.vcs.peeking import peek_at
 
 EXAMPLES = (
@@ -40,7 +40,7 @@ def run(options: argparse.Namespace) -> int:
 
         sys.stdout.write(peek_file(found))
     elif not options.quiet:
-        show_peek(console(), found, from_here(top))
+        show_peek(Plain(), found, from_here(top))
     return 0 if found.done else 1
 
 

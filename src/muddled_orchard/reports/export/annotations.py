@@ -9,7 +9,7 @@ from muddled_orchard.core.course.findings import Collected
 from muddled_orchard.core.grading.assessment import CriterionResult, HunkResult, Place
 from muddled_orchard.core.grading.criteria.resolution import wrong_conflict
 from muddled_orchard.core.grading.english import say
-from muddled_orchard.reports.terminal.console import printable
+from muddled_orchard.reports.terminal.characters import printable
 
 _SEVERITY = {"missed": "error", "partly": "warning"}
 

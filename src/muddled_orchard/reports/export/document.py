@@ -20,7 +20,7 @@ from muddled_orchard.core.course.document import (
     Texts,
 )
 from muddled_orchard.reports.figures.text import graph_lines
-from muddled_orchard.reports.terminal.console import printable
+from muddled_orchard.reports.terminal.characters import printable
 
 _SIGNS = {"good": "✓ ", "doubt": "~ ", "bad": "✗ ", "": ""}
 _WIDTH = 78

@@ -9,7 +9,7 @@ from muddled_orchard.core.course.findings import Collected
 from muddled_orchard.core.grading.assessment import CriterionResult
 from muddled_orchard.core.grading.settling import settled_things
 from muddled_orchard.reports.export.gradebook import NOT_THEIRS
-from muddled_orchard.reports.terminal.console import printable
+from muddled_orchard.reports.terminal.characters import printable
 
 _COUNTED = {"errors": "error", "failures": "failure", "skipped": "skipped"}
 """The counts that suites have, and the results that they count."""

@@ -9,7 +9,7 @@ import unicodedata
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
-from muddled_orchard.reports.terminal.console import printable
+from muddled_orchard.reports.terminal.characters import printable
 
 Rows = Iterable[Sequence[object]]
 """A table: the names of its columns, then its rows."""

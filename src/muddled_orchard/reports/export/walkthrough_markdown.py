@@ -27,7 +27,7 @@ from muddled_orchard.core.walkthrough.walkthrough import (
 )
 from muddled_orchard.reports.export.document import fenced, plain
 from muddled_orchard.reports.figures.text import graph_lines
-from muddled_orchard.reports.terminal.console import printable
+from muddled_orchard.reports.terminal.characters import printable
 
 _SIGNS = {"": "", "good": "✓ ", "bad": "✗ "}
 

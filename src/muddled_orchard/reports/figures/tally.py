@@ -11,7 +11,7 @@ from muddled_orchard.core.base.phrases import brief, counted
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.tally import LETTERS, OUTCOMES, Outcome, Tally
 from muddled_orchard.reports.figures.picture import FAINT, INK, PAPER
-from muddled_orchard.reports.terminal.console import printable
+from muddled_orchard.reports.terminal.characters import printable
 from muddled_orchard.system.output import PRIVATE, write_file
 
 if TYPE_CHECKING:

@@ -20,7 +20,7 @@ from muddled_orchard.core.course.document import (
 from muddled_orchard.core.key.graph import Graph
 from muddled_orchard.reports.figures.svg import graph_svg, told
 from muddled_orchard.reports.pages.page import template
-from muddled_orchard.reports.terminal.console import printable
+from muddled_orchard.reports.terminal.characters import printable
 
 _SIGNS = {"good": "✓", "doubt": "~", "bad": "✗"}
 _HEAD, _FOOT = "@title@", "@body@"

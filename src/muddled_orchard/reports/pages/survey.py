@@ -21,7 +21,7 @@ from muddled_orchard.core.walkthrough.words import kind_told, sides_told
 from muddled_orchard.reports.figures.svg import graph_svg, told
 from muddled_orchard.reports.pages.page import rendered, template
 from muddled_orchard.reports.terminal.catalogue import conflicts_in_words
-from muddled_orchard.reports.terminal.console import printable
+from muddled_orchard.reports.terminal.characters import printable
 from muddled_orchard.reports.terminal.survey import words_of
 
 Written = Mapping[tuple[int, str], Mapping[str, bytes]]

@@ -32,7 +32,7 @@ from muddled_orchard.core.course.tally import (
 from muddled_orchard.core.grading.assessment import HunkResult
 from muddled_orchard.core.grading.settling import CONFLICTS
 from muddled_orchard.reports.pages.page import template
-from muddled_orchard.reports.terminal.console import printable
+from muddled_orchard.reports.terminal.characters import printable
 
 _CLASSES: Mapping[Outcome, str] = {
     "accepted": "a",

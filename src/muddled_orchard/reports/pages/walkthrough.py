@@ -32,7 +32,7 @@ from muddled_orchard.core.walkthrough.walkthrough import (
 )
 from muddled_orchard.reports.figures.svg import graph_svg, told
 from muddled_orchard.reports.pages.page import rendered, template
-from muddled_orchard.reports.terminal.console import printable
+from muddled_orchard.reports.terminal.characters import printable
 
 _SIGNS = {"": "", "good": '<span class="sign">✓</span> ', "bad": '<span class="sign">✗</span> '}
 _CHANGED = {"+": "ins", "-": "del", "@": "cut"}

@@ -9,7 +9,7 @@ from rich.table import Table
 from rich.text import Text
 
 from muddled_orchard.core.course.changes import MarkChange
-from muddled_orchard.reports.terminal.console import printable, shortened
+from muddled_orchard.reports.terminal.characters import printable, shortened
 
 _MOST = 60
 

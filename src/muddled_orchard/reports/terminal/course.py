@@ -12,7 +12,7 @@ from muddled_orchard.core.base.phrases import counted, listed
 from muddled_orchard.core.course.plan import CoursePlan
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.course.totals import ExerciseMark, LearnerTotal
-from muddled_orchard.reports.terminal.console import printable, shortened, sign
+from muddled_orchard.reports.terminal.characters import printable, shortened, sign
 
 
 def show_totals(

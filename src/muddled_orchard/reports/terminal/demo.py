@@ -11,7 +11,7 @@ from muddled_orchard.core.base.phrases import command, paths
 from muddled_orchard.core.course.findings import ClassFinding, Collected
 from muddled_orchard.core.walkthrough.shown import typed
 from muddled_orchard.core.walkthrough.walkthrough import Ran, Walkthrough
-from muddled_orchard.reports.terminal.console import printable
+from muddled_orchard.reports.terminal.characters import printable
 from muddled_orchard.reports.terminal.grade import show_many, show_one
 
 _SHOWN, _STEPS = 8, 2

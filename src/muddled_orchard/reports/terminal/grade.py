@@ -17,7 +17,7 @@ from muddled_orchard.core.grading.assessment import Assessment, CriterionResult,
 from muddled_orchard.core.grading.hints import reasons
 from muddled_orchard.core.grading.settling import settled_things
 from muddled_orchard.core.grading.summary import SAID, got_it, no_part, nothing_done, standing, summary
-from muddled_orchard.reports.terminal.console import STYLES, printable, shortened, sign, speaks_unicode
+from muddled_orchard.reports.terminal.characters import STYLES, printable, shortened, sign, speaks_unicode
 from muddled_orchard.reports.terminal.settled import show_settled_things
 
 _MOST_LINES = 12

@@ -7,7 +7,7 @@ from rich.text import Text
 
 from muddled_orchard.core.key.graph import Graph
 from muddled_orchard.reports.figures.text import graph_rows
-from muddled_orchard.reports.terminal.console import printable, speaks_unicode
+from muddled_orchard.reports.terminal.characters import printable, speaks_unicode
 
 
 def show_graph(on: Console, graph: Graph, indent: int = 2) -> None:

@@ -11,7 +11,7 @@ from rich.text import Text
 from muddled_orchard.core.base.phrases import command, counted, paths
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
-from muddled_orchard.reports.terminal.console import printable, shortened, sign
+from muddled_orchard.reports.terminal.characters import printable, shortened, sign
 
 _MOST_ROWS = 8
 

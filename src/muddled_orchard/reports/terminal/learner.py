@@ -12,7 +12,7 @@ from muddled_orchard.core.grading.assessment import HINTS
 from muddled_orchard.core.grading.hints import Hint, hints, right_already
 from muddled_orchard.core.grading.settling import settled_things
 from muddled_orchard.core.grading.summary import got_it, nothing_done
-from muddled_orchard.reports.terminal.console import STYLES, printable, sign
+from muddled_orchard.reports.terminal.characters import STYLES, printable, sign
 from muddled_orchard.reports.terminal.grade import heading, show_reasons, verdict
 from muddled_orchard.reports.terminal.settled import show_settled_things
 

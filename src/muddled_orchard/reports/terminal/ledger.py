@@ -12,7 +12,7 @@ from rich.text import Text
 from muddled_orchard.core.base.phrases import be, counted
 from muddled_orchard.core.course.records import HandOut, Work
 from muddled_orchard.core.course.roster import Learner
-from muddled_orchard.reports.terminal.console import printable
+from muddled_orchard.reports.terminal.characters import printable
 
 
 def show_ledger(

@@ -14,7 +14,7 @@ from muddled_orchard.core.exercise.operations.am import MAILBOX
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.walkthrough.walkthrough import WalkthroughStep
-from muddled_orchard.reports.terminal.console import printable
+from muddled_orchard.reports.terminal.characters import printable
 
 
 def show_steps(on: Console, steps: Sequence[WalkthroughStep]) -> None:

@@ -12,7 +12,7 @@ from rich.text import Text
 from muddled_orchard.core.base.phrases import counted, listed
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.grading.rehearsal import Acted, Rehearsal
-from muddled_orchard.reports.terminal.console import STYLES, printable, sign
+from muddled_orchard.reports.terminal.characters import STYLES, printable, sign
 
 _SHORT = 6
 

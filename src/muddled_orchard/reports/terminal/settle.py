@@ -21,7 +21,7 @@ from muddled_orchard.core.grading.settling import (
     conflict_names,
 )
 from muddled_orchard.core.grading.summary import no_part
-from muddled_orchard.reports.terminal.console import printable, sign
+from muddled_orchard.reports.terminal.characters import printable, sign
 from muddled_orchard.reports.terminal.grade import conflict_sides, show_one
 from muddled_orchard.reports.terminal.settled import show_settled_things
 

@@ -8,7 +8,7 @@ from rich.console import Console
 from rich.text import Text
 
 from muddled_orchard.core.grading.settling import SettledThing
-from muddled_orchard.reports.terminal.console import printable, sign
+from muddled_orchard.reports.terminal.characters import printable, sign
 
 
 def show_settled_things(on: Console, things: Sequence[SettledThing]) -> None:

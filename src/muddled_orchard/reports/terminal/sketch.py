@@ -9,7 +9,7 @@ from rich.table import Table
 from rich.text import Text
 
 from muddled_orchard.core.base.phrases import command, counted, have, listed, paths
-from muddled_orchard.reports.terminal.console import printable
+from muddled_orchard.reports.terminal.characters import printable
 
 
 def show_kinds(on: Console, kinds: Mapping[str, str], bundled: Sequence[str]) -> None:

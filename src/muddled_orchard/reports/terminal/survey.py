@@ -28,7 +28,7 @@ from muddled_orchard.core.key.survey import (
 )
 from muddled_orchard.core.merging.conflict import Conflict, Hunk
 from muddled_orchard.reports.terminal.catalogue import LEVEL_STYLES, conflicts_in_words
-from muddled_orchard.reports.terminal.console import printable, sign, speaks_unicode
+from muddled_orchard.reports.terminal.characters import printable, sign, speaks_unicode
 from muddled_orchard.reports.terminal.graph import show_graph
 
 _MOST_LINES = 14

@@ -27,7 +27,7 @@ from muddled_orchard.core.course.tally import (
     swapped_told,
 )
 from muddled_orchard.core.grading.settling import CONFLICTS
-from muddled_orchard.reports.terminal.console import printable, shortened, speaks_unicode
+from muddled_orchard.reports.terminal.characters import printable, shortened, speaks_unicode
 
 _BAR = 24
 _STYLES: Mapping[Outcome, str] = {"accepted": "good", "partly": "doubt"}

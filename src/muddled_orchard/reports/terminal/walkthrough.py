@@ -36,7 +36,8 @@ from muddled_orchard.core.walkthrough.walkthrough import (
     Walkthrough,
     WalkthroughStep,
 )
-from muddled_orchard.reports.terminal.console import console, printable, sign, speaks_unicode
+from muddled_orchard.reports.terminal.characters import printable, sign, speaks_unicode
+from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.graph import show_graph
 
 _CHANGED = {"-": "bad", "+": "good", "@": "faint"}
