@@ -20,7 +20,7 @@ HINTS = (1, 2, 3)
 """How much feedback to a learner may give away, the least first."""
 
 
-class Place(Struct, frozen=True):
+class Place(Struct, frozen=True, omit_defaults=True):
     """Where something is: a file, a line (from 1) and a commit id, as far as they apply."""
 
     file: str | None = None
@@ -28,7 +28,7 @@ class Place(Struct, frozen=True):
     commit: str | None = None
 
 
-class Outcome(Struct, frozen=True, kw_only=True):
+class Outcome(Struct, frozen=True, omit_defaults=True, kw_only=True):
     """A criterion's verdict, the share (0 to 1) of its points that it earns, and what was found.
 
     `unseen`: it was skipped because this kind of submission can't show it.
@@ -83,7 +83,7 @@ def unseen(found: Kind) -> Outcome:
     return Outcome(verdict="skipped", findings=_kept(found), unseen=True)
 
 
-class Settled(Struct, frozen=True, kw_only=True):
+class Settled(Struct, frozen=True, omit_defaults=True, kw_only=True):
     """A person's verdict, which stands in the place of the grader's own: the share (0 to 1) that is earned
     (None: as graded), who gave it, why, and when. `verdict` and `share` are the grader's."""
 
@@ -95,7 +95,7 @@ class Settled(Struct, frozen=True, kw_only=True):
     share: float
 
 
-class CriterionResult(Struct, frozen=True, kw_only=True):
+class CriterionResult(Struct, frozen=True, omit_defaults=True, kw_only=True):
     """A criterion with its points. `points` and `possible` are 0 where it was skipped, `weight` is not.
     `settled` is the person's verdict that they follow, where there is one."""
 
@@ -107,7 +107,7 @@ class CriterionResult(Struct, frozen=True, kw_only=True):
     settled: Settled | None = None
 
 
-class HunkResult(Struct, frozen=True, kw_only=True):
+class HunkResult(Struct, frozen=True, omit_defaults=True, kw_only=True):
     """What became of one conflict: a hunk of a text, or a whole path (`hunk` is None).
 
     The three sides and what was `left` are texts for people; None where the path does not exist. `ours_name`
@@ -147,7 +147,7 @@ class HunkResult(Struct, frozen=True, kw_only=True):
     settled: Settled | None = None
 
 
-class Assessment(Struct, frozen=True, kw_only=True):
+class Assessment(Struct, frozen=True, omit_defaults=True, kw_only=True):
     """Everything that grading one submission found.
 
     `doubts` is why a person should look, `worked` how the learner worked (told, never marked),

@@ -14,7 +14,7 @@ from muddled_orchard.core.git.refs import on_remote
 from muddled_orchard.core.key.answer_key import Key
 
 
-class Node(Struct, frozen=True):
+class Node(Struct, frozen=True, omit_defaults=True):
     """A commit: `place` counts from left to right, `lane` from top to bottom, `parents` are ids.
 
     `branches` are the names that stand at it, the one that is checked out first if `head`; `new` commits
@@ -26,10 +26,10 @@ class Node(Struct, frozen=True):
     lane: int
     subject: str
     author: str
-    parents: tuple[str, ...]
-    branches: tuple[str, ...]
-    head: bool
-    new: bool
+    parents: tuple[str, ...] = ()
+    branches: tuple[str, ...] = ()
+    head: bool = False
+    new: bool = False
 
 
 class Graph(Struct, frozen=True):

@@ -11,6 +11,7 @@ from __future__ import annotations
 import json
 import secrets
 import sqlite3
+import zlib
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from datetime import UTC, datetime
@@ -59,6 +60,18 @@ MIGRATIONS = (
     ) STRICT;
     CREATE INDEX settlement_by_learner ON settlement (learner, exercise);
     ALTER TABLE grading ADD COLUMN pile TEXT;
+    """,
+    # A result is kept packed: a class of a hundred thousand has half a gigabyte of them as text.
+    """
+    ALTER TABLE grading RENAME TO grading_as_text;
+    CREATE TABLE grading (
+        id INTEGER PRIMARY KEY, graded TEXT NOT NULL, submission TEXT NOT NULL, fingerprint TEXT NOT NULL,
+        version TEXT NOT NULL, scenario TEXT NOT NULL, exercise TEXT NOT NULL, variant TEXT NOT NULL,
+        learner TEXT, state TEXT NOT NULL, points REAL NOT NULL, possible REAL NOT NULL, result ANY NOT NULL, pile TEXT
+    ) STRICT;
+    INSERT INTO grading SELECT * FROM grading_as_text;
+    DROP TABLE grading_as_text;
+    CREATE INDEX grading_by_fingerprint ON grading (fingerprint, version);
     """,
 )
 """How the schema came to be: the n-th script leads from version n to n + 1 (`PRAGMA user_version`)."""
@@ -270,7 +283,11 @@ class Ledger:
                 )
                 """,
                 [
-                    {**{name: getattr(grading, name) for name in _GRADING}, "graded": _now()}
+                    {
+                        **{name: getattr(grading, name) for name in _GRADING},
+                        "graded": _now(),
+                        "result": _packed(grading.result),
+                    }
                     for grading in graded
                 ],
             )
@@ -306,7 +323,8 @@ class Ledger:
         for start in range(0, len(ids), _AT_ONCE):
             some = ids[start : start + _AT_ONCE]
             marks = ", ".join("?" * len(some))
-            yield from self._rows(f"SELECT id, result FROM grading WHERE id IN ({marks})", some)
+            for id_, result in self._rows(f"SELECT id, result FROM grading WHERE id IN ({marks})", some):
+                yield id_, _unpacked(result)
 
     # -- Settlements ----------------------------------------------------------------------------------
 
@@ -363,7 +381,9 @@ class Ledger:
                 return works.setdefault(work, f"work-{len(works)}")
 
             self._db.create_function("renamed", 1, renamed)
-            self._db.create_function("anonymous", 1, lambda result: anonymous_result(result, renamed))
+            self._db.create_function(
+                "anonymous", 1, lambda result: _packed(anonymous_result(_unpacked(result), renamed))
+            )
             self._run(
                 "UPDATE grading SET submission = 'submission-' || id, pile = '', fingerprint = '', result = anonymous(result)"
             )
@@ -388,6 +408,8 @@ def _words(text: str) -> dict[str, str]:
 _GRADING = Grading.__struct_fields__[1:]
 """The columns of a grading, behind its id."""
 
+_RESULT = Grading.__struct_fields__.index("result")
+
 _SETTLEMENT = ("made", "learner", "exercise", "work", "about", "earned", "by", "reason")
 """The columns of a settlement, behind its id."""
 
@@ -402,7 +424,21 @@ def _settlement(row: tuple[Any, ...]) -> Settlement:
 
 
 def _grading(row: tuple[Any, ...]) -> Grading:
-    return msgspec.convert(row, Grading)
+    return msgspec.convert((*row[:_RESULT], _unpacked(row[_RESULT]), *row[_RESULT + 1 :]), Grading)
+
+
+def _packed(result: str) -> bytes:
+    return zlib.compress(result.encode())
+
+
+def _unpacked(result: str | bytes) -> str:
+    """A result as it was written: earlier versions kept it as text. Empty where it is damaged."""
+    if isinstance(result, str):
+        return result
+    try:
+        return zlib.decompress(result).decode()
+    except (zlib.error, UnicodeDecodeError):
+        return ""
 
 
 def _now() -> str:
