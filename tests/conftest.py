@@ -14,7 +14,7 @@ import pytest
 
 from muddled_orchard.classroom.marking import Course, marked
 from muddled_orchard.core.base.limits import Bounds
-from muddled_orchard.core.course.findings import Collected
+from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.files.archives.submissions import Handed
 from tests import program
 

@@ -8,7 +8,9 @@ from typing import Any
 
 import pytest
 
-from muddled_orchard.core.course.findings import Collected, best_attempts, findings
+from muddled_orchard.core.course.class_entry import class_entry
+from muddled_orchard.core.course.collected import Collected
+from muddled_orchard.core.course.findings import best_attempts, findings
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner, variant_code
 from muddled_orchard.core.exercise.scenario import Task
@@ -147,16 +149,18 @@ ADA, BO, CYD = came("in/ada.zip", "ada"), came("in/bo.zip", "bo"), came("in/3.zi
     ],
 )  # fmt: skip
 def test_what_a_pile_of_submissions_shows(collected: tuple[Collected, ...], said: list[str]) -> None:
-    assert [finding.said for finding in findings(collected, GIVEN, ROSTER)] == said
+    assert [finding.said for finding in findings(list(map(class_entry, collected)), GIVEN, ROSTER)] == said
 
 
 def test_without_a_ledger_only_what_submissions_show_among_themselves_is_told() -> None:
-    pile = (
+    pile = [
         came("in/1", "1", known=False, commits=("c" * 40,)),
         came("in/2", "2", known=False, commits=("c" * 40,)),
-    )
-    assert [finding.kind for finding in findings(pile, (), {})] == ["shared"]
-    assert [one.submission for one in best_attempts((*pile, came("in/3", "1")))] == ["in/3", "in/2"]
+        came("in/3", "1"),
+    ]
+    entries = [class_entry(one) for one in pile]
+    assert [finding.kind for finding in findings(entries[:2], (), {})] == ["shared"]
+    assert [one.submission for one in best_attempts(entries)] == ["in/3", "in/2"]
 
 
 def test_variants_are_the_same_one_by_one_and_in_a_class() -> None:

@@ -12,7 +12,9 @@ import pytest
 from msgspec.structs import replace
 from rich.console import Console
 
-from muddled_orchard.core.course.findings import ClassFinding, Collected
+from muddled_orchard.core.course.class_entry import class_entry
+from muddled_orchard.core.course.collected import Collected
+from muddled_orchard.core.course.findings import ClassFinding
 from muddled_orchard.core.course.records import Grading, HandOut, Work
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.grading.assessment import (
@@ -28,13 +30,14 @@ from muddled_orchard.core.grading.criteria.resolution import wrong_conflict
 from muddled_orchard.core.grading.english import say
 from muddled_orchard.core.grading.finding import kept
 from muddled_orchard.core.grading.kinds import Said
+from muddled_orchard.files.spool import Spool
 from muddled_orchard.reports.export.gradebook import gradebook
 from muddled_orchard.reports.export.junit import junit_file
 from muddled_orchard.reports.export.ledger import TABLES, ledger_rows
 from muddled_orchard.reports.export.spreadsheet import cell, csv_text
 from muddled_orchard.reports.json.ledger import ledger_json
 from muddled_orchard.reports.terminal.console import console
-from muddled_orchard.reports.terminal.grade import show_findings, show_many, show_one
+from muddled_orchard.reports.terminal.grade import MOST_ROWS, show_findings, show_many, show_one
 from muddled_orchard.reports.terminal.handout import show_handed_out
 from muddled_orchard.reports.terminal.ledger import show_ledger
 
@@ -147,7 +150,7 @@ def test_a_class_and_what_does_not_fit_together() -> None:
     on, out = screen()
     show_many(
         on,
-        [ADA, replace(ADA, remembered=True), LOST],
+        [class_entry(one) for one in (ADA, replace(ADA, remembered=True), LOST)],
         [ClassFinding("missing", Said("press: nothing came from bo"))],
     )
     said = " ".join(out.getvalue().split())
@@ -159,6 +162,27 @@ def test_a_class_and_what_does_not_fit_together() -> None:
         "? needs a look",
     ):
         assert words in said
+
+
+def test_of_a_very_large_class_those_are_shown_who_need_somebody() -> None:
+    fine = class_entry(replace(ADA, assessment=replace(GRADED, criteria=(), hunks=())))
+    lost = class_entry(LOST)
+    on, out = screen()
+    show_many(on, [*[fine] * 600, *[lost] * 1_500])
+    said = out.getvalue()
+    assert said.count("it burnt") == MOST_ROWS
+    assert "✓ ada" not in said
+    assert "... and 1,100 more; --csv FILE has all of them." in said
+    assert "2100 submissions, 600 got it, 1500 unreadable" in " ".join(said.split())
+
+
+def test_a_spool_gives_back_what_it_took() -> None:
+    odd = replace(ADA, submission="in/\udcff.zip")  # a name that is no UTF-8
+    spool = Spool()
+    for one in (ADA, odd, LOST):
+        spool.append(one)
+    assert list(spool) == [ADA, odd, LOST]
+    assert (spool[-1], spool[1:], len(spool)) == (LOST, [odd, LOST], 3)
 
 
 def test_a_finding_can_not_speak_to_the_terminal() -> None:

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from contextlib import AbstractContextManager, contextmanager, nullcontext
-from itertools import chain
-from pathlib import Path
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import ExitStack, contextmanager
+from typing import TYPE_CHECKING
 
 from msgspec import Struct, field
 from msgspec.structs import replace
@@ -14,7 +13,9 @@ from muddled_orchard import __version__
 from muddled_orchard.classroom.standing import rules_of
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.core.course.findings import Before, ClassFinding, Collected, findings
+from muddled_orchard.core.course.class_entry import ClassEntry
+from muddled_orchard.core.course.collected import Before, Collected
+from muddled_orchard.core.course.findings import ClassFinding, findings
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.exercise.scenario import Scenario
@@ -26,12 +27,27 @@ from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.stored import Damaged, digest_of, scenario_of
 from muddled_orchard.files.stored_results import assessment_of
+from muddled_orchard.system.processes import share
+from muddled_orchard.system.workers import Awaited, in_order
 from muddled_orchard.vcs.read.reader import ExerciseVariant
 
-_NOTED_AT_ONCE = 64
+if TYPE_CHECKING:
+    from muddled_orchard.classroom.parallel import Graders
 
-_LookedUp = tuple[str, Assessment | None]
-"""A submission's fingerprint, and what the ledger remembers of it."""
+_NOTED_AT_ONCE = 64
+_GRADED_AT_ONCE = 32
+_WITH_RULES_AT_ONCE = 4
+_PORTIONS_AHEAD = 4
+"""How many portions a worker may be ahead of what is gathered."""
+
+
+class _LookedUp(Struct, frozen=True):
+    """A submission with its fingerprint, and what is known of it already: what the ledger remembers, or why
+    it can't be had."""
+
+    handed: Handed
+    digest: str
+    known: Assessment | None
 
 
 class Scenarios(Struct):
@@ -106,9 +122,9 @@ class Course:
         """The assessment of what was handed out to a learner, as it counts."""
         return self._rules.counting(assessment, learner)
 
-    def findings(self, collected: Sequence[Collected]) -> tuple[ClassFinding, ...]:
+    def findings(self, entries: Sequence[ClassEntry]) -> tuple[ClassFinding, ...]:
         """What the pile shows as a whole."""
-        return tuple(findings(collected, self.hand_outs, self.roster))
+        return tuple(findings(entries, self.hand_outs, self.roster))
 
 
 @contextmanager
@@ -124,69 +140,72 @@ def marked(
 ) -> Iterator[Iterator[Collected]]:
     """Grade submissions, in order. What the ledger has graded before, as it is now, is taken from there; what
     was graded afresh when this is left is written down (`keep`), whatever stops the rest."""
-    looked_up: list[_LookedUp] = []
     # What was graded without running the rules says nothing of them.
     how = f"{__version__} with rules run" if run_rules else __version__
+    at_once = share(len(handed), jobs, _WITH_RULES_AT_ONCE if run_rules else _GRADED_AT_ONCE)
 
-    def fresh() -> Iterator[Path]:
-        for submission in handed:
-            if submission.refused:
-                looked_up.append(("", unreadable(submission.refused)))
-                continue
-            digest = fingerprint(submission.path, bounds) if course.ledger else ""
-            looked_up.append((digest, None if again else _remembered(course, digest, how)))
-            if looked_up[-1][1] is None:
-                yield submission.path
+    def looked_up(submission: Handed) -> _LookedUp:
+        if submission.refused:
+            return _LookedUp(submission, "", unreadable(submission.refused))
+        digest = fingerprint(submission.path, bounds) if course.ledger else ""
+        return _LookedUp(submission, digest, None if again else _remembered(course, digest, how))
 
+    portions = (
+        [looked_up(submission) for submission in handed[start : start + at_once]]
+        for start in range(0, len(handed), at_once)
+    )
     waiting: list[Grading] = []
-    with _graded(fresh(), len(handed), course, bounds, jobs, run_rules=run_rules) as grading:
+    with ExitStack() as grading:
+        graders: list[Graders] = []
+
+        def begin(portion: Sequence[_LookedUp]) -> Awaited[list[str]] | None:
+            fresh = [one.handed.path for one in portion if one.known is None]
+            if not fresh:
+                return None
+            if not graders:  # what is behind them takes long to load
+                from muddled_orchard.classroom import parallel
+
+                find, commits = course.scenarios.find, course.commits
+                graders.append(
+                    grading.enter_context(
+                        parallel.graders(
+                            len(handed), at_once, find, bounds, jobs, commits, run_rules=run_rules
+                        )
+                    )
+                )
+            return graders[0].submit(fresh)
+
         try:
-            yield _gathered(handed, looked_up, grading, course, waiting if keep else None, how)
+            begun = in_order(portions, begin, _PORTIONS_AHEAD * jobs)
+            yield _gathered(begun, course, waiting if keep else None, how)
         finally:
             if course.ledger is not None and waiting:
                 course.ledger.add_gradings(waiting)
 
 
-def _graded(
-    paths: Iterator[Path], most: int, course: Course, bounds: Bounds, jobs: int, *, run_rules: bool
-) -> AbstractContextManager[Iterator[str]]:
-    first = next(paths, None)
-    if first is None:
-        return nullcontext(iter(()))
-    from muddled_orchard.classroom.parallel import graded  # what is behind it takes long to load
-
-    # The workers begin with the first; the parent looks the others up meanwhile.
-    find, commits = course.scenarios.find, course.commits
-    return graded(chain([first], paths), most, find, bounds, jobs, commits, run_rules=run_rules)
-
-
 def _gathered(
-    handed: Sequence[Handed],
-    looked_up: Sequence[_LookedUp],
-    grading: Iterator[str],
+    begun: Iterable[tuple[Sequence[_LookedUp], Awaited[list[str]] | None]],
     course: Course,
     waiting: list[Grading] | None,
     how: str,
 ) -> Iterator[Collected]:
     """Put remembered and fresh gradings in order, and write the fresh ones down portion by portion: `waiting`
-    holds those that are still to be written (None: none is).
-
-    `looked_up` reaches to the first fresh one; asking `grading` for that looks up the others.
-    """
-    for number, submission in enumerate(handed):
-        digest, known = looked_up[number]
-        text = next(grading) if known is None else ""
-        remembered = known is not None and not submission.refused
-        assessment = known or assessment_of(text)
-        collected = course.collected(submission, assessment, remembered=remembered)
-        if known is None and course.ledger is not None and digest:
-            collected = replace(collected, before=_before(course, collected, digest, how))
-        if known is None and course.ledger is not None and waiting is not None:
-            waiting.append(_written(submission, collected, assessment, text, digest, course, how))
-            if len(waiting) >= _NOTED_AT_ONCE:
-                course.ledger.add_gradings(waiting)
-                waiting.clear()
-        yield collected
+    holds those that are still to be written (None: none is)."""
+    for portion, sent in begun:
+        texts = iter(sent.result() if sent is not None else ())
+        for one in portion:
+            text = next(texts) if one.known is None else ""
+            remembered = one.known is not None and not one.handed.refused
+            assessment = one.known or assessment_of(text)
+            collected = course.collected(one.handed, assessment, remembered=remembered)
+            if one.known is None and course.ledger is not None and one.digest:
+                collected = replace(collected, before=_before(course, collected, one.digest, how))
+            if one.known is None and course.ledger is not None and waiting is not None:
+                waiting.append(_written(one.handed, collected, assessment, text, one.digest, course, how))
+                if len(waiting) >= _NOTED_AT_ONCE:
+                    course.ledger.add_gradings(waiting)
+                    waiting.clear()
+            yield collected
 
 
 # -- What the ledger remembers ----------------------------------------------------------------------------

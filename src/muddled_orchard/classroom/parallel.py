@@ -8,9 +8,8 @@ from __future__ import annotations
 
 import functools
 import os
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from itertools import chain, islice
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -22,15 +21,13 @@ from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.submission.file_source import FileSource
 from muddled_orchard.files.archives.unpacking import unpacked
 from muddled_orchard.files.stored_results import assessment_text
-from muddled_orchard.system.processes import collect_seldom, limit_memory, share
+from muddled_orchard.system.processes import collect_seldom, limit_memory
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.system.workers import Awaited, Workers, single_worker, workers
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.grading import FindScenario, Grader
 from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.reader import ExerciseVariant
-
-_MOST_AT_ONCE = 32
 
 
 def opened(path: Path, bounds: Bounds) -> FileSource:
@@ -39,54 +36,62 @@ def opened(path: Path, bounds: Bounds) -> FileSource:
 
 
 @contextmanager
-def graded(
-    paths: Iterator[Path],
+def graders(
     most: int,
+    at_once: int,
     find: FindScenario,
     bounds: Bounds,
     jobs: int,
     handed_out: Mapping[str, ExerciseVariant] | None = None,
     *,
     run_rules: bool = False,
-) -> Iterator[Iterator[str]]:
-    """Grade on several cores, and give the assessments in order, as `files.stored` writes them.
+) -> Iterator[Graders]:
+    """Processes that grade portions of at most `at_once` submissions, `most` in all.
 
-    There is at least one path, and at most `most`; they are asked for as soon as the workers run. With
-    `run_rules` the commands of rules are run, which may take longer than all else.
+    With `run_rules` the commands of rules are run, which may take longer than all else.
     """
     git.require()
-    size = share(most, jobs, 4 if run_rules else _MOST_AT_ONCE)
     if run_rules:
-        bounds = replace(bounds, seconds=bounds.seconds + size * (MOST_SECONDS + 1))
-    portions = iter(lambda: list(islice(paths, size)), [])
+        bounds = replace(bounds, seconds=bounds.seconds + at_once * (MOST_SECONDS + 1))
     with temporary_folder() as folder:
         work = functools.partial(_grader, folder, find, bounds, handed_out, run_rules)
-        crew = single_worker(work) if most <= size else workers(min(jobs, -(-most // size)), work)
+        crew = single_worker(work) if most <= at_once else workers(min(jobs, -(-most // at_once)), work)
         with crew as pool:
-            submitted = (_submitted(pool, portion, bounds) for portion in portions)
-            begun = list(islice(submitted, 1))  # it is being graded while the caller gets ready
-            yield _results(pool, chain(begun, submitted), bounds)
+            yield Graders(pool, bounds)
 
 
-_Pool = Workers[Sequence[Path], list[str]]
-_Submitted = tuple[Sequence[Path], Awaited[list[str]]]
+class Graders:
+    """What portions are given to."""
+
+    def __init__(self, pool: Workers[Sequence[Path], list[str]], bounds: Bounds) -> None:
+        self._pool, self._bounds = pool, bounds
+
+    def submit(self, portion: Sequence[Path]) -> Awaited[list[str]]:
+        """Have submissions graded: their assessments, as `files.stored_results` writes them."""
+        return _Portion(self._pool, portion, self._bounds)
 
 
-def _submitted(pool: _Pool, portion: Sequence[Path], bounds: Bounds) -> _Submitted:
-    return portion, pool.submit(portion, bounds.seconds + len(portion) - 1)
+class _Portion:
+    """Submissions that are being graded. Where the portion fails, each of them is graded by itself."""
 
+    def __init__(
+        self, pool: Workers[Sequence[Path], list[str]], paths: Sequence[Path], bounds: Bounds
+    ) -> None:
+        self._pool, self._paths, self._bounds = pool, paths, bounds
+        self._sent = self._submitted(paths)
 
-def _results(pool: _Pool, submitted: Iterable[_Submitted], bounds: Bounds) -> Iterator[str]:
-    for portion, future in list(submitted):
-        found = _result(future, bounds)
-        if isinstance(found, Assessment) and len(portion) > 1:
-            for _, single in [_submitted(pool, [path], bounds) for path in portion]:
-                again = _result(single, bounds)
-                yield assessment_text(again) if isinstance(again, Assessment) else again[0]
-        elif isinstance(found, Assessment):
-            yield assessment_text(found)
-        else:
-            yield from found
+    def result(self) -> list[str]:
+        found = _result(self._sent, self._bounds)
+        if isinstance(found, list):
+            return found
+        if len(self._paths) == 1:
+            return [assessment_text(found)]
+        singles = [self._submitted([path]) for path in self._paths]
+        again = [_result(single, self._bounds) for single in singles]
+        return [one[0] if isinstance(one, list) else assessment_text(one) for one in again]
+
+    def _submitted(self, paths: Sequence[Path]) -> Awaited[list[str]]:
+        return self._pool.submit(paths, self._bounds.seconds + len(paths) - 1)
 
 
 def _result(future: Awaited[list[str]], bounds: Bounds) -> list[str] | Assessment:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from muddled_orchard.classroom.standing import read_class
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.course.class_record import WorkToSettle
-from muddled_orchard.core.course.findings import Collected
+from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.course.totals import Attempt
 from muddled_orchard.core.grading.settling import ALL, Settlement, about_of, in_force
 from muddled_orchard.files.course.ledger import Ledger

@@ -72,12 +72,17 @@ def run(options: argparse.Namespace) -> int:
         course = Course(ScenarioLibrary(), ledger)
         graded = {
             exercise: grade_all(
-                find_submissions([folder / back]).handed, course, Bounds(), options.jobs, quiet=options.quiet
+                find_submissions([folder / back]).handed,
+                course,
+                Bounds(),
+                options.jobs,
+                quiet=options.quiet,
+                in_full=exercise == EXERCISE,
             )
             for exercise, back in BACK.items()
         }
-        results = graded[EXERCISE]
-        findings = course.findings(results)
+        done = graded[EXERCISE]
+        findings = course.findings(done.entries)
         plan = load_course(folder / COURSE)
         counted = count_class(ledger, plan)
         record = read_class(ledger, plan)
@@ -91,5 +96,7 @@ def run(options: argparse.Namespace) -> int:
     write_page(counted, folder / CLASS_PAGE)
     write_file(folder / WALKTHROUGH, walkthrough_page(walkthrough).encode())
     behaviours = {id_: named(behaviour).said for id_, (_, behaviour, form) in LEARNERS.items() if form}
-    show_demo(console(), str(folder), walkthrough, behaviours, results, findings, READ_ALOUD)
+    show_demo(
+        console(), str(folder), walkthrough, behaviours, done.entries, done.results, findings, READ_ALOUD
+    )
     return 0

@@ -9,6 +9,7 @@ from contextlib import ExitStack
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from msgspec import Struct
 from msgspec.structs import replace
 
 from muddled_orchard.classroom.fetching import fetched, is_url
@@ -29,14 +30,17 @@ from muddled_orchard.commands.options import (
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.phrases import counted, listed
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.core.course.changes import MarkChange, changes, summed
-from muddled_orchard.core.course.findings import ClassFinding, Collected, passed_over
+from muddled_orchard.core.course.changes import MarkChange, in_order_of_size, mark_change, summed
+from muddled_orchard.core.course.class_entry import ClassEntry, class_entry
+from muddled_orchard.core.course.collected import Collected
+from muddled_orchard.core.course.findings import ClassFinding, passed_over
 from muddled_orchard.core.grading.assessment import HINTS
 from muddled_orchard.core.grading.hints import for_learner
 from muddled_orchard.files.archives.submissions import Handed, find_submissions
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.scenarios.own_scenarios import beside
+from muddled_orchard.files.spool import Spool
 from muddled_orchard.reports.export.writers import WRITERS, Graded
 from muddled_orchard.reports.terminal.progress import with_progress
 from muddled_orchard.system.output import PRIVATE, PUBLIC, STDOUT, write_file
@@ -46,6 +50,9 @@ if TYPE_CHECKING:
     from muddled_orchard.files.course.course_file import CourseFile
 
 UNREADABLE = 2
+
+_MOST_IN_MEMORY = 500
+"""How many results are kept in memory; more lie on the disk."""
 
 EXAMPLES = (
     "muddled grade practice",
@@ -105,26 +112,26 @@ def run(options: argparse.Namespace) -> int:
     _refuse_contradictions(options)
     if options.pass_mark is None and (plan := course_of(options)) is not None:
         options.pass_mark = plan.plan.pass_mark
-    results, findings, course = _graded(options)
-    shown = results
+    done, findings, course = _graded(options)
+    shown = done.results
     # What is wanted, and what the pile shows, stays with the course.
     if options.for_learner:
         strength = options.hint or HINTS[0]
-        shown = [replace(result, assessment=for_learner(result.assessment, strength)) for result in results]
+        shown = [replace(result, assessment=for_learner(result.assessment, strength)) for result in shown]
         findings = ()
     _write(options, course, shown)
-    found = () if options.for_learner else changes(results)
+    found = () if options.for_learner else in_order_of_size(done.changes)
     if options.json:
         from muddled_orchard.reports.json.grade import result_file
 
         sys.stdout.write(result_file(shown, findings, found))
     elif options.compare:
-        show_compared(results, found)
+        show_compared(done, found)
     elif not any(_to_stdout(options)):
-        _show(options, results, findings)
+        _show(options, done, shown, findings)
         if found and not options.quiet:
             show_changed(found)
-    return exit_code(results, options.pass_mark)
+    return exit_code(done.entries, options.pass_mark)
 
 
 def _to_stdout(options: argparse.Namespace) -> list[bool]:
@@ -146,7 +153,7 @@ def _refuse_contradictions(options: argparse.Namespace) -> None:
         raise BadInput(Problem("only one thing can go to standard output", "Name a file for the others."))
 
 
-def _graded(options: argparse.Namespace) -> tuple[list[Collected], tuple[ClassFinding, ...], Course]:
+def _graded(options: argparse.Namespace) -> tuple[GradedClass, tuple[ClassFinding, ...], Course]:
     """The submissions that were named, graded; what the pile shows; and the course that they belong to."""
     urls = [named for named in options.submissions if is_url(named)]
     places = [Path(named) for named in options.submissions if not is_url(named)]
@@ -166,7 +173,8 @@ def _graded(options: argparse.Namespace) -> tuple[list[Collected], tuple[ClassFi
             what = "--compare compares with what a ledger holds, and there is none here"
             raise BadInput(Problem(what, "Name it with --ledger."))
         course = Course(library, ledger)
-        results = grade_all(
+        in_full = any(_to_stdout(options)) or any(getattr(options, one.option) for one in WRITERS)
+        done = grade_all(
             pile.handed,
             course,
             bounds,
@@ -175,27 +183,31 @@ def _graded(options: argparse.Namespace) -> tuple[list[Collected], tuple[ClassFi
             quiet=options.quiet,
             run_rules=options.run_rules,
             keep=not options.compare,
+            in_full=in_full or options.for_learner or len(pile.handed) == 1,
         )
-        findings = course.findings(results) if len(results) > 1 or ledger else ()
-        return results, (*findings, *passed_over(pile.pages, pile.empty)), course
+        findings = course.findings(done.entries) if len(done.entries) > 1 or ledger else ()
+        return done, (*findings, *passed_over(pile.pages, pile.empty)), course
 
 
 def _show(
-    options: argparse.Namespace, results: Sequence[Collected], findings: Sequence[ClassFinding]
+    options: argparse.Namespace,
+    done: GradedClass,
+    shown: Sequence[Collected],
+    findings: Sequence[ClassFinding],
 ) -> None:
     """What people read. What shows it is loaded when there are results: the class comes first."""
     if options.quiet:
-        if exit_code(results, options.pass_mark) == UNREADABLE:
-            why = dict.fromkeys(result.assessment.reason for result in results)
+        if exit_code(done.entries, options.pass_mark) == UNREADABLE:
+            why = dict.fromkeys(entry.reason for entry in done.entries)
             print(f"Nothing could be read: {listed(list(why), 2)}.", file=sys.stderr)
     elif options.for_learner:
         from muddled_orchard.reports.terminal.console import console
         from muddled_orchard.reports.terminal.learner import show_for_learner
 
-        for result in results:
+        for result in shown:
             show_for_learner(console(), result, options.hint or HINTS[0])
     else:
-        show(results, findings)
+        show(done, findings)
 
 
 def _ledger(named: Path | None, course: CourseFile | None) -> Ledger | None:
@@ -203,6 +215,20 @@ def _ledger(named: Path | None, course: CourseFile | None) -> Ledger | None:
     if named is None and not path.is_file():
         return None
     return Ledger(path)
+
+
+class GradedClass(Struct, frozen=True):
+    """What was graded: an entry for each submission, whose marks have changed, and the results in full where
+    these are wanted (`results` is empty otherwise)."""
+
+    entries: list[ClassEntry]
+    changes: list[MarkChange]
+    results: Sequence[Collected]
+
+    @property
+    def compared(self) -> int:
+        """How many were compared with an earlier grading of the same work."""
+        return sum(entry.compared for entry in self.entries)
 
 
 def grade_all(
@@ -215,24 +241,31 @@ def grade_all(
     quiet: bool,
     run_rules: bool = False,
     keep: bool = True,
-) -> list[Collected]:
-    """Grade with progress. Whoever stops it is told how to go on."""
-    results: list[Collected] = []
+    in_full: bool = False,
+) -> GradedClass:
+    """Grade with progress. Whoever stops it is told how to go on. With `in_full` the results are kept as a
+    whole: of a large class on the disk."""
+    results: list[Collected] | Spool = [] if len(submissions) <= _MOST_IN_MEMORY else Spool()
+    done = GradedClass([], [], results)
     try:
         with marked(submissions, course, bounds, jobs, again=again, run_rules=run_rules, keep=keep) as going:
             if not quiet:
                 _load_what_shows()
             for collected in with_progress(going, len(submissions), "Grading", quiet=quiet):
-                results.append(collected)
+                done.entries.append(class_entry(collected))
+                if (change := mark_change(collected)) is not None:
+                    done.changes.append(change)
+                if in_full:
+                    results.append(collected)
     except KeyboardInterrupt:
         kept = (
             "they are in the ledger: the same command goes on from there"
             if course.ledger and keep
             else "without a ledger nothing is kept"
         )
-        print(f"{len(results)} of {len(submissions)} were graded; {kept}.", file=sys.stderr)
+        print(f"{len(done.entries)} of {len(submissions)} were graded; {kept}.", file=sys.stderr)
         raise
-    return results
+    return done
 
 
 def _load_what_shows() -> None:
@@ -254,16 +287,16 @@ def _write(options: argparse.Namespace, course: Course, results: Sequence[Collec
             write_file(file, writer.content(graded), PRIVATE if writer.private else PUBLIC)
 
 
-def show(results: Sequence[Collected], findings: Sequence[ClassFinding] = ()) -> None:
+def show(done: GradedClass, findings: Sequence[ClassFinding] = ()) -> None:
     """Prose for one, a table for many."""
     from muddled_orchard.reports.terminal.console import console
     from muddled_orchard.reports.terminal.grade import show_findings, show_many, show_one
 
-    if len(results) == 1:
-        show_one(console(), results[0])
+    if len(done.entries) == 1:
+        show_one(console(), done.results[0])
         show_findings(console(), [finding for finding in findings if finding.submissions])
     else:
-        show_many(console(), results, findings)
+        show_many(console(), done.entries, findings)
 
 
 def show_changed(found: Sequence[MarkChange]) -> None:
@@ -274,21 +307,20 @@ def show_changed(found: Sequence[MarkChange]) -> None:
     show_changes(console(), found)
 
 
-def show_compared(results: Sequence[Collected], found: Sequence[MarkChange]) -> None:
+def show_compared(done: GradedClass, found: Sequence[MarkChange]) -> None:
     """Whose marks would change, and that nothing was written."""
     from muddled_orchard.reports.terminal.console import console
 
-    compared = sum(result.before is not None for result in results)
     show_changed(found)
-    console().print(summed(found, compared))
-    if compared < len(results):
-        print(f"{counted(len(results) - compared, 'submission')} had not been graded before.")
+    console().print(summed(found, done.compared))
+    if done.compared < len(done.entries):
+        print(f"{counted(len(done.entries) - done.compared, 'submission')} had not been graded before.")
     print("Nothing was written: the ledger is as it was.")
 
 
-def exit_code(results: Sequence[Collected], pass_mark: float | None) -> int:
+def exit_code(entries: Sequence[ClassEntry], pass_mark: float | None) -> int:
     """2 if nothing could be read, 1 if somebody is below the pass mark, else 0."""
-    if all(result.assessment.state == "unreadable" for result in results):
+    if all(entry.state == "unreadable" for entry in entries):
         return UNREADABLE
-    below = pass_mark is not None and any(result.percent < pass_mark for result in results)
+    below = pass_mark is not None and any(entry.counted < pass_mark for entry in entries)
     return 1 if below else 0

@@ -5,8 +5,10 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Callable, Iterator
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
+from itertools import islice
 from typing import TYPE_CHECKING, Any, Generic, Protocol, TypeVar
 
 from muddled_orchard.system.processes import be_a_worker, context, undisturbed
@@ -42,6 +44,22 @@ class Workers(Protocol[_Piece_contra, _Result_co]):
 
     def submit(self, piece: _Piece_contra, seconds: float | None = None) -> Awaited[_Result_co]:
         """Have a piece done, in at most so many seconds once it is begun."""
+
+
+def in_order(
+    pieces: Iterable[Piece], begin: Callable[[Piece], Result], ahead: int
+) -> Iterator[tuple[Piece, Result]]:
+    """Each piece with what `begin` returned for it, in order. The first `ahead` are begun here and now, and
+    no more than these before they are asked for: however many there are, few are held."""
+    pieces = iter(pieces)
+    begun = deque((piece, begin(piece)) for piece in islice(pieces, ahead))
+
+    def rest() -> Iterator[tuple[Piece, Result]]:
+        while begun:
+            yield begun.popleft()
+            begun.extend((piece, begin(piece)) for piece in islice(pieces, 1))
+
+    return rest()
 
 
 @contextmanager

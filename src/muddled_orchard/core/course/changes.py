@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import counted, listed
-from muddled_orchard.core.course.findings import Collected
+from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.settling import full_name
 
@@ -39,14 +39,14 @@ class MarkChange(Struct, frozen=True, kw_only=True):
         return listed(shown, 4) if shown else "its weights"
 
 
-def changes(collected: Iterable[Collected]) -> list[MarkChange]:
-    """Those whose mark or verdicts are not what they were when the same work was last graded, the largest
-    change first."""
-    found = [change for one in collected if (change := _change(one)) is not None]
-    return sorted(found, key=lambda one: (-abs(one.after - one.before), one.learner, one.exercise))
+def in_order_of_size(changes: Iterable[MarkChange]) -> list[MarkChange]:
+    """The largest change first."""
+    return sorted(changes, key=lambda one: (-abs(one.after - one.before), one.learner, one.exercise))
 
 
-def _change(one: Collected) -> MarkChange | None:
+def mark_change(one: Collected) -> MarkChange | None:
+    """The change of a submission whose mark or verdicts are not what they were when the same work was last
+    graded; None of any other."""
     before, after = one.before, one.assessment
     if before is None:
         return None

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 
 from msgspec import Struct
 
-from muddled_orchard.core.course.findings import Collected
+from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.course.records import Work
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.course.totals import Attempt, Standing

@@ -9,10 +9,10 @@ from datetime import datetime
 
 from msgspec import Struct
 
+from muddled_orchard.core.course.class_entry import ClassEntry
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.git.commits import name_of
-from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.english import say
 from muddled_orchard.core.grading.finding import Kind
 from muddled_orchard.core.grading.kinds import (
@@ -27,37 +27,6 @@ from muddled_orchard.core.grading.kinds import (
 )
 
 _DAY = 86_400
-
-
-class Before(Struct, frozen=True):
-    """What the same work came to when it was last graded, as it would count now, and what was changed
-    since."""
-
-    found: Assessment
-    why: str
-
-
-class Collected(Struct, frozen=True, kw_only=True):
-    """A graded submission: where it lay, whose it is by the ledger (else by its name), that person's name,
-    whether its hand-out is in the ledger, and whether its grading was taken from there.
-
-    `before` is what it was, where it was graded again. `counts`: it is what this learner got. The ledger
-    handed the exercise out, and not in this variant, where it doesn't.
-    """
-
-    submission: str
-    learner: str
-    name: str
-    known: bool
-    assessment: Assessment
-    remembered: bool = False
-    counts: bool = True
-    before: Before | None = None
-
-    @property
-    def percent(self) -> float:
-        """What it is worth to the learner, in percent."""
-        return self.assessment.percent if self.counts else 0.0
 
 
 class ClassFinding(Struct, frozen=True):
@@ -75,11 +44,11 @@ class ClassFinding(Struct, frozen=True):
 
 
 def findings(
-    collected: Sequence[Collected], hand_outs: Sequence[HandOut], roster: Mapping[str, Learner]
+    collected: Sequence[ClassEntry], hand_outs: Sequence[HandOut], roster: Mapping[str, Learner]
 ) -> Iterator[ClassFinding]:
     """Everything worth telling, grouped by kind. Without a ledger (`hand_outs`) only what submissions show
     among themselves."""
-    readable = [graded for graded in collected if graded.assessment.exercise]
+    readable = [graded for graded in collected if graded.exercise]
     if hand_outs:
         yield from _unknown(readable)
         yield from _by_another(readable, roster)
@@ -95,27 +64,27 @@ def passed_over(pages: int, empty: int) -> Iterator[ClassFinding]:
         yield ClassFinding("passed over", PassedOver(pages, empty))
 
 
-def best_attempts(collected: Sequence[Collected]) -> list[Collected]:
+def best_attempts(collected: Sequence[ClassEntry]) -> list[ClassEntry]:
     """One submission for each learner and exercise: that with the most points, of equals the last. What
     doesn't count is left out."""
-    best: dict[tuple[str, str], Collected] = {}
+    best: dict[tuple[str, str], ClassEntry] = {}
     for graded in collected:
         if not graded.counts:
             continue
-        place = (graded.learner, graded.assessment.exercise)
-        if place not in best or graded.assessment.percent >= best[place].assessment.percent:
+        place = (graded.learner, graded.exercise)
+        if place not in best or graded.percent >= best[place].percent:
             best[place] = graded
     return list(best.values())
 
 
-def _unknown(collected: Iterable[Collected]) -> Iterator[ClassFinding]:
+def _unknown(collected: Iterable[ClassEntry]) -> Iterator[ClassFinding]:
     for graded in collected:
         if not graded.known:
-            about = (graded.submission, graded.assessment.exercise, graded.assessment.variant)
+            about = (graded.submission, graded.exercise, graded.variant)
             yield ClassFinding("unknown", NotHandedOut(*about, graded.counts), (graded.submission,))
 
 
-def _by_another(collected: Sequence[Collected], roster: Mapping[str, Learner]) -> Iterator[ClassFinding]:
+def _by_another(collected: Sequence[ClassEntry], roster: Mapping[str, Learner]) -> Iterator[ClassFinding]:
     """A hand-out that came back under another learner's name, or whose commits another learner made."""
     by_name = {learner.name.casefold(): id_ for id_, learner in roster.items()}
     by_id = {id_.casefold(): id_ for id_ in roster}
@@ -127,7 +96,7 @@ def _by_another(collected: Sequence[Collected], roster: Mapping[str, Learner]) -
         for other in sorted(filed) if not own else ():
             found = NameOfAnother(graded.submission, graded.learner, other)
             yield ClassFinding("another's", found, (graded.submission,))
-        made = {by_name.get(name_of(maker).casefold()) for maker in graded.assessment.makers}
+        made = {by_name.get(name_of(maker).casefold()) for maker in graded.makers}
         for other in sorted(id_ for id_ in made if id_ and id_ != graded.learner):
             by = MadeByAnother(graded.submission, graded.learner, other, roster[other].name)
             yield ClassFinding("another's", by, (graded.submission,))
@@ -140,10 +109,10 @@ def _words(path: str) -> set[str]:
     return words | {name.casefold() for name in last} | {name.split(".")[0].casefold() for name in last}
 
 
-def _missing(collected: Sequence[Collected], hand_outs: Sequence[HandOut]) -> Iterator[ClassFinding]:
+def _missing(collected: Sequence[ClassEntry], hand_outs: Sequence[HandOut]) -> Iterator[ClassFinding]:
     """Who got an exercise that others handed in, and did not."""
-    exercises = dict.fromkeys(graded.assessment.exercise for graded in collected)
-    there = {(graded.assessment.exercise, graded.learner) for graded in collected if graded.counts}
+    exercises = dict.fromkeys(graded.exercise for graded in collected)
+    there = {(graded.exercise, graded.learner) for graded in collected if graded.counts}
     for exercise in exercises:
         missing = [
             hand_out.learner
@@ -154,13 +123,13 @@ def _missing(collected: Sequence[Collected], hand_outs: Sequence[HandOut]) -> It
             yield ClassFinding("missing", NothingCame(exercise, missing))
 
 
-def _too_early(collected: Sequence[Collected], hand_outs: Sequence[HandOut]) -> Iterator[ClassFinding]:
+def _too_early(collected: Sequence[ClassEntry], hand_outs: Sequence[HandOut]) -> Iterator[ClassFinding]:
     """Work that is dated before there was anything to work on; a day is left for clocks that go wrong."""
     made = {(hand_out.exercise, hand_out.learner): _seconds(hand_out.made) for hand_out in hand_outs}
     for submission in collected:
         begun, given = (
-            submission.assessment.begun,
-            made.get((submission.assessment.exercise, submission.learner), 0),
+            submission.begun,
+            made.get((submission.exercise, submission.learner), 0),
         )
         if submission.known and 0 < begun < given - _DAY:
             yield ClassFinding("dated", DatedTooEarly(submission.submission), (submission.submission,))
@@ -173,11 +142,11 @@ def _seconds(made: str) -> int:
         return 0
 
 
-def _attempts(collected: Iterable[Collected]) -> Iterator[ClassFinding]:
-    grouped: dict[tuple[str, str], list[Collected]] = {}
+def _attempts(collected: Iterable[ClassEntry]) -> Iterator[ClassFinding]:
+    grouped: dict[tuple[str, str], list[ClassEntry]] = {}
     for one in collected:
         if one.counts:
-            grouped.setdefault((one.learner, one.assessment.exercise), []).append(one)
+            grouped.setdefault((one.learner, one.exercise), []).append(one)
     for (learner, exercise), several in grouped.items():
         if len(several) > 1:
             best = best_attempts(several)[0]
@@ -186,15 +155,15 @@ def _attempts(collected: Iterable[Collected]) -> Iterator[ClassFinding]:
             yield ClassFinding("attempts", found, names)
 
 
-def _shared(collected: Iterable[Collected]) -> Iterator[ClassFinding]:
+def _shared(collected: Iterable[ClassEntry]) -> Iterator[ClassFinding]:
     """Commits that two learners have, although one of them must have made them."""
-    holders: dict[str, list[Collected]] = {}
+    holders: dict[bytes, list[ClassEntry]] = {}
     for one in collected:
-        for commit in one.assessment.commits:
+        for commit in one.commits:
             holders.setdefault(commit, []).append(one)
     pairs: dict[tuple[str, ...], list[str]] = {}
     for commit, several in holders.items():
         if len({graded.learner for graded in several}) > 1:
-            pairs.setdefault(tuple(graded.submission for graded in several), []).append(commit)
+            pairs.setdefault(tuple(graded.submission for graded in several), []).append(commit.hex())
     for names, commits in pairs.items():
         yield ClassFinding("shared", SharedCommits(names, len(commits), commits[:5]), names)

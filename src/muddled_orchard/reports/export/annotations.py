@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from muddled_orchard.core.course.findings import Collected
+from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.grading.assessment import CriterionResult, HunkResult, Place
 from muddled_orchard.core.grading.criteria.resolution import wrong_conflict
 from muddled_orchard.core.grading.english import say

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Container, Iterable, Iterator, Mapping, Sequence
 
-from muddled_orchard.core.course.findings import Collected, best_attempts
+from muddled_orchard.core.course.class_entry import ClassEntry, class_entry
+from muddled_orchard.core.course.collected import Collected
+from muddled_orchard.core.course.findings import best_attempts
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.grading.criteria import CRITERIA
@@ -29,7 +31,7 @@ NOT_THEIRS = "not theirs"
 
 
 def gradebook(
-    collected: Sequence[Collected], hand_outs: Iterable[HandOut], roster: Mapping[str, Learner]
+    collected: Iterable[Collected], hand_outs: Iterable[HandOut], roster: Mapping[str, Learner]
 ) -> Rows:
     """The best attempt of each; who got one of these exercises and handed nothing in, or another variant than
     theirs, has a row too. The roster's further columns stand behind ours."""
@@ -39,7 +41,7 @@ def gradebook(
 
 
 def wide_gradebook(
-    collected: Sequence[Collected], hand_outs: Iterable[HandOut], roster: Mapping[str, Learner]
+    collected: Iterable[Collected], hand_outs: Iterable[HandOut], roster: Mapping[str, Learner]
 ) -> Rows:
     """A row for each learner, and a column with the points of each exercise."""
     rows = list(_rows(collected, hand_outs, roster))
@@ -73,17 +75,18 @@ def _more(roster: Mapping[str, Learner], id_: object, names: Sequence[str]) -> l
 
 
 def _rows(
-    collected: Sequence[Collected], hand_outs: Iterable[HandOut], roster: Mapping[str, Learner]
+    collected: Iterable[Collected], hand_outs: Iterable[HandOut], roster: Mapping[str, Learner]
 ) -> Iterator[list[object]]:
-    rows = best_attempts(collected)
-    yield from map(_row, rows)
-    there = {(one.assessment.exercise, one.learner) for one in rows}
-    exercises = {submission.assessment.exercise for submission in collected}
-    others = {
-        (submission.assessment.exercise, submission.learner): submission
-        for submission in collected
-        if not submission.counts
-    }
+    entries: list[ClassEntry] = []
+    rows: dict[int, list[object]] = {}
+    for one in collected:
+        entries.append(class_entry(one))
+        rows[id(entries[-1])] = _row(one)
+    best = best_attempts(entries)
+    yield from (rows[id(one)] for one in best)
+    there = {(one.exercise, one.learner) for one in best}
+    exercises = {one.exercise for one in entries}
+    others = {(one.exercise, one.learner): one for one in entries if not one.counts}
     none = [""] * len(CRITERIA)
     for given in hand_outs:
         place = (given.exercise, given.learner)
@@ -92,7 +95,7 @@ def _rows(
             yield [given.learner, name, given.exercise, 0, "", 0, "missing", *none, "", "", ""]
     for (exercise, learner), other in others.items():
         if (exercise, learner) not in there:
-            remark = f"variant {other.assessment.variant} was not handed out to {learner}"
+            remark = f"variant {other.variant} was not handed out to {learner}"
             yield [learner, other.name, exercise, 0, "", 0, NOT_THEIRS, *none, "", remark, other.submission]
 
 

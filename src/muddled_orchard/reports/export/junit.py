@@ -5,7 +5,7 @@ from __future__ import annotations
 import xml.etree.ElementTree as ET
 from collections.abc import Iterable
 
-from muddled_orchard.core.course.findings import Collected
+from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.grading.assessment import CriterionResult
 from muddled_orchard.core.grading.settling import settled_things
 from muddled_orchard.reports.export.gradebook import NOT_THEIRS

@@ -10,7 +10,7 @@ from collections.abc import Callable, Mapping, Sequence
 
 from msgspec import Struct
 
-from muddled_orchard.core.course.findings import Collected
+from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
 

@@ -8,7 +8,8 @@ from typing import Annotated, Literal, NotRequired, TypedDict
 from msgspec import Meta
 
 from muddled_orchard.core.course.changes import MarkChange
-from muddled_orchard.core.course.findings import ClassFinding, Collected
+from muddled_orchard.core.course.collected import Collected
+from muddled_orchard.core.course.findings import ClassFinding
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult
 from muddled_orchard.core.grading.criteria import CRITERIA
 from muddled_orchard.core.merging.keep import KEEP, NOT_IN_KEYS

@@ -8,7 +8,9 @@ from rich.console import Console
 from rich.text import Text
 
 from muddled_orchard.core.base.phrases import command, paths
-from muddled_orchard.core.course.findings import ClassFinding, Collected
+from muddled_orchard.core.course.class_entry import ClassEntry
+from muddled_orchard.core.course.collected import Collected
+from muddled_orchard.core.course.findings import ClassFinding
 from muddled_orchard.core.walkthrough.shown import typed
 from muddled_orchard.core.walkthrough.walkthrough import Ran, Walkthrough
 from muddled_orchard.reports.terminal.characters import printable
@@ -22,6 +24,7 @@ def show_demo(
     folder: str,
     walkthrough: Walkthrough,
     said: Mapping[str, str],
+    entries: Sequence[ClassEntry],
     results: Sequence[Collected],
     findings: Sequence[ClassFinding],
     read_aloud: str,
@@ -49,7 +52,7 @@ def show_demo(
         on.print(Text.assemble("   ", (f"{name:<8}", "strong"), what))
     on.print(Text(f"   ... and {len(said) - _SHOWN} more, as archives, folders and a bundle"))
     _heading(on, "4. Graded, without running anything of theirs")
-    show_many(on, results, findings)
+    show_many(on, entries, findings)
     chosen = next(result for result in results if result.learner == read_aloud)
     _heading(on, f"5. What {read_aloud} gets to hear")
     show_one(on, chosen)

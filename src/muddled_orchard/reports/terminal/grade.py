@@ -12,7 +12,9 @@ from rich.table import Table
 from rich.text import Text
 
 from muddled_orchard.core.base.phrases import brief, counted, repeats_id
-from muddled_orchard.core.course.findings import ClassFinding, Collected
+from muddled_orchard.core.course.class_entry import ClassEntry
+from muddled_orchard.core.course.collected import Collected
+from muddled_orchard.core.course.findings import ClassFinding
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult
 from muddled_orchard.core.grading.hints import reasons
 from muddled_orchard.core.grading.settling import settled_things
@@ -183,10 +185,15 @@ def _ids(on: Console, assessment: Assessment, verdict: str, word: str) -> None:
         on.print(Text(f"{sign(on, verdict)} {word}: {', '.join(ids)}", style=STYLES[verdict]))
 
 
-def show_many(on: Console, results: Sequence[Collected], findings: Sequence[ClassFinding] = ()) -> None:
-    """A class: one line a submission, what doesn't fit together, then the class in one line."""
+MOST_ROWS = 1_000
+"""How many submissions are shown, a row each; who has more reads a file."""
+
+
+def show_many(on: Console, entries: Sequence[ClassEntry], findings: Sequence[ClassFinding] = ()) -> None:
+    """A class: one line a submission, what doesn't fit together, then the class in one line. Of a very large
+    one the first are shown that are not all right."""
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
-    several = len({result.assessment.exercise for result in results if result.assessment.exercise}) > 1
+    several = len({entry.exercise for entry in entries if entry.exercise}) > 1
     table.add_column("learner", no_wrap=True)
     if several:
         table.add_column("exercise", no_wrap=True)
@@ -194,14 +201,20 @@ def show_many(on: Console, results: Sequence[Collected], findings: Sequence[Clas
     table.add_column("points", no_wrap=True, justify="right")
     table.add_column("%", no_wrap=True, justify="right")
     table.add_column("what went wrong", overflow="fold")
-    for result in results:
-        table.add_row(*_row(on, result, several))
+    shown = entries
+    if len(entries) > MOST_ROWS:
+        shown = [entry for entry in entries if entry.standing != "got it" or not entry.counts][:MOST_ROWS]
+    for entry in shown:
+        table.add_row(*_row(on, entry, several))
     on.print(table)
+    if len(shown) < len(entries):
+        more = f"... and {len(entries) - len(shown):,} more; --csv FILE has all of them."
+        on.print(Text(more, style="faint"))
     on.print()
     show_findings(on, findings)
     if findings:
         on.print()
-    on.print(Text(_summary(results)))
+    on.print(Text(_summary(entries)))
 
 
 def show_findings(on: Console, findings: Sequence[ClassFinding]) -> None:
@@ -210,50 +223,40 @@ def show_findings(on: Console, findings: Sequence[ClassFinding]) -> None:
         on.print(Text(f"? {printable(finding.said, on)}.", style="doubt"))
 
 
-def _row(on: Console, result: Collected, several: bool) -> list[Text]:
-    assessment = result.assessment
-    verdict = SAID[standing(assessment)][1] if result.counts else "missed"
+def _row(on: Console, entry: ClassEntry, several: bool) -> list[Text]:
+    verdict = SAID[entry.standing][1] if entry.counts else "missed"
     style = STYLES[verdict]
-    name = shortened(printable(result.learner, on), max(12, on.width // 4))
+    name = shortened(printable(entry.learner, on), max(12, on.width // 4))
     row = [Text(f"{sign(on, verdict)} {name}", style=style)]
     if several:
-        row.append(Text(assessment.exercise))
-    row.append(Text(assessment.state))
-    if assessment.state == "unreadable":
-        return [*row, Text(""), Text(""), Text(printable(assessment.reason, on), style=style)]
-    if not result.counts:
-        text = f"not theirs: variant {printable(assessment.variant, on)} was not handed out to them"
+        row.append(Text(entry.exercise))
+    row.append(Text(entry.state))
+    if entry.state == "unreadable":
+        return [*row, Text(""), Text(""), Text(printable(entry.reason, on), style=style)]
+    if not entry.counts:
+        text = f"not theirs: variant {printable(entry.variant, on)} was not handed out to them"
         return [*row, Text(""), Text("0"), Text(text, style="doubt")]
-    row.append(Text(f"{_number(assessment.points)} of {_number(assessment.possible)}"))
-    row.append(Text(f"{assessment.percent:.0f}"))
-    row.append(_what(on, assessment))
+    row.append(Text(f"{_number(entry.points)} of {_number(entry.possible)}"))
+    row.append(Text(f"{entry.percent:.0f}"))
+    row.append(_what(on, entry))
     return row
 
 
-def _what(on: Console, assessment: Assessment) -> Text:
+def _what(on: Console, entry: ClassEntry) -> Text:
     """What went wrong, and that a person settled some of it."""
-    text = _wrong(on, assessment)
-    if settled_things(assessment):
+    text = _wrong(on, entry)
+    if entry.settled:
         text.append("  (settled by a person)", style="faint")
     return text
 
 
-def _wrong(on: Console, assessment: Assessment) -> Text:
-    if assessment.state == "untouched":
-        found = [finding for criterion in assessment.criteria for finding in criterion.outcome.findings]
-        begun = any(f.values.get("rebases") or f.values.get("resets") or f.kind == "GivenUp" for f in found)
-        return Text("begun and given up" if begun else "nothing was attempted")
-    parts = []
-    for criterion in assessment.criteria:
-        if criterion.outcome.verdict in ("partly", "missed"):
-            kept = dict.fromkeys(
-                hunk.kept for hunk in assessment.hunks if hunk.outcome in ("partly", "missed")
-            )
-            more = f" ({_kept(kept)})" if criterion.id == "resolution" and kept else ""
-            parts.append(criterion.id + more)
-    text = Text(", ".join(parts))
-    if assessment.needs_a_look:
-        text.append("  ? needs a look" if parts else "? needs a look", style="doubt")
+def _wrong(on: Console, entry: ClassEntry) -> Text:
+    if entry.state == "untouched":
+        return Text("begun and given up" if entry.given_up else "nothing was attempted")
+    kept = f" ({_kept(entry.kept)})" if entry.kept else ""
+    text = Text(", ".join(id_ + (kept if id_ == "resolution" else "") for id_ in entry.wrong))
+    if entry.needs_a_look:
+        text.append("  ? needs a look" if entry.wrong else "? needs a look", style="doubt")
     return text if text.plain else Text("-" if not speaks_unicode(on) else "–", style="faint")
 
 
@@ -264,20 +267,18 @@ def _kept(words: Iterable[str]) -> str:
     return ", ".join((["kept " + ", ".join(plain)] if plain else []) + others)
 
 
-def _summary(results: Sequence[Collected]) -> str:
-    read = [
-        result.assessment for result in results if result.assessment.state != "unreadable" and result.counts
-    ]
-    others = sum(not result.counts for result in results)
-    parts = [counted(len(results), "submission")]
-    stands = Counter(map(standing, read))
+def _summary(entries: Sequence[ClassEntry]) -> str:
+    read = [entry for entry in entries if entry.state != "unreadable" and entry.counts]
+    others = sum(not entry.counts for entry in entries)
+    parts = [counted(len(entries), "submission")]
+    stands = Counter(entry.standing for entry in read)
     parts += [f"{stands[word]} {word}" for word in SAID if stands[word] or word == "got it"]
-    if len(read) + others < len(results):
-        parts.append(f"{len(results) - len(read) - others} unreadable")
+    if len(read) + others < len(entries):
+        parts.append(f"{len(entries) - len(read) - others} unreadable")
     parts += [f"{others} not theirs"] if others else []
     if read:
-        parts.append(f"median {median(assessment.percent for assessment in read):.0f} %")
-    remembered = sum(result.remembered for result in results)
+        parts.append(f"median {median(entry.percent for entry in read):.0f} %")
+    remembered = sum(entry.remembered for entry in entries)
     parts += [f"{remembered} not graded again, since they haven't changed"] if remembered else []
     return ", ".join(parts) + "."
 

@@ -7,7 +7,7 @@ from rich.table import Table
 from rich.text import Text
 
 from muddled_orchard.core.base.phrases import listed
-from muddled_orchard.core.course.findings import Collected
+from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.grading.assessment import HINTS
 from muddled_orchard.core.grading.hints import Hint, hints, right_already
 from muddled_orchard.core.grading.settling import settled_things

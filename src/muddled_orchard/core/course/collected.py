@@ -1,0 +1,38 @@
+"""A graded submission with its owner."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from muddled_orchard.core.grading.assessment import Assessment
+
+
+class Before(Struct, frozen=True):
+    """What the same work came to when it was last graded, as it would count now, and what was changed
+    since."""
+
+    found: Assessment
+    why: str
+
+
+class Collected(Struct, frozen=True, kw_only=True):
+    """A graded submission: where it lay, whose it is by the ledger (else by its name), that person's name,
+    whether its hand-out is in the ledger, and whether its grading was taken from there.
+
+    `before` is what it was, where it was graded again. `counts`: it is what this learner got. The ledger
+    handed the exercise out, and not in this variant, where it doesn't.
+    """
+
+    submission: str
+    learner: str
+    name: str
+    known: bool
+    assessment: Assessment
+    remembered: bool = False
+    counts: bool = True
+    before: Before | None = None
+
+    @property
+    def percent(self) -> float:
+        """What it is worth to the learner, in percent."""
+        return self.assessment.percent if self.counts else 0.0
