@@ -196,7 +196,7 @@ def test_a_finding_can_not_speak_to_the_terminal() -> None:
 def test_what_was_handed_out_is_shown_in_part() -> None:
     on, out = screen()
     many = [replace(GIVEN[0], learner="ada", file=f"press/{number}") for number in range(11)]
-    show_handed_out(on, ["The press"], list(ROSTER.values()), many, 2, "out", "orchard.db")
+    show_handed_out(on, ["The press"], list(ROSTER.values()), many[:8], len(many), 2, "out", "orchard.db")
     said = out.getvalue()
     assert "The press: 2 learners, 11 handed out, 2 there already." in said
     assert "and 3 more" in said

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -27,7 +27,7 @@ from muddled_orchard.reports.pages.brief import BRIEF, PAGE, brief_markdown, bri
 from muddled_orchard.system.output import write_file
 from muddled_orchard.system.processes import share
 from muddled_orchard.system.temporary import remove_left_over
-from muddled_orchard.system.workers import Awaited, WorkerLost, workers
+from muddled_orchard.system.workers import PORTIONS_AHEAD, Awaited, WorkerLost, in_order, workers
 from muddled_orchard.vcs.ask.surveying import surveyor
 from muddled_orchard.vcs.planting import practice_of, put_in_place
 
@@ -93,14 +93,13 @@ def enrol(
 ) -> list[Piece]:
     """Write learners and scenarios down, and say what is still to be made: what is not handed out yet, or
     whose file is not there. Raises BadInput where a scenario was changed since."""
-    before = ledger.hand_outs()
-    _refuse_changed(exercises, before)
+    _refuse_changed(exercises, ledger.handed_out_scenarios())
     secret = ledger.secret()
     ledger.enrol(learners)
     for exercise in exercises:
         scenario = exercise.scenario
         ledger.add_scenario(exercise.digest, scenario.id, scenario.title, scenario_text(scenario))
-    known = {(one.exercise, one.learner) for one in before}
+    known = {(exercise, learner) for learner, exercise in ledger.given()}
     return [
         Piece(number, learner.id, variant_code(secret, exercise.scenario.id, learner.id))
         for number, exercise in enumerate(exercises)
@@ -109,8 +108,7 @@ def enrol(
     ]
 
 
-def _refuse_changed(exercises: Sequence[Exercise], before: Sequence[HandOut]) -> None:
-    digests = {one.exercise: one.scenario for one in before}
+def _refuse_changed(exercises: Sequence[Exercise], digests: Mapping[str, str]) -> None:
     for exercise in exercises:
         id_ = exercise.scenario.id
         if digests.get(id_, exercise.digest) != exercise.digest:
@@ -128,20 +126,22 @@ def made(
         remove_left_over(out / exercise.scenario.id)
     jobs = max(1, min(jobs, len(wanted) // MOST_AT_ONCE))
     size = share(len(wanted), jobs, MOST_AT_ONCE)
-    portions = [wanted[start : start + size] for start in range(0, len(wanted), size)]
+    portions = (wanted[start : start + size] for start in range(0, len(wanted), size))
     if jobs < 2:
         yield (_portion_made(exercises, out, portion) for portion in portions)
         return
     for exercise in exercises:  # the page's template is made ready once, and not in every process
         brief_page(exercise.key.scenario, exercise.graph)
     with workers(jobs, _maker, exercises, out) as pool:
-        yield _as_made([pool.submit(portion) for portion in portions])
+        yield _as_made(in_order(portions, pool.submit, PORTIONS_AHEAD * jobs))
 
 
-def _as_made(futures: Sequence[Awaited[list[HandOut]]]) -> Iterator[list[HandOut]]:
+def _as_made(
+    begun: Iterable[tuple[Sequence[Piece], Awaited[list[HandOut]]]],
+) -> Iterator[list[HandOut]]:
     try:
-        for future in futures:
-            yield future.result()
+        for _, awaited in begun:
+            yield awaited.result()
     except WorkerLost:
         hint = "What was handed out is written down; the same command goes on from there."
         raise BadInput(Problem("a process that was packing ended unexpectedly", hint)) from None

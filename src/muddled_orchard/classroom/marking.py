@@ -28,7 +28,7 @@ from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.stored import Damaged, digest_of, scenario_of
 from muddled_orchard.files.stored_results import assessment_of
 from muddled_orchard.system.processes import share
-from muddled_orchard.system.workers import Awaited, in_order
+from muddled_orchard.system.workers import PORTIONS_AHEAD, Awaited, in_order
 from muddled_orchard.vcs.read.reader import ExerciseVariant
 
 if TYPE_CHECKING:
@@ -37,8 +37,6 @@ if TYPE_CHECKING:
 _NOTED_AT_ONCE = 64
 _GRADED_AT_ONCE = 32
 _WITH_RULES_AT_ONCE = 4
-_PORTIONS_AHEAD = 4
-"""How many portions a worker may be ahead of what is gathered."""
 
 
 class _LookedUp(Struct, frozen=True):
@@ -176,7 +174,7 @@ def marked(
             return graders[0].submit(fresh)
 
         try:
-            begun = in_order(portions, begin, _PORTIONS_AHEAD * jobs)
+            begun = in_order(portions, begin, PORTIONS_AHEAD * jobs)
             yield _gathered(begun, course, waiting if keep else None, how)
         finally:
             if course.ledger is not None and waiting:

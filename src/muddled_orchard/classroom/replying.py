@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import functools
 from collections import Counter
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from os.path import commonpath
 from pathlib import Path
@@ -32,7 +32,7 @@ from muddled_orchard.files.stored_results import assessment_of
 from muddled_orchard.reports.export.document import markdown, plain_text
 from muddled_orchard.reports.pages.document import document_page
 from muddled_orchard.system.output import PRIVATE, write_file
-from muddled_orchard.system.workers import Awaited, WorkerLost, workers
+from muddled_orchard.system.workers import PORTIONS_AHEAD, Awaited, WorkerLost, in_order, workers
 
 MOST_AT_ONCE = 50
 
@@ -101,13 +101,13 @@ def replied(
         yield (learner for portion in portions for learner in _write(shared, portion))
         return
     with workers(jobs, _writer, shared) as pool:
-        yield _as_written([pool.submit(portion) for portion in portions])
+        yield _as_written(in_order(portions, pool.submit, PORTIONS_AHEAD * jobs))
 
 
-def _as_written(futures: Sequence[Awaited[list[str]]]) -> Iterator[str]:
+def _as_written(begun: Iterable[tuple[Sequence[_Piece], Awaited[list[str]]]]) -> Iterator[str]:
     try:
-        for future in futures:
-            yield from future.result()
+        for _, awaited in begun:
+            yield from awaited.result()
     except WorkerLost:
         raise BadInput(Problem("a process that was writing ended unexpectedly", "Try it again.")) from None
 

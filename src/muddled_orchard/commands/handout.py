@@ -26,6 +26,9 @@ from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.course.roster import columns_from, read_roster
 from muddled_orchard.reports.terminal.progress import with_progress
 
+MOST_ROWS = 8
+"""How many hand-outs are shown, a row each."""
+
 EXAMPLES = (
     "muddled handout press-limit stale-main --roster class.csv --out out",
     "muddled handout --course course.toml",
@@ -76,35 +79,34 @@ def run(options: argparse.Namespace) -> int:
     ledger = Ledger(path, create=True)
     try:
         wanted = enrol(ledger, exercises, learners, out)
-        done: list[HandOut] = []
+        count = 0
+        shown: list[HandOut] = []  # in the order of exercises and roster, as they are made
         try:
             with made(exercises, wanted, out, options.jobs) as portions:
                 for portion in with_progress(
                     portions, len(wanted), "Handing out", quiet=options.quiet, size=len
                 ):
                     ledger.add_hand_outs(portion)
-                    done += portion
+                    count += len(portion)
+                    shown += portion if options.json else portion[: MOST_ROWS - len(shown)]
         except KeyboardInterrupt:
-            written = f"{len(done)} of {len(wanted)} were handed out and written down"
+            written = f"{count} of {len(wanted)} were handed out and written down"
             print(f"{written}; the same command goes on from there.", file=sys.stderr)
             raise
     finally:
         ledger.close()
-    order = [learner.id for learner in learners]
-    ids = [exercise.scenario.id for exercise in exercises]
-    done.sort(key=lambda one: (ids.index(one.exercise), order.index(one.learner)))
-    ready = len(learners) * len(exercises) - len(done)
+    ready = len(learners) * len(exercises) - count
     # What shows it is loaded when there is something to show.
     if options.json:
         from muddled_orchard.reports.json.handout import handout_file
 
-        sys.stdout.write(handout_file(str(path), len(learners), ready, done))
+        sys.stdout.write(handout_file(str(path), len(learners), ready, shown))
     elif not options.quiet:
         from muddled_orchard.reports.terminal.console import console
         from muddled_orchard.reports.terminal.handout import show_handed_out
 
         titles = [exercise.scenario.title for exercise in exercises]
-        show_handed_out(console(), titles, learners, done, ready, str(out), str(path))
+        show_handed_out(console(), titles, learners, shown, count, ready, str(out), str(path))
     if waiting and not options.quiet:
         print(f"Not open yet: {listed(waiting, 6)}.", file=sys.stderr)
     return 0

@@ -28,6 +28,10 @@ _Piece_contra = TypeVar("_Piece_contra", contravariant=True)
 _Result_co = TypeVar("_Result_co", covariant=True)
 
 
+PORTIONS_AHEAD = 4
+"""How many portions of work a worker may be ahead of what is made of them."""
+
+
 class WorkerLost(Exception):
     """A process ended unexpectedly, and the piece of work that it did is lost; no other is."""
 

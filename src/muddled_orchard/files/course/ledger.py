@@ -259,6 +259,11 @@ class Ledger:
                 for row in rows
             ]  # fmt: skip
 
+    def handed_out_scenarios(self) -> dict[str, str]:
+        """The digest of the scenario from which each exercise was handed out."""
+        rows = self._rows("SELECT DISTINCT exercise, scenario FROM hand_out")
+        return {str(exercise): str(scenario) for exercise, scenario in rows}
+
     def given(self) -> list[tuple[str, str]]:
         """Learner and exercise of everything that was handed out."""
         return [

@@ -13,21 +13,21 @@ from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.reports.terminal.characters import printable, shortened, sign
 
-_MOST_ROWS = 8
-
 
 def show_handed_out(
     on: Console,
     titles: Sequence[str],
     learners: Sequence[Learner],
     made: Sequence[HandOut],
+    count: int,
     ready: int,
     out: str,
     ledger: str,
 ) -> None:
-    """`made` are the new ones, `ready` is how many were there before."""
+    """`made` are the first of the new ones, `count` is how many these are, `ready` how many were there
+    before."""
     exercises = titles[0] if len(titles) == 1 else counted(len(titles), "exercise")
-    text = f"{sign(on, 'met')} {exercises}: {counted(len(learners), 'learner')}, {len(made)} handed out"
+    text = f"{sign(on, 'met')} {exercises}: {counted(len(learners), 'learner')}, {count} handed out"
     text += f", {ready} there already" if ready else ""
     on.print(Text(f"{printable(text, on)}.", style="good"))
     names = {learner.id: learner.name for learner in learners}
@@ -36,12 +36,12 @@ def show_handed_out(
         table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
         for name in ("learner", "name", "variant", f"file in {shortened(printable(out, on), on.width // 3)}"):
             table.add_column(name, no_wrap=True)
-        for hand_out in made[:_MOST_ROWS]:
+        for hand_out in made:
             name, file = printable(names[hand_out.learner], on), printable(hand_out.file, on)
             table.add_row(printable(hand_out.learner, on), name, Text(hand_out.variant, style="faint"), file)
         on.print(table)
-        if len(made) > _MOST_ROWS:
-            on.print(Text(f"and {len(made) - _MOST_ROWS} more", style="faint"))
+        if count > len(made):
+            on.print(Text(f"and {count - len(made)} more", style="faint"))
     on.print()
     on.print(Text(f"Written down in {printable(ledger, on)}: keep it, it alone knows who has which variant."))
     on.print(Text("When work comes back, put it all in one folder, under any names:"))
