@@ -20,11 +20,9 @@ from concurrent.futures import ProcessPoolExecutor
 from functools import partial
 from pathlib import Path
 
+from benchmarks.made_work import make_work
 from benchmarks.measuring import EXERCISE, HERE, WAYS, material_of, timed
-from muddled_orchard.classroom.marking import Course, marked
-from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.files.archives.packing import pack
-from muddled_orchard.files.archives.submissions import find_submissions
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.rehearsal.behaviours import named
@@ -37,6 +35,7 @@ from muddled_orchard.vcs.planting import read_files
 CORES = len(os.sched_getaffinity(0))
 BY_HAND = 200
 SMALL, TURNS = 1_000, 3
+MOST_ACTED_OUT = 5_000
 SIZES = (100, 1_000)
 
 
@@ -69,6 +68,7 @@ def _class_of(top: Path, size: int) -> None:
         ]
         by_hand.append(timed(partial(_side_by_side, scripts)) / sample)
     _row(f"hand out, {size}", min(ours), min(by_hand))
+    _largest("hand out")
     _work(top, size)
     shutil.copy(top / "orchard.db", top / "handed-out.db")
     back = top / "back"
@@ -91,8 +91,13 @@ def _class_of(top: Path, size: int) -> None:
     print(f"  of it the start of the program: {1000 * start / size:.2f} ms each ({start:.2f} s)")
     again = timed(lambda: subprocess.run(graded, cwd=top, check=True)) / size
     print(f"  again, nothing changed: {1000 * again:.2f} ms each")
-    _memory(top)
-    _mixed(top, size)
+    _largest("grade")
+    kept = (top / "orchard.db").stat().st_size - (top / "handed-out.db").stat().st_size
+    print(f"  in the ledger: {kept / size / 1000:.2f} kB a result")
+    if size <= MOST_ACTED_OUT:
+        _mixed(top, size)
+    else:
+        _afterwards(top, program, size)
 
 
 def _forget(top: Path, *folders: str) -> None:
@@ -118,6 +123,9 @@ def _work(top: Path, size: int) -> None:
     ledger = Ledger(top / "orchard.db")
     given = {one.learner: (one.variant, one.file) for one in ledger.hand_outs()}
     ledger.close()
+    if size > MOST_ACTED_OUT:
+        make_work(top, given, CORES)
+        return
     (top / "back").mkdir()
     with ProcessPoolExecutor(CORES) as pool:
         share = [(top, number, *given[f"l{number:05}"]) for number in range(size)]
@@ -165,23 +173,20 @@ def _mixed(top: Path, size: int) -> None:
     print(f"  as archives, zip files and folders: {first:.1f} s; again: {again:.1f} s; three changed: {kept}")
 
 
-def _memory(top: Path) -> None:
-    """What the parent grows by, and the largest worker."""
-    submissions = find_submissions([top / "back"]).handed
-    with marked(submissions[:2], Course(ScenarioLibrary()), Bounds(), CORES) as going:
-        list(going)  # what is loaded once doesn't grow
-    before = _resident()
-    with marked(submissions, Course(ScenarioLibrary()), Bounds(), CORES) as going:
-        results = list(going)
-    grown = (_resident() - before) / len(results)
-    worker = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
-    print(
-        f"  the parent grows by {grown / 1024:.1f} kB a submission; the largest process took {worker:.0f} MB"
-    )
+def _afterwards(top: Path, program: str, size: int) -> None:
+    """What reads the whole ledger."""
+    for command in (["ledger"], ["ledger", "--csv", "all.csv"], ["tally", "--csv", "tally.csv"],
+                    ["grade", "back", "--quiet", "--csv", "grades.csv"]):  # fmt: skip
+        whole = [program, *command]
+        taken = timed(partial(subprocess.run, whole, cwd=top, check=True, stdout=subprocess.DEVNULL))
+        print(f"  muddled {' '.join(command)}: {1000 * taken / size:.3f} ms each")
+        _largest(command[0])
 
 
-def _resident() -> int:
-    return int(Path("/proc/self/statm").read_text("ascii").split()[1]) * resource.getpagesize()
+def _largest(what: str) -> None:
+    """The most memory that any process of ours has taken by now."""
+    taken = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
+    print(f"  the largest process by now, after {what}: {taken:.0f} MB")
 
 
 if __name__ == "__main__":

@@ -28,6 +28,7 @@ from muddled_orchard.files.scenarios.bundled import bundled_ids
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.rehearsal.behaviours import Behaviour, behaviours_for
 from muddled_orchard.rehearsal.rehearsing import VARIANTS, rehearsed
+from muddled_orchard.system.workers import Machines
 from tests.conftest import muddled, shell
 from tests.scenarios import SMALL
 
@@ -75,7 +76,7 @@ def test_the_whole_catalogue_is_rehearsed_without_a_surprise(
     monkeypatch.setattr("muddled_orchard.rehearsal.rehearsing.behaviours_for", spread)
     library = ScenarioLibrary()
     scenarios = [scenario for id_ in bundled_ids() if (scenario := library.find(id_)) is not None]
-    with rehearsed(scenarios, VARIANTS, tmp_path / "surprises", 2) as going:
+    with rehearsed(scenarios, VARIANTS, tmp_path / "surprises", Machines(2)) as going:
         rehearsals = list(going)
     assert [one.exercise for one in rehearsals] == bundled_ids()
     acted = [one for rehearsal in rehearsals for one in rehearsal.acted]
@@ -180,7 +181,7 @@ def test_a_right_solution_must_not_need_a_look() -> None:
 def rehearsed_alone(id_: str, folder: Path) -> Rehearsal:
     scenario = ScenarioLibrary().find(id_)
     assert scenario is not None
-    with rehearsed([scenario], ["0"], folder / "kept", 2) as (rehearsal,):
+    with rehearsed([scenario], ["0"], folder / "kept", Machines(2)) as (rehearsal,):
         return rehearsal
 
 

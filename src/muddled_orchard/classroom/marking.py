@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from typing import TYPE_CHECKING
 
@@ -25,10 +25,10 @@ from muddled_orchard.files.archives.fingerprint import fingerprint
 from muddled_orchard.files.archives.submissions import Handed
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
-from muddled_orchard.files.stored import Damaged, digest_of, scenario_of
+from muddled_orchard.files.stored import Damaged, digest_of, scenario_of, scenario_text
 from muddled_orchard.files.stored_results import assessment_of
 from muddled_orchard.system.processes import share
-from muddled_orchard.system.workers import PORTIONS_AHEAD, Awaited, in_order
+from muddled_orchard.system.workers import PORTIONS_AHEAD, Awaited, Machines, in_order
 from muddled_orchard.vcs.read.reader import ExerciseVariant
 
 if TYPE_CHECKING:
@@ -58,6 +58,12 @@ class Scenarios(Struct):
     def find(self, id_: str) -> Scenario | None:
         """The scenario of an exercise's id, or None."""
         return self.library.given(id_) or self.handed_out.get(id_) or self.library.find(id_)
+
+    def texts(self) -> dict[str, str]:
+        """The texts of those that aren't bundled, by id, as far as they were named or handed out."""
+        ids = (*self.library.given_ids(), *self.handed_out)
+        found = {id_: self.find(id_) for id_ in ids}
+        return {id_: scenario_text(scenario) for id_, scenario in found.items() if scenario is not None}
 
     def digest(self, id_: str) -> str:
         """What tells the version of it that is graded with from others; empty without a scenario."""
@@ -130,7 +136,7 @@ def marked(
     handed: Sequence[Handed],
     course: Course,
     bounds: Bounds,
-    jobs: int,
+    machines: Machines,
     *,
     again: bool = False,
     run_rules: bool = False,
@@ -140,45 +146,68 @@ def marked(
     was graded afresh when this is left is written down (`keep`), whatever stops the rest."""
     # What was graded without running the rules says nothing of them.
     how = f"{__version__} with rules run" if run_rules else __version__
-    at_once = share(len(handed), jobs, _WITH_RULES_AT_ONCE if run_rules else _GRADED_AT_ONCE)
-
-    def looked_up(submission: Handed) -> _LookedUp:
-        if submission.refused:
-            return _LookedUp(submission, "", unreadable(submission.refused))
-        digest = fingerprint(submission.path, bounds) if course.ledger else ""
-        return _LookedUp(submission, digest, None if again else _remembered(course, digest, how))
-
-    portions = (
-        [looked_up(submission) for submission in handed[start : start + at_once]]
-        for start in range(0, len(handed), at_once)
-    )
     waiting: list[Grading] = []
-    with ExitStack() as grading:
-        graders: list[Graders] = []
+    with _Portions(handed, course, bounds, machines, run_rules=run_rules) as portions:
 
-        def begin(portion: Sequence[_LookedUp]) -> Awaited[list[str]] | None:
-            fresh = [one.handed.path for one in portion if one.known is None]
-            if not fresh:
-                return None
-            if not graders:  # what is behind them takes long to load
-                from muddled_orchard.classroom import parallel
-
-                find, commits = course.scenarios.find, course.commits
-                graders.append(
-                    grading.enter_context(
-                        parallel.graders(
-                            len(handed), at_once, find, bounds, jobs, commits, run_rules=run_rules
-                        )
-                    )
-                )
-            return graders[0].submit(fresh)
+        def looked_up(submission: Handed) -> _LookedUp:
+            if submission.refused:
+                return _LookedUp(submission, "", unreadable(submission.refused))
+            digest = fingerprint(submission.path, bounds) if course.ledger else ""
+            return _LookedUp(submission, digest, None if again else _remembered(course, digest, how))
 
         try:
-            begun = in_order(portions, begin, PORTIONS_AHEAD * jobs)
+            begun = in_order(portions.all(looked_up), portions.begin, portions.ahead)
             yield _gathered(begun, course, waiting if keep else None, how)
         finally:
             if course.ledger is not None and waiting:
                 course.ledger.add_gradings(waiting)
+
+
+class _Portions:
+    """Submissions in portions, and what grades them: it begins when the first portion needs it, since it
+    takes long to load; that of a cluster at once."""
+
+    def __init__(
+        self, handed: Sequence[Handed], course: Course, bounds: Bounds, machines: Machines, *, run_rules: bool
+    ) -> None:
+        self._handed, self._course, self._bounds = handed, course, bounds
+        self._machines, self._runs = machines, run_rules
+        self._stack = ExitStack()
+        self._graders: Graders | None = None
+        self._jobs = machines.jobs
+
+    def __enter__(self) -> _Portions:
+        if self._machines.cluster is not None:
+            from muddled_orchard.classroom.parallel import graders_in_cluster
+
+            about = (self._machines, self._course.scenarios.texts(), self._bounds, self._course.commits)
+            entered = self._stack.enter_context(graders_in_cluster(*about, run_rules=self._runs))
+            self._graders, self._jobs = entered, entered.size
+        most = _WITH_RULES_AT_ONCE if self._runs else _GRADED_AT_ONCE
+        self._at_once = share(len(self._handed), self._jobs, most)
+        self.ahead = PORTIONS_AHEAD * self._jobs
+        return self
+
+    def __exit__(self, *error: object) -> None:
+        self._stack.close()
+
+    def all(self, look_up: Callable[[Handed], _LookedUp]) -> Iterator[list[_LookedUp]]:
+        """The portions in order, looked up as they are asked for."""
+        for start in range(0, len(self._handed), self._at_once):
+            yield [look_up(submission) for submission in self._handed[start : start + self._at_once]]
+
+    def begin(self, portion: Sequence[_LookedUp]) -> Awaited[list[str]] | None:
+        """Have what is not known of a portion graded; None where all of it is."""
+        fresh = [one.handed.path for one in portion if one.known is None]
+        if not fresh:
+            return None
+        if self._graders is None:
+            from muddled_orchard.classroom.parallel import graders
+
+            about = (self._course.scenarios.find, self._bounds, self._jobs, self._course.commits)
+            making = graders(len(self._handed), self._at_once, *about, run_rules=self._runs)
+            self._graders = self._stack.enter_context(making)
+        return self._graders.submit(fresh)
 
 
 def _gathered(

@@ -6,14 +6,16 @@ once more one by one, so that only the culprit is lost.
 
 from __future__ import annotations
 
+import atexit
 import functools
 import os
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 
 from msgspec.structs import replace
 
+from muddled_orchard.classroom.shipping import Shipped, ShippedScenarios, received, shipped
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.exercise.scenario import MOST_SECONDS
@@ -21,9 +23,10 @@ from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.submission.file_source import FileSource
 from muddled_orchard.files.archives.unpacking import unpacked
 from muddled_orchard.files.stored_results import assessment_text
+from muddled_orchard.system.cluster import ClusterUnusable, cluster
 from muddled_orchard.system.processes import collect_seldom, limit_memory
 from muddled_orchard.system.temporary import temporary_folder
-from muddled_orchard.system.workers import Awaited, Workers, single_worker, workers
+from muddled_orchard.system.workers import Awaited, Machines, Workers, single_worker, workers
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.grading import FindScenario, Grader
 from muddled_orchard.vcs.read.disk import DiskSource
@@ -51,34 +54,69 @@ def graders(
     With `run_rules` the commands of rules are run, which may take longer than all else.
     """
     git.require()
-    if run_rules:
-        bounds = replace(bounds, seconds=bounds.seconds + at_once * (MOST_SECONDS + 1))
     with temporary_folder() as folder:
         work = functools.partial(_grader, folder, find, bounds, handed_out, run_rules)
         crew = single_worker(work) if most <= at_once else workers(min(jobs, -(-most // at_once)), work)
         with crew as pool:
-            yield Graders(pool, bounds)
+            yield Graders(pool, _bounds_of(bounds, run_rules=run_rules))
+
+
+@contextmanager
+def graders_in_cluster(
+    machines: Machines,
+    texts: Mapping[str, str],
+    bounds: Bounds,
+    handed_out: Mapping[str, ExerciseVariant] | None = None,
+    *,
+    run_rules: bool = False,
+) -> Iterator[Graders]:
+    """The workers of a cluster; `texts` are the scenarios that travel there, by id. Raises BadInput where the
+    cluster can't be used."""
+    there = functools.partial(_grader_there, ShippedScenarios(texts), bounds, handed_out, run_rules)
+    with cluster(machines.cluster or "", there) as pool:
+        pack = functools.partial(shipped, bounds=bounds) if machines.ship else Path.absolute
+        yield Graders(pool, _bounds_of(bounds, run_rules=run_rules), pack, pool.size)
+
+
+def _bounds_of(bounds: Bounds, *, run_rules: bool) -> Bounds:
+    """The bounds of a portion whose rules are run: they may take longer than all else."""
+    return replace(bounds, seconds=bounds.seconds + _WITH_RULES * (MOST_SECONDS + 1)) if run_rules else bounds
+
+
+_WITH_RULES = 4
+
+Place = Path | Shipped
+_Pool = Workers[Sequence[Place], list[str]]
 
 
 class Graders:
-    """What portions are given to."""
+    """What portions are given to; `size` is how many of them are graded at once, as far as that is known."""
 
-    def __init__(self, pool: Workers[Sequence[Path], list[str]], bounds: Bounds) -> None:
-        self._pool, self._bounds = pool, bounds
+    def __init__(
+        self, pool: _Pool, bounds: Bounds, pack: Callable[[Path], Place] | None = None, size: int = 0
+    ) -> None:
+        self._pool, self._bounds, self._pack, self.size = pool, bounds, pack, size
 
     def submit(self, portion: Sequence[Path]) -> Awaited[list[str]]:
         """Have submissions graded: their assessments, as `files.stored_results` writes them."""
-        return _Portion(self._pool, portion, self._bounds)
+        return _Portion(portion, self._submitted, self._bounds)
+
+    def _submitted(self, paths: Sequence[Path]) -> Awaited[list[str]]:
+        places = [self._pack(path) for path in paths] if self._pack else paths
+        return self._pool.submit(places, self._bounds.seconds + len(paths) - 1)
 
 
 class _Portion:
     """Submissions that are being graded. Where the portion fails, each of them is graded by itself."""
 
     def __init__(
-        self, pool: Workers[Sequence[Path], list[str]], paths: Sequence[Path], bounds: Bounds
+        self,
+        paths: Sequence[Path],
+        submit: Callable[[Sequence[Path]], Awaited[list[str]]],
+        bounds: Bounds,
     ) -> None:
-        self._pool, self._paths, self._bounds = pool, paths, bounds
-        self._sent = self._submitted(paths)
+        self._paths, self._submit, self._bounds = paths, submit, bounds
+        self._sent = submit(paths)
 
     def result(self) -> list[str]:
         found = _result(self._sent, self._bounds)
@@ -86,12 +124,9 @@ class _Portion:
             return found
         if len(self._paths) == 1:
             return [assessment_text(found)]
-        singles = [self._submitted([path]) for path in self._paths]
+        singles = [self._submit([path]) for path in self._paths]
         again = [_result(single, self._bounds) for single in singles]
         return [one[0] if isinstance(one, list) else assessment_text(one) for one in again]
-
-    def _submitted(self, paths: Sequence[Path]) -> Awaited[list[str]]:
-        return self._pool.submit(paths, self._bounds.seconds + len(paths) - 1)
 
 
 def _result(future: Awaited[list[str]], bounds: Bounds) -> list[str] | Assessment:
@@ -102,6 +137,8 @@ def _result(future: Awaited[list[str]], bounds: Bounds) -> list[str] | Assessmen
         return unreadable(f"reading it took more than {counted(bounds.seconds, 'second')}")
     except MemoryError:
         return unreadable(f"reading it takes more than {bounds.memory >> 20} MiB of memory")
+    except ClusterUnusable:
+        raise
     except Exception:  # ProcessExpired, and whatever a worker could not tell
         return unreadable("reading it took the grader down; a person has to look")
 
@@ -112,23 +149,47 @@ def _grader(
     bounds: Bounds,
     handed_out: Mapping[str, ExerciseVariant] | None,
     run_rules: bool,
-) -> Callable[[Sequence[Path]], list[str]]:
+) -> Callable[[Sequence[Place]], list[str]]:
     """What a worker does with a portion; made in the worker."""
     collect_seldom()
     limit_memory(bounds.memory)
     own = folder / str(os.getpid())
     own.mkdir()
-    grader = Grader(own, find, functools.partial(opened, bounds=bounds), handed_out, run_rules=run_rules)
+    travelled: dict[Path, Shipped] = {}
 
-    def grade(portion: Sequence[Path]) -> list[str]:
+    def open_place(path: Path) -> FileSource:
+        return received(travelled[path], bounds) if path in travelled else opened(path, bounds)
+
+    grader = Grader(own, find, open_place, handed_out, run_rules=run_rules)
+
+    def grade(portion: Sequence[Place]) -> list[str]:
+        travelled.clear()
+        paths = []
+        for number, place in enumerate(portion):
+            paths.append(place if isinstance(place, Path) else Path(f"travelled-{number}"))
+            if not isinstance(place, Path):
+                travelled[paths[-1]] = place
         try:
-            return [assessment_text(assessment) for assessment in grader.grade(portion)]
+            return [assessment_text(assessment) for assessment in grader.grade(paths)]
         except MemoryError:
             raise
         except BaseException as error:
             raise _Failed(type(error).__name__) from None
 
     return grade
+
+
+def _grader_there(
+    find: FindScenario,
+    bounds: Bounds,
+    handed_out: Mapping[str, ExerciseVariant] | None,
+    run_rules: bool,
+) -> Callable[[Sequence[Place]], list[str]]:
+    """The same in a process of a cluster's worker, which has a folder of its own until it ends."""
+    git.require()
+    kept = ExitStack()
+    atexit.register(kept.close)
+    return _grader(kept.enter_context(temporary_folder()), find, bounds, handed_out, run_rules)
 
 
 class _Failed(Exception):

@@ -35,6 +35,7 @@ from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.demo import show_demo
 from muddled_orchard.reports.terminal.progress import with_progress
 from muddled_orchard.system.output import write_file
+from muddled_orchard.system.workers import Machines
 from muddled_orchard.vcs.walkthrough.walking import walk_through
 
 CLASS_PAGE, FEEDBACK, WALKTHROUGH = "class.html", "feedback", "walkthrough.html"
@@ -75,7 +76,7 @@ def run(options: argparse.Namespace) -> int:
                 find_submissions([folder / back]).handed,
                 course,
                 Bounds(),
-                options.jobs,
+                Machines(options.jobs),
                 quiet=options.quiet,
                 in_full=exercise == EXERCISE,
             )

@@ -17,6 +17,7 @@ from muddled_orchard.classroom.marking import Course, marked
 from muddled_orchard.commands.options import (
     LEDGER,
     add_bounds,
+    add_cluster,
     add_columns,
     add_course,
     add_jobs,
@@ -26,6 +27,7 @@ from muddled_orchard.commands.options import (
     bounds_of,
     columns_of,
     course_of,
+    machines_of,
 )
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.phrases import counted, listed
@@ -45,6 +47,7 @@ from muddled_orchard.reports.export.writers import WRITERS, Graded
 from muddled_orchard.reports.terminal.progress import with_progress
 from muddled_orchard.system.output import PRIVATE, PUBLIC, STDOUT, write_file
 from muddled_orchard.system.temporary import temporary_folder
+from muddled_orchard.system.workers import Machines
 
 if TYPE_CHECKING:
     from muddled_orchard.files.course.course_file import CourseFile
@@ -103,6 +106,12 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     add_run_rules(parser)
     parser.add_argument("--json", action="store_true", help="print the result file (JSON) instead")
     add_jobs(parser)
+    add_cluster(parser)
+    parser.add_argument(
+        "--ship",
+        action="store_true",
+        help="with --cluster: send submissions there; else its machines see them under the same paths",
+    )
     add_bounds(parser)
     add_quiet(parser, "no progress, and no view of the results")
 
@@ -149,6 +158,7 @@ def _refuse_contradictions(options: argparse.Namespace) -> None:
     if options.wide and options.csv is None:
         raise BadInput(Problem("--wide goes with --csv FILE"))
     columns_of(options)  # before anything is graded
+    machines_of(options)
     if sum(_to_stdout(options)) > 1:
         raise BadInput(Problem("only one thing can go to standard output", "Name a file for the others."))
 
@@ -178,7 +188,7 @@ def _graded(options: argparse.Namespace) -> tuple[GradedClass, tuple[ClassFindin
             pile.handed,
             course,
             bounds,
-            options.jobs,
+            machines_of(options),
             again=options.again or options.compare,
             quiet=options.quiet,
             run_rules=options.run_rules,
@@ -235,7 +245,7 @@ def grade_all(
     submissions: Sequence[Handed],
     course: Course,
     bounds: Bounds,
-    jobs: int,
+    machines: Machines,
     *,
     again: bool = False,
     quiet: bool,
@@ -248,7 +258,9 @@ def grade_all(
     results: list[Collected] | Spool = [] if len(submissions) <= _MOST_IN_MEMORY else Spool()
     done = GradedClass([], [], results)
     try:
-        with marked(submissions, course, bounds, jobs, again=again, run_rules=run_rules, keep=keep) as going:
+        with marked(
+            submissions, course, bounds, machines, again=again, run_rules=run_rules, keep=keep
+        ) as going:
             if not quiet:
                 _load_what_shows()
             for collected in with_progress(going, len(submissions), "Grading", quiet=quiet):

@@ -12,6 +12,7 @@ from muddled_orchard.core.base.problems import BadInput, Problem
 
 if TYPE_CHECKING:
     from muddled_orchard.files.course.course_file import CourseFile
+    from muddled_orchard.system.workers import Machines
 
 
 def add_scenarios(parser: argparse.ArgumentParser) -> None:
@@ -59,6 +60,24 @@ def course_of(options: argparse.Namespace) -> CourseFile | None:
     from muddled_orchard.files.course.course_file import load_course
 
     return load_course(named or Path(COURSE_FILE))
+
+
+def add_cluster(parser: argparse.ArgumentParser) -> None:
+    """`--cluster ADDRESS`: where to work, if not here."""
+    parser.add_argument(
+        "--cluster", metavar="ADDRESS",
+        help="work on the Dask cluster whose scheduler has this address, as in tcp://host:8786",
+    )  # fmt: skip
+
+
+def machines_of(options: argparse.Namespace) -> Machines:
+    """Where the work is to be done."""
+    from muddled_orchard.system.workers import Machines  # not every command has work for many
+
+    ship = bool(getattr(options, "ship", False))
+    if ship and options.cluster is None:
+        raise BadInput(Problem("--ship goes with --cluster ADDRESS"))
+    return Machines(options.jobs, options.cluster, ship)
 
 
 LEDGER = "orchard.db"

@@ -7,7 +7,15 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
-from muddled_orchard.commands.options import add_jobs, add_quiet, add_run_rules, add_scenarios, positive
+from muddled_orchard.commands.options import (
+    add_cluster,
+    add_jobs,
+    add_quiet,
+    add_run_rules,
+    add_scenarios,
+    machines_of,
+    positive,
+)
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.variants import Variants
@@ -45,6 +53,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
     add_run_rules(parser)
     add_jobs(parser)
+    add_cluster(parser)
     parser.add_argument("--json", action="store_true", help="print JSON instead")
     add_quiet(parser, "no progress, and no view of the results")
 
@@ -59,7 +68,9 @@ def run(options: argparse.Namespace) -> int:
     scenarios = _checked(options.scenarios, codes)
     each = bool(options.variants)
     runs = options.run_rules
-    with rehearsed(scenarios, codes, options.keep, options.jobs, all_in_each=each, run_rules=runs) as going:
+    with rehearsed(
+        scenarios, codes, options.keep, machines_of(options), all_in_each=each, run_rules=runs
+    ) as going:
         done = list(with_progress(going, len(scenarios), "Rehearsing", quiet=options.quiet))
     if options.json:
         sys.stdout.write(rehearsal_file(done))

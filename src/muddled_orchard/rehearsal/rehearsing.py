@@ -7,12 +7,15 @@ plants, acts out and grades in a folder of its own.
 from __future__ import annotations
 
 import glob
+import io
 import shutil
+import tarfile
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
@@ -21,8 +24,9 @@ from muddled_orchard.core.grading.rehearsal import RIGHT, Acted, Expected, Rehea
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.rehearsal.behaviours import Behaviour, behaviours_for
 from muddled_orchard.rehearsal.session import LearnerSession
+from muddled_orchard.system.cluster import cluster
 from muddled_orchard.system.temporary import temporary_folder
-from muddled_orchard.system.workers import Awaited, Workers, workers
+from muddled_orchard.system.workers import Awaited, Machines, Workers, workers
 from muddled_orchard.vcs.ask.git import GitFailed
 from muddled_orchard.vcs.ask.keymaking import make_key
 from muddled_orchard.vcs.ask.scratch import ScratchRepository
@@ -39,7 +43,6 @@ class _Piece(Struct, frozen=True):
     scenario: Scenario
     code: str
     start: int
-    keep: Path
     run_rules: bool
 
 
@@ -52,7 +55,7 @@ def rehearsed(
     scenarios: Sequence[Scenario],
     codes: Sequence[str],
     keep: Path,
-    jobs: int,
+    machines: Machines,
     *,
     all_in_each: bool = False,
     run_rules: bool = False,
@@ -63,12 +66,17 @@ def rehearsed(
     Raises BadInput where there is no key for one. The repository of a surprise is left in
     `keep`/SCENARIO/BEHAVIOUR, which is made only then; what an earlier rehearsal left there goes.
     """
-    with temporary_folder() as folder, workers(jobs, _acts) as pool:
+    crew = workers(machines.jobs, _acts) if machines.cluster is None else cluster(machines.cluster, _acts)
+    with temporary_folder() as folder, crew as pool:
         scratch = ScratchRepository(folder / "scratch.git")
         yield _in_order(scenarios, codes, keep, scratch, pool, all_in_each, run_rules)
 
 
-def _acts() -> Callable[[_Piece], list[Acted]]:
+_Packed = tuple[Acted, bytes]
+"""What was acted out, and where it surprised its repository, packed."""
+
+
+def _acts() -> Callable[[_Piece], list[_Packed]]:
     return _acted_and_graded
 
 
@@ -77,11 +85,11 @@ def _in_order(
     codes: Sequence[str],
     keep: Path,
     scratch: ScratchRepository,
-    pool: Workers[_Piece, list[Acted]],
+    pool: Workers[_Piece, list[_Packed]],
     all_in_each: bool,
     run_rules: bool,
 ) -> Iterator[Rehearsal]:
-    begun: list[tuple[Key, list[Awaited[list[Acted]]]]] = []
+    begun: list[tuple[Key, list[Awaited[list[_Packed]]]]] = []
     for scenario in scenarios:
         # Without values all variants are alike.
         own = codes if scenario.values else codes[:1]
@@ -90,14 +98,13 @@ def _in_order(
         _forget(keep / scenario.id, behaviours)
         starts = range(0, len(behaviours), BEHAVIOURS_AT_ONCE)
         if all_in_each:
-            pieces = [_Piece(scenario, code, start, keep, run_rules) for code in own for start in starts]
+            pieces = [_Piece(scenario, code, start, run_rules) for code in own for start in starts]
         else:
-            pieces = [
-                _Piece(scenario, own[n % len(own)], start, keep, run_rules) for n, start in enumerate(starts)
-            ]
+            pieces = [_Piece(scenario, own[n % len(own)], start, run_rules) for n, start in enumerate(starts)]
         begun.append((key, [pool.submit(piece) for piece in pieces]))
     for key, futures in begun:
-        acted = tuple(one for future in futures for one in future.result())
+        place = keep / key.scenario.id
+        acted = tuple(_kept(place, *one) for future in futures for one in future.result())
         model = next(act.assessment for act in acted if act.behaviour == RIGHT)
         yield Rehearsal(
             exercise=key.scenario.id,
@@ -111,7 +118,7 @@ def _in_order(
 def _forget(folder: Path, behaviours: Sequence[Behaviour]) -> None:
     """Remove what an earlier rehearsal left of these behaviours, and the folder when it is empty then."""
     for behaviour in behaviours:
-        name = _file_name(behaviour)
+        name = _file_name(behaviour.name)
         for kept in (folder / name, *folder.glob(f"{glob.escape(name)}.*")):
             shutil.rmtree(kept, ignore_errors=True)
     for empty in (folder, folder.parent):
@@ -119,11 +126,11 @@ def _forget(folder: Path, behaviours: Sequence[Behaviour]) -> None:
             empty.rmdir()
 
 
-def _file_name(behaviour: Behaviour) -> str:
-    return behaviour.name.replace("/", "_").replace(" ", "-")
+def _file_name(behaviour: str) -> str:
+    return behaviour.replace("/", "_").replace(" ", "-")
 
 
-def _acted_and_graded(piece: _Piece) -> list[Acted]:
+def _acted_and_graded(piece: _Piece) -> list[_Packed]:
     """Act and grade one portion, in a process of its own."""
     scenario = piece.scenario
     with temporary_folder() as folder:
@@ -157,25 +164,32 @@ def _acted(key: Key, behaviour: Behaviour, planted: Path, folder: Path) -> Expec
 
 def _compared(
     piece: _Piece, behaviour: Behaviour, folder: Path, expected: Expected | str, got: Assessment
-) -> Acted:
+) -> _Packed:
     if isinstance(expected, str):
         found: tuple[str, ...] = (expected,)
     else:
         found = tuple(surprises(behaviour.name, expected, got))
-    kept = None
-    if found:
-        # The same behaviour may be acted out in another variant at the same moment.
-        place = piece.keep / piece.scenario.id
-        own = "" if piece.code == PLAIN_VARIANT else f".{piece.code}"
-        target = place / f"{_file_name(behaviour)}{own}"
-        shutil.rmtree(target, ignore_errors=True)
-        shutil.copytree(folder, target, symlinks=True)
-        kept = str(target)
-    return Acted(
-        behaviour=behaviour.name,
-        said=behaviour.said,
-        assessment=got,
-        surprises=found,
-        repository=kept,
-        variant=piece.code,
+    acted = Acted(
+        behaviour=behaviour.name, said=behaviour.said, assessment=got, surprises=found, variant=piece.code
     )
+    if not found:
+        return acted, b""
+    packed = io.BytesIO()
+    with tarfile.open(fileobj=packed, mode="w") as archive:
+        archive.add(folder, "")
+    return acted, packed.getvalue()
+
+
+def _kept(place: Path, acted: Acted, packed: bytes) -> Acted:
+    """What was acted out, with its repository in a folder of `place` where it is wanted."""
+    if not packed:
+        return acted
+    # The same behaviour may be acted out in several variants.
+    own = "" if acted.variant == PLAIN_VARIANT else f".{acted.variant}"
+    target = place / f"{_file_name(acted.behaviour)}{own}"
+    shutil.rmtree(target, ignore_errors=True)
+    target.mkdir(parents=True)
+    with tarfile.open(fileobj=io.BytesIO(packed)) as archive:
+        archive.extraction_filter = getattr(tarfile, "tar_filter", lambda member, _: member)
+        archive.extractall(target)  # noqa: S202 - a worker of ours has packed it
+    return replace(acted, repository=str(target))

@@ -11,6 +11,8 @@ from contextlib import contextmanager
 from itertools import islice
 from typing import TYPE_CHECKING, Any, Generic, Protocol, TypeVar
 
+from msgspec import Struct
+
 from muddled_orchard.system.processes import be_a_worker, context, undisturbed
 
 if TYPE_CHECKING:
@@ -30,6 +32,15 @@ _Result_co = TypeVar("_Result_co", covariant=True)
 
 PORTIONS_AHEAD = 4
 """How many portions of work a worker may be ahead of what is made of them."""
+
+
+class Machines(Struct, frozen=True):
+    """Where work is done: in `jobs` processes here, or by the workers of the cluster whose scheduler has this
+    address. With `ship` submissions travel there; otherwise workers see them under the same paths."""
+
+    jobs: int
+    cluster: str | None = None
+    ship: bool = False
 
 
 class WorkerLost(Exception):

@@ -144,9 +144,9 @@ class Below:
         return self._place.target(self._prefix + path)
 
 
-def below(place: FileSource, path: str = "") -> Iterator[tuple[str, FileEntry]]:
-    """Every entry below a folder but the folders themselves, by path. Raises Exceeded where folders are
-    nested too deeply, or are too many."""
+def below(place: FileSource, path: str = "", *, folders: bool = False) -> Iterator[tuple[str, FileEntry]]:
+    """Every entry below a folder, by path; without the folders themselves, unless `folders` is asked for.
+    Raises Exceeded where folders are nested too deeply, or are too many."""
     stack = [path]
     seen = 0
     while stack:
@@ -158,5 +158,7 @@ def below(place: FileSource, path: str = "") -> Iterator[tuple[str, FileEntry]]:
                 if seen > MOST_FILES or len(prefix) > LONGEST_PATH or prefix.count("/") >= DEEPEST_FOLDER:
                     raise Exceeded("its folders are nested too deeply, or are too many")
                 stack.append(prefix + entry.name)
+                if folders:
+                    yield prefix + entry.name, entry
             else:
                 yield prefix + entry.name, entry

@@ -5,6 +5,7 @@ from __future__ import annotations
 import glob
 import re
 from collections.abc import Iterable, Iterator
+from contextlib import suppress
 from itertools import islice
 from pathlib import Path
 
@@ -128,6 +129,14 @@ class ScenarioLibrary:
         """The scenario of this id if it was among the given places."""
         known = self._known.get(id_)
         return known[1] if known and known[0].parent != BUNDLED else None
+
+    def given_ids(self) -> list[str]:
+        """The ids of those among the given places, and in the working folder, that aren't bundled."""
+        for path in self._own.beside() if self._own is not None else ():
+            with suppress(BadInput):  # it is told where it is asked for
+                scenario = load(path)
+                self._known.setdefault(scenario.id, (path, scenario))
+        return [id_ for id_ in self._known if self.given(id_) is not None]
 
     def path(self, id_: str) -> Path | None:
         """The file of a scenario that was found before."""

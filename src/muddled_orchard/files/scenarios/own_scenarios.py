@@ -29,10 +29,13 @@ class OwnScenarios(Struct, frozen=True):
 
     folder: Path | None = None
 
+    def beside(self) -> list[Path]:
+        """The files in the folder that may be scenarios."""
+        return sorted(self.folder.glob("*.toml")) if self.folder is not None else []
+
     def files(self, id_: str) -> Iterator[Path]:
         """The files that may hold the scenario of this id, the likeliest first."""
-        beside = sorted(self.folder.glob("*.toml")) if self.folder is not None else []
-        yield from (path for path in beside if _has_id(path, id_))
+        yield from (path for path in self.beside() if _has_id(path, id_))
         remembered = _remembered().get(id_)
         if remembered is not None and Path(remembered).is_file() and _has_id(Path(remembered), id_):
             yield Path(remembered)

@@ -1,0 +1,119 @@
+"""Processes that are begun as programs of their own: from any thread, in any process, on any machine.
+
+A pool forks, which is quick where this process alone decides what it is made of. A worker of a cluster has
+threads, and may be forbidden to have children of that kind.
+"""
+
+from __future__ import annotations
+
+import os
+import pickle
+import select
+import struct
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from typing import Any, Generic, TypeVar, cast
+
+from muddled_orchard.system.workers import WorkerLost
+
+Piece = TypeVar("Piece")
+Result = TypeVar("Result")
+
+_SIZE = struct.Struct(">Q")
+
+
+class ProcessApart(Generic[Piece, Result]):
+    """A process that does one piece of work after the other with what `prepare()` returned in it. It begins
+    when it is first needed, and again after it was lost."""
+
+    def __init__(self, prepare: Callable[[], Callable[[Piece], Result]]) -> None:
+        self._prepare = pickle.dumps(prepare)
+        self._process: subprocess.Popen[bytes] | None = None
+
+    def do(self, piece: Piece, seconds: float | None = None) -> Result:
+        """Have a piece done. Raises what the work raised, TimeoutError, or WorkerLost."""
+        until = None if seconds is None else time.monotonic() + seconds
+        try:
+            if self._process is None or self._process.poll() is not None:
+                self._begin()
+            self._send(pickle.dumps(piece))
+            done, found = pickle.loads(self._receive(until))  # noqa: S301 - of our own process
+        except (BrokenPipeError, EOFError):
+            self.end()
+            raise WorkerLost from None
+        except TimeoutError:
+            self.end()
+            raise
+        if not done:
+            raise found
+        return cast("Result", found)
+
+    def end(self) -> None:
+        """End the process, if there is one."""
+        if self._process is not None:
+            self._process.kill()
+            self._process.communicate()
+            self._process = None
+
+    def _begin(self) -> None:
+        self.end()
+        program = [sys.executable, "-m", __spec__.name if __spec__ else __name__]
+        self._process = subprocess.Popen(program, stdin=subprocess.PIPE, stdout=subprocess.PIPE)
+        self._send(self._prepare)
+
+    def _send(self, data: bytes) -> None:
+        pipe = self._pipe("stdin")
+        pipe.write(_SIZE.pack(len(data)) + data)
+        pipe.flush()
+
+    def _receive(self, until: float | None) -> bytes:
+        (size,) = _SIZE.unpack(self._read(_SIZE.size, until))
+        return self._read(size, until)
+
+    def _read(self, size: int, until: float | None) -> bytes:
+        descriptor = self._pipe("stdout").fileno()
+        found = bytearray()
+        while len(found) < size:
+            left = None if until is None else max(0.0, until - time.monotonic())
+            if not select.select([descriptor], [], [], left)[0]:
+                raise TimeoutError
+            part = os.read(descriptor, size - len(found))
+            if not part:
+                raise EOFError
+            found += part
+        return bytes(found)
+
+    def _pipe(self, name: str) -> Any:
+        return getattr(self._process, name)
+
+
+def _main() -> None:
+    """Be such a process: what comes in is work, until nothing more comes."""
+    # What the work prints must not get between the answers.
+    answers = os.fdopen(os.dup(1), "wb")
+    os.dup2(2, 1)
+    work = pickle.loads(_frame())()  # noqa: S301 - of the process that began this one
+    while True:
+        try:
+            piece = pickle.loads(_frame())  # noqa: S301
+        except EOFError:
+            return
+        try:
+            answer = pickle.dumps((True, work(piece)))
+        except BaseException as error:
+            answer = pickle.dumps((False, error))
+        answers.write(_SIZE.pack(len(answer)) + answer)
+        answers.flush()
+
+
+def _frame() -> bytes:
+    head = sys.stdin.buffer.read(_SIZE.size)
+    if len(head) < _SIZE.size:
+        raise EOFError
+    return sys.stdin.buffer.read(*_SIZE.unpack(head))
+
+
+if __name__ == "__main__":
+    _main()
