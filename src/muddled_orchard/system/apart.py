@@ -50,12 +50,20 @@ class ProcessApart(Generic[Piece, Result]):
             raise found
         return cast("Result", found)
 
-    def end(self) -> None:
-        """End the process, if there is one."""
-        if self._process is not None:
+    def end(self, seconds: float = 0) -> None:
+        """End the process, if there is one; it has so many seconds to tidy up."""
+        if self._process is None:
+            return
+        try:
+            if not seconds:
+                self._process.kill()
+            self._process.communicate(timeout=seconds or None)  # it ends when nothing more can come
+        except subprocess.TimeoutExpired:
             self._process.kill()
             self._process.communicate()
-            self._process = None
+        except BrokenPipeError:
+            self._process.wait()
+        self._process = None
 
     def _begin(self) -> None:
         self.end()

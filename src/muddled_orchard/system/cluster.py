@@ -7,6 +7,7 @@ of the program, since what it finds must not hang on where it was found.
 
 from __future__ import annotations
 
+import logging
 import threading
 import uuid
 from collections.abc import Callable, Iterator
@@ -26,6 +27,9 @@ _SAME_EVERYWHERE = "Install the same version everywhere, and begin these workers
 
 _PATIENCE = 10
 """How many seconds the scheduler has to answer."""
+
+_TIDYING = 5
+"""How many seconds a process has to remove its folder."""
 
 
 class ClusterUnusable(BadInput):
@@ -90,6 +94,7 @@ def cluster(
     except ImportError:
         hint = "pip install 'muddled-orchard[cluster]' brings what is missing."
         raise ClusterUnusable(Problem("--cluster needs the package distributed", hint)) from None
+    logging.disable()  # what matters is told in our words
     try:
         begin: Any = distributed.Client
         client = begin(address, timeout=_PATIENCE, set_as_default=False)
@@ -183,4 +188,4 @@ def _ended_there(run: str) -> None:
     with _lock:
         processes = _idle.pop(run, [])
     for process in processes:
-        process.end()
+        process.end(_TIDYING)

@@ -81,7 +81,7 @@ class Reader:
         self._head, head = head_of(self._files, pointed)
         self._refs = {name: id_ for name, pointed_at in pointed.items() if (id_ := self._peeled(pointed_at))}
         self._head_commit = self._peeled(head) if head else None
-        for name in pointed.keys() - self._refs.keys():
+        for name in sorted(pointed.keys() - self._refs.keys()):
             if name.startswith(BRANCHES):
                 said = brief(name.removeprefix(BRANCHES))
                 raise Unreadable(f"the commit of {said} is missing or damaged")
