@@ -12,10 +12,11 @@ import resource
 import subprocess
 import sys
 import tempfile
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from functools import partial
 from pathlib import Path
 
+from benchmarks.figures import note
 from benchmarks.measuring import EXERCISE, HERE, WAYS, material_of, timed
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.grading.assess import assess
@@ -53,24 +54,26 @@ def main() -> None:
         grading(top, count)
     surveying()
     assessing()
-    starting()
     aligning()
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     print(f"\npeak memory of this process: {peak:.0f} MB")
 
 
-def best_of(ours: Callable[[int], object], by_hand: Callable[[int], object]) -> tuple[float, float]:
-    """The best time of each of two ways that take turns, so that a busy machine is no advantage to either."""
+def in_turns(
+    ours: Callable[[int], object], by_hand: Callable[[int], object]
+) -> tuple[list[float], list[float]]:
+    """The times of two ways that take turns, so that a busy machine is no advantage to either."""
     times: tuple[list[float], list[float]] = ([], [])
     for turn in range(TURNS):
         for way, taken in zip((by_hand, ours), times, strict=True):
             taken.append(timed(partial(way, turn)))
-    return min(times[1]), min(times[0])
+    return times[1], times[0]
 
 
-def row(what: str, ours: float, by_hand: float, count: int) -> None:
+def row(what: str, ours: Sequence[float], by_hand: Sequence[float], count: int) -> None:
     """A line of the table, in milliseconds for each."""
-    print(f"{what:42}{1000 * ours / count:>9.2f} ms{1000 * by_hand / count:>9.2f} ms{by_hand / ours:>8.1f}")
+    best, other = note(what, [one / count for one in ours], [one / count for one in by_hand])
+    print(f"{what:42}{1000 * best:>9.2f} ms{1000 * other:>9.2f} ms{other / best:>8.1f}")
 
 
 def planting(top: Path, count: int) -> None:
@@ -89,7 +92,7 @@ def planting(top: Path, count: int) -> None:
     def by_hand(turn: int) -> None:
         subprocess.run([*script, str(top / "by-hand" / str(turn)), str(share), str(material)], check=True)
 
-    row("plant, each", *best_of(ours, by_hand), share)
+    row("plant, each", *in_turns(ours, by_hand), share)
     answer = subprocess.run(
         ["git", "rev-parse", "main"], cwd=top / "by-hand/0/0/work", capture_output=True, text=True, check=True
     )
@@ -124,7 +127,7 @@ def grading(top: Path, count: int) -> None:
         def by_hand(_: int, script: list[str] = script) -> None:
             subprocess.run(script, check=True, stdout=subprocess.DEVNULL)
 
-        row(f"grade, each ({kind})", *best_of(ours, by_hand), count)
+        row(f"grade, each ({kind})", *in_turns(ours, by_hand), count)
 
 
 def surveying() -> None:
@@ -142,7 +145,7 @@ def surveying() -> None:
     with tempfile.TemporaryDirectory() as folder:
         git.merge_trees = noted
         surveyor = Surveyor(Path(folder))
-        ours = timed(lambda: surveyor.survey(scenarios, PLAIN_VARIANT))
+        taken = timed(lambda: surveyor.survey(scenarios, PLAIN_VARIANT))
         git.merge_trees = merge_trees
         gitdir = Path(folder) / "scratch.git"
 
@@ -153,6 +156,7 @@ def surveying() -> None:
                 subprocess.run(command, cwd=gitdir, stdout=subprocess.DEVNULL, check=False)
 
         calls = timed(bare)
+    ours, calls = note("survey of the catalogue", [taken], [calls])
     print(f"\nsurvey of {len(scenarios)} scenarios: {1000 * ours:.0f} ms, ratio {ours / calls:.2f}")
     print(f"  to the {len(asked)} bare git merge-tree calls for it: {1000 * calls:.0f} ms")
 
@@ -179,20 +183,6 @@ def assessing() -> None:
           f"at most {1000 * slowest:.2f} ms ({id_}, {lines} lines)")  # fmt: skip
 
 
-def starting() -> None:
-    """`muddled --help` beside the least that a program with options can do."""
-
-    def best(*command: str) -> float:
-        return min(
-            timed(lambda: subprocess.run(command, check=True, stdout=subprocess.DEVNULL)) for _ in range(15)
-        )
-
-    program = Path(sys.executable).with_name("muddled")
-    ours, least = best(str(program), "--help"), best(sys.executable, "-c", "import argparse")
-    print(f"\nmuddled --help: {1000 * ours:.0f} ms, python -c 'import argparse': {1000 * least:.0f} ms, "
-          f"ratio {ours / least:.2f}")  # fmt: skip
-
-
 def aligning() -> None:
     """The alignment alone, by length of the file."""
     print("\nalignment with ten hunks and five stray edits:")
@@ -206,7 +196,7 @@ def aligning() -> None:
         for place in range(1, 6):
             lines[place * part + part // 2] = "stray"
         read = partial(align, template, tuple(lines))
-        took = min(timed(read) for _ in range(3))
+        took, _ = note(f"alignment, {length} lines", [timed(read) for _ in range(3)])
         print(f"  {length:>6} lines: {1000 * took:>7.2f} ms")
 
 

@@ -11,11 +11,13 @@ import shutil
 import subprocess
 import sys
 import tempfile
+from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
 
 from tests.classes import ledger_of, random_class
 
+from benchmarks.figures import note
 from benchmarks.measuring import EXERCISE, HERE, WAYS, timed
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.rehearsal.behaviours import named
@@ -39,33 +41,33 @@ def main() -> None:
         top = Path(folder)
         _act_out(top / "in")
         count = ROUNDS * len(WAYS)
-        tally = _best([HERE / "by_hand_tally.sh", top / "in", ROUNDS], top) / count
-        reply = _best([HERE / "by_hand_feedback.sh", top / "in", top / "texts", ROUNDS], top) / count
+        tally = _times([HERE / "by_hand_tally.sh", top / "in", ROUNDS], top, each=count)
+        reply = _times([HERE / "by_hand_feedback.sh", top / "in", top / "texts", ROUNDS], top, each=count)
         print(f"\nafter grading: {len(EXERCISES)} exercises a learner; milliseconds for each work\n")
         print(f"{'':42}{'ours':>12}{'by hand':>12}{'ratio':>8}")
         for size in sizes:
             _class_of(top / str(size), size, tally, reply)
 
 
-def _class_of(top: Path, size: int, tally: float, reply: float) -> None:
+def _class_of(top: Path, size: int, tally: list[float], reply: list[float]) -> None:
     top.mkdir()
     ledger_of(top / "orchard.db", random_class(size, EXERCISES, 3, seed=1))
     program = Path(sys.executable).with_name("muddled")
     works = size * len(EXERCISES)
-    took = _best([program, "tally"], top)
-    _show(f"tally, {size} learners: {took:.2f} s", took / works, tally)
-    took = _best([program, "tally", "--page", "class.html"], top)
+    _show(f"tally, {size} learners", _times([program, "tally"], top, each=works), tally)
+    took = min(_times([program, "tally", "--page", "class.html"], top))
     megabytes = (top / "class.html").stat().st_size / 1e6
     print(f"  as a page: {took:.2f} s, {megabytes:.1f} MB")
-    took = _best([program, "reply", "--out", "feedback", "--quiet"], top, top / "feedback")
-    _show(f"reply, {size} learners: {1000 * took / size:.1f} ms each", took / works, reply)
+    feedback = [program, "reply", "--out", "feedback", "--quiet"]
+    _show(f"reply, {size} learners", _times(feedback, top, top / "feedback", each=works), reply)
 
 
-def _show(what: str, ours: float, by_hand: float) -> None:
-    print(f"{what:42}{1000 * ours:>9.3f} ms{1000 * by_hand:>9.2f} ms{by_hand / ours:>8.1f}")
+def _show(what: str, ours: Sequence[float], by_hand: Sequence[float]) -> None:
+    best, other = note(what, ours, by_hand)
+    print(f"{what:42}{1000 * best:>9.3f} ms{1000 * other:>9.2f} ms{other / best:>8.1f}")
 
 
-def _best(command: list[object], folder: Path, removed: Path | None = None) -> float:
+def _times(command: list[object], folder: Path, removed: Path | None = None, *, each: int = 1) -> list[float]:
     times = []
     for _ in range(TURNS):
         if removed is not None:
@@ -73,8 +75,8 @@ def _best(command: list[object], folder: Path, removed: Path | None = None) -> f
         run = partial(
             subprocess.run, list(map(str, command)), cwd=folder, check=True, stdout=subprocess.DEVNULL
         )
-        times.append(timed(run))
-    return min(times)
+        times.append(timed(run) / each)
+    return times
 
 
 def _act_out(folder: Path) -> None:

@@ -20,6 +20,7 @@ from concurrent.futures import ProcessPoolExecutor
 from functools import partial
 from pathlib import Path
 
+from benchmarks.figures import note
 from benchmarks.made_work import make_work
 from benchmarks.measuring import EXERCISE, HERE, WAYS, material_of, timed
 from muddled_orchard.files.archives.packing import pack
@@ -67,7 +68,7 @@ def _class_of(top: Path, size: int) -> None:
             for room in rooms
         ]
         by_hand.append(timed(partial(_side_by_side, scripts)) / sample)
-    _row(f"hand out, {size}", min(ours), min(by_hand))
+    _row(f"hand out, {size}", ours, by_hand)
     _largest("hand out")
     _work(top, size)
     shutil.copy(top / "orchard.db", top / "handed-out.db")
@@ -85,7 +86,7 @@ def _class_of(top: Path, size: int) -> None:
         shutil.copy(top / "handed-out.db", top / "orchard.db")
         ours.append(timed(lambda: subprocess.run(graded, cwd=top, check=True)) / size)
         by_hand.append(timed(partial(_side_by_side, scripts)) / sample)
-    _row(f"grade archives, {size} (into the ledger)", min(ours), min(by_hand))
+    _row(f"grade archives, {size} (into the ledger)", ours, by_hand)
     one = [program, "grade", archives[0], "--quiet", "--again"]
     start = min(timed(lambda: subprocess.run(one, cwd=top, check=True)) for _ in range(TURNS))
     print(f"  of it the start of the program: {1000 * start / size:.2f} ms each ({start:.2f} s)")
@@ -108,8 +109,9 @@ def _forget(top: Path, *folders: str) -> None:
         shutil.rmtree(top / folder, ignore_errors=True)
 
 
-def _row(name: str, ours: float, by_hand: float) -> None:
-    print(f"{name:42}{1000 * ours:>9.2f} ms{1000 * by_hand:>9.2f} ms{by_hand / ours:>8.1f}")
+def _row(name: str, ours: Sequence[float], by_hand: Sequence[float]) -> None:
+    best, other = note(name, ours, by_hand)
+    print(f"{name:42}{1000 * best:>9.2f} ms{1000 * other:>9.2f} ms{other / best:>8.1f}")
 
 
 def _side_by_side(scripts: Sequence[Sequence[str]]) -> None:

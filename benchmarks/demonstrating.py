@@ -16,6 +16,7 @@ from functools import partial
 from pathlib import Path
 from shutil import rmtree
 
+from benchmarks.figures import note
 from benchmarks.measuring import timed
 
 TURNS = 5
@@ -31,12 +32,12 @@ def main() -> None:
         for id_ in sys.argv[1:] or SCENARIOS:
             script, conflict = _scripts(program, id_, top)
             made = top / "made"
-            whole = _best([program, "walkthrough", id_, "--to", top / "page.html"], top, made)
-            _show(f"walkthrough {id_}", whole, _best(["bash", script, made], top, made))
-            at = _best([program, "plant", id_, made, "--at", "conflict", "--quiet"], top, made)
-            _show(f"plant {id_} --at conflict", at, _best(["bash", conflict, made], top, made))
-        plain = _best([program, "plant", "press-limit", made, "--quiet"], top, made)
-        print(f"plant press-limit: {1000 * plain:.0f} ms")
+            whole = _times([program, "walkthrough", id_, "--to", top / "page.html"], top, made)
+            _show(f"walkthrough {id_}", whole, _times(["bash", script, made], top, made))
+            at = _times([program, "plant", id_, made, "--at", "conflict", "--quiet"], top, made)
+            _show(f"plant {id_} --at conflict", at, _times(["bash", conflict, made], top, made))
+        plain = _times([program, "plant", "press-limit", made, "--quiet"], top, made)
+        print(f"plant press-limit: {1000 * min(plain):.0f} ms")
 
 
 def _scripts(program: Path, id_: str, top: Path) -> tuple[Path, Path]:
@@ -50,7 +51,7 @@ def _scripts(program: Path, id_: str, top: Path) -> tuple[Path, Path]:
     return whole, until
 
 
-def _best(command: Sequence[object], folder: Path, made: Path) -> float:
+def _times(command: Sequence[object], folder: Path, made: Path) -> list[float]:
     times = []
     for _ in range(TURNS):
         rmtree(made, ignore_errors=True)
@@ -59,11 +60,12 @@ def _best(command: Sequence[object], folder: Path, made: Path) -> float:
             stdin=subprocess.DEVNULL,
         )  # fmt: skip
         times.append(timed(run))
-    return min(times)
+    return times
 
 
-def _show(what: str, ours: float, by_hand: float) -> None:
-    print(f"{what:42}{1000 * ours:>9.0f} ms{1000 * by_hand:>9.0f} ms{by_hand / ours:>8.2f}")
+def _show(what: str, ours: Sequence[float], by_hand: Sequence[float]) -> None:
+    best, other = note(what, ours, by_hand)
+    print(f"{what:42}{1000 * best:>9.0f} ms{1000 * other:>9.0f} ms{other / best:>8.2f}")
 
 
 if __name__ == "__main__":

@@ -20,11 +20,12 @@ from functools import partial
 from pathlib import Path
 from shutil import rmtree
 
+from benchmarks.figures import note
 from benchmarks.measuring import timed
 
 SIZES = (1_000, 2_000, 4_000, 8_000, 16_000)
 LINES = 60
-_BY_HAND = """
+BY_HAND = """
 set -e
 git init -q -b main work && cd work
 cp -r ../base/. . && git add -A && git commit -q -m base
@@ -33,12 +34,12 @@ git checkout -q main && cp -r ../ours/. . && git add -A && git commit -q -m ours
 git merge side >/dev/null || true
 git status >/dev/null && git diff >/dev/null
 """
-_WHO = {
+WHO = {
     f"GIT_{role}_{what}": "bench@orchard.example"
     for role in ("AUTHOR", "COMMITTER")
     for what in ("NAME", "EMAIL")
 }
-_SOLVE = (
+SOLVE = (
     "git merge -q side >/dev/null 2>&1 || git checkout -q --theirs . && git add -A && git commit -q -m solved"
 )
 
@@ -52,7 +53,7 @@ def main() -> None:
         with tempfile.TemporaryDirectory(prefix="muddled-bench-") as folder:
             top = Path(folder)
             made = _make(top, size)
-            by_hand = timed(partial(_run, ["bash", "-c", _BY_HAND], top))
+            by_hand = timed(partial(_run, ["bash", "-c", BY_HAND], top))
             for what, took, memory in _ours(top):
                 _show(what, size, took, by_hand, before, f"{memory / made:.1f} x the trees")
                 before[what] = size, took
@@ -88,7 +89,7 @@ def _ours(top: Path) -> list[tuple[str, float, int]]:
         took = timed(partial(_run, [program, *command], top))
         found.append((what, took, _memory([program, *command], top)))
         if what == "plant":
-            _run(["bash", "-c", _SOLVE], top / "practice/work")
+            _run(["bash", "-c", SOLVE], top / "practice/work")
     return found
 
 
@@ -105,7 +106,7 @@ def _memory(command: Sequence[str], top: Path) -> int:
 
 
 def _run(command: Sequence[str], folder: Path) -> None:
-    more = {"PATH": os.environ["PATH"], "HOME": str(folder), "GIT_CONFIG_NOSYSTEM": "1", **_WHO}
+    more = {"PATH": os.environ["PATH"], "HOME": str(folder), "GIT_CONFIG_NOSYSTEM": "1", **WHO}
     subprocess.run(list(command), cwd=folder, check=False, capture_output=True, env=more)
 
 
@@ -113,6 +114,7 @@ def _show(
     what: str, size: int, took: float, by_hand: float, before: dict[str, tuple[int, float]], memory: str
 ) -> None:
     name = f"{what}, {size:,} files"
+    note(name, [took], [by_hand])
     growth = f"{took / before[what][1]:.2f}" if what in before and before[what][0] * 2 == size else ""
     print(f"{name:34}{took:>8.2f} s{by_hand:>10.2f} s{by_hand / took:>8.2f}{growth:>9}{memory:>16}")
 

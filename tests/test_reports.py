@@ -205,7 +205,8 @@ def test_what_was_handed_out_is_shown_in_part() -> None:
 
 def test_a_ledger_is_shown_and_exported() -> None:
     on, out = screen()
-    show_ledger(on, "orchard.db", ROSTER, GIVEN, [Work(one, None) for one in MARKS])
+    given = [(one.learner, one.exercise) for one in GIVEN]
+    show_ledger(on, "orchard.db", ROSTER, given, [Work(one, None) for one in MARKS])
     said = " ".join(out.getvalue().split())
     assert "2 learners, 2 hand-outs, 3 gradings." in said
     assert "press 2 1 75 % 1 2031-05-01 08:00" in said

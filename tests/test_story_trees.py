@@ -10,7 +10,7 @@ from muddled_orchard.core.base.problems import Problem
 from muddled_orchard.core.exercise.edits import tree_after
 from muddled_orchard.core.exercise.scenario import Entry
 from muddled_orchard.core.git.trees import EXECUTABLE, PLAIN_FILE, File
-from tests.conftest import muddled
+from tests.conftest import graded, muddled, shell
 from tests.scenarios import HEADER
 
 BEFORE = {
@@ -63,3 +63,30 @@ def test_branches_that_git_can_not_keep_beside_each_other(
     done = muddled("survey", tmp_path / "hive-notes.toml", "--quiet", code=1 if stands else 0)
     told = f'there can be no branch "{second}" beside "{stands}"'
     assert (told in done.stderr) == bool(stands), done.stderr
+
+
+def test_what_looks_like_a_value_in_a_tree_stands_for_itself(tmp_path: Path) -> None:
+    for side, words in (("base", "b"), ("ours", "o"), ("theirs", "t"), ("wanted", "w")):
+        place = tmp_path / "trees" / side
+        place.mkdir(parents=True)
+        text = f"user@{{host}} @@{{twice}} @{{hives}}\n{words}\n"
+        (place / "a@{b}.txt").write_text(text, "utf-8")
+    said = muddled("sketch", "--from", "trees", "mine.toml", folder=tmp_path).stdout
+    assert "survey" in said
+    muddled("survey", "mine.toml", "--quiet", folder=tmp_path)
+    muddled("plant", "mine.toml", "plain", folder=tmp_path)
+    planted = (tmp_path / "plain/work/a@{b}.txt").read_text("utf-8")
+    assert planted == (tmp_path / "trees/ours/a@{b}.txt").read_text("utf-8")
+    shell(
+        tmp_path / "plain/work",
+        "git merge side >/dev/null || cp ../../trees/wanted/* .; git add .; git commit -qm x",
+    )
+    assert graded(tmp_path / "plain")["plain"]["percent"] == 100.0
+    # Where a value has the name, it is used.
+    own = tmp_path / "mine.toml"
+    own.write_text(
+        "values.hives.choose = ['seven']\n" + own.read_text("utf-8").replace("@@{hives}", "@{hives}"), "utf-8"
+    )
+    muddled("plant", "mine.toml", "filled", folder=tmp_path)
+    filled = (tmp_path / "filled/work/a@{b}.txt").read_text("utf-8")
+    assert filled == "user@{host} @{twice} seven\no\n"

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager
+from sys import intern
 from typing import TYPE_CHECKING
 
 from msgspec import Struct, field
@@ -78,7 +79,7 @@ class Course:
 
     def __init__(self, library: ScenarioLibrary, ledger: Ledger | None = None) -> None:
         self.ledger = ledger
-        self.hand_outs: tuple[HandOut, ...] = tuple(ledger.hand_outs()) if ledger else ()
+        self.hand_outs = tuple(map(_slim, ledger.each_hand_out())) if ledger else ()
         self.roster: dict[str, Learner] = ledger.learners() if ledger else {}
         self._owners = {
             (hand_out.exercise, hand_out.variant): hand_out.learner for hand_out in self.hand_outs
@@ -101,11 +102,11 @@ class Course:
     @property
     def commits(self) -> dict[str, ExerciseVariant]:
         """Which exercise and variant the commits belong to that branches of hand-outs stand at."""
-        return {
-            id_: ExerciseVariant(hand_out.exercise, hand_out.variant)
-            for hand_out in self.hand_outs
-            for id_ in (hand_out.first_commit, *hand_out.tips.values())
-        }
+        found: dict[str, ExerciseVariant] = {}
+        for hand_out in self.ledger.each_hand_out() if self.ledger else ():
+            given = ExerciseVariant(hand_out.exercise, hand_out.variant)
+            found |= dict.fromkeys((hand_out.first_commit, *hand_out.tips.values()), given)
+        return found
 
     def collected(self, handed: Handed, assessment: Assessment, *, remembered: bool) -> Collected:
         """A graded submission with its owner, by what the ledger handed out, with what persons settled."""
@@ -129,6 +130,23 @@ class Course:
     def findings(self, entries: Sequence[ClassEntry]) -> tuple[ClassFinding, ...]:
         """What the pile shows as a whole."""
         return tuple(findings(entries, self.hand_outs, self.roster))
+
+
+def _slim(hand_out: HandOut) -> HandOut:
+    """A hand-out as grading needs it: of a large class there are many."""
+    return HandOut(
+        exercise=intern(hand_out.exercise),
+        learner=hand_out.learner,
+        variant=hand_out.variant,
+        scenario=intern(hand_out.scenario),
+        first_commit="",
+        tips=_NO_TIPS,
+        file="",
+        made=intern(hand_out.made),
+    )
+
+
+_NO_TIPS: Mapping[str, str] = {}
 
 
 @contextmanager

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from functools import lru_cache
+from sys import intern
 from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
@@ -13,7 +15,7 @@ from muddled_orchard.core.course.records import Grading, Work
 from muddled_orchard.core.course.totals import Standing, attempts_of, totals
 from muddled_orchard.core.grading.settling import Settlement
 from muddled_orchard.core.grading.unseen import unseen_word
-from muddled_orchard.core.grading.verdicts import Verdicts, verdicts
+from muddled_orchard.core.grading.verdicts import CriterionVerdict, Verdicts, verdicts
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.stored import Damaged
 from muddled_orchard.files.stored_results import assessment_of, verdicts_of
@@ -68,7 +70,14 @@ def _exercises(given: Iterable[tuple[str, str]], works: Sequence[Work]) -> list[
 
 
 def _work(grading: Grading, rules: Rules) -> Work:
-    bare = replace(grading, result="")
+    bare = replace(
+        grading,
+        result="",
+        **{
+            name: intern(getattr(grading, name))
+            for name in ("graded", "version", "scenario", "exercise", "state")
+        },
+    )
     found: Verdicts | None
     try:
         found = verdicts_of(grading.result)
@@ -80,4 +89,14 @@ def _work(grading: Grading, rules: Rules) -> Work:
             found = verdicts(rules.counting(whole, grading.learner))
     except Damaged:
         return Work(bare, None)
-    return Work(bare, found)
+    return Work(bare, replace(found, criteria=_shared(found.criteria)))
+
+
+_MUCH_ALIKE = ("graded", "version", "scenario", "exercise", "state")
+"""What many gradings have in common, and need not each hold for itself."""
+
+
+@lru_cache(maxsize=4096)
+def _shared(criteria: tuple[CriterionVerdict, ...]) -> tuple[CriterionVerdict, ...]:
+    """The same object for equal verdicts: most of a class is alike, and a large one has many."""
+    return criteria

@@ -104,15 +104,17 @@ def _show(
         if options.table in COURSE_TABLES:
             rows: Rows = course_rows(options.table, read_class(ledger, course))
         else:
-            rows = ledger_rows(options.table, ledger.learners(), ledger.hand_outs(), ledger.gradings())
+            rows = ledger_rows(
+                options.table, ledger.learners(), ledger.each_hand_out(), ledger.each_grading()
+            )
         write_file(options.csv, table_file(rows, columns, bom=options.bom), PRIVATE)
         return
     record = read_class(ledger, course)
     standing = record.standing if course else None
-    held = (record.learners, ledger.hand_outs())
     if options.json:
-        sys.stdout.write(json_text(ledger_json(*held, ledger.gradings(), standing)))
+        told = ledger_json(record.learners, ledger.hand_outs(), ledger.each_grading(), standing)
+        sys.stdout.write(json_text(told))
         return
-    show_ledger(console(), path, *held, record.works)
+    show_ledger(console(), path, record.learners, record.given, record.works)
     if standing is not None:
         show_totals(console(), standing.plan, record.learners, standing.totals)

@@ -39,6 +39,20 @@ def variant_of(scenario: Scenario, code: str) -> Scenario:
     return ScenarioTemplate(scenario).filled(values_of(scenario, code))
 
 
+def verbatim(text: str, names: Collection[str]) -> str:
+    """A text that was not written for a scenario, as a scenario says it: what looks like the use of a value
+    stands for itself, unless there is a value of that name."""
+    if "@{" not in text:
+        return text
+
+    def said(use: re.Match[str]) -> str:
+        if use[1] == "@{":
+            return use[0] if names else f"@{use[0]}"
+        return use[0] if use[2] in names else f"@{use[0]}"
+
+    return _USE.sub(said, text)
+
+
 def checked_code(code: str) -> None:
     """Raise BadInput for a code that can't be used."""
     if not _CODE.fullmatch(code):

@@ -249,15 +249,16 @@ class Ledger:
 
     def hand_outs(self) -> list[HandOut]:
         """Everything that was handed out."""
-        rows = self._rows("SELECT * FROM hand_out ORDER BY rowid")
+        return list(self.each_hand_out())
+
+    def each_hand_out(self) -> Iterator[HandOut]:
+        """The same without having all of it at once."""
         with self._told():
-            return [
-                HandOut(
+            for row in self._db.execute("SELECT * FROM hand_out ORDER BY rowid"):
+                yield HandOut(
                     exercise=str(row[0]), learner=str(row[1]), variant=str(row[2]), scenario=str(row[3]),
                     first_commit=str(row[4]), tips=_words(row[5]), file=str(row[6]), made=str(row[7]),
-                )
-                for row in rows
-            ]  # fmt: skip
+                )  # fmt: skip
 
     def handed_out_scenarios(self) -> dict[str, str]:
         """The digest of the scenario from which each exercise was handed out."""

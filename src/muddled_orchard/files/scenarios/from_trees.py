@@ -16,6 +16,7 @@ from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.defaults import id_for
 from muddled_orchard.core.exercise.scenario import Answer
+from muddled_orchard.core.exercise.values import verbatim
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.merging.conflict import STAGE, Conflict
 from muddled_orchard.files.scenarios.tree_folders import reading_as_committed
@@ -156,16 +157,16 @@ def open_conflict(conflict: Conflict) -> str:
     """The beginning of an answer for a conflict: its file, what Git calls it, and as many words as hunks."""
     hunks = len(conflict.merged.hunks) if conflict.merged else 0
     about = f"{conflict.kind}, {counted(hunks, 'hunk')}" if hunks else conflict.kind
-    file = tomlkit.item(conflict.path).as_string()
+    file = tomlkit.item(verbatim(conflict.path, ())).as_string()
     words = ", ".join(['"..."'] * hunks)
     choice = f"keep = [{words}]" if hunks else 'side = "..."'
     return f"file = {file}    # {about}\n{choice}"
 
 
 def _answer(answer: Answer) -> dict[str, object]:
-    keys: dict[str, object] = {"file": answer.file}
+    keys: dict[str, object] = {"file": verbatim(answer.file, ())}
     if answer.text is not None:
-        keys["text"] = tomlkit.string(answer.text, multiline=True)
+        keys["text"] = tomlkit.string(verbatim(answer.text, ()), multiline=True)
     elif answer.side is not None:
         keys["side"] = answer.side
     else:

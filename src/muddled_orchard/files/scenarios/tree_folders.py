@@ -13,6 +13,7 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.base.problems import KeyPath, Problem
 from muddled_orchard.core.exercise.scenario import Entry, Scenario
+from muddled_orchard.core.exercise.values import verbatim
 
 
 def with_taken_folders(scenario: Scenario, folder: Path | None, problems: list[Problem]) -> Scenario:
@@ -29,13 +30,14 @@ def with_taken_folders(scenario: Scenario, folder: Path | None, problems: list[P
             elif not place.is_dir():
                 problems.append(Problem(f'there is no folder "{entry.take}" beside the scenario', key=key))
             else:
-                filled = _filled(entry, place, held)
+                filled = _filled(entry, place, held, scenario.values)
         story.append(filled)
     return replace(scenario, story=tuple(story))
 
 
-def _filled(entry: Entry, folder: Path, held: dict[str, str]) -> Entry:
-    """The entry with the files of a folder. Texts that several folders have are held once, in `held`."""
+def _filled(entry: Entry, folder: Path, held: dict[str, str], names: Collection[str]) -> Entry:
+    """The entry with the files of a folder, in which the values of these names are used. Texts that several
+    folders have are held once, in `held`."""
     write, binary, link, executable = (
         dict(entry.write),
         dict(entry.binary),
@@ -44,7 +46,7 @@ def _filled(entry: Entry, folder: Path, held: dict[str, str]) -> Entry:
     )
     written = {*write, *binary, *link}
     with reading_as_committed(folder) as read:
-        _fill(folder, read, written, (write, binary, link, executable), held)
+        _fill(folder, read, written, (write, binary, link, executable), held, names)
     return replace(entry, write=write, binary=binary, link=link, executable=tuple(executable))
 
 
@@ -57,6 +59,7 @@ def _fill(
     written: Collection[str],
     kinds: _Kinds,
     held: dict[str, str],
+    names: Collection[str],
 ) -> None:
     """Add every file of a folder that is not written to texts, binary files, links and executable ones."""
     write, binary, link, executable = kinds
@@ -64,12 +67,13 @@ def _fill(
         name = path.relative_to(folder).as_posix()
         if name in written or ".git" in path.relative_to(folder).parts:
             continue
+        name = verbatim(name, names)
         if path.is_symlink():
-            link[name] = path.readlink().as_posix()
+            link[name] = verbatim(path.readlink().as_posix(), names)
         elif path.is_file():
             data = read(path)
             try:
-                text = data.decode("utf-8")
+                text = verbatim(data.decode("utf-8"), names)
                 write[name] = held.setdefault(text, text)
             except UnicodeDecodeError:
                 binary[name] = base64.b64encode(data).decode()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
@@ -11,7 +11,7 @@ TABLES = ("hand-outs", "gradings", "learners")
 
 
 def ledger_rows(
-    table: str, learners: Mapping[str, Learner], hand_outs: Sequence[HandOut], gradings: Sequence[Grading]
+    table: str, learners: Mapping[str, Learner], hand_outs: Iterable[HandOut], gradings: Iterable[Grading]
 ) -> Iterator[Sequence[object]]:
     """One of TABLES, the names of its columns first."""
     if table == "learners":

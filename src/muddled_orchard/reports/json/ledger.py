@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Annotated, Literal, TypedDict
 
 from muddled_orchard.core.base.phrases import time_text
@@ -80,7 +80,7 @@ class LedgerFile(TypedDict):
 def ledger_json(
     learners: Mapping[str, Learner],
     hand_outs: Sequence[HandOut],
-    gradings: Sequence[Grading],
+    gradings: Iterable[Grading],
     standing: Standing | None = None,
 ) -> LedgerFile:
     """Everything but the secret and the results in full; with a course where everybody stands in it."""

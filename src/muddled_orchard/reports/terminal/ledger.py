@@ -10,7 +10,7 @@ from rich.table import Table
 from rich.text import Text
 
 from muddled_orchard.core.base.phrases import be, counted
-from muddled_orchard.core.course.records import HandOut, Work
+from muddled_orchard.core.course.records import Work
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.reports.terminal.characters import printable
 
@@ -19,15 +19,16 @@ def show_ledger(
     on: Console,
     path: str,
     learners: Mapping[str, Learner],
-    hand_outs: Sequence[HandOut],
+    given: Sequence[tuple[str, str]],
     works: Sequence[Work],
 ) -> None:
-    """The course in a few lines; marks are those that count."""
+    """The course in a few lines; marks are those that count. `given` is what was handed out (learner,
+    exercise)."""
     gradings = [work.grading for work in works]
     on.print(Text(printable(path, on), style="strong"))
-    held = ((learners, "learner"), (hand_outs, "hand-out"), (gradings, "grading"))
+    held = ((learners, "learner"), (given, "hand-out"), (gradings, "grading"))
     on.print(Text(", ".join(counted(len(rows), word) for rows, word in held) + "."))
-    if not hand_outs and not gradings:
+    if not given and not gradings:
         return
     on.print()
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
@@ -37,18 +38,16 @@ def show_ledger(
     table.add_column("last graded", no_wrap=True)
     for exercise in dict.fromkeys(
         (
-            *(hand_out.exercise for hand_out in hand_outs),
-            *(grading.exercise for grading in gradings if not hand_outs),
+            *(exercise for _, exercise in given),
+            *(grading.exercise for grading in gradings if not given),
         )
     ):
         if exercise:
-            table.add_row(*_row(exercise, hand_outs, works))
+            table.add_row(*_row(exercise, given, works))
     on.print(table)
     lost = len({grading.submission for grading in gradings if grading.state == "unreadable"})
     foreign = {
-        grading.submission
-        for grading in gradings
-        if hand_outs and grading.exercise and grading.learner is None
+        grading.submission for grading in gradings if given and grading.exercise and grading.learner is None
     }
     if lost or foreign:
         on.print()
@@ -59,8 +58,8 @@ def show_ledger(
         on.print(Text(f"! {text}, and not in these figures.", style="doubt"))
 
 
-def _row(exercise: str, hand_outs: Sequence[HandOut], works: Sequence[Work]) -> list[str]:
-    given = {hand_out.learner for hand_out in hand_outs if hand_out.exercise == exercise}
+def _row(exercise: str, handed_out: Sequence[tuple[str, str]], works: Sequence[Work]) -> list[str]:
+    given = {learner for learner, of in handed_out if of == exercise}
     graded = [
         work for work in works if work.grading.exercise == exercise and work.grading.state != "unreadable"
     ]
