@@ -4,10 +4,10 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: help demo test check truth rehearse fuzz bench screenshots format clean
+.PHONY: help demo test check truth rehearse fuzz bench bench-compare screenshots format clean
 
 help:  ## say what there is
-	@sed -n 's/^\([a-z]*\):.*  ## \(.*\)/make \1|\2/p' Makefile | awk -F'|' '{ printf "%-17s %s\n", $$1, $$2 }'
+	@sed -n 's/^\([a-z-]*\):.*  ## \(.*\)/make \1|\2/p' Makefile | awk -F'|' '{ printf "%-17s %s\n", $$1, $$2 }'
 
 $(READY): pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit("Muddled Orchard needs Python 3.11 or newer") if sys.version_info < (3, 11) else None'
@@ -43,12 +43,20 @@ rehearse: $(READY)  ## every learner on every bundled scenario; the tests act ou
 fuzz: $(READY)  ## hostile submissions, files and kills at random (ROUNDS=30)
 	$(BIN)/python -m tests.fuzz --rounds $${ROUNDS:-30}
 
-bench: $(READY)  ## speed beside plain git commands
+bench: $(READY)  ## speed beside plain git commands; the figures also go to build/bench.json
+	mkdir -p build && rm -f build/bench.json
+	$(BIN)/python -m benchmarks.start
 	$(BIN)/python -m benchmarks
 	$(BIN)/python -m benchmarks.classes
 	$(BIN)/python -m benchmarks.after_grading
 	$(BIN)/python -m benchmarks.demonstrating
 	$(BIN)/python -m benchmarks.trees
+	$(BIN)/python -m benchmarks.growth
+	$(BIN)/python -m benchmarks.packages build/wheels
+	$(BIN)/python -m benchmarks.cluster
+
+bench-compare: $(READY)  ## two runs of it beside each other, with the noise in view (BEFORE=FILE AFTER=FILE)
+	$(BIN)/python -m benchmarks.compare $(BEFORE) $${AFTER:-build/bench.json}
 
 screenshots: $(READY)  ## renew docs/screenshots
 	scripts/screenshots
