@@ -36,8 +36,8 @@ from muddled_orchard.vcs.planting import read_files
 CORES = len(os.sched_getaffinity(0))
 BY_HAND = 200
 SMALL, TURNS = 1_000, 3
-MOST_ACTED_OUT = 5_000
-SIZES = (100, 1_000)
+MOST_ACTED_OUT = 1_000
+SIZES = (100, 1_000, 5_000)
 
 
 def main() -> None:

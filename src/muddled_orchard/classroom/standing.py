@@ -15,7 +15,7 @@ from muddled_orchard.core.course.records import Grading, Work
 from muddled_orchard.core.course.totals import Standing, attempts_of, totals
 from muddled_orchard.core.grading.settling import Settlement
 from muddled_orchard.core.grading.unseen import unseen_word
-from muddled_orchard.core.grading.verdicts import CriterionVerdict, Verdicts, verdicts
+from muddled_orchard.core.grading.verdicts import ConflictVerdict, CriterionVerdict, Verdicts, verdicts
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.stored import Damaged
 from muddled_orchard.files.stored_results import assessment_of, verdicts_of
@@ -70,14 +70,10 @@ def _exercises(given: Iterable[tuple[str, str]], works: Sequence[Work]) -> list[
 
 
 def _work(grading: Grading, rules: Rules) -> Work:
-    bare = replace(
-        grading,
-        result="",
-        **{
-            name: intern(getattr(grading, name))
-            for name in ("graded", "version", "scenario", "exercise", "state")
-        },
-    )
+    alike = {name: intern(getattr(grading, name)) for name in _MUCH_ALIKE}
+    if grading.learner is not None:
+        alike["learner"] = intern(grading.learner)
+    bare = replace(grading, result="", **alike)
     found: Verdicts | None
     try:
         found = verdicts_of(grading.result)
@@ -89,14 +85,23 @@ def _work(grading: Grading, rules: Rules) -> Work:
             found = verdicts(rules.counting(whole, grading.learner))
     except Damaged:
         return Work(bare, None)
-    return Work(bare, replace(found, criteria=_shared(found.criteria)))
+    return Work(bare, replace(found, criteria=_shared(found.criteria), hunks=tuple(map(_lean, found.hunks))))
 
 
 _MUCH_ALIKE = ("graded", "version", "scenario", "exercise", "state")
 """What many gradings have in common, and need not each hold for itself."""
 
 
-@lru_cache(maxsize=4096)
+@lru_cache(maxsize=4_096)
 def _shared(criteria: tuple[CriterionVerdict, ...]) -> tuple[CriterionVerdict, ...]:
     """The same object for equal verdicts: most of a class is alike, and a large one has many."""
     return criteria
+
+
+def _lean(hunk: ConflictVerdict) -> ConflictVerdict:
+    """The same conflict with texts that many have in common held once."""
+    texts = {name: intern(text) for name in _TEXTS if (text := getattr(hunk, name)) is not None}
+    return replace(hunk, **texts)
+
+
+_TEXTS = ("file", "kept", "outcome", "base", "ours", "theirs", "left")

@@ -16,6 +16,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
+from sys import intern
 from typing import Any
 
 import msgspec
@@ -209,7 +210,10 @@ class Ledger:
         """Everybody, by id."""
         rows = self._rows("SELECT id, name, more FROM learner ORDER BY rowid")
         with self._told():
-            return {str(id_): Learner(str(id_), str(name), _words(more)) for id_, name, more in rows}
+            return {
+                intern(str(id_)): Learner(intern(str(id_)), str(name), _words(more))
+                for id_, name, more in rows
+            }
 
     # -- Hand-outs ------------------------------------------------------------------------------------
 
@@ -268,7 +272,7 @@ class Ledger:
     def given(self) -> list[tuple[str, str]]:
         """Learner and exercise of everything that was handed out."""
         return [
-            (str(learner), str(exercise))
+            (intern(str(learner)), intern(str(exercise)))
             for learner, exercise in self._rows("SELECT learner, exercise FROM hand_out ORDER BY rowid")
         ]
 
@@ -406,9 +410,14 @@ class Ledger:
         self._run("PRAGMA wal_checkpoint(TRUNCATE)")
 
 
-def _words(text: str) -> dict[str, str]:
+_NO_WORDS: Mapping[str, str] = {}
+
+
+def _words(text: str) -> Mapping[str, str]:
+    if text == "{}":
+        return _NO_WORDS  # of a large class there are many
     found = json.loads(text)
-    return {str(name): str(value) for name, value in found.items()}
+    return {intern(str(name)): intern(str(value)) for name, value in found.items()}
 
 
 _GRADING = Grading.__struct_fields__[1:]
