@@ -49,12 +49,12 @@ def _commits(size: int) -> str:
 
 
 def _rebase(size: int) -> str:
-    """So many commits that are replayed, of which every second conflicts."""
+    """So many commits that are replayed, of which every second conflicts; the file is always as long."""
 
     def change(number: int, word: str) -> str:
         return f'{{ file = "a.txt", find = "l{8 * number}\\n", put = "{word}{8 * number}\\n" }}'
 
-    lines = "".join(f"l{number}\\n" for number in range(8 * size))
+    lines = "".join(f"l{number}\\n" for number in range(8 * 200))
     parts = [_entry("main", {"a.txt": lines}, "base")]
     for number in range(size):
         begun = 'from = "main"\n' if number == 0 else ""

@@ -108,6 +108,7 @@ class _Reader:
         self.spacing: SpacingRule = spacing
         self.form = alike(spacing)
         self.labels = labels
+        self._wanted_in: dict[int, tuple[tuple[str, ...], tuple[Lines, ...]]] = {}
 
     def by(self, way: Accepted | None) -> tuple[FileReading, int]:
         """The best reading with one yardstick (None: the bare merge), and what its alignment cost."""
@@ -214,27 +215,33 @@ class _Reader:
             except Undecided as reason:
                 undecided = str(reason)
         kept = "unresolved" if unresolved else self._kept(hunk, text, choice.word if choice else "")
-        wanted = [
-            best
-            for other in self.accepted
-            if other.worth == 1
-            for best in other.choices[number]
-            if best.worth == 1
-        ]
+        words, texts = self._wanted(number)
         return HunkReading(
             number=number + 1,
             hunk=hunk,
             line=stretch[0] + 1,
             text=text,
             kept=kept,
-            wanted=tuple(dict.fromkeys(best.word for best in wanted)),
-            wanted_texts=tuple(dict.fromkeys(best.text for best in wanted)),
+            wanted=words,
+            wanted_texts=texts,
             worth=way.worth * choice.worth if way and choice else 0.0,
             known=choice is not None,
             undecided=undecided,
             why=way.why if way and (choice or way.worth == 1) else "",
             blank_lines_differ=blank_lines_differ,
         )
+
+    def _wanted(self, number: int) -> tuple[tuple[str, ...], tuple[Lines, ...]]:
+        """What earns everything in a hunk (from 0): words, and texts. The same for every yardstick."""
+        if number not in self._wanted_in:
+            fully = [other for other in self.accepted if other.worth == 1]
+            wanted = [best for other in fully for best in other.choices[number] if best.worth == 1]
+            words, texts = (
+                dict.fromkeys(one.word for one in wanted),
+                dict.fromkeys(one.text for one in wanted),
+            )
+            self._wanted_in[number] = tuple(words), tuple(texts)
+        return self._wanted_in[number]
 
     def _kept(self, hunk: Hunk, text: Lines, by_the_key: str) -> str:
         """Which sides a text is, in the key's own words where it says so; a blend where it is neither."""
@@ -258,13 +265,22 @@ def _as_written(way: Accepted) -> Alignment:
     """How a file that is just what the key accepts lies along it."""
     gaps = []
     at = 0
+    texts, free_in = way.texts, _free_stretches(way)
     for number, clean in enumerate(way.clean):
-        gaps += [(at + free.start, at + free.stop) for free in way.free if free.stretch == number]
+        gaps += [(at + free.start, at + free.stop) for free in free_in.get(number, ())]
         at += len(clean)
-        if number < len(way.choices):
-            gaps.append((at, at + len(way.texts[number])))
-            at += len(way.texts[number])
+        if number < len(texts):
+            gaps.append((at, at + len(texts[number])))
+            at += len(texts[number])
     return Alignment(readings=(Reading(gaps=tuple(gaps), added=(), lost=()),), cost=0, exact=True)
+
+
+def _free_stretches(way: Accepted | None) -> dict[int, list[FreeStretch]]:
+    """The lines that may read otherwise, by the clean stretch in which they are."""
+    found: dict[int, list[FreeStretch]] = {}
+    for free in way.free if way else ():
+        found.setdefault(free.stretch, []).append(free)
+    return found
 
 
 @functools.lru_cache(maxsize=64)  # a whole class is read along the same few templates
@@ -289,9 +305,10 @@ def _template(merged: MergedText, way: Accepted | None, spacing: SpacingRule) ->
 def laid_out(merged: MergedText, way: Accepted | None) -> Iterator[Lines | Hunk | FreeStretch]:
     """A resolution in order: its clean stretches, its hunks, and the lines between that may read
     otherwise."""
+    free_in = _free_stretches(way)
     for number, (clean, hunk) in enumerate(zip_longest(merged.clean, merged.hunks)):
         at, lines = 0, way.clean[number] if way else clean
-        for free in (free for free in (way.free if way else ()) if free.stretch == number):
+        for free in free_in.get(number, ()):
             yield lines[at : free.start]
             yield free
             at = free.stop

@@ -45,6 +45,11 @@ def looks_like(labels: Collection[str]) -> Callable[[str], bool]:
     return lambda line: judged(line, 0, labels) is not None
 
 
+def has_signs(lines: Lines) -> bool:
+    """Whether any line has the signs that a marker, or a part of one, is made of."""
+    return any(_SIGNS.search(line) for line in lines)
+
+
 def judged(line: str, number: int, labels: Collection[str]) -> Marker | None:
     """Judge a line (its number is from 1) that neither base, ours nor theirs explains.
 

@@ -12,7 +12,7 @@ from muddled_orchard.core.grading.case import Case, TaskCase, labels
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.kinds import MarkersLeft, MarkersMended, NoMarkers
 from muddled_orchard.core.grading.readings import read_file
-from muddled_orchard.core.merging.markers import Marker, looks_like, markers_outside
+from muddled_orchard.core.merging.markers import Marker, has_signs, looks_like, markers_outside
 
 Found = tuple[str, Marker]
 
@@ -94,9 +94,20 @@ def _texts_of_key(case: Case, task: TaskCase, path: str) -> Lines:
 
 def _on_the_way(case: Case) -> tuple[str, int, str] | None:
     """Markers in a commit between the hand-out and the result."""
+    signs: dict[str, bool] = {}  # by blob: in a rebase each task has most commits of the others
+    trees: dict[str, Tree] = {}
+
+    def with_signs(tree: Tree) -> Tree:
+        for blob in tree.values():
+            if blob.id not in signs:
+                signs[blob.id] = has_signs(case.lines(blob))
+        return {path: blob for path, blob in tree.items() if signs[blob.id]}
+
     for task in case.tasks:
         for id_ in _own_commits(case, task):
-            for path, marker in _in_tree(case, task, case.commits[id_].tree):
+            if id_ not in trees:
+                trees[id_] = with_signs(case.commits[id_].tree)
+            for path, marker in _in_tree(case, task, trees[id_]):
                 if marker.sure != "possible":
                     return path, marker.line, id_
     return None

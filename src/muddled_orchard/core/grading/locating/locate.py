@@ -314,6 +314,14 @@ def _touched(submission: Submission, step: Step) -> bool:
 def _with_ends(results: list[Result], submission: Submission) -> Iterator[Result]:
     """Where a branch went on to another step, the result ends where that one begins."""
     key, commits = submission.key, submission.commits
+    grown: dict[str, frozenset[str]] = {}
+
+    def grown_from(tip: str) -> frozenset[str]:
+        """What a commit has grown from, with it: in a long rebase each is asked of most others."""
+        if tip not in grown:
+            grown[tip] = frozenset(commit.id for commit in ancestry(commits, tip))
+        return grown[tip]
+
     for result, step in zip(results, key.steps, strict=True):
         begin = [
             other.ours
@@ -323,11 +331,12 @@ def _with_ends(results: list[Result], submission: Submission) -> Iterator[Result
             and other.done
             and other.result_commit not in (None, result.result_commit)
             and other.shape not in ("nothing to do", "none", "skipped")
-            and contains(commits, other.ours, result.result_commit or "")
+            and result.result_commit in grown_from(other.ours)
         ]
-        nearest = (id_ for id_ in begin if all(contains(commits, other, id_) for other in begin))
-        end = next(nearest, None) if result.done and result.result_commit else None
-        yield replace(result, judged_commit=end) if end else result
+        # The nearest is what all others have grown from: so none has grown from less.
+        nearest = min(begin, key=lambda id_: len(grown_from(id_)), default=None)
+        ends = result.done and nearest is not None and all(nearest in grown_from(other) for other in begin)
+        yield replace(result, judged_commit=nearest) if ends else result
 
 
 def grew_from(submission: Submission) -> bool:
