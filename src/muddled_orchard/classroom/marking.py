@@ -38,6 +38,7 @@ if TYPE_CHECKING:
 _NOTED_AT_ONCE = 64
 _GRADED_AT_ONCE = 32
 _WITH_RULES_AT_ONCE = 4
+_IN_CLUSTER_AT_ONCE = 128  # each portion has to travel
 
 
 class _LookedUp(Struct, frozen=True):
@@ -201,7 +202,8 @@ class _Portions:
             about = (self._machines, self._course.scenarios.texts(), self._bounds, self._course.commits)
             entered = self._stack.enter_context(graders_in_cluster(*about, run_rules=self._runs))
             self._graders, self._jobs = entered, entered.size
-        most = _WITH_RULES_AT_ONCE if self._runs else _GRADED_AT_ONCE
+        alone = _GRADED_AT_ONCE if self._machines.cluster is None else _IN_CLUSTER_AT_ONCE
+        most = _WITH_RULES_AT_ONCE if self._runs else alone
         self._at_once = share(len(self._handed), self._jobs, most)
         self.ahead = PORTIONS_AHEAD * self._jobs
         return self
