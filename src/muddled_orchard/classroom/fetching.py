@@ -7,11 +7,11 @@ import tempfile
 from pathlib import Path
 
 from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.course.gathering import without_secret
 from muddled_orchard.files.archives.submissions import Handed
 from muddled_orchard.vcs.ask import git
 
 _URL = re.compile(r"(file|git|https?|ssh)://.+")
-_SECRET = re.compile(r"(?<=://)[^/@]+@")
 
 
 def is_url(named: str) -> bool:
@@ -22,11 +22,11 @@ def is_url(named: str) -> bool:
 def fetched(url: str, folder: Path, bounds: Bounds) -> Handed:
     """A submission with what a repository has now, in a folder of its own below another, since two may have
     one name. It is refused where it can't be had."""
-    shown = _SECRET.sub("", url)
+    shown = without_secret(url)
     name = url.rstrip("/").rsplit("/", 1)[-1].removesuffix(".git") or shown
     target = Path(tempfile.mkdtemp(dir=folder)) / f"{name}.git"
     try:
-        git.clone_bare(url, target, seconds=bounds.seconds, size=bounds.size, memory=bounds.memory)
+        git.clone_bare(url, target, bounds)
     except git.GitFailed as failed:
-        return Handed(target, name, shown, refused=_SECRET.sub("", failed.said))
+        return Handed(target, name, shown, refused=without_secret(failed.said))
     return Handed(target, name, shown)

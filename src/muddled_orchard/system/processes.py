@@ -43,13 +43,17 @@ def be_a_worker(parent: int) -> None:
         signal.signal(signal.SIGHUP, signal.SIG_IGN)
         signal.pthread_sigmask(signal.SIG_UNBLOCK, {signal.SIGTERM})  # it begins with them held back
     if sys.platform == "linux":
-        import ctypes
-
-        ctypes.CDLL(None).prctl(_DEATH_SIGNAL, signal.SIGKILL)
+        _end_with_parent()
         if os.getppid() != parent:  # it was quicker
             os._exit(1)
     else:
         threading.Thread(target=_watch, args=(parent,), daemon=True).start()
+
+
+def _end_with_parent() -> None:
+    import ctypes
+
+    ctypes.CDLL(None).prctl(_DEATH_SIGNAL, signal.SIGKILL)
 
 
 def _watch(parent: int) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from muddled_orchard.reports.json.gather import GatherFile
 from muddled_orchard.reports.json.grade import ResultFile
 from muddled_orchard.reports.json.handout import HandOutFile, PlantFile
 from muddled_orchard.reports.json.ledger import LedgerFile
@@ -17,6 +18,7 @@ OUTPUTS: dict[str, object] = {
     "rehearse": RehearsalFile,
     "plant": PlantFile,
     "handout": HandOutFile,
+    "gather": GatherFile,
     "peek": PeekFile,
     "grade": ResultFile,
     "tally": TallyFile,

@@ -9,11 +9,13 @@ import functools
 import os
 import re
 import subprocess
+import tempfile
 import weakref
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import IO, cast
 
+from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.phrases import brief, counted
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.system.processes import limit_files_and_memory
@@ -189,30 +191,83 @@ def _end(process: subprocess.Popen[bytes]) -> None:
         process.communicate()
 
 
-def clone_bare(url: str, target: Path, *, seconds: float, size: int, memory: int) -> None:
+def clone_bare(
+    url: str,
+    target: Path,
+    bounds: Bounds,
+    *,
+    old: Path | None = None,
+    helpers: Sequence[str] = (),
+    strict: bool = False,
+) -> None:
     """Fetch what a repository elsewhere has into a new bare one, within bounds: without the user's
-    configuration, helpers, prompts and templates, and with no protocol that runs a program.
+    configuration, prompts and templates, and with no protocol that runs a program.
 
-    Raises GitFailed with Git's own words, or with the bound that was met.
+    What the repository `old` has need not come again. `helpers` are the programs that know the user's
+    passwords. With `strict` objects are checked as `git fsck` does. Raises GitFailed with Git's own words, or
+    with the bound that was met.
     """
+    more = ["--reference-if-able", str(old.resolve()), "--dissociate"] if old is not None else []
+    checks = ["-c", "fetch.unpackLimit=1", *(["-c", "transfer.fsckObjects=true"] if strict else [])]
+    words = ["clone", "-q", "--bare", "--template=", *more, "--", url, str(target)]
+    with tempfile.TemporaryFile() as said:
+        _ask_server([*checks, *words], url, target.parent, said, bounds, helpers)
+
+
+def remote_refs(url: str, bounds: Bounds, *, helpers: Sequence[str] = ()) -> str:
+    """What `git ls-remote --symref` says of a repository elsewhere: HEAD and every ref. Raises GitFailed."""
+    with tempfile.TemporaryFile() as said:
+        _ask_server(["ls-remote", "--symref", "--", url], url, Path.cwd(), said, bounds, helpers)
+        said.seek(0)
+        return said.read(_MOST_SAID).decode("utf-8", "replace")
+
+
+_MOST_SAID = 16 << 20
+
+
+def credential_helpers() -> list[str]:
+    """The programs that know the user's passwords, as the user's own configuration names them."""
+    words = ["git", "config", "--get-all", "credential.helper"]
+    found = subprocess.run(words, cwd=Path.home(), capture_output=True, text=True, check=False)
+    return [line for line in found.stdout.splitlines() if line]
+
+
+def _ask_server(
+    words: Sequence[str], url: str, folder: Path, said: IO[bytes], bounds: Bounds, helpers: Sequence[str]
+) -> None:
+    """Run Git against a server, by the URL's own protocol alone; its answer goes to a file, which has a
+    bound."""
+    scheme = url.partition("://")[0]
     more = {
-        "GIT_ALLOW_PROTOCOL": "file:git:http:https:ssh",
+        # Servers may lead from http to https.
+        "GIT_ALLOW_PROTOCOL": "http:https" if scheme == "http" else scheme,
         "GIT_ASKPASS": "true",
         "GIT_SSH_COMMAND": "ssh -oBatchMode=yes",
         "HOME": os.environ.get(
             "HOME", os.devnull
         ),  # where ssh keeps its keys; Git itself reads nothing there
     }
-    settings = ["-c", "credential.helper=", "-c", "core.hooksPath=/dev/null", "-c", "fetch.unpackLimit=1"]
-    words = ["git", *settings, "clone", "-q", "--bare", "--template=", "--", url, str(target)]
+    settings = ["-c", "credential.helper=", "-c", "core.hooksPath=/dev/null"]
+    for helper in helpers:
+        settings += ["-c", f"credential.helper={helper}"]
     try:
         done = subprocess.run(
-            words, cwd=target.parent, capture_output=True, env=environment() | more, check=False,
-            stdin=subprocess.DEVNULL, timeout=seconds, start_new_session=True,
-            preexec_fn=functools.partial(limit_files_and_memory, size, memory),
+            ["git", *settings, *words], cwd=folder, stdout=said, stderr=subprocess.PIPE,
+            env=environment() | more, check=False, stdin=subprocess.DEVNULL, timeout=bounds.seconds,
+            start_new_session=True,
+            preexec_fn=functools.partial(limit_files_and_memory, bounds.size, bounds.memory),
         )  # fmt: skip
     except subprocess.TimeoutExpired:
-        raise GitFailed(f"fetching it took more than {counted(round(seconds), 'second')}") from None
+        raise GitFailed(f"fetching it took more than {counted(bounds.seconds, 'second')}") from None
     if done.returncode:
-        reason = done.stderr.decode(errors="replace").replace(url, "it").strip()
-        raise GitFailed(reason.rsplit("fatal: ", 1)[-1] or "it can't be fetched, or is larger than it may be")
+        raise GitFailed(_reason(done.stderr.decode(errors="replace").replace(url, "it")))
+
+
+def _reason(said: str) -> str:
+    """Why nothing could be fetched, in a line, from all that Git says of it."""
+    if (refused := re.search(r"^error: object [0-9a-f]{40}: (.+)$", said, re.MULTILINE)) is not None:
+        return f"Git's own check refuses an object of it ({refused[1]})"
+    # Git ends with the same advice whatever happened before.
+    told = said.partition("fatal: Could not read from remote repository.")[0].strip() or said.strip()
+    line = told.rsplit("fatal: ", 1)[-1].split("\n")[-1] if told else ""
+    return line.removeprefix("unable to access 'it/': ") or "it can't be fetched, or is larger than it may be"

@@ -1,0 +1,84 @@
+"""Gather a class's repositories from servers: many at once, again only what has changed there.
+
+What a server gives is a submission: it is fetched by Git within bounds, into a new bare repository beside the
+old one, whose place it takes when it is whole. Nothing in it is run, and `grade` reads it as any other.
+"""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from functools import partial
+from pathlib import Path
+
+from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.course.gathering import Gathered, Source, without_secret
+from muddled_orchard.system.temporary import folder_in_the_making, remove_left_over, settle
+from muddled_orchard.system.workers import PORTIONS_AHEAD, Awaited, WorkerLost, in_order, workers
+from muddled_orchard.vcs.ask import git
+
+_REFS = "gathered-refs"
+"""What the server said of its refs when a repository was gathered, in the repository."""
+
+_TIDYING = 5.0
+"""Seconds beyond the bound for what is done around the fetching."""
+
+
+@contextmanager
+def gathered(sources: Sequence[Source], out: Path, bounds: Bounds, jobs: int) -> Iterator[Iterator[Gathered]]:
+    """Fetch each into its place below `out`, in order, `jobs` at once. What is there stays until the newer
+    one is whole."""
+    git.require()
+    for folder in {(out / source.place).parent for source in sources}:
+        folder.mkdir(parents=True, exist_ok=True)
+        remove_left_over(folder)
+    jobs = max(1, min(jobs, len(sources)))
+    with workers(jobs, _gatherer, out, bounds, git.credential_helpers()) as pool:
+        # Asking and fetching each have the bound.
+        submit = partial(pool.submit, seconds=2 * bounds.seconds + _TIDYING)
+        begun = in_order(sources, submit, PORTIONS_AHEAD * jobs)
+        yield (_result(source, sent, bounds) for source, sent in begun)
+
+
+def _result(source: Source, sent: Awaited[Gathered], bounds: Bounds) -> Gathered:
+    try:
+        return sent.result()
+    except TimeoutError:
+        return Gathered(source, "failed", f"fetching it took more than {counted(bounds.seconds, 'second')}")
+    except WorkerLost:
+        return Gathered(source, "failed", "fetching it ended unexpectedly")
+
+
+def _gatherer(out: Path, bounds: Bounds, helpers: Sequence[str]) -> Callable[[Source], Gathered]:
+    return partial(_gather, out, bounds, helpers)
+
+
+def _gather(out: Path, bounds: Bounds, helpers: Sequence[str], source: Source) -> Gathered:
+    place = out / source.place
+    try:
+        refs = git.remote_refs(source.url, bounds, helpers=helpers)
+        if not _heads(refs):
+            return Gathered(source, "failed", "there is nothing in it yet")
+        there = place / _REFS
+        if there.is_file() and there.read_text("utf-8", "replace") == refs:
+            return Gathered(source, "unchanged")
+        old = place if place.is_dir() else None
+        with folder_in_the_making(place.parent) as making:
+            made = making / "made.git"
+            git.clone_bare(source.url, made, bounds, old=old, helpers=helpers, strict=True)
+            (made / _REFS).write_text(refs, "utf-8")
+            if old is not None:
+                shutil.rmtree(place)
+            settle(made, place)
+    except git.GitFailed as failed:
+        return Gathered(source, "failed", without_secret(failed.said))
+    except OSError as error:
+        return Gathered(source, "failed", f"it can't be written: {error.strerror}")
+    return Gathered(source, "changed" if old is not None else "new")
+
+
+def _heads(refs: str) -> bool:
+    """Whether there is any branch."""
+    return any("\trefs/heads/" in line for line in refs.splitlines())

@@ -1,0 +1,181 @@
+"""A class's repositories gathered from servers, with real Git, over file:// and http://."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import subprocess
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import pytest
+
+from muddled_orchard.core.base.problems import BadInput
+from muddled_orchard.core.course.gathering import by_column, sources
+from muddled_orchard.core.course.roster import Learner
+from tests.conftest import graded, muddled, shell
+from tests.test_class import RIGHT, WRONG
+
+NAMES = {"ada": "Ada Quince", "bo": "Bo Medlar", "cyd": "Cyd Sloe"}
+
+
+@pytest.fixture(scope="module")
+def served(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A course of two exercises, and a server's folder with ID/EXERCISE.git for each; cyd has pushed nothing."""
+    top = tmp_path_factory.mktemp("served")
+    rows = "".join(f"{id_},{name}\n" for id_, name in NAMES.items())
+    (top / "roster.csv").write_text(f"id,name\n{rows}", "utf-8")
+    for exercise in ("press-limit", "three-knots"):
+        muddled("handout", exercise, "--roster", "roster.csv", "--out", "out", folder=top)
+    for id_, script in (("ada", RIGHT), ("bo", WRONG)):
+        for exercise in ("press-limit", "three-knots"):
+            shell(
+                top,
+                f"mkdir -p at/{id_}/{exercise}; tar xzf out/{exercise}/{id_}.tar.gz -C at/{id_}/{exercise}",
+            )
+            work = next((top / "at" / id_ / exercise).rglob("work"))
+            if exercise == "press-limit":
+                shell(work, script)
+            shell(work, f"git clone -q --bare . {top}/srv/{id_}/{exercise}.git")
+    shell(top, "for x in press-limit three-knots; do git init -q --bare srv/cyd/$x.git; done")
+    return top
+
+
+@pytest.fixture
+def course(served: Path, tmp_path: Path) -> Path:
+    """A copy of it all."""
+    shutil.copytree(served, tmp_path / "course")
+    return tmp_path / "course"
+
+
+def states(top: Path, *more: str, code: int = 0) -> dict[str, tuple[str, str]]:
+    said = muddled("gather", "--out", "in", "--json", *more, folder=top, code=code).stdout
+    return {one["file"]: (one["state"], one["reason"] or "") for one in json.loads(said)["repositories"]}
+
+
+def test_a_class_is_gathered_and_again_only_what_changed(course: Path) -> None:
+    url = f"file://{course}/srv/{{id}}/{{exercise}}.git"
+    found = states(course, "--url", url, code=1)
+    assert {place: state for place, (state, _) in found.items()} == {
+        "press-limit/ada.git": "new", "three-knots/ada.git": "new", "press-limit/bo.git": "new",
+        "three-knots/bo.git": "new", "press-limit/cyd.git": "failed", "three-knots/cyd.git": "failed",
+    }  # fmt: skip
+    assert found["press-limit/cyd.git"][1] == "there is nothing in it yet"
+    results = graded(course / "in/press-limit", "--ledger", course / "orchard.db")
+    assert (results["ada"]["percent"], results["bo"]["percent"] < 100) == (100.0, True)
+    shell(
+        course,
+        "git -C srv/bo/press-limit.git update-ref refs/heads/new main; git -C srv/ada/press-limit.git symbolic-ref HEAD refs/heads/night-shift",
+    )
+    again = {place: state for place, (state, _) in states(course, "ada", "bo", "--url", url).items()}
+    assert again == {
+        "press-limit/ada.git": "changed", "three-knots/ada.git": "unchanged",
+        "press-limit/bo.git": "changed", "three-knots/bo.git": "unchanged",
+    }  # fmt: skip
+    assert shell(course / "in/press-limit/bo.git", "git rev-parse -q --verify new")
+    assert (course / "in/press-limit/ada.git/HEAD").read_text() == "ref: refs/heads/night-shift\n"
+    shell(course, "rm -rf srv/bo")
+    gone = muddled("gather", "bo", "--out", "in", "--url", url, "--quiet", folder=course, code=2)
+    assert "Not reached (2):" in gone.stderr
+    assert gone.stdout == ""
+    assert (course / "in/press-limit/bo.git/HEAD").is_file(), "what was gathered stays"
+    assert not list((course / "in").rglob(".muddled-*"))
+
+
+@contextmanager
+def dumb_server(folder: Path) -> Iterator[str]:
+    """Plain files over HTTP, as the simplest Git server has them."""
+    command = [
+        sys.executable,
+        "-u",
+        "-m",
+        "http.server",
+        "0",
+        "--bind",
+        "127.0.0.1",
+        "--directory",
+        str(folder),
+    ]
+    server = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
+    try:
+        assert server.stdout is not None
+        yield server.stdout.readline().split("(")[1].split(")")[0].rstrip("/")
+    finally:
+        server.kill()
+        server.communicate()
+
+
+def test_a_column_of_the_roster_and_no_password_is_shown(course: Path) -> None:
+    shell(course, "for x in srv/*/press-limit.git; do git -C $x update-server-info; done")
+    with dumb_server(course / "srv") as address:
+        with_word = address.replace("http://", "http://course:secret@")
+        rows = "".join(f"{id_},{name},{with_word}/{id_}/press-limit.git\n" for id_, name in NAMES.items())
+        (course / "urls.csv").write_text(f"id,name,repository\n{rows}zed,Zed,\n", "utf-8")
+        more = ("--roster", "urls.csv", "--column", "repository")
+        said = muddled("gather", "--out", "in", *more, folder=course, code=1)
+        shown = muddled("gather", "--out", "in", "--json", *more, folder=course, code=1)
+    assert "2 repositories: 2 new." in said.stdout
+    assert "To grade them: muddled grade in" in said.stdout
+    for text in (said.stdout, said.stderr, shown.stdout):
+        assert "secret" not in text
+    assert graded(course / "in", "--ledger", course / "orchard.db")["ada"]["percent"] == 100.0
+
+
+def test_a_hostile_server_costs_itself_alone(course: Path) -> None:
+    """Configuration and hooks stay there; what Git's own check refuses, and what is too large, is told."""
+    url = f"file://{course}/srv/{{id}}/press-limit.git"
+    ada, bo, cyd = (course / f"srv/{id_}/press-limit.git" for id_ in NAMES)
+    shell(
+        ada,
+        f"git config core.fsmonitor 'touch {course}/PWNED'; git config core.hooksPath hooks; mkdir -p hooks",
+    )
+    for hook in ("post-checkout", "reference-transaction", "post-update"):
+        (ada / "hooks" / hook).write_text(f"#!/bin/sh\ntouch {course}/PWNED\n")
+        (ada / "hooks" / hook).chmod(0o755)
+    shell(
+        bo,
+        "b=$(echo x | git hash-object -w --stdin); t=$(printf '100644 .git\\0%b' \"$(echo $b | sed 's/../\\\\x&/g')\""
+        " | git hash-object -w -t tree --literally --stdin)\n"
+        "git update-ref refs/heads/evil $(git -c user.name=e -c user.email=e@orchard.example commit-tree -m x $t)",
+    )
+    shutil.rmtree(cyd)
+    shell(course, f"git clone -q --bare srv/ada/three-knots.git {cyd}")
+    shell(
+        cyd,
+        "git -c user.name=c -c user.email=c@orchard.example commit-tree -m x $(head -c 6000000 /dev/urandom | git hash-object -w --stdin | "
+        "xargs printf '100644 blob %s\\tf\\n' | git mktree) | xargs git update-ref refs/heads/large",
+    )
+    found = states(course, "--url", url, "--most-size", "4", code=1)
+    assert found["ada.git"] == ("new", "")
+    assert found["bo.git"][0] == "failed"
+    assert found["bo.git"][1] == "Git's own check refuses an object of it (hasDotgit: contains '.git')"
+    assert found["cyd.git"][0] == "failed"
+    assert not (course / "PWNED").exists()
+    assert sorted(path.name for path in (course / "in").iterdir()) == ["ada.git"]
+
+
+def test_what_can_not_be_gathered_is_told_before(course: Path) -> None:
+    for more, says in (
+        (("--url", "{id}/x.git"), '"ada/x.git" is no URL of a repository\n  It begins with https://'),
+        (("--url", "ext::sh -c touch% PWNED"), "is no URL of a repository"),
+        (("--url", "https://x.example/{grup}.git"), "--url: there is no column {grup}"),
+        (("zed", "--url", "https://x.example/{id}.git"), 'there is no learner "zed"'),
+        ((), 'the roster has no address in a column "url"'),
+        (("--ledger", "none.db", "--url", "https://x.example/{id}.git"), "there is no such ledger"),
+    ):
+        assert says in muddled("gather", "--out", "in", *more, folder=course, code=2).stderr
+    assert not (course / "in").exists()
+
+
+def test_a_template_is_filled_as_urls_have_it() -> None:
+    ada = Learner("a+b@c", "Ada Ö", {"group": "red team", "url": "ssh://git@x.example/a.git"})
+    (one,) = sources([ada], "https://x.example/{group}/{id}/{name}.git", {})
+    assert one.url == "https://x.example/red%20team/a%2Bb%40c/Ada%20%C3%96.git"
+    assert one.place == "a+b@c.git"
+    both = list(sources([ada], "file:///srv/{id}-{exercise}.git", {"a+b@c": ["one", "two"]}))
+    assert [source.place for source in both] == ["one/a+b@c.git", "two/a+b@c.git"]
+    assert next(by_column([ada], "url")).url == "ssh://git@x.example/a.git"
+    with pytest.raises(BadInput, match="no URL"):
+        list(by_column([Learner("a", "A", {"url": "/etc"})], "url"))
