@@ -134,8 +134,8 @@ class _Scheduled(Generic[Result]):
 
         try:
             return self._future.result()
-        except ProcessExpired:
-            raise WorkerLost from None
+        except ProcessExpired as expired:
+            raise WorkerLost(f"it ended with {expired.exitcode}") from None
 
 
 class _Single(Generic[Piece, Result]):
