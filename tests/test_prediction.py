@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import os
+import signal
 import tempfile
+import time
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -240,3 +243,24 @@ def test_only_words_may_differ(
     younger = history_shape(question.commits, question.tips, question.texts, {question.tips[0]: 5})
     assert younger is not None
     assert younger.shape != first.shape, "dates decide between merge bases"
+
+
+def test_a_forked_process_does_not_wait_for_its_parents_git(tmp_path: Path) -> None:
+    """It did for ever, wherever it happened to look for unreachable objects: also while all others waited."""
+    scratch = ScratchRepository(tmp_path / "scratch.git")
+    id_ = scratch.objects.blob(b"pears\n")
+    scratch.flush()
+    reader = git.ObjectReader(tmp_path / "scratch.git")
+    assert reader.read(id_) == ("blob", b"pears\n")
+    child = os.fork()
+    if not child:
+        del reader
+        os._exit(0)
+    until = time.monotonic() + 10
+    while not (ended := os.waitpid(child, os.WNOHANG))[0] and time.monotonic() < until:
+        time.sleep(0.01)
+    if not ended[0]:
+        os.kill(child, signal.SIGKILL)
+        os.waitpid(child, 0)
+    assert ended == (child, 0)
+    assert reader.read(id_) == ("blob", b"pears\n")

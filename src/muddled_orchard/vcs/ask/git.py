@@ -182,11 +182,15 @@ class ObjectReader:
             stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
             env=environment() | {"GIT_DIR": str(self.gitdir)},
         )  # fmt: skip
-        weakref.finalize(self, _end, process)
+        weakref.finalize(self, _end, process, os.getpid())
         return cast("IO[bytes]", process.stdin), cast("IO[bytes]", process.stdout)
 
 
-def _end(process: subprocess.Popen[bytes]) -> None:
+def _end(process: subprocess.Popen[bytes], begun_by: int) -> None:
+    """End what this very process has begun. A process that was forked from it must not wait: the pipe that it
+    would close stays open here."""
+    if os.getpid() != begun_by:
+        return
     with contextlib.suppress(BrokenPipeError):
         process.communicate()
 
