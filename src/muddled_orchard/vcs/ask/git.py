@@ -187,12 +187,15 @@ class ObjectReader:
 
 
 def _end(process: subprocess.Popen[bytes], begun_by: int) -> None:
-    """End what this very process has begun. A process that was forked from it must not wait: the pipe that it
-    would close stays open here."""
+    """End what this very process has begun. It is killed, not asked: it would wait for ever for its input to
+    end, which every process that was forked meanwhile holds open; and one of those must not wait for it."""
     if os.getpid() != begun_by:
         return
-    with contextlib.suppress(BrokenPipeError):
-        process.communicate()
+    process.kill()
+    for pipe in (process.stdin, process.stdout):
+        with contextlib.suppress(BrokenPipeError):
+            cast("IO[bytes]", pipe).close()
+    process.wait()
 
 
 def clone_bare(
