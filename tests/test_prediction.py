@@ -255,13 +255,16 @@ def test_neither_a_process_nor_its_fork_waits_for_the_git_of_the_other(tmp_path:
     assert reader.read(id_) == ("blob", b"pears\n")
     child = os.fork()
     if not child:
-        del reader
         time.sleep(60)  # it holds the pipes open
         os._exit(0)
     try:
-        time.sleep(0.5)
+        other = os.fork()
+        if not other:
+            del reader
+            os._exit(0)
+        assert os.waitpid(other, 0) == (other, 0)
         assert reader.read(id_) == ("blob", b"pears\n"), "the fork has not ended it"
-        ending = threading.Thread(target=finalize_all, args=(reader,), daemon=True)
+        ending = threading.Thread(target=finalize, args=(reader,), daemon=True)
         del reader
         ending.start()
         ending.join(10)
@@ -271,5 +274,5 @@ def test_neither_a_process_nor_its_fork_waits_for_the_git_of_the_other(tmp_path:
         os.waitpid(child, 0)
 
 
-def finalize_all(reader: git.ObjectReader) -> None:
+def finalize(reader: git.ObjectReader) -> None:
     del reader
