@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-import os
-import signal
+import shutil
 import tempfile
-import threading
-import time
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -17,13 +14,14 @@ from hypothesis import strategies as st
 
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.lines import Lines, lines_of
+from muddled_orchard.core.git.packs import BLOB
 from muddled_orchard.core.git.trees import Blob
 from muddled_orchard.core.merging.conflict import Hunk, MergeResult, merged_text
 from muddled_orchard.core.merging.equivalence import history_shape
-from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.ask import scratch as scratches
 from muddled_orchard.vcs.ask.predict import predict
 from muddled_orchard.vcs.ask.scratch import Question, ScratchRepository
+from muddled_orchard.vcs.ask.stored import StoredObjects
 from muddled_orchard.vcs.isolation import isolate
 from muddled_orchard.vcs.write.build import new_repository
 from tests.conftest import shell
@@ -112,11 +110,11 @@ def opened(gitdir: Path, *, bare: bool) -> pygit2.Repository:
     return pygit2.Repository(str(gitdir))
 
 
-def new_scratch(work: Path, repo: pygit2.Repository) -> git.ObjectReader:
-    """A bare repository beside the learner's that sees its objects: attributes go there, not to them."""
+def new_scratch(work: Path, repo: pygit2.Repository) -> StoredObjects:
+    """A bare repository beside the learner's with its objects: attributes go there, not to them."""
     new_repository(work / "scratch.git", bare=True)
-    (work / "scratch.git/objects/info/alternates").write_text(f"{repo.path}objects\n")
-    return git.ObjectReader(work / "scratch.git")
+    shutil.copytree(f"{repo.path}objects", work / "scratch.git/objects", dirs_exist_ok=True)
+    return StoredObjects(work / "scratch.git")
 
 
 def commit(repo: pygit2.Repository, text: str, parents: list[str]) -> str:
@@ -191,7 +189,7 @@ def test_what_is_told_in_other_words_is_what_git_says(texts: tuple[str, str, str
 def test_git_is_asked_once_for_what_differs_in_words(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     counted: list[int] = []
 
-    def counting(objects: git.ObjectReader, pairs: Sequence[tuple[str, str]]) -> list[MergeResult]:
+    def counting(objects: StoredObjects, pairs: Sequence[tuple[str, str]]) -> list[MergeResult]:
         counted.append(len(pairs))
         return predict(objects, pairs)
 
@@ -246,33 +244,31 @@ def test_only_words_may_differ(
     assert younger.shape != first.shape, "dates decide between merge bases"
 
 
-def test_neither_a_process_nor_its_fork_waits_for_the_git_of_the_other(tmp_path: Path) -> None:
-    """They did for ever, wherever they happened to look for unreachable objects, and held up a whole pool."""
-    scratch = ScratchRepository(tmp_path / "scratch.git")
-    id_ = scratch.objects.blob(b"pears\n")
-    scratch.flush()
-    reader = git.ObjectReader(tmp_path / "scratch.git")
-    assert reader.read(id_) == ("blob", b"pears\n")
-    child = os.fork()
-    if not child:
-        time.sleep(60)  # it holds the pipes open
-        os._exit(0)
-    try:
-        other = os.fork()
-        if not other:
-            del reader
-            os._exit(0)
-        assert os.waitpid(other, 0) == (other, 0)
-        assert reader.read(id_) == ("blob", b"pears\n"), "the fork has not ended it"
-        ending = threading.Thread(target=finalize, args=(reader,), daemon=True)
-        del reader
-        ending.start()
-        ending.join(10)
-        assert not ending.is_alive(), "it waits for its fork"
-    finally:
-        os.kill(child, signal.SIGKILL)
-        os.waitpid(child, 0)
+def test_objects_are_read_wherever_git_has_put_them(tmp_path: Path) -> None:
+    """Loose, in a pack, as a difference to another one, and in a pack that came later."""
+    stored = StoredObjects(tmp_path / ".git")
+    rows = b"".join(b"row %d of the orchard\n" % number for number in range(20_000))
+    files = {"empty": b"", "text": b"pears\n", "bytes": bytes(range(256)), "rows": rows}
+    shell(tmp_path, "git init -q")
 
+    def commit_all(more: dict[str, bytes], pack: str) -> None:
+        for name, text in more.items():
+            (tmp_path / name).write_bytes(text)
+        shell(tmp_path, f"git add .; git commit -qm x; {pack}")
 
-def finalize(reader: git.ObjectReader) -> None:
-    del reader
+    def as_written() -> dict[str, tuple[int, bytes]]:
+        return {name: stored.read(shell(tmp_path, f"git rev-parse HEAD:{name}").strip()) for name in files}
+
+    for more, pack in (
+        ({}, "true"),
+        ({"changed": rows.replace(b"row 7 ", b"row seven ")}, "git repack -qad"),
+        ({"later": b"plums\n"}, "git repack -qd"),
+    ):
+        files |= more
+        commit_all(files, pack)
+        assert as_written() == {name: (BLOB, text) for name, text in files.items()}
+    assert not list((tmp_path / ".git/objects").glob("??/*")), "all of it is in packs by now"
+    assert len(list((tmp_path / ".git/objects/pack").glob("*.pack"))) == 2
+    assert "chain length = 1" in shell(tmp_path, "git verify-pack -sv .git/objects/pack/*.idx")
+    with pytest.raises(KeyError):
+        stored.read("0" * 40)

@@ -12,6 +12,7 @@ import tomllib
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import datetime
+from functools import cache
 from typing import Any
 
 import msgspec
@@ -72,7 +73,7 @@ def _plain(part: Any) -> Any:
     if isinstance(part, Struct):
         return {
             item.name.rstrip("_"): _plain(value)
-            for item in fields(part)
+            for item in _fields(type(part))
             if (value := getattr(part, item.name)) != _default(item) or item.name in _ALWAYS
         }
     if isinstance(part, dict):
@@ -82,6 +83,12 @@ def _plain(part: Any) -> Any:
     if isinstance(part, datetime):
         return part.isoformat().replace("+00:00", "Z")
     return part
+
+
+@cache
+def _fields(of: type[Struct]) -> tuple[FieldInfo, ...]:
+    """The fields of a class: to look them up takes long, since their types are worked out for it."""
+    return fields(of)
 
 
 def _default(item: FieldInfo) -> Any:

@@ -12,7 +12,7 @@ from collections.abc import Callable, Collection, Iterator, Mapping
 from typing import Any
 
 from msgspec import Struct
-from msgspec.structs import fields, replace
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.problems import BadInput, KeyPath, Problem, likely
 from muddled_orchard.core.exercise.scenario import Scenario, Value
@@ -135,7 +135,7 @@ def _placeholders(part: Any, key: KeyPath, names: Collection[str], problems: lis
         if any(fill for pair in pairs for _, fill in pair):
             return lambda values: {_made(name, values): _made(item, values) for name, item in pairs}
     elif isinstance(part, Struct):
-        held = {item.name: below(getattr(part, item.name), item.name.rstrip("_")) for item in fields(part)}
+        held = {name: below(getattr(part, name), name.rstrip("_")) for name in part.__struct_fields__}
         changed = {name: item for name, item in held.items() if item[1]}
         if changed:
             return lambda values: replace(

@@ -3,17 +3,15 @@ that takes nothing from the user: no configuration, no hooks, no variables."""
 
 from __future__ import annotations
 
-import contextlib
 import errno
 import functools
 import os
 import re
 import subprocess
 import tempfile
-import weakref
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
-from typing import IO, cast
+from typing import IO
 
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.phrases import brief, counted
@@ -149,53 +147,6 @@ def merge_trees(gitdir: Path, pairs: Iterable[tuple[str, str]], *, diff3: bool) 
         given="".join(f"{ours} {theirs}\n" for ours, theirs in pairs).encode(),
         more={"GIT_DIR": str(gitdir)},
     )
-
-
-class ObjectReader:
-    """Reads objects of a repository of ours by one `git cat-file --batch`, which starts with the first
-    question and ends with this object."""
-
-    def __init__(self, gitdir: Path) -> None:
-        self.gitdir = gitdir
-        self._pipes: tuple[IO[bytes], IO[bytes]] | None = None
-
-    def read(self, id_: str) -> tuple[str, bytes]:
-        """The kind (`blob`, `tree`, `commit`, `tag`) and the content of an object. Raises GitFailed where it
-        isn't there."""
-        if self._pipes is None:
-            self._pipes = self._started()
-        asked, answered = self._pipes
-        try:
-            asked.write(f"{id_}\n".encode())
-            asked.flush()
-            header = answered.readline().split()
-            if len(header) != 3:  # "missing" behind the id, or no answer
-                raise GitFailed(f"object {id_} is missing")
-            content = answered.read(int(header[2]) + 1)[:-1]
-        except BrokenPipeError:
-            raise GitFailed("git cat-file has ended") from None
-        return header[1].decode(), content
-
-    def _started(self) -> tuple[IO[bytes], IO[bytes]]:
-        process = subprocess.Popen(
-            ["git", "cat-file", "--batch"], cwd=self.gitdir,
-            stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
-            env=environment() | {"GIT_DIR": str(self.gitdir)},
-        )  # fmt: skip
-        weakref.finalize(self, _end, process, os.getpid())
-        return cast("IO[bytes]", process.stdin), cast("IO[bytes]", process.stdout)
-
-
-def _end(process: subprocess.Popen[bytes], begun_by: int) -> None:
-    """End what this very process has begun. It is killed, not asked: it would wait for ever for its input to
-    end, which every process that was forked meanwhile holds open; and one of those must not wait for it."""
-    if os.getpid() != begun_by:
-        return
-    process.kill()
-    for pipe in (process.stdin, process.stdout):
-        with contextlib.suppress(BrokenPipeError):
-            cast("IO[bytes]", pipe).close()
-    process.wait()
 
 
 def clone_bare(

@@ -15,6 +15,7 @@ from muddled_orchard.core.git.stored_objects import stored_tree
 from muddled_orchard.core.git.trees import FOLDER, Blob, Tree
 from muddled_orchard.core.merging.conflict import MARKER_ATTRIBUTES, Conflict, MergeResult, merged_text
 from muddled_orchard.vcs.ask import git
+from muddled_orchard.vcs.ask.stored import StoredObjects
 
 MOST_LISTED = 200_000
 
@@ -27,7 +28,7 @@ class _Told(Struct):
     kinds: dict[str, str] = field(default_factory=dict)
 
 
-def predict(objects: git.ObjectReader, pairs: Sequence[tuple[str, str]]) -> list[MergeResult]:
+def predict(objects: StoredObjects, pairs: Sequence[tuple[str, str]]) -> list[MergeResult]:
     """The merge of each pair (ours, theirs) of commits, in order.
 
     The repository must be one of ours: marker sizes are set in it, and objects are added to it.
@@ -68,7 +69,7 @@ def _name(path: bytes) -> str:
     return path.decode("utf-8", "surrogateescape")
 
 
-def _merge_result(objects: git.ObjectReader, shown: _Told, based: _Told) -> MergeResult:
+def _merge_result(objects: StoredObjects, shown: _Told, based: _Told) -> MergeResult:
     tree = listing(objects, shown.tree)
     tree_with_base = listing(objects, based.tree) if shown.stages else tree
     conflicts = []
@@ -84,7 +85,7 @@ def _merge_result(objects: git.ObjectReader, shown: _Told, based: _Told) -> Merg
     return MergeResult(tree, tuple(conflicts))
 
 
-def listing(objects: git.ObjectReader, id_: str, most: int = MOST_LISTED) -> Tree:
+def listing(objects: StoredObjects, id_: str, most: int = MOST_LISTED) -> Tree:
     """Everything below a tree, by path. Submodules are listed, not entered. Raises ValueError where that is
     more than `most` entries: a few small trees can be made to list billions."""
     found: dict[str, Blob] = {}

@@ -23,6 +23,7 @@ from muddled_orchard.core.merging.conflict import MergeResult, relabelled
 from muddled_orchard.core.merging.equivalence import HistoryShape, history_shape, translate
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.ask.predict import predict
+from muddled_orchard.vcs.ask.stored import StoredObjects
 from muddled_orchard.vcs.write.build import new_repository
 from muddled_orchard.vcs.write.memory import Objects, pack_file
 
@@ -84,7 +85,7 @@ class ScratchRepository:
     def __init__(self, folder: Path) -> None:
         self.gitdir = folder
         new_repository(folder, bare=True)
-        self._stored = git.ObjectReader(folder)
+        self._stored = StoredObjects(folder)
         self.objects = Objects()
         self._variants: dict[str, Variants] = {}
         self._trees: dict[int, MadeTree] = {}
