@@ -21,7 +21,8 @@ import pytest
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.files.archives.export import spread
-from muddled_orchard.files.course.ledger import MIGRATIONS, Ledger
+from muddled_orchard.files.course.ledger import Ledger
+from muddled_orchard.files.course.ledger_schema import MIGRATIONS
 from muddled_orchard.files.course.roster import read_roster
 from tests.conftest import LEARNER, PROGRAM, graded, muddled, shell
 

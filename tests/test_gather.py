@@ -78,7 +78,7 @@ def test_a_class_is_gathered_and_again_only_what_changed(course: Path) -> None:
     assert (course / "in/press-limit/ada.git/HEAD").read_text() == "ref: refs/heads/night-shift\n"
     shell(course, "rm -rf srv/bo")
     gone = muddled("gather", "bo", "--out", "in", "--url", url, "--quiet", folder=course, code=2)
-    assert "Not reached (2):" in gone.stderr
+    assert "Not gathered (2):" in gone.stderr
     assert gone.stdout == ""
     assert (course / "in/press-limit/bo.git/HEAD").is_file(), "what was gathered stays"
     assert not list((course / "in").rglob(".muddled-*"))

@@ -6,7 +6,6 @@ old one, whose place it takes when it is whole. Nothing in it is run, and `grade
 
 from __future__ import annotations
 
-import shutil
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import partial
@@ -70,7 +69,7 @@ def _gather(out: Path, bounds: Bounds, helpers: Sequence[str], source: Source) -
             git.clone_bare(source.url, made, bounds, old=old, helpers=helpers, strict=True)
             (made / _REFS).write_text(refs, "utf-8")
             if old is not None:
-                shutil.rmtree(place)
+                place.rename(making / "old.git")  # it goes with the folder
             settle(made, place)
     except git.GitFailed as failed:
         return Gathered(source, "failed", without_secret(failed.said))

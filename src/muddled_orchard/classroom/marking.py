@@ -80,6 +80,7 @@ class Course:
 
     def __init__(self, library: ScenarioLibrary, ledger: Ledger | None = None) -> None:
         self.ledger = ledger
+        # Without their commits, which are asked for once: of a large class there are many.
         self.hand_outs = tuple(map(_slim, ledger.each_hand_out())) if ledger else ()
         self.roster: dict[str, Learner] = ledger.learners() if ledger else {}
         self._owners = {
@@ -100,9 +101,9 @@ class Course:
             raise BadInput(Problem("a scenario in this ledger is damaged", hint, file=file)) from None
         self.scenarios = Scenarios(library, handed_out)
 
-    @property
     def commits(self) -> dict[str, ExerciseVariant]:
-        """Which exercise and variant the commits belong to that branches of hand-outs stand at."""
+        """Which exercise and variant the commits belong to that branches of hand-outs stand at, as the ledger
+        says."""
         found: dict[str, ExerciseVariant] = {}
         for hand_out in self.ledger.each_hand_out() if self.ledger else ():
             given = ExerciseVariant(hand_out.exercise, hand_out.variant)
@@ -199,7 +200,7 @@ class _Portions:
         if self._machines.cluster is not None:
             from muddled_orchard.classroom.parallel import graders_in_cluster
 
-            about = (self._machines, self._course.scenarios.texts(), self._bounds, self._course.commits)
+            about = (self._machines, self._course.scenarios.texts(), self._bounds, self._course.commits())
             entered = self._stack.enter_context(graders_in_cluster(*about, run_rules=self._runs))
             self._graders, self._jobs = entered, entered.size
         alone = _GRADED_AT_ONCE if self._machines.cluster is None else _IN_CLUSTER_AT_ONCE
@@ -224,7 +225,7 @@ class _Portions:
         if self._graders is None:
             from muddled_orchard.classroom.parallel import graders
 
-            about = (self._course.scenarios.find, self._bounds, self._jobs, self._course.commits)
+            about = (self._course.scenarios.find, self._bounds, self._jobs, self._course.commits())
             making = graders(len(self._handed), self._at_once, *about, run_rules=self._runs)
             self._graders = self._stack.enter_context(making)
         return self._graders.submit(fresh)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import zlib
 from collections.abc import Callable
 
 import msgspec
@@ -76,3 +77,19 @@ def anonymous_result(text: str, renamed: Callable[[str], str]) -> str:
         made=None,
     )
     return assessment_text(plain)
+
+
+def packed(result: str) -> bytes:
+    """The text of a result as the ledger keeps it."""
+    return zlib.compress(result.encode())
+
+
+def unpacked(kept: str | bytes) -> str:
+    """The text of a result that the ledger has kept: earlier versions did so as it is. Empty where it is
+    damaged."""
+    if isinstance(kept, str):
+        return kept
+    try:
+        return zlib.decompress(kept).decode()
+    except (zlib.error, UnicodeDecodeError):
+        return ""

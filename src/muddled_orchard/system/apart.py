@@ -14,7 +14,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
-from typing import Any, Generic, TypeVar, cast
+from typing import IO, Generic, TypeVar, cast
 
 from muddled_orchard.system.workers import WorkerLost
 
@@ -31,6 +31,7 @@ class ProcessApart(Generic[Piece, Result]):
     def __init__(self, prepare: Callable[[], Callable[[Piece], Result]]) -> None:
         self._prepare = pickle.dumps(prepare)
         self._process: subprocess.Popen[bytes] | None = None
+        self._pipes: tuple[IO[bytes], IO[bytes]] | None = None
 
     def do(self, piece: Piece, seconds: float | None = None) -> Result:
         """Have a piece done. Raises what the work raised, TimeoutError, or WorkerLost."""
@@ -63,16 +64,17 @@ class ProcessApart(Generic[Piece, Result]):
             self._process.communicate()
         except BrokenPipeError:
             self._process.wait()
-        self._process = None
+        self._process = self._pipes = None
 
     def _begin(self) -> None:
         self.end()
         program = [sys.executable, "-m", __spec__.name if __spec__ else __name__]
         self._process = subprocess.Popen(program, stdin=subprocess.PIPE, stdout=subprocess.PIPE)
+        self._pipes = cast("IO[bytes]", self._process.stdin), cast("IO[bytes]", self._process.stdout)
         self._send(self._prepare)
 
     def _send(self, data: bytes) -> None:
-        pipe = self._pipe("stdin")
+        pipe, _ = self._open_pipes()
         pipe.write(_SIZE.pack(len(data)) + data)
         pipe.flush()
 
@@ -81,7 +83,8 @@ class ProcessApart(Generic[Piece, Result]):
         return self._read(size, until)
 
     def _read(self, size: int, until: float | None) -> bytes:
-        descriptor = self._pipe("stdout").fileno()
+        _, pipe = self._open_pipes()
+        descriptor = pipe.fileno()
         found = bytearray()
         while len(found) < size:
             left = None if until is None else max(0.0, until - time.monotonic())
@@ -93,8 +96,11 @@ class ProcessApart(Generic[Piece, Result]):
             found += part
         return bytes(found)
 
-    def _pipe(self, name: str) -> Any:
-        return getattr(self._process, name)
+    def _open_pipes(self) -> tuple[IO[bytes], IO[bytes]]:
+        """To the process, and from it. Raises EOFError where there is none."""
+        if self._pipes is None:
+            raise EOFError
+        return self._pipes
 
 
 def _main() -> None:

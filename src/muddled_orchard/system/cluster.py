@@ -48,7 +48,7 @@ class Cluster(Generic[Piece, Result]):
 
     def submit(self, piece: Piece, seconds: float | None = None) -> Awaited[Result]:
         """Have a piece done, in at most so many seconds once it is begun."""
-        with told():
+        with _told():
             return _Remote(
                 self._client.submit(
                     _done_there, self._run, __version__, self._prepare, piece, seconds, pure=False
@@ -70,7 +70,7 @@ class _Remote(Generic[Result]):
     def result(self) -> Result:
         from distributed import KilledWorker
 
-        with told():
+        with _told():
             try:
                 found: Result = self._future.result()
             except KilledWorker:
@@ -126,7 +126,7 @@ def _check(client: Any, address: str) -> None:
         except AttributeError:
             return metadata.version("muddled-orchard")
 
-    with told():
+    with _told():
         found = client.run(version)
     if not found:
         hint = "Begin some, on each machine: dask worker ADDRESS"
@@ -138,7 +138,7 @@ def _check(client: Any, address: str) -> None:
 
 
 @contextmanager
-def told() -> Iterator[None]:
+def _told() -> Iterator[None]:
     """What the cluster complains about, as BadInput."""
     from distributed.client import FutureCancelledError
     from distributed.comm.core import CommClosedError

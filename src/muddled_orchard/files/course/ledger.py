@@ -11,7 +11,6 @@ from __future__ import annotations
 import json
 import secrets
 import sqlite3
-import zlib
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from datetime import UTC, datetime
@@ -25,57 +24,12 @@ from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.grading.settling import Settlement
-from muddled_orchard.files.stored_results import anonymous_result
+from muddled_orchard.files.course.ledger_schema import MIGRATIONS
+from muddled_orchard.files.stored_results import anonymous_result, packed, unpacked
 from muddled_orchard.system.output import make_private
 
 _AT_ONCE = 500  # how many are asked for in one go
 _PATIENCE = 5.0  # seconds that a run waits for another one to let the ledger go
-
-MIGRATIONS = (
-    """
-    CREATE TABLE course (key TEXT PRIMARY KEY, value BLOB NOT NULL) STRICT;
-    CREATE TABLE learner (
-        id TEXT PRIMARY KEY, name TEXT NOT NULL, more TEXT NOT NULL, added TEXT NOT NULL
-    ) STRICT;
-    CREATE TABLE scenario (
-        digest TEXT PRIMARY KEY, exercise TEXT NOT NULL, title TEXT NOT NULL, data TEXT NOT NULL, added TEXT
-        NOT NULL
-    ) STRICT;
-    CREATE TABLE hand_out (
-        exercise TEXT NOT NULL, learner TEXT NOT NULL REFERENCES learner (id), variant TEXT NOT NULL,
-        scenario TEXT NOT NULL REFERENCES scenario (digest),
-        first_commit TEXT NOT NULL, tips TEXT NOT NULL, file TEXT NOT NULL, made TEXT NOT NULL,
-        PRIMARY KEY (exercise, learner), UNIQUE (exercise, variant)
-    ) STRICT;
-    CREATE TABLE grading (
-        id INTEGER PRIMARY KEY, graded TEXT NOT NULL, submission TEXT NOT NULL, fingerprint TEXT NOT NULL,
-        version TEXT NOT NULL, scenario TEXT NOT NULL, exercise TEXT NOT NULL, variant TEXT NOT NULL,
-        learner TEXT, state TEXT NOT NULL, points REAL NOT NULL, possible REAL NOT NULL, result TEXT NOT NULL
-    ) STRICT;
-    CREATE INDEX grading_by_fingerprint ON grading (fingerprint, version);
-    """,
-    """
-    CREATE TABLE settlement (
-        id INTEGER PRIMARY KEY, made TEXT NOT NULL, learner TEXT NOT NULL REFERENCES learner (id), exercise TEXT NOT NULL,
-        work TEXT NOT NULL, about TEXT NOT NULL, earned REAL, by TEXT NOT NULL, reason TEXT NOT NULL
-    ) STRICT;
-    CREATE INDEX settlement_by_learner ON settlement (learner, exercise);
-    ALTER TABLE grading ADD COLUMN pile TEXT;
-    """,
-    # A result is kept packed: a class of a hundred thousand has half a gigabyte of them as text.
-    """
-    ALTER TABLE grading RENAME TO grading_as_text;
-    CREATE TABLE grading (
-        id INTEGER PRIMARY KEY, graded TEXT NOT NULL, submission TEXT NOT NULL, fingerprint TEXT NOT NULL,
-        version TEXT NOT NULL, scenario TEXT NOT NULL, exercise TEXT NOT NULL, variant TEXT NOT NULL,
-        learner TEXT, state TEXT NOT NULL, points REAL NOT NULL, possible REAL NOT NULL, result ANY NOT NULL, pile TEXT
-    ) STRICT;
-    INSERT INTO grading SELECT * FROM grading_as_text;
-    DROP TABLE grading_as_text;
-    CREATE INDEX grading_by_fingerprint ON grading (fingerprint, version);
-    """,
-)
-"""How the schema came to be: the n-th script leads from version n to n + 1 (`PRAGMA user_version`)."""
 
 
 class Ledger:
@@ -296,7 +250,7 @@ class Ledger:
                     {
                         **{name: getattr(grading, name) for name in _GRADING},
                         "graded": _now(),
-                        "result": _packed(grading.result),
+                        "result": packed(grading.result),
                     }
                     for grading in graded
                 ],
@@ -334,7 +288,7 @@ class Ledger:
             some = ids[start : start + _AT_ONCE]
             marks = ", ".join("?" * len(some))
             for id_, result in self._rows(f"SELECT id, result FROM grading WHERE id IN ({marks})", some):
-                yield id_, _unpacked(result)
+                yield id_, unpacked(result)
 
     # -- Settlements ----------------------------------------------------------------------------------
 
@@ -392,7 +346,7 @@ class Ledger:
 
             self._db.create_function("renamed", 1, renamed)
             self._db.create_function(
-                "anonymous", 1, lambda result: _packed(anonymous_result(_unpacked(result), renamed))
+                "anonymous", 1, lambda result: packed(anonymous_result(unpacked(result), renamed))
             )
             self._run(
                 "UPDATE grading SET submission = 'submission-' || id, pile = '', fingerprint = '', result = anonymous(result)"
@@ -439,21 +393,7 @@ def _settlement(row: tuple[Any, ...]) -> Settlement:
 
 
 def _grading(row: tuple[Any, ...]) -> Grading:
-    return msgspec.convert((*row[:_RESULT], _unpacked(row[_RESULT]), *row[_RESULT + 1 :]), Grading)
-
-
-def _packed(result: str) -> bytes:
-    return zlib.compress(result.encode())
-
-
-def _unpacked(result: str | bytes) -> str:
-    """A result as it was written: earlier versions kept it as text. Empty where it is damaged."""
-    if isinstance(result, str):
-        return result
-    try:
-        return zlib.decompress(result).decode()
-    except (zlib.error, UnicodeDecodeError):
-        return ""
+    return msgspec.convert((*row[:_RESULT], unpacked(row[_RESULT]), *row[_RESULT + 1 :]), Grading)
 
 
 def _now() -> str:

@@ -1,4 +1,4 @@
-"""What came of gathering, in the terminal: how many, and who could not be reached and why."""
+"""What came of gathering, in the terminal: how many, and of whom not and why."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ def show_gathered(on: Console, out: str, found: Sequence[Gathered], *, quiet: bo
     if failed:
         if not quiet:
             on.print()
-        on.print(Text(f"Not reached ({len(failed)}):", style="strong"))
+        on.print(Text(f"Not gathered ({len(failed)}):", style="strong"))
         table = Table.grid(padding=(0, 2, 0, 0))
         for one in failed:
             name = f"{one.source.learner}{f'  {one.source.exercise}' if one.source.exercise else ''}"

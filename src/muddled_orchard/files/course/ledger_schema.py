@@ -1,0 +1,50 @@
+"""The tables of the ledger, as they came to be: each script leads from one version to the next."""
+# ruff: noqa: E501 - SQL reads best as it is
+
+from __future__ import annotations
+
+MIGRATIONS = (
+    """
+    CREATE TABLE course (key TEXT PRIMARY KEY, value BLOB NOT NULL) STRICT;
+    CREATE TABLE learner (
+        id TEXT PRIMARY KEY, name TEXT NOT NULL, more TEXT NOT NULL, added TEXT NOT NULL
+    ) STRICT;
+    CREATE TABLE scenario (
+        digest TEXT PRIMARY KEY, exercise TEXT NOT NULL, title TEXT NOT NULL, data TEXT NOT NULL, added TEXT
+        NOT NULL
+    ) STRICT;
+    CREATE TABLE hand_out (
+        exercise TEXT NOT NULL, learner TEXT NOT NULL REFERENCES learner (id), variant TEXT NOT NULL,
+        scenario TEXT NOT NULL REFERENCES scenario (digest),
+        first_commit TEXT NOT NULL, tips TEXT NOT NULL, file TEXT NOT NULL, made TEXT NOT NULL,
+        PRIMARY KEY (exercise, learner), UNIQUE (exercise, variant)
+    ) STRICT;
+    CREATE TABLE grading (
+        id INTEGER PRIMARY KEY, graded TEXT NOT NULL, submission TEXT NOT NULL, fingerprint TEXT NOT NULL,
+        version TEXT NOT NULL, scenario TEXT NOT NULL, exercise TEXT NOT NULL, variant TEXT NOT NULL,
+        learner TEXT, state TEXT NOT NULL, points REAL NOT NULL, possible REAL NOT NULL, result TEXT NOT NULL
+    ) STRICT;
+    CREATE INDEX grading_by_fingerprint ON grading (fingerprint, version);
+    """,
+    """
+    CREATE TABLE settlement (
+        id INTEGER PRIMARY KEY, made TEXT NOT NULL, learner TEXT NOT NULL REFERENCES learner (id), exercise TEXT NOT NULL,
+        work TEXT NOT NULL, about TEXT NOT NULL, earned REAL, by TEXT NOT NULL, reason TEXT NOT NULL
+    ) STRICT;
+    CREATE INDEX settlement_by_learner ON settlement (learner, exercise);
+    ALTER TABLE grading ADD COLUMN pile TEXT;
+    """,
+    # A result is kept packed: a class of a hundred thousand has half a gigabyte of them as text.
+    """
+    ALTER TABLE grading RENAME TO grading_as_text;
+    CREATE TABLE grading (
+        id INTEGER PRIMARY KEY, graded TEXT NOT NULL, submission TEXT NOT NULL, fingerprint TEXT NOT NULL,
+        version TEXT NOT NULL, scenario TEXT NOT NULL, exercise TEXT NOT NULL, variant TEXT NOT NULL,
+        learner TEXT, state TEXT NOT NULL, points REAL NOT NULL, possible REAL NOT NULL, result ANY NOT NULL, pile TEXT
+    ) STRICT;
+    INSERT INTO grading SELECT * FROM grading_as_text;
+    DROP TABLE grading_as_text;
+    CREATE INDEX grading_by_fingerprint ON grading (fingerprint, version);
+    """,
+)
+"""How the schema came to be: the n-th script leads from version n to n + 1 (`PRAGMA user_version`)."""
