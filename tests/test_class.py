@@ -18,13 +18,19 @@ from typing import Any
 
 import pytest
 
+from muddled_orchard.classroom import marking
+from muddled_orchard.classroom.marking import Course
+from muddled_orchard.cli import main
+from muddled_orchard.commands import grade
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.files.archives.export import spread
+from muddled_orchard.files.archives.submissions import find_submissions
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.course.ledger_schema import MIGRATIONS
 from muddled_orchard.files.course.roster import read_roster
-from tests.conftest import LEARNER, PROGRAM, graded, muddled, shell
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
+from tests.conftest import LEARNER, PROGRAM, all_marked, graded, muddled, shell
 
 ROSTER = "id,name,group\nada,Ada Quince,red\nbo,Bo Medlar,red\ncyd,Cyd Sloe,blue\ndot,Dot Damson,blue\n"
 RIGHT = (
@@ -210,6 +216,89 @@ def test_a_ledger_of_a_later_version_is_left_alone(tmp_path: Path) -> None:
         db.execute("PRAGMA user_version = 99")
     with pytest.raises(BadInput, match=r"of a later version \(99\)"):
         Ledger(tmp_path / "a.db")
+
+
+def test_a_ledger_of_before_results_were_packed_is_read(tmp_path: Path) -> None:
+    handed = tmp_path / "in"
+    muddled("plant", "press-limit", handed / "ada")
+    (tmp_path / "roster.csv").write_text(ROSTER, "utf-8")
+    muddled("handout", "press-limit", "--roster", "roster.csv", "--out", "out", folder=tmp_path)
+    muddled("grade", "in", "--quiet", folder=tmp_path)
+    ledger = Ledger(tmp_path / "orchard.db")
+    (now,) = ledger.gradings()
+    ledger.close()
+    with sqlite3.connect(tmp_path / "old.db") as old:
+        for number, script in enumerate(MIGRATIONS[:2], start=1):
+            old.executescript(f"{script}; PRAGMA user_version = {number};")
+        values = [getattr(now, name) for name in now.__struct_fields__]
+        places = ", ".join("?" * len(values))
+        old.execute(f"INSERT INTO grading VALUES ({places})", values)  # noqa: S608 - question marks alone
+    ledger = Ledger(tmp_path / "old.db")
+    assert ledger.gradings() == [now]
+    assert ledger.graded(now.fingerprint, now.version) == now
+    assert list(ledger.results([now.id])) == [(now.id, now.result)]
+    ledger.add_gradings([now])
+    assert len(ledger.gradings()) == 2, "it is kept packed now"
+    ledger.close()
+    with sqlite3.connect(tmp_path / "old.db") as old:
+        assert [kind for (kind,) in old.execute("SELECT typeof(result) FROM grading")] == ["text", "blob"]
+        old.execute("UPDATE grading SET result = x'00ff' WHERE id = 2")
+    ledger = Ledger(tmp_path / "old.db")
+    assert [one.result for one in ledger.gradings()] == [now.result, ""], "a damaged one is none"
+    ledger.close()
+
+
+def test_what_lies_on_the_disk_is_written_like_what_is_in_memory(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    muddled("plant", "press-limit", tmp_path / "in/ada")
+    for name, script in (("bo", RIGHT), ("cyd", WRONG), ("dot", "echo x >notes")):
+        shutil.copytree(tmp_path / "in/ada", tmp_path / "in" / name)
+        shell(tmp_path / "in" / name / "work", script)
+    written = []
+    for most in (500, 0):
+        monkeypatch.setattr(grade, "_MOST_IN_MEMORY", most)
+        for more in (
+            ["--csv", "-"],
+            ["--csv", "-", "--wide"],
+            ["--junit", "-"],
+            ["--annotations", "-"],
+            ["--json"],
+        ):
+            assert main(["grade", "in", *more]) == 0
+            written.append(capsys.readouterr().out)
+    assert written[:5] == written[5:]
+
+
+@pytest.mark.parametrize("at_once", [1, 2, 3, 32])
+def test_the_known_and_the_new_come_in_order_whatever_the_portions_are(
+    at_once: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(marking, "_GRADED_AT_ONCE", at_once)
+    (tmp_path / "roster.csv").write_text(ROSTER, "utf-8")
+    muddled(
+        "handout",
+        "press-limit",
+        "--roster",
+        "roster.csv",
+        "--out",
+        "out",
+        "--pack",
+        "folder",
+        folder=tmp_path,
+    )
+    names = ("ada", "bo", "cyd", "dot")
+    ledger = Ledger(tmp_path / "orchard.db")
+    pile = find_submissions([tmp_path / "out/press-limit"]).handed
+    assert len(all_marked(pile, Course(ScenarioLibrary(), ledger), Bounds(), 2)) == 4
+    for name in ("bo", "dot"):
+        shell(tmp_path / f"out/press-limit/{name}/work", RIGHT)
+    found = all_marked(pile, Course(ScenarioLibrary(), ledger), Bounds(), 2)
+    ledger.close()
+    assert [one.learner for one in found] == [*names]
+    assert [one.remembered for one in found] == [True, False, True, False]
+    assert [one.assessment.percent for one in found] == [0.0, 100.0, 0.0, 100.0]
 
 
 def test_two_runs_at_once_and_one_that_is_killed_lose_nothing(tmp_path: Path) -> None:

@@ -181,7 +181,7 @@ def graded_by_now(top: Path) -> int:
     return int(count)
 
 
-@pytest.mark.parametrize("lost", ["worker", "scheduler"])
+@pytest.mark.parametrize("lost", ["worker", "scheduler", "time"])
 def test_what_is_lost_costs_nothing_but_time(lost: str, tmp_path: Path) -> None:
     top = many(tmp_path)
     with begun(tmp_path) as cluster:
@@ -189,10 +189,14 @@ def test_what_is_lost_costs_nothing_but_time(lost: str, tmp_path: Path) -> None:
         command = [*PROGRAM, "grade", "in", "--cluster", cluster.address, "--csv", "marks.csv", "--quiet"]
         run = subprocess.Popen(command, cwd=top, stderr=subprocess.PIPE, text=True)
         wait_for(lambda: graded_by_now(top) > 0)
-        (cluster.scheduler if lost == "scheduler" else cluster.processes[1]).send_signal(signal.SIGKILL)
+        one = cluster.scheduler if lost == "scheduler" else cluster.processes[1]
+        one.send_signal(signal.SIGSTOP if lost == "time" else signal.SIGKILL)
+        if lost == "time":  # a worker that is slow
+            time.sleep(3)
+            one.send_signal(signal.SIGCONT)
         _, told = run.communicate(timeout=120)
         by_then = graded_by_now(top)
-    if lost == "worker":
+    if lost != "scheduler":
         assert (run.returncode, told, by_then) == (0, "", 400)
         return
     assert run.returncode == 2, told

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from muddled_orchard.core.base.problems import Problem
 from muddled_orchard.core.exercise.edits import tree_after
-from muddled_orchard.core.exercise.scenario import Entry
+from muddled_orchard.core.exercise.scenario import Entry, Scenario, Value
+from muddled_orchard.core.exercise.values import variant_of, verbatim
 from muddled_orchard.core.git.trees import EXECUTABLE, PLAIN_FILE, File
 from tests.conftest import graded, muddled, shell
 from tests.scenarios import HEADER
@@ -90,3 +94,15 @@ def test_what_looks_like_a_value_in_a_tree_stands_for_itself(tmp_path: Path) -> 
     muddled("plant", "mine.toml", "filled", folder=tmp_path)
     filled = (tmp_path / "filled/work/a@{b}.txt").read_text("utf-8")
     assert filled == "user@{host} @{twice} seven\no\n"
+
+
+@given(st.text("@{}ab\n ", max_size=30), st.sets(st.sampled_from(["a", "b", "ab"])))
+def test_any_text_is_said_so_that_it_comes_out_again(text: str, names: set[str]) -> None:
+    """But for the values that there are, and `@@{`, which is theirs where there are any."""
+    values = {name: Value(choose=(f"<{name}>",)) for name in names}
+    scenario = Scenario(title=verbatim(text, names), brief="", values=values, story=(), task=())
+    expected = text
+    if names:
+        use = re.compile(r"@(@\{|\{([^{}\n]*)\})")
+        expected = use.sub(lambda m: "@{" if m[1] == "@{" else f"<{m[2]}>" if m[2] in names else m[0], text)
+    assert variant_of(scenario, "0").title == expected

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import atexit
 import os
 import signal
 import time
 from collections.abc import Callable
 from contextlib import AbstractContextManager
 from functools import partial
+from pathlib import Path
 
 import pytest
 
-from muddled_orchard.system.workers import WorkerLost, Workers, single_worker, workers
+from muddled_orchard.system.apart import ProcessApart
+from muddled_orchard.system.workers import WorkerLost, Workers, in_order, single_worker, workers
 
 
 def _prepared(base: int) -> Callable[[str], int]:
@@ -43,3 +46,60 @@ def test_each_piece_ends_as_it_does(
         assert sent[4].result() == 42
         working.submit("hangs")  # nobody waits for it
     assert time.monotonic() - before < 30
+
+
+@pytest.mark.parametrize("ahead", [1, 2, 5, 50])
+def test_no_more_is_begun_than_was_asked_for(ahead: int) -> None:
+    begun: list[int] = []
+
+    def begin(piece: int) -> str:
+        begun.append(piece)
+        return f"<{piece}>"
+
+    going = in_order(iter(range(20)), begin, ahead)
+    assert begun == [*range(min(ahead, 20))], "the first begin before anybody asks"
+    for number, (piece, result) in enumerate(going):
+        assert (piece, result) == (number, f"<{number}>")
+        assert len(begun) <= min(number + ahead, 20)
+    assert begun == [*range(20)]
+    assert list(in_order((), begin, ahead)) == []
+
+
+def _speaking() -> Callable[[str], int]:
+    print("what is printed while it begins is no answer")
+    return partial(_spoken, _prepared(40))
+
+
+def _spoken(work: Callable[[str], int], piece: str) -> int:
+    print(piece, "must not get between the answers")
+    os.write(1, b"not even so")
+    return work(piece)
+
+
+def test_a_process_apart_is_begun_again_after_each_loss() -> None:
+    process: ProcessApart[str, int] = ProcessApart(_speaking)
+    try:
+        assert [process.do(piece, 20) for piece in ("1", "2")] == [41, 42]
+        for piece, error in (("dies", WorkerLost), ("hangs", TimeoutError), ("no number", ValueError)):
+            with pytest.raises(error):
+                process.do(piece, 1 if piece == "hangs" else 20)
+            assert process.do("3", 20) == 43
+        large = "1" + " " * (1 << 20)
+        assert process.do(large, 20) == 41, "more than a pipe holds"
+    finally:
+        process.end(5)
+    process.end()
+
+
+def test_a_process_apart_ends_when_nothing_more_can_come(tmp_path: Path) -> None:
+    process: ProcessApart[str, int] = ProcessApart(partial(_leaving, tmp_path / "left"))
+    assert process.do("1", 20) == 41
+    assert (tmp_path / "left").exists()
+    process.end(10)
+    assert not (tmp_path / "left").exists(), "it has tidied up"
+
+
+def _leaving(file: Path) -> Callable[[str], int]:
+    file.touch()
+    atexit.register(file.unlink)
+    return _prepared(40)
