@@ -179,3 +179,54 @@ def test_a_template_is_filled_as_urls_have_it() -> None:
     assert next(by_column([ada], "url")).url == "ssh://git@x.example/a.git"
     with pytest.raises(BadInput, match="no URL"):
         list(by_column([Learner("a", "A", {"url": "/etc"})], "url"))
+
+
+def test_hand_outs_are_pushed_and_again_without_harm(tmp_path: Path) -> None:
+    """A clone, or an archive whose origin is the pushed repository where a clone is not enough; one round
+    through the server, its second exercise by way of the archive."""
+    exercises = ("press-limit", "stash-back", "pull-by-merge", "left-in-a-merge")
+    (tmp_path / "roster.csv").write_text("id,name\nada,Ada Quince\nbo,Bo Medlar\n", "utf-8")
+    common = ("handout", *exercises, "--roster", "roster.csv", "--out", "out")
+    said = muddled(*common, "--pack", "bare", folder=tmp_path).stdout
+    assert "muddled gather --out FOLDER --url 'https://SERVER/{id}/{exercise}.git'" in said
+    made = {path.relative_to(tmp_path / "out").as_posix() for path in (tmp_path / "out").glob("*/ada*")}
+    assert made == {f"{exercise}/ada.git" for exercise in exercises} | {
+        f"{exercise}/ada.tar.gz" for exercise in exercises[1:]
+    }
+    shell(tmp_path, f"for x in {' '.join(exercises)}; do git init -q --bare srv/ada/$x.git; done")
+    url = f"file://{tmp_path}/srv/{{id}}/{{exercise}}.git"
+    told = json.loads(muddled(*common, "--push", url, "--json", folder=tmp_path, code=1).stdout)
+    states = {(one["learner"], one["exercise"]): one["state"] for one in told["pushed"]}
+    assert set(states.values()) == {"pushed", "failed"}
+    assert all((state == "pushed") == (learner == "ada") for (learner, _), state in states.items())
+    assert {one["file"].partition("/")[0] for one in told["hand_outs"]} == set(exercises[1:]), "a new origin"
+    shell(
+        tmp_path,
+        "git clone -q -b main srv/ada/press-limit.git a && cd a && git branch night-shift origin/night-shift",
+    )
+    shell(tmp_path / "a", RIGHT + "git push -q origin main")
+    shell(tmp_path, "tar xzf out/pull-by-merge/ada.tar.gz")
+    pulled = tmp_path / "pull-by-merge/work"
+    shell(
+        pulled,
+        "git pull -q --no-rebase >/dev/null 2>&1 || git checkout -q --theirs . && git commit -qam pulled; git push -q",
+    )
+    again = muddled(*common, "--push", url, folder=tmp_path, code=1).stdout
+    assert "0 handed out, 8 there already" in again
+    assert "0 pushed, 4 on the server already, left as they are." in again
+    assert shell(tmp_path, "git -C srv/ada/pull-by-merge.git rev-parse main") == shell(
+        pulled, "git rev-parse HEAD"
+    )
+    muddled("gather", "ada", "--out", "in", "--url", url, folder=tmp_path)
+    results = graded(tmp_path / "in/press-limit", "--ledger", tmp_path / "orchard.db")
+    assert results["ada"]["percent"] == 100.0
+    untouched = graded(tmp_path / "out/pull-by-merge", "--ledger", tmp_path / "orchard.db")["bo"]
+    assert (untouched["state"], untouched["percent"]) == ("untouched", 0.0), (
+        "the remote alone, as it was handed out"
+    )
+    for more, says in (
+        (("--push", url, "--pack", "zip"), "--push makes bare repositories, and --pack zip makes none"),
+        (("--push", "file:///srv/{exercise}.git"), "--push: several hand-outs would go to one repository"),
+        (("--push", "https://x.example/{grup}.git"), "--push: there is no column {grup}"),
+    ):
+        assert says in muddled(*common, *more, folder=tmp_path, code=2).stderr

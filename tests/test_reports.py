@@ -38,7 +38,7 @@ from muddled_orchard.reports.export.spreadsheet import cell, csv_text
 from muddled_orchard.reports.json.ledger import ledger_json
 from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.grade import MOST_ROWS, show_findings, show_many, show_one
-from muddled_orchard.reports.terminal.handout import show_handed_out
+from muddled_orchard.reports.terminal.handout import show_handed_out, show_what_next
 from muddled_orchard.reports.terminal.ledger import show_ledger
 
 HUNK = HunkResult(
@@ -196,7 +196,8 @@ def test_a_finding_can_not_speak_to_the_terminal() -> None:
 def test_what_was_handed_out_is_shown_in_part() -> None:
     on, out = screen()
     many = [replace(GIVEN[0], learner="ada", file=f"press/{number}") for number in range(11)]
-    show_handed_out(on, ["The press"], list(ROSTER.values()), many[:8], len(many), 2, "out", "orchard.db")
+    show_handed_out(on, ["The press"], list(ROSTER.values()), many[:8], len(many), 2, "out")
+    show_what_next(on, "out", "orchard.db", bare=False, template=None)
     said = out.getvalue()
     assert "The press: 2 learners, 11 handed out, 2 there already." in said
     assert "and 3 more" in said

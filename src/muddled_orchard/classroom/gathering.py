@@ -21,7 +21,7 @@ from muddled_orchard.vcs.ask import git
 _REFS = "gathered-refs"
 """What the server said of its refs when a repository was gathered, in the repository."""
 
-_TIDYING = 5.0
+TIDYING = 5.0
 """Seconds beyond the bound for what is done around the fetching."""
 
 
@@ -36,7 +36,7 @@ def gathered(sources: Sequence[Source], out: Path, bounds: Bounds, jobs: int) ->
     jobs = max(1, min(jobs, len(sources)))
     with workers(jobs, _gatherer, out, bounds, git.credential_helpers()) as pool:
         # Asking and fetching each have the bound.
-        submit = partial(pool.submit, seconds=2 * bounds.seconds + _TIDYING)
+        submit = partial(pool.submit, seconds=2 * bounds.seconds + TIDYING)
         begun = in_order(sources, submit, PORTIONS_AHEAD * jobs)
         yield (_result(source, sent, bounds) for source, sent in begun)
 
@@ -58,7 +58,7 @@ def _gather(out: Path, bounds: Bounds, helpers: Sequence[str], source: Source) -
     place = out / source.place
     try:
         refs = git.remote_refs(source.url, bounds, helpers=helpers)
-        if not _heads(refs):
+        if not has_branches(refs):
             return Gathered(source, "failed", "there is nothing in it yet")
         there = place / _REFS
         if there.is_file() and there.read_text("utf-8", "replace") == refs:
@@ -78,6 +78,6 @@ def _gather(out: Path, bounds: Bounds, helpers: Sequence[str], source: Source) -
     return Gathered(source, "changed" if old is not None else "new")
 
 
-def _heads(refs: str) -> bool:
-    """Whether there is any branch."""
+def has_branches(refs: str) -> bool:
+    """Whether a server that said this of its refs has any branch."""
     return any("\trefs/heads/" in line for line in refs.splitlines())

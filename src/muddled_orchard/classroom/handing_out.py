@@ -1,4 +1,5 @@
-"""Hand scenarios out to a class: one archive a learner and scenario, each a variant of its own."""
+"""Hand scenarios out to a class: one archive or bare repository a learner and scenario, each a variant of
+its own."""
 
 from __future__ import annotations
 
@@ -12,13 +13,14 @@ from msgspec import Struct
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner, variant_code
+from muddled_orchard.core.exercise.cloning import beyond_a_clone
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.core.git.trees import PLAIN_FILE, File
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.key.graph import Graph, handed_out, of_variant
-from muddled_orchard.files.archives.packing import pack
+from muddled_orchard.files.archives.packing import BARE, FOLDER, FORMATS, pack, read_packed
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import load, scenario_files, shared_ids
 from muddled_orchard.files.scenarios.error_lines import with_lines
@@ -29,7 +31,8 @@ from muddled_orchard.system.processes import share
 from muddled_orchard.system.temporary import remove_left_over
 from muddled_orchard.system.workers import PORTIONS_AHEAD, Awaited, WorkerLost, in_order, workers
 from muddled_orchard.vcs.ask.surveying import surveyor
-from muddled_orchard.vcs.planting import practice_of, put_in_place
+from muddled_orchard.vcs.planting import Practice, practice_of, put_in_place
+from muddled_orchard.vcs.write.bare import CONFIG, bare_repository, is_remote, with_remote
 
 MOST_AT_ONCE = 16
 
@@ -46,11 +49,13 @@ class Exercise(Struct, frozen=True):
 
 
 class Piece(Struct, frozen=True):
-    """One archive: of which exercise (by place), for whom, and which variant."""
+    """One hand-out: of which exercise (by place), for whom, which variant, and the URL of the repository that
+    it is pushed to (empty: it isn't)."""
 
     exercise: int
     learner: str
     code: str
+    url: str = ""
 
 
 def exercises_in(places: Sequence[str], form: str) -> list[Exercise]:
@@ -89,10 +94,15 @@ def exercises_in(places: Sequence[str], form: str) -> list[Exercise]:
 
 
 def enrol(
-    ledger: Ledger, exercises: Sequence[Exercise], learners: Sequence[Learner], out: Path
+    ledger: Ledger,
+    exercises: Sequence[Exercise],
+    learners: Sequence[Learner],
+    out: Path,
+    urls: Mapping[tuple[str, str], str] | None = None,
 ) -> list[Piece]:
     """Write learners and scenarios down, and say what is still to be made: what is not handed out yet, or
-    whose file is not there. Raises BadInput where a scenario was changed since."""
+    whose file is not there. `urls` are the repositories that they are pushed to, by exercise and learner.
+    Raises BadInput where a scenario was changed since."""
     _refuse_changed(exercises, ledger.handed_out_scenarios())
     secret = ledger.secret()
     ledger.enrol(learners)
@@ -101,10 +111,16 @@ def enrol(
         ledger.add_scenario(exercise.digest, scenario.id, scenario.title, scenario_text(scenario))
     known = {(exercise, learner) for learner, exercise in ledger.given()}
     return [
-        Piece(number, learner.id, variant_code(secret, exercise.scenario.id, learner.id))
+        Piece(
+            number,
+            learner.id,
+            variant_code(secret, exercise.scenario.id, learner.id),
+            (urls or {}).get((exercise.scenario.id, learner.id), ""),
+        )
         for number, exercise in enumerate(exercises)
         for learner in learners
-        if (exercise.scenario.id, learner.id) not in known or not _place(out, exercise, learner.id).exists()
+        if (exercise.scenario.id, learner.id) not in known
+        or not _is_made(out, exercise, learner.id, (urls or {}).get((exercise.scenario.id, learner.id)))
     ]
 
 
@@ -156,19 +172,19 @@ def _portion_made(exercises: Sequence[Exercise], out: Path, portion: Sequence[Pi
 
 
 def _hand_out(exercise: Exercise, piece: Piece, out: Path) -> HandOut:
-    """Make one archive and put it in place."""
+    """Make one hand-out and put it in place."""
     practice = practice_of(exercise.variants, piece.code)
-    page = brief_page(practice.scenario, of_variant(exercise.graph, exercise.key, practice.history))
-    files = {
-        **practice.files,
-        BRIEF: File(PLAIN_FILE, brief_markdown(practice.scenario).encode()),
-        PAGE: File(PLAIN_FILE, page.encode()),
-    }
     place = _place(out, exercise, piece.learner)
-    if exercise.form == "folder":
-        put_in_place(place, files)
+    if exercise.form == BARE:
+        if needs_archive(practice):
+            with_brief = whole_folder(exercise, practice, piece.url)
+            write_file(_archive(place), pack(with_brief, exercise.scenario.id, FORMATS[0]))
+        if not place.exists():
+            put_in_place(place, bare_repository(practice.files, practice.history))
+    elif exercise.form == FOLDER:
+        put_in_place(place, whole_folder(exercise, practice))
     else:
-        write_file(place, pack(files, exercise.scenario.id, exercise.form))
+        write_file(place, pack(whole_folder(exercise, practice), exercise.scenario.id, exercise.form))
     ids, history = practice.ids, practice.history
     return HandOut(
         exercise=exercise.scenario.id,
@@ -181,6 +197,37 @@ def _hand_out(exercise: Exercise, piece: Piece, out: Path) -> HandOut:
     )
 
 
+def _is_made(out: Path, exercise: Exercise, learner: str, url: str | None) -> bool:
+    """Whether a hand-out lies in its place; what goes along with a repository leads to its `url`."""
+    place = _place(out, exercise, learner)
+    archive = _archive(place)
+    if exercise.form != BARE or url is None or not archive.is_file():
+        return place.exists()
+    config = read_packed(archive, f"{exercise.scenario.id}/{CONFIG}")
+    return place.exists() and is_remote(config, url)
+
+
+def needs_archive(practice: Practice) -> bool:
+    """Whether the story gives the learner what a clone of the bare repository can't."""
+    return bool(beyond_a_clone(practice.scenario, practice.history))
+
+
+def whole_folder(exercise: Exercise, practice: Practice, url: str = "") -> dict[str, File]:
+    """The files of a practice folder with its brief. Where it has a `url`, that is the remote of its
+    repository."""
+    page = brief_page(practice.scenario, of_variant(exercise.graph, exercise.key, practice.history))
+    return {
+        **(with_remote(practice.files, practice.history, url) if url else practice.files),
+        BRIEF: File(PLAIN_FILE, brief_markdown(practice.scenario).encode()),
+        PAGE: File(PLAIN_FILE, page.encode()),
+    }
+
+
 def _place(out: Path, exercise: Exercise, learner: str) -> Path:
-    ending = "" if exercise.form == "folder" else f".{exercise.form}"
+    ending = {FOLDER: "", BARE: ".git"}.get(exercise.form, f".{exercise.form}")
     return out / exercise.scenario.id / f"{learner}{ending}"
+
+
+def _archive(place: Path) -> Path:
+    """What goes along with a bare repository."""
+    return place.with_name(f"{place.name.removesuffix('.git')}.{FORMATS[0]}")

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from muddled_orchard.classroom.gathering import gathered
 from muddled_orchard.commands.options import (
+    ON_SERVERS_AT_ONCE,
     add_bounds,
     add_course,
     add_ledger,
@@ -31,8 +32,6 @@ EXAMPLES = (
     "muddled gather --roster class.csv --out handed-in",
     "muddled gather --url 'https://git.orchard.example/{id}.git' --out handed-in",
 )
-
-_AT_ONCE = 8
 
 NOTHING, SOME = 2, 1
 
@@ -61,7 +60,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     add_course(parser)
     add_ledger(parser)
     parser.add_argument(
-        "--jobs", metavar="N", type=positive, default=_AT_ONCE,
+        "--jobs", metavar="N", type=positive, default=ON_SERVERS_AT_ONCE,
         help="how many are fetched at once (default: %(default)s)",
     )  # fmt: skip
     parser.add_argument("--json", action="store_true", help="print JSON instead")

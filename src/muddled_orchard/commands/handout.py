@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import argparse
 import sys
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 
-from muddled_orchard.classroom.handing_out import enrol, exercises_in, made
+from muddled_orchard.classroom.handing_out import Exercise, enrol, exercises_in, made
+from muddled_orchard.classroom.pushing import pushed
 from muddled_orchard.commands.options import (
+    ON_SERVERS_AT_ONCE,
     add_course,
     add_jobs,
     add_ledger,
@@ -16,11 +19,13 @@ from muddled_orchard.commands.options import (
     course_of,
     ledger_of,
 )
+from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.course.gathering import Pushed, Source, sources
 from muddled_orchard.core.course.records import HandOut
-from muddled_orchard.core.course.roster import Columns
-from muddled_orchard.files.archives.packing import FORMATS
+from muddled_orchard.core.course.roster import Columns, Learner
+from muddled_orchard.files.archives.packing import BARE, FORMATS
 from muddled_orchard.files.course.course_file import CourseFile
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.course.roster import columns_from, read_roster
@@ -29,9 +34,13 @@ from muddled_orchard.reports.terminal.progress import with_progress
 MOST_ROWS = 8
 """How many hand-outs are shown, a row each."""
 
+NOTHING, SOME = 2, 1
+"""Exit codes: nothing could be pushed, something couldn't."""
+
 EXAMPLES = (
     "muddled handout press-limit stale-main --roster class.csv --out out",
     "muddled handout --course course.toml",
+    "muddled handout --push 'https://git.orchard.example/{id}/{exercise}.git'",
 )
 
 
@@ -55,7 +64,15 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         type=Path,
         help="where the archives go: DIR/EXERCISE/LEARNER.tar.gz",
     )
-    parser.add_argument("--pack", choices=FORMATS, help=f"what each learner gets (default: {FORMATS[0]})")
+    parser.add_argument(
+        "--pack", choices=FORMATS,
+        help=f"what each learner gets (default: {FORMATS[0]}; {BARE}: a repository for a Git server)",
+    )  # fmt: skip
+    parser.add_argument(
+        "--push", metavar="TEMPLATE",
+        help="make bare repositories, and push them to this URL with your Git: {id}, {exercise}, and "
+        "columns of the roster by name stand for what they hold",
+    )  # fmt: skip
     add_ledger(parser)
     add_jobs(parser)
     parser.add_argument("--json", action="store_true", help="print what was handed out as JSON instead")
@@ -73,12 +90,13 @@ def run(options: argparse.Namespace) -> int:
     learners = roster.learners
     if roster.columns.guessed:
         _tell_guess(file, roster.columns)
-    pack = options.pack or (course.plan.pack if course else None) or FORMATS[0]
-    exercises = exercises_in(places, pack)
+    exercises = exercises_in(places, _pack(options, course))
+    wanted_there = _sources(options.push, exercises, learners)
+    urls = {(source.exercise, source.learner): source.url for source in wanted_there}
     path = ledger_of(options, course)
     ledger = Ledger(path, create=True)
     try:
-        wanted = enrol(ledger, exercises, learners, out)
+        wanted = enrol(ledger, exercises, learners, out, urls)
         count = 0
         shown: list[HandOut] = []  # in the order of exercises and roster, as they are made
         try:
@@ -95,21 +113,67 @@ def run(options: argparse.Namespace) -> int:
             raise
     finally:
         ledger.close()
+    there: list[Pushed] = []
+    if wanted_there:
+        with pushed(wanted_there, out, Bounds(), ON_SERVERS_AT_ONCE) as going:
+            there += with_progress(going, len(wanted_there), "Pushing", quiet=options.quiet)
     ready = len(learners) * len(exercises) - count
     # What shows it is loaded when there is something to show.
     if options.json:
         from muddled_orchard.reports.json.handout import handout_file
 
-        sys.stdout.write(handout_file(str(path), len(learners), ready, shown))
-    elif not options.quiet:
-        from muddled_orchard.reports.terminal.console import console
-        from muddled_orchard.reports.terminal.handout import show_handed_out
-
-        titles = [exercise.scenario.title for exercise in exercises]
-        show_handed_out(console(), titles, learners, shown, count, ready, str(out), str(path))
+        sys.stdout.write(handout_file(str(path), len(learners), ready, shown, there))
+    else:
+        _show(options, exercises, learners, shown, count, ready, out, path, there)
     if waiting and not options.quiet:
         print(f"Not open yet: {listed(waiting, 6)}.", file=sys.stderr)
-    return 0
+    failed = sum(one.state == "failed" for one in there)
+    return 0 if not failed else NOTHING if failed == len(there) else SOME
+
+
+def _show(
+    options: argparse.Namespace,
+    exercises: list[Exercise],
+    learners: Sequence[Learner],
+    shown: list[HandOut],
+    count: int,
+    ready: int,
+    out: Path,
+    ledger: Path,
+    there: list[Pushed],
+) -> None:
+    from muddled_orchard.reports.terminal.console import console
+    from muddled_orchard.reports.terminal.handout import show_handed_out, show_pushed, show_what_next
+
+    on = console(sys.stderr if options.quiet else None)
+    if not options.quiet:
+        titles = [exercise.scenario.title for exercise in exercises]
+        show_handed_out(on, titles, learners, shown, count, ready, str(out))
+    show_pushed(on, there, quiet=options.quiet)
+    if not options.quiet:
+        show_what_next(on, str(out), str(ledger), exercises[0].form == BARE, options.push)
+
+
+def _pack(options: argparse.Namespace, course: CourseFile | None) -> str:
+    """What each learner gets. Raises BadInput where that can't be pushed."""
+    if options.push is None:
+        return options.pack or (course.plan.pack if course else None) or FORMATS[0]
+    if options.pack not in (None, BARE):
+        what = f"--push makes bare repositories, and --pack {options.pack} makes none"
+        raise BadInput(Problem(what, "Leave --pack out."))
+    return BARE
+
+
+def _sources(template: str | None, exercises: list[Exercise], learners: Sequence[Learner]) -> list[Source]:
+    """Where each hand-out is pushed to. Raises BadInput where two go to one place."""
+    if template is None:
+        return []
+    given = {learner.id: [exercise.scenario.id for exercise in exercises] for learner in learners}
+    found = list(sources(learners, template, given, "--push"))
+    if len({source.url for source in found}) < len(learners) * len(exercises):
+        hint = "It needs {id} and, with several exercises, {exercise}."
+        raise BadInput(Problem("--push: several hand-outs would go to one repository", hint))
+    return found
 
 
 def _needed(name: str, given: Path | None, course: CourseFile | None) -> Path:

@@ -15,6 +15,10 @@ if TYPE_CHECKING:
     from muddled_orchard.system.workers import Machines
 
 
+ON_SERVERS_AT_ONCE = 8
+"""How many repositories are fetched or pushed side by side, where nothing else is said."""
+
+
 def add_scenarios(parser: argparse.ArgumentParser) -> None:
     """`SCENARIO...`: files, folders of them, and bundled ids."""
     parser.add_argument(

@@ -1,4 +1,4 @@
-"""Where each learner's repository is on a server, and what came of gathering it."""
+"""Where each learner's repository is on a server, and what came of gathering it or of pushing to it."""
 
 from __future__ import annotations
 
@@ -42,17 +42,29 @@ class Gathered(Struct, frozen=True):
     reason: str = ""
 
 
+class Pushed(Struct, frozen=True):
+    """What came of pushing a hand-out: `there` is one that the server has, which is left as it is; `reason`
+    says why it could not be pushed."""
+
+    source: Source
+    state: Literal["pushed", "there", "failed"]
+    reason: str = ""
+
+
 def without_secret(text: str) -> str:
     """A text without the name and the password that a URL in it may have."""
     return _SECRET.sub("", text)
 
 
 def sources(
-    learners: Iterable[Learner], template: str, given: Mapping[str, Sequence[str]]
+    learners: Iterable[Learner],
+    template: str,
+    given: Mapping[str, Sequence[str]],
+    option: str = "--url",
 ) -> Iterator[Source]:
     """The repositories of learners by a template of URLs: `{id}`, `{exercise}`, and every column of the
     roster by its name stand for what they hold, written as URLs have it. `given` has the exercises that each
-    was handed out.
+    was handed out; `option` is where the template was given.
 
     Raises BadInput for what is no URL, and for a column that there isn't.
     """
@@ -60,7 +72,7 @@ def sources(
     for learner in learners:
         held = {"id": learner.id, "name": learner.name, **learner.more}
         for exercise in given.get(learner.id, ()) if "exercise" in uses else ("",):
-            filled = _filled(template, {**held, "exercise": exercise})
+            filled = _filled(template, {**held, "exercise": exercise}, option)
             place = f"{exercise}/{learner.id}.git" if exercise else f"{learner.id}.git"
             yield Source(learner.id, exercise, filled, place)
 
@@ -80,10 +92,10 @@ def by_column(learners: Iterable[Learner], column: str) -> Iterator[Source]:
         raise BadInput(Problem(what, f"Name the column, or give --url. {likely(column, there)}".strip()))
 
 
-def _filled(template: str, held: Mapping[str, str]) -> str:
+def _filled(template: str, held: Mapping[str, str], option: str) -> str:
     def value(use: re.Match[str]) -> str:
         if use[1] not in held:
-            raise BadInput(Problem(f"--url: there is no column {use[0]}", likely(use[1], held)))
+            raise BadInput(Problem(f"{option}: there is no column {use[0]}", likely(use[1], held)))
         return quote(held[use[1]], safe="")
 
     return _checked(_USE.sub(value, template))

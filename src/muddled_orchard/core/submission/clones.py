@@ -8,15 +8,19 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from muddled_orchard.core.git.refs import BRANCHES, TRACKING
+from muddled_orchard.core.git.refs import BRANCHES, TRACKING, branch_ref
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.submission.evidence import Evidence
 
 
 def as_handed_out(evidence: Evidence, key: Key) -> Evidence:
     """The evidence with the handed-out branches where a clone has them. What an exercise with a remote of its
-    own has from there stays what it is, as long as there is any branch."""
+    own has from there stays what it is, as long as there is any branch; where nothing was pushed to that
+    remote, and it is all there is, the learner's own branches stand where they did."""
     own = {name for name in evidence.refs if name.startswith(BRANCHES)}
+    if _is_untouched_remote(evidence, key):
+        on = key.history.checked_out
+        return replace(evidence, refs=dict(key.refs), head=on, head_commit=key.refs[branch_ref(on)])
     if own and key.history.remote:
         return evidence
     missing = {
@@ -35,3 +39,10 @@ def as_handed_out(evidence: Evidence, key: Key) -> Evidence:
         found = sorted(held, key=lambda name: name != wanted)
         head = found[0].removeprefix(BRANCHES) if found else None
     return replace(evidence, refs={**evidence.refs, **missing}, head=head)
+
+
+def _is_untouched_remote(evidence: Evidence, key: Key) -> bool:
+    """Whether a bare repository is the exercise's remote as it was handed out."""
+    history = key.history
+    remote = {branch_ref(branch): key.ids[number] for branch, number in history.remote.items()}
+    return bool(remote) and evidence.working is None and dict(evidence.refs) == remote

@@ -2,13 +2,27 @@
 
 from __future__ import annotations
 
+import tarfile
 from collections.abc import Mapping
+from pathlib import Path
 
 from muddled_orchard.core.git.trees import File
 from muddled_orchard.files.archives.forms import PACKED
 
-FORMATS = (*PACKED, "folder")
-"""What a learner can get."""
+FOLDER, BARE = "folder", "bare"
+
+FORMATS = (*PACKED, FOLDER, BARE)
+"""What a learner can get: an archive, a folder, or a bare repository for a Git server."""
+
+
+def read_packed(archive: Path, name: str) -> bytes | None:
+    """A file in an archive that we packed in the first of FORMATS; None where it can't be had."""
+    try:
+        with tarfile.open(archive) as opened:
+            found = opened.extractfile(name)
+            return found.read() if found else None
+    except (OSError, EOFError, KeyError, tarfile.TarError):
+        return None
 
 
 def pack(files: Mapping[str, File], top: str, form: str) -> bytes:

@@ -10,7 +10,7 @@ from rich.table import Table
 from rich.text import Text
 
 from muddled_orchard.core.base.phrases import command, paths
-from muddled_orchard.core.course.gathering import Gathered
+from muddled_orchard.core.course.gathering import Gathered, Source
 from muddled_orchard.reports.terminal.characters import printable, shortened, sign
 
 
@@ -24,19 +24,25 @@ def show_gathered(on: Console, out: str, found: Sequence[Gathered], *, quiet: bo
         text = f"{there} {'repository' if there == 1 else 'repositories'}"
         text += f": {', '.join(parts)}." if parts else "."
         on.print(Text(f"{sign(on, 'met' if there else 'missed')} {text}", style="good" if there else "bad"))
-    if failed:
-        if not quiet:
-            on.print()
-        on.print(Text(f"Not gathered ({len(failed)}):", style="strong"))
-        table = Table.grid(padding=(0, 2, 0, 0))
-        for one in failed:
-            name = f"{one.source.learner}{f'  {one.source.exercise}' if one.source.exercise else ''}"
-            table.add_row(
-                Text(f"  {sign(on, 'missed')} {shortened(printable(name, on), on.width // 3)}", style="bad"),
-                Text(printable(one.reason, on)),
-            )
-        on.print(table)
+    if failed and not quiet:
+        on.print()
+    show_failed(on, "Not gathered", [(one.source, one.reason) for one in failed])
     if not quiet and len(failed) < len(found):
         on.print()
         then = command("muddled", "grade", *paths([out]))
         on.print(Text(f"To grade them: {printable(then, on)}"), soft_wrap=True)
+
+
+def show_failed(on: Console, what: str, failed: Sequence[tuple[Source, str]]) -> None:
+    """The repositories of which something could not be done, each with the reason."""
+    if not failed:
+        return
+    on.print(Text(f"{what} ({len(failed)}):", style="strong"))
+    table = Table.grid(padding=(0, 2, 0, 0))
+    for source, reason in failed:
+        name = f"{source.learner}{f'  {source.exercise}' if source.exercise else ''}"
+        table.add_row(
+            Text(f"  {sign(on, 'missed')} {shortened(printable(name, on), on.width // 3)}", style="bad"),
+            Text(printable(reason, on)),
+        )
+    on.print(table)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 
 from rich.console import Console
@@ -9,9 +10,11 @@ from rich.table import Table
 from rich.text import Text
 
 from muddled_orchard.core.base.phrases import command, counted, paths
+from muddled_orchard.core.course.gathering import Pushed, without_secret
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.reports.terminal.characters import printable, shortened, sign
+from muddled_orchard.reports.terminal.gather import show_failed
 
 
 def show_handed_out(
@@ -22,7 +25,6 @@ def show_handed_out(
     count: int,
     ready: int,
     out: str,
-    ledger: str,
 ) -> None:
     """`made` are the first of the new ones, `count` is how many these are, `ready` how many were there
     before."""
@@ -42,8 +44,38 @@ def show_handed_out(
         on.print(table)
         if count > len(made):
             on.print(Text(f"and {count - len(made)} more", style="faint"))
+
+
+def show_pushed(on: Console, found: Sequence[Pushed], *, quiet: bool = False) -> None:
+    """What came of pushing; with `quiet` only what failed is told."""
+    if not found:
+        return
+    states = Counter(one.state for one in found)
+    failed = [one for one in found if one.state == "failed"]
+    if not quiet:
+        on.print()
+        text = f"{states['pushed']} pushed"
+        text += f", {states['there']} on the server already, left as they are" if states["there"] else ""
+        good = len(failed) < len(found)
+        on.print(Text(f"{sign(on, 'met' if good else 'missed')} {text}.", style="good" if good else "bad"))
+    show_failed(on, "Not pushed", [(one.source, one.reason) for one in failed])
+
+
+def show_what_next(on: Console, out: str, ledger: str, bare: bool, template: str | None) -> None:
+    """What an instructor does next; `bare`: repositories for a server were made, `template` is where they
+    were pushed to."""
     on.print()
     on.print(Text(f"Written down in {printable(ledger, on)}: keep it, it alone knows who has which variant."))
-    on.print(Text("When work comes back, put it all in one folder, under any names:"))
-    then = command("muddled", "grade", "FOLDER", "--ledger", *paths([ledger]))
+    if bare and template is None:
+        where = printable(out, on)
+        on.print(Text(f"Put {where}/EXERCISE/LEARNER.git on your Git server, each for its learner; where an"))
+        on.print(Text("archive lies beside it, that goes along: it has what no clone can give."))
+        template = "https://SERVER/{id}/{exercise}.git"
+    if template is None:
+        on.print(Text("When work comes back, put it all in one folder, under any names:"))
+        then = command("muddled", "grade", "FOLDER", "--ledger", *paths([ledger]))
+    else:
+        on.print(Text("When learners have pushed, fetch what they have:"))
+        there = ("--url", without_secret(template), "--ledger", *paths([ledger]))
+        then = command("muddled", "gather", "--out", "FOLDER", *there)
     on.print(Text(f"   {printable(then, on)}"), soft_wrap=True)

@@ -183,6 +183,19 @@ def remote_refs(url: str, bounds: Bounds, *, helpers: Sequence[str] = ()) -> str
 _MOST_SAID = 16 << 20
 
 
+def push_branches(gitdir: Path, url: str, bounds: Bounds, *, helpers: Sequence[str] = ()) -> None:
+    """Push every branch of a repository of ours to one elsewhere, all of them or none where the server can
+    do that. Raises GitFailed."""
+    words = ["push", "-q", "--", url, "refs/heads/*:refs/heads/*"]
+    with tempfile.TemporaryFile() as said:
+        try:
+            _ask_server([words[0], "--atomic", *words[1:]], url, gitdir, said, bounds, helpers)
+        except GitFailed as failed:
+            if "atomic" not in failed.said:
+                raise
+            _ask_server(words, url, gitdir, said, bounds, helpers)
+
+
 def credential_helpers() -> list[str]:
     """The programs that know the user's passwords, as the user's own configuration names them."""
     words = ["git", "config", "--get-all", "credential.helper"]
@@ -216,7 +229,7 @@ def _ask_server(
             preexec_fn=functools.partial(limit_files_and_memory, bounds.size, bounds.memory),
         )  # fmt: skip
     except subprocess.TimeoutExpired:
-        raise GitFailed(f"fetching it took more than {counted(bounds.seconds, 'second')}") from None
+        raise GitFailed(f"asking the server took more than {counted(bounds.seconds, 'second')}") from None
     if done.returncode:
         raise GitFailed(_reason(done.stderr.decode(errors="replace").replace(url, "it")))
 

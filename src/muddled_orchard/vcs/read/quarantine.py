@@ -89,9 +89,9 @@ class Quarantine(Struct, frozen=True):
 def find_repository(place: FileSource, deepest: int = DEEPEST) -> FoundRepository | None:
     """The repository of a submission, or None.
 
-    A submission is a practice folder with `work/` in it, a working tree, or a bare repository, perhaps up to
-    `deepest` folders deep. Raises Unreadable where `.git` is a link or a file that points elsewhere, and
-    where there are several repositories.
+    A submission is a practice folder with `work/` in it (bare, perhaps, where its remote lies beside it), a
+    working tree, or a bare repository, perhaps up to `deepest` folders deep. Raises Unreadable where `.git`
+    is a link or a file that points elsewhere, and where there are several repositories.
     """
     level = [""]
     for _ in range(deepest + 1):
@@ -118,10 +118,14 @@ def _repository_in(place: FileSource, folder: str) -> FoundRepository | None:
             )
         if kind is not None:
             raise Unreadable(".git is no folder of its own: it points to another place, which is not read")
-    is_bare = all(place.kind(prefix + name) == "folder" for name in ("objects", "refs"))
-    return (
-        FoundRepository(folder, None, None) if is_bare and place.kind(f"{prefix}HEAD") is not None else None
-    )
+    if all(_is_bare(place, f"{prefix}{name}/") for name in (WORK, ORIGIN)):
+        return FoundRepository(f"{prefix}{WORK}", None, f"{prefix}{ORIGIN}")
+    return FoundRepository(folder, None, None) if _is_bare(place, prefix) else None
+
+
+def _is_bare(place: FileSource, prefix: str) -> bool:
+    folders = all(place.kind(prefix + name) == "folder" for name in ("objects", "refs"))
+    return folders and place.kind(f"{prefix}HEAD") is not None
 
 
 def _folders_in(place: FileSource, folder: str) -> list[str]:

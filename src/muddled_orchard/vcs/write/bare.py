@@ -1,0 +1,57 @@
+"""Hand-outs for a Git server: the bare repository that a learner clones and pushes to, and a practice folder
+whose remote it is."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from msgspec.structs import replace
+
+from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.git.refs import BRANCHES, branch_ref, tracking_ref
+from muddled_orchard.core.git.trees import PLAIN_FILE, File
+from muddled_orchard.vcs.write.build import CONFIG as CONFIG_TEXT
+from muddled_orchard.vcs.write.practice import ORIGIN, WORK
+
+_OWN = f"{WORK}/.git/"
+CONFIG = f"{_OWN}config"
+"""The file of a practice folder that says where its remote is."""
+
+_THERE = f"{ORIGIN}/"
+
+
+def bare_repository(files: Mapping[str, File], history: History) -> dict[str, File]:
+    """The files of the repository on the server, of a practice folder's: the remote of the story, or, where
+    it has none, the learner's commits and branches."""
+    if history.remote:
+        return {path.removeprefix(_THERE): file for path, file in files.items() if path.startswith(_THERE)}
+    kept = ("HEAD", "info/exclude")
+    found = {
+        name: file
+        for path, file in files.items()
+        if path.startswith(_OWN)
+        and ((name := path.removeprefix(_OWN)).startswith(("objects/", BRANCHES)) or name in kept)
+    }
+    return found | {"config": File(PLAIN_FILE, CONFIG_TEXT.format(bare="true").encode())}
+
+
+def with_remote(files: Mapping[str, File], history: History, url: str) -> dict[str, File]:
+    """The files of a practice folder whose `origin` is a repository on a server."""
+    found = {path: file for path, file in files.items() if not path.startswith(_THERE)}
+    config = found[CONFIG]
+    text = config.data.decode()
+    if history.remote:
+        text = text.replace(f"\turl = ../{ORIGIN}\n", f"\turl = {url}\n")
+    else:
+        fetch = f"+{branch_ref('*')}:{tracking_ref('*')}"
+        text += f'[remote "origin"]\n\turl = {url}\n\tfetch = {fetch}\n'
+        text += "".join(
+            f'[branch "{branch}"]\n\tremote = origin\n\tmerge = {branch_ref(branch)}\n'
+            for branch in history.tips
+        )
+    return found | {CONFIG: replace(config, data=text.encode())}
+
+
+def is_remote(config: bytes | None, url: str) -> bool:
+    """Whether a practice folder with this configuration has the repository at `url` as its remote."""
+    return config is not None and f"\turl = {url}\n".encode() in config
