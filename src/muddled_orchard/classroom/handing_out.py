@@ -32,9 +32,18 @@ from muddled_orchard.system.temporary import remove_left_over
 from muddled_orchard.system.workers import PORTIONS_AHEAD, Awaited, WorkerLost, in_order, workers
 from muddled_orchard.vcs.ask.surveying import surveyor
 from muddled_orchard.vcs.planting import Practice, practice_of, put_in_place
-from muddled_orchard.vcs.write.bare import CONFIG, bare_repository, is_remote, with_remote
+from muddled_orchard.vcs.write.bare import (
+    CONFIG,
+    bare_repository,
+    hosted_repository,
+    is_remote,
+    with_remote,
+)
 
 MOST_AT_ONCE = 16
+
+HOSTED = "hosted"
+"""The form of hand-outs that a host serves itself: bare repositories with all that grading a push needs."""
 
 
 class Exercise(Struct, frozen=True):
@@ -181,6 +190,8 @@ def _hand_out(exercise: Exercise, piece: Piece, out: Path) -> HandOut:
             write_file(_archive(place), pack(with_brief, exercise.scenario.id, FORMATS[0]))
         if not place.exists():
             put_in_place(place, bare_repository(practice.files, practice.history))
+    elif exercise.form == HOSTED:
+        put_in_place(place, hosted_repository(practice.files, practice.history))
     elif exercise.form == FOLDER:
         put_in_place(place, whole_folder(exercise, practice))
     else:
@@ -224,7 +235,7 @@ def whole_folder(exercise: Exercise, practice: Practice, url: str = "") -> dict[
 
 
 def _place(out: Path, exercise: Exercise, learner: str) -> Path:
-    ending = {FOLDER: "", BARE: ".git"}.get(exercise.form, f".{exercise.form}")
+    ending = {FOLDER: "", BARE: ".git", HOSTED: ".git"}.get(exercise.form, f".{exercise.form}")
     return out / exercise.scenario.id / f"{learner}{ending}"
 
 

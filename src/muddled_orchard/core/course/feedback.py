@@ -43,10 +43,12 @@ _TONES = {"met": "good", "partly": "doubt", "missed": "bad", "unreadable": "bad"
 
 
 class Telling(Struct, frozen=True):
-    """How much is told: what was wanted and why (`key`), or hints of a strength, from 1 to 3."""
+    """How much is told: what was wanted and why (`key`), or hints of a strength, from 1 to 3; and whether
+    points are."""
 
     key: bool = False
     hint: int = PLAIN
+    points: bool = True
 
 
 class ExerciseDone(Struct, frozen=True):
@@ -86,15 +88,20 @@ def _exercise(one: ExerciseDone, telling: Telling) -> Iterator[Block]:
     if found is None:
         yield from _without_result(mark)
         return
+    yield from work_blocks(found, telling, tuple(_counted(mark)))
+
+
+def work_blocks(found: Assessment, telling: Telling, marked: Sequence[Block] = ()) -> Iterator[Block]:
+    """What is told of one work; `marked` says how it counts."""
     where = standing(found)
-    score = f"{found.points:g} of {found.possible:g} points ({found.percent:g} %)"
+    score = f": {found.points:g} of {found.possible:g} points ({found.percent:g} %)" if telling.points else ""
     reason = nothing_done(found) or ("" if where == "got it" else summary(found))
     word, verdict = SAID[where]
     if where == "unreadable":
         yield Paragraph(f"{word}: {found.reason}.", _TONES[verdict])
         return
-    yield Paragraph(f"{word}: {score}. {reason}".strip(), _TONES[verdict])
-    yield from _counted(mark)
+    yield Paragraph(f"{word}{score}. {reason}".strip(), _TONES[verdict])
+    yield from marked
     settled = tuple(thing.said for thing in settled_things(found))
     if settled:
         yield Paragraph("Settled by a person:")
@@ -150,7 +157,7 @@ def _wrong(found: Assessment, telling: Telling) -> Iterator[Block]:
         if verdict not in ("partly", "missed"):
             continue
         tone = "doubt" if verdict == "partly" else "bad"
-        points = f"{criterion.points:g} of {criterion.possible:g} points"
+        points = f" ({criterion.points:g} of {criterion.possible:g} points)" if telling.points else ""
         hint = told[criterion.id]
         conflicts = criterion.id == "resolution" and wrong
         if conflicts:
@@ -159,7 +166,7 @@ def _wrong(found: Assessment, telling: Telling) -> Iterator[Block]:
                 text += f", and {counted(found.unmet, 'conflict')} {was(found.unmet)} never met"
         else:
             text = criterion.outcome.because.rstrip(".") if telling.key else _hinted(hint)
-        yield Items((f"{text} ({points}).",), tone)
+        yield Items((f"{text}{points}.",), tone)
         if not telling.key and hint.commands and not conflicts:
             yield Commands(hint.commands)
         for hunk in wrong if conflicts else ():

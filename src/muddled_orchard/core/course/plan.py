@@ -12,6 +12,9 @@ from msgspec import Struct
 
 Attempts = Literal["best", "last", "first"]
 
+Feedback = Literal["none", "hints", "criteria", "full"]
+"""What a learner hears of a push: that it came; hints; also which criteria are met; also what was wanted."""
+
 MOST_WEIGHT = 1000.0
 
 
@@ -46,6 +49,10 @@ class CourseExercise(Struct, frozen=True, kw_only=True):
     """Which attempt counts (default: the course's)."""
     pass_mark: float | None = None
     """The percentage from which it is passed (default: the course's)."""
+    feedback: Feedback | None = None
+    """What a learner hears of a push to `muddled host` (default: the course's)."""
+    feedback_after_due: Feedback | None = None
+    """The same from when it is due on (default: the course's)."""
 
     def __post_init__(self) -> None:
         if not self.scenario.strip():
@@ -79,6 +86,10 @@ class CoursePlan(Struct, frozen=True, kw_only=True):
     """Which attempt counts: `"best"`, `"last"` or `"first"`."""
     pass_mark: float | None = None
     """The percentage from which an exercise, and the course, is passed."""
+    feedback: Feedback = "hints"
+    """What a learner hears of a push to `muddled host`: `"none"`, `"hints"`, `"criteria"` or `"full"`."""
+    feedback_after_due: Feedback | None = None
+    """The same from when an exercise is due on (default: what was told before)."""
     exercise: tuple[CourseExercise, ...]
     """The exercises, in order."""
 
@@ -88,6 +99,14 @@ class CoursePlan(Struct, frozen=True, kw_only=True):
             raise ValueError("a course needs at least one [[exercise]]")
         if not any(exercise.weight for exercise in self.exercise):
             raise ValueError("all weights are 0: nothing would count")
+
+
+def feedback_at(plan: CoursePlan, exercise: CourseExercise, now: datetime) -> Feedback:
+    """What a learner hears of a push at a moment."""
+    before = exercise.feedback or plan.feedback
+    if exercise.due is None or now < exercise.due:
+        return before
+    return exercise.feedback_after_due or plan.feedback_after_due or before
 
 
 def _check_mark(mark: float | None) -> None:

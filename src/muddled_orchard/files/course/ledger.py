@@ -157,7 +157,7 @@ class Ledger:
         with self._transaction():
             self._run_many(
                 "INSERT INTO learner VALUES (?, ?, ?, ?) ON CONFLICT (id) DO UPDATE SET name = excluded.name, more = excluded.more",
-                [(learner.id, learner.name, json.dumps(dict(learner.more)), _now()) for learner in learners],
+                [(learner.id, learner.name, json.dumps(dict(learner.more)), now()) for learner in learners],
             )  # fmt: skip
 
     def learners(self) -> dict[str, Learner]:
@@ -165,7 +165,7 @@ class Ledger:
         rows = self._rows("SELECT id, name, more FROM learner ORDER BY rowid")
         with self._told():
             return {
-                intern(str(id_)): Learner(intern(str(id_)), str(name), _words(more))
+                intern(str(id_)): Learner(intern(str(id_)), str(name), words_of(more))
                 for id_, name, more in rows
             }
 
@@ -176,7 +176,7 @@ class Ledger:
         with self._transaction():
             self._run(
                 "INSERT OR IGNORE INTO scenario VALUES (?, ?, ?, ?, ?)",
-                (digest, exercise, title, data, _now()),
+                (digest, exercise, title, data, now()),
             )
 
     def scenario(self, exercise: str) -> str | None:
@@ -200,7 +200,7 @@ class Ledger:
                 "INSERT OR IGNORE INTO hand_out VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
                 [
                     (one.exercise, one.learner, one.variant, one.scenario, one.first_commit, json.dumps(dict(one.tips)),
-                     one.file, _now())
+                     one.file, now())
                     for one in made
                 ],
             )  # fmt: skip
@@ -215,7 +215,7 @@ class Ledger:
             for row in self._db.execute("SELECT * FROM hand_out ORDER BY rowid"):
                 yield HandOut(
                     exercise=str(row[0]), learner=str(row[1]), variant=str(row[2]), scenario=str(row[3]),
-                    first_commit=str(row[4]), tips=_words(row[5]), file=str(row[6]), made=str(row[7]),
+                    first_commit=str(row[4]), tips=words_of(row[5]), file=str(row[6]), made=str(row[7]),
                 )  # fmt: skip
 
     def handed_out_scenarios(self) -> dict[str, str]:
@@ -236,8 +236,11 @@ class Ledger:
         """Write gradings down. One that says what the newest of the same submission says is not stored
         again."""
         with self._transaction():
-            self._run_many(
-                f"""
+            self._insert_gradings(graded)
+
+    def _insert_gradings(self, graded: Iterable[Grading]) -> None:
+        self._run_many(
+            f"""
                 INSERT INTO grading ({", ".join(_GRADING)}) SELECT {", ".join(f":{name}" for name in _GRADING)}
                 WHERE NOT EXISTS (
                     SELECT 1 FROM grading WHERE id = (
@@ -246,15 +249,15 @@ class Ledger:
                     ) AND scenario = :scenario AND result = :result
                 )
                 """,
-                [
-                    {
-                        **{name: getattr(grading, name) for name in _GRADING},
-                        "graded": _now(),
-                        "result": packed(grading.result),
-                    }
-                    for grading in graded
-                ],
-            )
+            [
+                {
+                    **{name: getattr(grading, name) for name in _GRADING},
+                    "graded": grading.graded or now(),
+                    "result": packed(grading.result),
+                }
+                for grading in graded
+            ],
+        )
 
     def graded(self, fingerprint: str, version: str) -> Grading | None:
         """The newest grading of a submission with this content by this version, if there is one."""
@@ -296,7 +299,7 @@ class Ledger:
         """Write a person's verdict down, beside those that there are."""
         with self._transaction():
             values = {name: getattr(settlement, name) for name in _SETTLEMENT}
-            self._run_many(_ADD_SETTLEMENT, [{**values, "made": _now()}])
+            self._run_many(_ADD_SETTLEMENT, [{**values, "made": now()}])
 
     def unsettle(self, settlement: Settlement) -> bool:
         """Delete a person's verdict; whether it was still there."""
@@ -319,6 +322,9 @@ class Ledger:
             raise BadInput(Problem(what, likely(learner, self.learners()), file=str(self.path)))
         with self._transaction():
             # Gradings of another's variant that came under this name say no learner, but where they lay.
+            self._run("DELETE FROM push WHERE learner = ?", (learner,))
+            self._run("DELETE FROM hand WHERE learner = ?", (learner,))
+            self._run("DELETE FROM password WHERE who = ?", (learner,))
             gone = self._run("DELETE FROM grading WHERE learner = ?", (learner,)).rowcount
             self._run("DELETE FROM hand_out WHERE learner = ?", (learner,))
             self._run("DELETE FROM settlement WHERE learner = ?", (learner,))
@@ -338,6 +344,9 @@ class Ledger:
                 self._run("UPDATE hand_out SET learner = ?, file = '' WHERE learner = ?", (name, id_))
                 self._run("UPDATE grading SET learner = ? WHERE learner = ?", (name, id_))
                 self._run("UPDATE settlement SET learner = ? WHERE learner = ?", (name, id_))
+                self._run("UPDATE push SET learner = ?, refs = '{}' WHERE learner = ?", (name, id_))
+            self._run("DELETE FROM hand")
+            self._run("DELETE FROM password")
             self._run("UPDATE settlement SET by = 'somebody', reason = ''")
             works: dict[str, str] = {"": ""}
 
@@ -367,7 +376,8 @@ class Ledger:
 _NO_WORDS: Mapping[str, str] = {}
 
 
-def _words(text: str) -> Mapping[str, str]:
+def words_of(text: str) -> Mapping[str, str]:
+    """Words by names, as a column of JSON holds them."""
     if text == "{}":
         return _NO_WORDS  # of a large class there are many
     found = json.loads(text)
@@ -396,5 +406,6 @@ def _grading(row: tuple[Any, ...]) -> Grading:
     return msgspec.convert((*row[:_RESULT], unpacked(row[_RESULT]), *row[_RESULT + 1 :]), Grading)
 
 
-def _now() -> str:
+def now() -> str:
+    """The time, as the ledger writes it."""
     return datetime.now(UTC).isoformat(timespec="seconds")

@@ -46,5 +46,15 @@ MIGRATIONS = (
     DROP TABLE grading_as_text;
     CREATE INDEX grading_by_fingerprint ON grading (fingerprint, version);
     """,
+    # What a host keeps: who may sign in, every push with the refs after it, and raised hands.
+    """
+    CREATE TABLE password (who TEXT PRIMARY KEY, salt BLOB NOT NULL, hash BLOB NOT NULL, made TEXT NOT NULL) STRICT;
+    CREATE TABLE push (
+        id INTEGER PRIMARY KEY, at TEXT NOT NULL, learner TEXT NOT NULL REFERENCES learner (id), exercise TEXT NOT NULL,
+        refs TEXT NOT NULL, grading INTEGER REFERENCES grading (id)
+    ) STRICT;
+    CREATE INDEX push_by_learner ON push (learner, exercise);
+    CREATE TABLE hand (learner TEXT PRIMARY KEY REFERENCES learner (id), raised TEXT NOT NULL, exercise TEXT NOT NULL) STRICT;
+    """,
 )
 """How the schema came to be: the n-th script leads from version n to n + 1 (`PRAGMA user_version`)."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+from collections.abc import Iterable
 from html import escape
 
 from muddled_orchard.core.course.document import (
@@ -30,8 +31,12 @@ def document_page(document: Document) -> str:
     """The page."""
     before, after = _around()
     title = escape(printable(document.title))
-    body = "\n".join(map(_block, document.blocks))
-    return f"{before.replace(_HEAD, title)}{body}{after}"
+    return f"{before.replace(_HEAD, title)}{blocks_html(document.blocks)}{after}"
+
+
+def blocks_html(blocks: Iterable[Block]) -> str:
+    """Parts of a document as HTML, for another page."""
+    return "\n".join(map(_block, blocks))
 
 
 @functools.cache

@@ -27,6 +27,7 @@ from muddled_orchard.core.exercise.asked import ASKED
 from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY
 from muddled_orchard.core.submission.file_source import Below, FileEntry, FileSource, is_noise
 from muddled_orchard.vcs.read.objects import ForeignObjects
+from muddled_orchard.vcs.read.refs import read_refs
 from muddled_orchard.vcs.write.practice import ORIGIN, WORK
 
 DEEPEST = 3
@@ -199,6 +200,11 @@ def _refs(gitdir: FileSource) -> Iterator[tuple[str, bytes]]:
                 folders.append(name)
             elif (data := gitdir.read(name, _LARGEST_REF)) is not None:
                 yield name, data
+
+
+def refs_of(gitdir: FileSource) -> dict[str, str]:
+    """Every ref of a repository and the object it leads to, by name. Raises Unreadable."""
+    return read_refs(_remote_refs(gitdir))
 
 
 def _remote_refs(gitdir: FileSource) -> dict[str, bytes]:

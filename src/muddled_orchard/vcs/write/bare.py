@@ -35,6 +35,14 @@ def bare_repository(files: Mapping[str, File], history: History) -> dict[str, Fi
     return found | {"config": File(PLAIN_FILE, CONFIG_TEXT.format(bare="true").encode())}
 
 
+def hosted_repository(files: Mapping[str, File], history: History) -> dict[str, File]:
+    """The same with every object of the practice folder, also those that no ref of it leads to: a push that
+    builds on them can be graded by what lies there."""
+    inner = f"{_OWN}objects/"
+    own = {path.removeprefix(_OWN): file for path, file in files.items() if path.startswith(inner)}
+    return own | bare_repository(files, history)
+
+
 def with_remote(files: Mapping[str, File], history: History, url: str) -> dict[str, File]:
     """The files of a practice folder whose `origin` is a repository on a server."""
     found = {path: file for path, file in files.items() if not path.startswith(_THERE)}

@@ -1,0 +1,114 @@
+"""Who asks: passwords checked in constant time, and guessing made slow."""
+
+from __future__ import annotations
+
+import asyncio
+import base64
+import binascii
+import hashlib
+import hmac
+import secrets
+import time
+from collections import OrderedDict
+from collections.abc import Mapping
+
+from msgspec import Struct, field
+
+from muddled_orchard.core.course.passwords import HashedPassword, hashed, matches, new_password
+
+_FIRST_DELAY, _LONGEST_DELAY = 0.25, 8.0
+"""Seconds that an answer to the first wrong password takes, and to the n-th at most; each takes twice as long
+as the one before."""
+
+_FORGOTTEN_AFTER = 900.0
+_MOST_WAITING = 8
+_MOST_REMEMBERED = 10_000
+
+
+class TooManyGuesses(Exception):
+    """Somebody guesses passwords faster than they are answered."""
+
+
+class _Guesses(Struct):
+    """Wrong passwords in a row for one name from one address."""
+
+    wrong: int = 0
+    newest: float = 0.0
+    waiting: int = 0
+    turn: asyncio.Lock = field(default_factory=asyncio.Lock)
+
+
+class Access:
+    """Checks names and passwords. A password that was right is known again by a keyed hash, in memory alone,
+    so that scrypt is asked once a person."""
+
+    def __init__(self, passwords: Mapping[str, HashedPassword]) -> None:
+        self._kept = dict(passwords)
+        self._key = secrets.token_bytes(32)
+        self._right: dict[str, bytes] = {}
+        self._guesses: OrderedDict[tuple[str, str], _Guesses] = OrderedDict()
+        self._nobody = hashed(new_password())
+        self._computing = asyncio.Semaphore(2)
+
+    def renew(self, passwords: Mapping[str, HashedPassword]) -> None:
+        """Go by other passwords from now on."""
+        for who in [who for who in self._right if passwords.get(who) != self._kept.get(who)]:
+            del self._right[who]
+        self._kept = dict(passwords)
+
+    async def who(self, header: str | None, address: str) -> str | None:
+        """Whose name and password an `Authorization` header has, or None. Raises TooManyGuesses."""
+        given = _name_and_password(header)
+        if given is None:
+            return None
+        who, password = given
+        digest = hmac.digest(self._key, f"{who}\0{password}".encode("utf-8", "replace"), hashlib.sha256)
+        known = self._right.get(who)
+        if known is not None and hmac.compare_digest(known, digest):
+            return who
+        guesses = self._of(who, address)
+        if guesses.waiting >= _MOST_WAITING:
+            raise TooManyGuesses
+        guesses.waiting += 1
+        try:
+            async with guesses.turn:
+                return await self._checked(who, password, digest, guesses)
+        finally:
+            guesses.waiting -= 1
+
+    async def _checked(self, who: str, password: str, digest: bytes, guesses: _Guesses) -> str | None:
+        kept = self._kept.get(who)
+        async with self._computing:
+            # Who is not there takes as long as who is.
+            right = await asyncio.to_thread(matches, password, kept or self._nobody)
+        if right and kept is not None and kept == self._kept.get(who):
+            self._right[who] = digest
+            guesses.wrong = 0
+            return who
+        guesses.wrong += 1
+        guesses.newest = time.monotonic()
+        await asyncio.sleep(min(_FIRST_DELAY * 2 ** min(guesses.wrong - 1, 10), _LONGEST_DELAY))
+        return None
+
+    def _of(self, who: str, address: str) -> _Guesses:
+        now, place = time.monotonic(), (who[:100], address)
+        found = self._guesses.setdefault(place, _Guesses())
+        self._guesses.move_to_end(place)
+        if now - found.newest > _FORGOTTEN_AFTER:
+            found.wrong = 0
+        while len(self._guesses) > _MOST_REMEMBERED:
+            self._guesses.popitem(last=False)
+        return found
+
+
+def _name_and_password(header: str | None) -> tuple[str, str] | None:
+    """What a header of HTTP's basic authentication says (RFC 7617)."""
+    scheme, _, encoded = (header or "").partition(" ")
+    if scheme.lower() != "basic":
+        return None
+    try:
+        text = base64.b64decode(encoded.strip(), validate=True).decode()
+    except (binascii.Error, ValueError):
+        return None
+    who, colon, password = text.partition(":")
+    return (who, password) if colon else None

@@ -1,0 +1,100 @@
+"""Grade pushes in processes that wait for them, each push within bounds."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from functools import partial
+from pathlib import Path
+
+from msgspec import Struct
+
+from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.grading.assessment import Assessment, unreadable
+from muddled_orchard.core.submission.file_source import FileSource
+from muddled_orchard.files.stored import scenario_of
+from muddled_orchard.files.stored_results import assessment_of, assessment_text
+from muddled_orchard.system.processes import collect_seldom, limit_memory
+from muddled_orchard.system.temporary import temporary_folder
+from muddled_orchard.system.workers import Workers, workers
+from muddled_orchard.vcs.ask import git
+from muddled_orchard.vcs.grading import Grader
+from muddled_orchard.vcs.read.pushed import Pushed, PushedSource
+
+
+class PushToGrade(Struct, frozen=True):
+    """A push with what it is held against: the exercise's id, the variant that its repository was handed out
+    with, and the scenario's text."""
+
+    pushed: Pushed
+    exercise: str
+    variant: str
+    scenario: str
+
+
+class PushGraders:
+    """Processes that grade pushes."""
+
+    def __init__(self, pool: Workers[PushToGrade, str], bounds: Bounds) -> None:
+        self._pool, self._bounds = pool, bounds
+
+    def graded(self, push: PushToGrade) -> Assessment:
+        """The assessment of a push; waits for it. Raises WorkerLost where a process ended unexpectedly."""
+        try:
+            found = assessment_of(self._pool.submit(push, self._bounds.seconds).result())
+        except TimeoutError:
+            return unreadable(f"reading it took more than {counted(self._bounds.seconds, 'second')}")
+        except MemoryError:
+            return unreadable(f"reading it takes more than {self._bounds.memory >> 20} MiB of memory")
+        ours = (push.exercise, push.variant)
+        if found.exercise and (found.exercise, found.variant) != ours:
+            # Else the work of another, pushed here, would be theirs.
+            return unreadable("its commits are not those that were handed out in this repository")
+        return found
+
+
+@contextmanager
+def push_graders(bounds: Bounds, jobs: int) -> Iterator[PushGraders]:
+    """So many processes. They begin here and now: no thread of this process may be running yet."""
+    git.require()
+    with temporary_folder() as folder, workers(jobs, _prepare, folder, bounds) as pool:
+        yield PushGraders(pool, bounds)
+
+
+def _prepare(folder: Path, bounds: Bounds) -> Callable[[PushToGrade], str]:
+    collect_seldom()
+    limit_memory(bounds.memory)
+    own = folder / str(os.getpid())
+    own.mkdir()
+    return partial(_grade, _Grading(own))
+
+
+class _Grading:
+    """A grader for pushes, whichever scenario they belong to."""
+
+    def __init__(self, folder: Path) -> None:
+        self.push: PushToGrade | None = None
+        self._scenarios: dict[str, tuple[str, Scenario]] = {}
+        self.grader = Grader(folder, self._find, self._open)
+
+    def _find(self, id_: str) -> Scenario | None:
+        push = self.push
+        if push is None or id_ != push.exercise:
+            return None
+        known = self._scenarios.get(id_)
+        if known is None or known[0] != push.scenario:
+            known = self._scenarios[id_] = (push.scenario, scenario_of(push.scenario))
+        return known[1]
+
+    def _open(self, _: Path) -> FileSource:
+        assert self.push is not None  # noqa: S101 - it is set before grading begins
+        return PushedSource(self.push.pushed)
+
+
+def _grade(grading: _Grading, push: PushToGrade) -> str:
+    grading.push = push
+    (found,) = grading.grader.grade([push.pushed.repository])
+    return assessment_text(found)

@@ -1,0 +1,172 @@
+"""What a host serves: the exercises that are open, each learner's repository, and what the course says."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from datetime import datetime
+from pathlib import Path
+
+from msgspec import Struct
+
+from muddled_orchard.classroom.handing_out import HOSTED, Exercise, enrol, exercises_in, made, whole_folder
+from muddled_orchard.core.base.phrases import command
+from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.course.passwords import INSTRUCTOR
+from muddled_orchard.core.course.plan import CourseExercise, CoursePlan, Feedback, feedback_at
+from muddled_orchard.core.course.records import HandOut
+from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.core.exercise.cloning import beyond_a_clone
+from muddled_orchard.core.exercise.tasks import is_rebase, sets_branch
+from muddled_orchard.core.exercise.values import PLAIN_VARIANT
+from muddled_orchard.core.git.refs import branch_ref
+from muddled_orchard.files.archives.packing import FORMATS, pack
+from muddled_orchard.files.course.ledger import Ledger
+from muddled_orchard.files.stored import scenario_text
+from muddled_orchard.vcs.planting import practice_of
+from muddled_orchard.vcs.read.pushed import Pushed
+from muddled_orchard.vcs.write.practice import WORK
+
+
+class ServedExercise(Struct, frozen=True):
+    """An exercise of the course: its rules, the scenario with what all hand-outs share, its text as it is
+    stored, and what a clone of it lacks."""
+
+    rules: CourseExercise
+    exercise: Exercise
+    text: str
+    lacks: tuple[str, ...]
+
+    @property
+    def id(self) -> str:
+        """The scenario's id."""
+        return self.exercise.scenario.id
+
+    @property
+    def title(self) -> str:
+        """The scenario's title."""
+        return self.exercise.scenario.title.strip()
+
+    def is_open(self, now: datetime) -> bool:
+        """Whether it is handed out already."""
+        return self.rules.opens is None or now >= self.rules.opens
+
+
+class ServedCourse:
+    """A course as it is served, with the learners, and the folder that the repositories lie in."""
+
+    def __init__(
+        self,
+        plan: CoursePlan,
+        exercises: Sequence[ServedExercise],
+        learners: Sequence[Learner],
+        folder: Path,
+    ) -> None:
+        self.plan = plan
+        self.exercises = {one.id: one for one in exercises}
+        self.learners = {learner.id: learner for learner in learners}
+        self.folder = folder
+        self._given: dict[tuple[str, str], HandOut] = {}
+        if INSTRUCTOR in self.learners:
+            what = f'the roster has a learner "{INSTRUCTOR}", which is how the instructor signs in'
+            raise BadInput(Problem(what, "Give that learner another id."))
+
+    def hand_out(self, ledger: Ledger, now: datetime, jobs: int = 1) -> int:
+        """Make the repositories that are not there yet, of exercises that are open; how many there were."""
+        opened = [one.exercise for one in self.exercises.values() if one.is_open(now)]
+        wanted = enrol(ledger, opened, list(self.learners.values()), self.folder)
+        with made(opened, wanted, self.folder, jobs) as portions:
+            for portion in portions:
+                ledger.add_hand_outs(portion)
+        self._given = {(one.learner, one.exercise): one for one in ledger.each_hand_out()}
+        return len(wanted)
+
+    def given(self, learner: str, exercise: str) -> HandOut | None:
+        """What a learner was handed out of an exercise that is served, if anything."""
+        found = self._given.get((learner, exercise))
+        return (
+            found if found is not None and exercise in self.exercises and learner in self.learners else None
+        )
+
+    def all_given(self) -> list[tuple[str, str]]:
+        """Learner and exercise of all that is served."""
+        return [place for place in self._given if self.given(*place)]
+
+    def handed_out_refs(self, given: HandOut) -> dict[str, str]:
+        """The refs of a repository as it was handed out, by full name."""
+        exercise = self.exercises[given.exercise].exercise
+        if not exercise.variants.of(given.variant).history.remote:
+            return {branch_ref(branch): id_ for branch, id_ in given.tips.items()}
+        practice = practice_of(exercise.variants, given.variant, stopped=False)
+        return {
+            branch_ref(branch): practice.ids[number] for branch, number in practice.history.remote.items()
+        }
+
+    def place(self, learner: str, exercise: str) -> str:
+        """The path of a repository below the folder."""
+        return f"{exercise}/{learner}.git"
+
+    def feedback(self, exercise: str, now: datetime) -> Feedback:
+        """What a learner hears of a push at a moment."""
+        return feedback_at(self.plan, self.exercises[exercise].rules, now)
+
+    def pushed(self, given: HandOut, refs: Mapping[str, str]) -> Pushed:
+        """A push to a repository that was handed out, as a submission."""
+        exercise = self.exercises[given.exercise].exercise
+        history = exercise.variants.of(given.variant).history
+        repository = self.folder / self.place(given.learner, given.exercise)
+        if not history.remote:
+            return Pushed(repository, refs, history.checked_out)
+        practice = practice_of(exercise.variants, given.variant, stopped=False)
+        before = {branch: practice.ids[number] for branch, number in history.remote.items()}
+        to_go = tuple(task.delete for task in practice.scenario.task if task.delete)
+        return Pushed(repository, refs, history.checked_out, given.tips, before, to_go)
+
+    def brief(self, given: HandOut) -> tuple[str, str]:
+        """The brief of a hand-out as Markdown, and the command that pushes what is asked for."""
+        exercise = self.exercises[given.exercise].exercise
+        scenario = exercise.variants.of(given.variant).scenario
+        branches = dict.fromkeys(
+            task.on for task in scenario.task if not task.delete or task.on != task.delete
+        )
+        rewritten = {task.on for task in scenario.task if is_rebase(task) or sets_branch(task)}
+        gone = {task.delete for task in scenario.task}
+        kept = [branch for branch in branches if branch not in gone] or list(branches)
+        force = ["--force-with-lease"] if rewritten & set(kept) else []
+        return scenario.brief, command("git", "push", *force, "origin", *kept)
+
+    def clone(self, given: HandOut, url: str) -> str:
+        """The line that clones a repository, with every branch that was handed out."""
+        folder = f"{given.exercise}/{WORK}"
+        history = self.exercises[given.exercise].exercise.variants.of(given.variant).history
+        words = [command("git", "clone", url, folder)]
+        others = [branch for branch in history.tips if branch != history.checked_out]
+        words += [command("git", "-C", folder, "branch", branch, f"origin/{branch}") for branch in others]
+        return " && ".join([*words, command("cd", folder)])
+
+    def deletes(self, given: HandOut) -> str:
+        """The command that deletes a branch here which a task wants gone; empty where none does."""
+        exercise = self.exercises[given.exercise].exercise
+        variant = exercise.variants.of(given.variant)
+        there = variant.history.remote or variant.history.tips
+        gone = [task.delete for task in variant.scenario.task if task.delete and task.delete in there]
+        return command("git", "push", "origin", "--delete", *gone) if gone else ""
+
+    def archive(self, given: HandOut, url: str) -> bytes:
+        """The practice folder of a hand-out, packed, with the repository at `url` as its remote."""
+        exercise = self.exercises[given.exercise].exercise
+        practice = practice_of(exercise.variants, given.variant)
+        return pack(whole_folder(exercise, practice, url), given.exercise, FORMATS[0])
+
+
+def served_exercises(rules: Mapping[str, CourseExercise]) -> list[ServedExercise]:
+    """The exercises of a course, in order, by the place of each scenario. Raises BadInput with all that is
+    wrong with them."""
+    exercises = exercises_in(list(rules), HOSTED)
+    return [
+        ServedExercise(about, exercise, scenario_text(exercise.scenario), _lacks(exercise))
+        for about, exercise in zip(rules.values(), exercises, strict=True)
+    ]
+
+
+def _lacks(exercise: Exercise) -> tuple[str, ...]:
+    return beyond_a_clone(exercise.scenario, exercise.variants.of(PLAIN_VARIANT).history)

@@ -1,0 +1,297 @@
+"""Where everybody stands right now, who needs help first, and what most of them get wrong at the moment."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Literal
+
+from msgspec import Struct
+
+from muddled_orchard.core.base.phrases import be, counted, listed, times
+from muddled_orchard.core.course.tally import OUTCOMES, outcome_of
+from muddled_orchard.core.grading.assessment import Assessment
+from muddled_orchard.core.grading.summary import SAID, got_it, nothing_done, standing, summary
+from muddled_orchard.core.submission.evidence import Evidence
+from muddled_orchard.core.submission.peek import LeftToDo, Peek
+
+Stage = Literal[
+    "nothing begun",
+    "in a conflict",
+    "not staged",
+    "not committed",
+    "not pushed",
+    "not right",
+    "unreadable",
+    "done",
+]
+
+STAGES: Mapping[Stage, str] = {
+    "unreadable": "can't be read",
+    "nothing begun": "nothing begun",
+    "in a conflict": "in a conflict",
+    "not staged": "resolved, not staged",
+    "not committed": "not committed",
+    "not right": "finished, not right",
+    "not pushed": "not pushed",
+    "done": "done",
+}
+"""How each is said, in the order in which learners with it are shown."""
+
+_STUCK = 2
+"""From how many pushes with the same fault on somebody is shown before the others."""
+
+_COMMON = 2
+"""From how many learners on a mistake is common."""
+
+
+class Seen(Struct, frozen=True, kw_only=True):
+    """One exercise of a learner as it is seen: how far it is, a few words on it, since when (in seconds since
+    1970; None: that is not known), what it has earned, how often it was pushed, how many of the newest pushes
+    in a row had the same fault, and what is wrong (`exercise: what`), each thing once."""
+
+    exercise: str
+    title: str
+    stage: Stage
+    detail: str = ""
+    since: float | None = None
+    points: float = 0.0
+    possible: float = 0.0
+    pushes: int = 0
+    repeated: int = 0
+    mistakes: tuple[str, ...] = ()
+
+    @property
+    def percent(self) -> float:
+        """What it is worth, in percent, to a tenth."""
+        return round(100 * self.points / self.possible, 1) if self.possible else 0.0
+
+
+class BoardRow(Struct, frozen=True, kw_only=True):
+    """A learner: the exercise at hand, how many of how many are done, and since when a hand is raised (None:
+    it isn't)."""
+
+    learner: str
+    name: str
+    seen: Seen
+    done: int
+    of: int
+    hand: float | None = None
+
+
+class CommonMistake(Struct, frozen=True):
+    """What most of those got wrong who are not done: in words, and whose it is."""
+
+    what: str
+    learners: tuple[str, ...]
+
+
+class Board(Struct, frozen=True):
+    """The class: who needs help first, how many are at each stage, and the common mistake of the moment."""
+
+    rows: tuple[BoardRow, ...]
+    counts: Mapping[Stage, int]
+    common: CommonMistake | None
+
+
+def board(seen: Mapping[str, Sequence[Seen]], names: Mapping[str, str], hands: Mapping[str, float]) -> Board:
+    """The board of what is seen of each learner, their exercises in the order of the course. `hands` tells
+    since when each hand is raised."""
+    rows = [
+        BoardRow(
+            learner=learner,
+            name=names.get(learner, learner),
+            seen=_at_hand(theirs),
+            done=sum(one.stage == "done" for one in theirs),
+            of=len(theirs),
+            hand=hands.get(learner),
+        )
+        for learner, theirs in seen.items()
+        if theirs
+    ]
+    rows.sort(key=_need)
+    counts = Counter(row.seen.stage for row in rows)
+    return Board(tuple(rows), {stage: counts[stage] for stage in STAGES if counts[stage]}, _common(rows))
+
+
+def _at_hand(theirs: Sequence[Seen]) -> Seen:
+    """The exercise that a learner is at: that of the newest news which is not done, else the first that is
+    not done, else the last."""
+    left = [one for one in theirs if one.stage != "done"]
+    begun = [one for one in left if one.stage != "nothing begun" and one.since is not None]
+    if begun:
+        return max(begun, key=lambda one: one.since or 0.0)
+    return left[0] if left else theirs[-1]
+
+
+def _need(row: BoardRow) -> tuple[bool, float, bool, int, float, str]:
+    """What rows are sorted by: raised hands in the order in which they were raised, then who makes the same
+    mistake again and again, then how far they are, then who has waited longest."""
+    seen = row.seen
+    stuck = seen.repeated >= _STUCK and seen.stage != "done"
+    waiting = row.hand if row.hand is not None else 0.0
+    return (
+        row.hand is None,
+        waiting,
+        not stuck,
+        list(STAGES).index(seen.stage),
+        seen.since or 0.0,
+        row.learner,
+    )
+
+
+def _common(rows: Iterable[BoardRow]) -> CommonMistake | None:
+    whose: dict[str, list[str]] = {}
+    for row in rows:
+        for what in row.seen.mistakes if row.seen.stage != "done" else ():
+            whose.setdefault(what, []).append(row.learner)
+    if not whose:
+        return None
+    what = max(whose, key=lambda what: len(whose[what]))
+    return CommonMistake(what, tuple(whose[what])) if len(whose[what]) >= _COMMON else None
+
+
+# -- What is seen of one exercise -------------------------------------------------------------------------
+
+
+def seen_of_pushes(
+    exercise: str, title: str, given: float | None, pushes: Sequence[tuple[float, Assessment | None]]
+) -> Seen:
+    """An exercise by its pushes, the oldest first: when each came, and what was found (None: it is not graded
+    yet). `given` is when it was handed out."""
+    graded = [(at, found) for at, found in pushes if found is not None]
+    if not graded:
+        waiting = "pushed, not graded yet" if pushes else "nothing pushed"
+        since = pushes[-1][0] if pushes else given
+        stage: Stage = "not right" if pushes else "nothing begun"
+        return Seen(
+            exercise=exercise, title=title, stage=stage, detail=waiting, since=since, pushes=len(pushes)
+        )
+    at, newest = graded[-1]
+    repeated = 1
+    for earlier_at, earlier in reversed(graded[:-1]):
+        if not same_fault(newest, earlier):
+            break
+        at, repeated = earlier_at, repeated + 1
+    found = _of_assessment(exercise, title, newest)
+    detail = f"{found.detail}; the same fault {times(repeated)}" if repeated >= _STUCK else found.detail
+    return Seen(
+        exercise=exercise,
+        title=title,
+        stage=found.stage,
+        detail=detail,
+        since=at,
+        points=found.points,
+        possible=found.possible,
+        pushes=len(pushes),
+        repeated=repeated if found.stage != "done" else 0,
+        mistakes=found.mistakes,
+    )
+
+
+def seen_of_folder(
+    exercise: str, title: str, found: Assessment, looked: Peek, evidence: Evidence, since: float | None
+) -> Seen:
+    """An exercise by the folder in which a learner works at it: as it is graded, and what is under way in
+    it. `since` is when it last changed."""
+    graded = _of_assessment(exercise, title, found)
+    stage, detail = _under_way(looked, evidence) or (graded.stage, graded.detail)
+    if stage == "done" and any(item.kind == "task" and "not pushed" in item.detail for item in looked.left):
+        stage, detail = "not pushed", "all is right here, and the remote has not got it"
+    return Seen(
+        exercise=exercise,
+        title=title,
+        stage=stage,
+        detail=detail,
+        since=since,
+        points=graded.points,
+        possible=graded.possible,
+        mistakes=graded.mistakes if stage in ("not right", "not pushed") else (),
+    )
+
+
+def _of_assessment(exercise: str, title: str, found: Assessment) -> Seen:
+    where = standing(found)
+    stage: Stage
+    if where == "unreadable":
+        stage, detail = "unreadable", found.reason
+    elif where == "not started":
+        stage, detail = "nothing begun", "it is as it was handed out"
+    elif where == "got it":
+        stage, detail = "done", ""
+    else:
+        stage, detail = "not right", f"{SAID[where][0].lower()}: {_why(found, almost=where == 'almost')}"
+    return Seen(
+        exercise=exercise,
+        title=title,
+        stage=stage,
+        detail=detail.rstrip("."),
+        points=found.points,
+        possible=found.possible,
+        mistakes=tuple(dict.fromkeys(_mistakes(exercise, found))) if stage == "not right" else (),
+    )
+
+
+def _why(found: Assessment, *, almost: bool) -> str:
+    """What a work falls short in: how far it is, or, where every conflict is right, the criteria."""
+    if almost:
+        return listed([one.id for one in found.criteria if one.outcome.verdict in _LACKING]) + " not met"
+    said = nothing_done(found) or summary(found)
+    return f"{said[:1].lower()}{said[1:]}"
+
+
+_LACKING = ("partly", "missed")
+
+
+def _mistakes(exercise: str, found: Assessment) -> Iterable[str]:
+    for hunk in found.hunks:
+        if hunk.outcome in _LACKING:
+            place = f"{hunk.file}, hunk {hunk.hunk}" if hunk.hunk else hunk.file
+            yield f"{exercise}: {place}: {OUTCOMES[outcome_of(hunk)]}"
+    for criterion in found.criteria:
+        if criterion.id != "resolution" and criterion.outcome.verdict == "missed":
+            yield f"{exercise}: {criterion.id} missed"
+
+
+def same_fault(one: Assessment, other: Assessment) -> bool:
+    """Whether two works fell short in the same: the same criteria, and the same conflicts left alike."""
+    return not got_it(one) and _fault(one) == _fault(other)
+
+
+def _fault(found: Assessment) -> tuple[object, ...]:
+    criteria = tuple(one.id for one in found.criteria if one.outcome.verdict in _LACKING)
+    conflicts = tuple((one.file, one.hunk, one.kept) for one in found.hunks if one.outcome in _LACKING)
+    return (found.state, criteria, conflicts)
+
+
+def _under_way(looked: Peek, evidence: Evidence) -> tuple[Stage, str] | None:
+    """How far an operation, or uncommitted work, is; None where nothing is under way."""
+    left: dict[str, list[LeftToDo]] = {}
+    for item in looked.left:
+        left.setdefault(item.kind, []).append(item)
+    pending = evidence.pending
+    step = f", step {pending.number} of {pending.total}" if pending and pending.total > 1 else ""
+    if evidence.unmerged:
+        marked = Counter(item.file for item in left.get("marker", ()) if item.detail.startswith("<"))
+        whole = [path for path in evidence.unmerged if path not in (evidence.working or {})]
+        if not marked and not _undecided(evidence):
+            files = listed(evidence.unmerged)
+            return "not staged", f"{files} {be(len(evidence.unmerged))} resolved, and not added{step}"
+        parts = [f"{path} ({counted(number, 'hunk')} left)" for path, number in marked.items()]
+        parts += [f"{path} (gone on one side)" for path in whole if path not in marked]
+        return "in a conflict", f"{listed(parts) or listed(evidence.unmerged)}{step}"
+    if pending is not None:
+        return "not committed", f"everything is staged, and the {pending.kind} is not completed{step}"
+    changed = [item.file for kind in ("changed", "staged") for item in left.get(kind, ()) if item.work]
+    if changed:
+        return "not committed", f"{listed(list(dict.fromkeys(changed)))} changed"
+    return None
+
+
+def _undecided(evidence: Evidence) -> bool:
+    """Whether a path is unmerged as a whole, so that nothing in a file shows whether it is decided."""
+    stages: dict[str, set[int]] = {}
+    for entry in evidence.index:
+        if entry.stage:
+            stages.setdefault(entry.path, set()).add(entry.stage)
+    return any(not {2, 3} <= found for found in stages.values())

@@ -1,0 +1,81 @@
+"""What a host keeps in the course's ledger: passwords, every push, and raised hands."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping, Sequence
+
+from muddled_orchard.core.course.passwords import HashedPassword
+from muddled_orchard.core.course.pushes import RaisedHand, RecordedPush
+from muddled_orchard.core.course.records import Grading
+from muddled_orchard.files.course.ledger import Ledger, now, words_of
+
+
+class HostLedger(Ledger):
+    """A ledger with what a host keeps in it."""
+
+    # -- Passwords ------------------------------------------------------------------------------------
+
+    def passwords(self) -> dict[str, HashedPassword]:
+        """Everybody's password as it is kept, by id."""
+        rows = self._rows("SELECT who, salt, hash FROM password")
+        with self._told():
+            return {str(who): HashedPassword(bytes(salt), bytes(hash_)) for who, salt, hash_ in rows}
+
+    def set_passwords(self, new: Mapping[str, HashedPassword]) -> None:
+        """Give people passwords, in the place of those that they have."""
+        rows = [(who, one.salt, one.hash, now()) for who, one in new.items()]
+        with self._transaction():
+            self._run_many("INSERT OR REPLACE INTO password VALUES (?, ?, ?, ?)", rows)
+
+    # -- Pushes ---------------------------------------------------------------------------------------
+
+    def add_push(self, learner: str, exercise: str, refs: Mapping[str, str], at: str) -> RecordedPush:
+        """Write a push down with when it came and the refs after it, not graded yet."""
+        with self._transaction():
+            done = self._run(
+                "INSERT INTO push VALUES (NULL, ?, ?, ?, ?, NULL)",
+                (at, learner, exercise, json.dumps(dict(refs))),
+            )
+        return RecordedPush(int(done.lastrowid or 0), at, learner, exercise, dict(refs))
+
+    def grade_push(self, push: RecordedPush, grading: Grading) -> None:
+        """Write down how a push was graded."""
+        with self._transaction():
+            self._insert_gradings([grading])
+            (newest,) = self._rows("SELECT max(id) FROM grading")
+            self._run("UPDATE push SET grading = ? WHERE id = ?", (newest[0], push.id))
+
+    def pushes(self, *, ungraded: bool = False, newest: bool = False) -> list[RecordedPush]:
+        """Pushes, the oldest first: all, those that are not graded yet, or the newest to each repository."""
+        query = "SELECT id, at, learner, exercise, refs, grading FROM push"
+        query += " WHERE grading IS NULL" if ungraded else ""
+        query += " WHERE id IN (SELECT max(id) FROM push GROUP BY learner, exercise)" if newest else ""
+        rows = self._rows(f"{query} ORDER BY id")
+        with self._told():
+            return [
+                RecordedPush(int(id_), str(at), str(learner), str(exercise), dict(words_of(refs)), grading)
+                for id_, at, learner, exercise, refs, grading in rows
+            ]
+
+    # -- Raised hands ---------------------------------------------------------------------------------
+
+    def raise_hand(self, learner: str, exercise: str) -> None:
+        """Write down that a learner wants help; who has raised a hand already keeps their place."""
+        with self._transaction():
+            self._run("INSERT OR IGNORE INTO hand VALUES (?, ?, ?)", (learner, now(), exercise))
+
+    def lower_hand(self, learner: str) -> None:
+        """A learner no longer wants help."""
+        with self._transaction():
+            self._run("DELETE FROM hand WHERE learner = ?", (learner,))
+
+    def hands(self) -> list[RaisedHand]:
+        """Who wants help, who has waited longest first."""
+        rows = self._rows("SELECT learner, raised, exercise FROM hand ORDER BY raised, rowid")
+        return [RaisedHand(str(learner), str(raised), str(exercise)) for learner, raised, exercise in rows]
+
+
+def graded_ids(pushes: Iterable[RecordedPush]) -> Sequence[int]:
+    """The gradings of those that are graded."""
+    return [push.grading for push in pushes if push.grading is not None]
