@@ -135,15 +135,24 @@ def handing(learner: str, exercise: str) -> Handing:
     return Handing(behaviour or "never started", "tar.gz" if behaviour else None)
 
 
-def hand_out(folder: Path, jobs: int) -> list[HandOut]:
-    """Write the roster and the course, and hand all exercises out to everybody."""
+def prepare(folder: Path) -> None:
+    """Write the roster and the course, and begin a ledger."""
     rows = "".join(f"{id_},{name}\n" for id_, (name, _, _) in LEARNERS.items())
     write_file(folder / ROSTER, f"id,name\n{rows}".encode())
     write_file(folder / COURSE, _COURSE.encode())
-    exercises = exercises_in([EXERCISE, *LATER], "tar.gz")
     ledger = Ledger(folder / LEDGER, create=True)
     try:
         ledger.secret(SECRET)
+    finally:
+        ledger.close()
+
+
+def hand_out(folder: Path, jobs: int) -> list[HandOut]:
+    """Write the roster and the course, and hand all exercises out to everybody."""
+    prepare(folder)
+    exercises = exercises_in([EXERCISE, *LATER], "tar.gz")
+    ledger = Ledger(folder / LEDGER)
+    try:
         wanted = enrol(ledger, exercises, read_roster(folder / ROSTER).learners, folder / OUT)
         with made(exercises, wanted, folder / OUT, jobs) as portions:
             for portion in portions:

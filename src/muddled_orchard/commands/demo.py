@@ -13,6 +13,7 @@ from muddled_orchard.classroom.demonstration import (
     LEDGER,
     READ_ALOUD,
     hand_out,
+    prepare,
     work,
 )
 from muddled_orchard.classroom.marking import Course
@@ -35,14 +36,17 @@ from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.demo import show_demo
 from muddled_orchard.reports.terminal.progress import with_progress
 from muddled_orchard.system.output import write_file
+from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.system.workers import Machines
 from muddled_orchard.vcs.walkthrough.walking import walk_through
 
 CLASS_PAGE, FEEDBACK, WALKTHROUGH = "class.html", "feedback", "walkthrough.html"
+PASSWORDS = "passwords.csv"
 
 EXAMPLES = (
     "muddled demo",
     "muddled demo somewhere-else",
+    "muddled demo --host",
 )
 
 
@@ -52,17 +56,26 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "folder", metavar="DIR", type=Path, nargs="?", default=Path("muddled-demo"),
         help="a new or an empty folder (default: %(default)s)",
     )  # fmt: skip
+    parser.add_argument(
+        "--host", action="store_true",
+        help="instead: a running lesson, in which the class clones and pushes while you watch the board",
+    )  # fmt: skip
+    parser.add_argument(
+        "--port", metavar="N", type=int, default=8000, help="where --host listens (default: %(default)s)"
+    )
     add_jobs(parser)
     add_quiet(parser, "no progress")
 
 
 def run(options: argparse.Namespace) -> int:
-    """Hand out, work, grade, show."""
+    """Hand out, work, grade, show; or serve a class at work."""
     folder: Path = options.folder
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         raise BadInput(
             Problem("this is not an empty folder", "Name another: muddled demo DIR", file=str(folder))
         )
+    if options.host:
+        return _serve(folder, options)
     walkthrough = walk_through(load(scenario_path(EXERCISE)), PLAIN_VARIANT)
     given = hand_out(folder, options.jobs)
     at_work = work(folder, given, options.jobs)
@@ -101,3 +114,32 @@ def run(options: argparse.Namespace) -> int:
         console(), str(folder), walkthrough, behaviours, done.entries, done.results, findings, READ_ALOUD
     )
     return 0
+
+
+def _serve(folder: Path, options: argparse.Namespace) -> int:
+    """A host on the demo data, and a class that comes in while it runs."""
+    import threading
+
+    from muddled_orchard.classroom.live_class import LiveClass, come_in
+    from muddled_orchard.commands.host import host_options, serve_with, write_passwords_with
+    from muddled_orchard.core.course.passwords import INSTRUCTOR
+    from muddled_orchard.files.course.password_file import read_passwords
+
+    prepare(folder)
+    about = ["--course", str(folder / COURSE), "--port", str(options.port), "--quiet"]
+    write_passwords_with(host_options([*about, "--passwords", str(folder / PASSWORDS)]))
+    hosting = host_options(about)
+    passwords = read_passwords(folder / PASSWORDS)
+    over = threading.Event()
+    with temporary_folder() as sessions:
+
+        def begun(url: str) -> None:
+            print(f"The instructor's password is {passwords[INSTRUCTOR]}; everybody's: {folder / PASSWORDS}")
+            print("The class comes in now: the board fills over the next minutes.", flush=True)
+            live = LiveClass(url, passwords, sessions)
+            threading.Thread(target=come_in, args=(live, folder / LEDGER, over), daemon=True).start()
+
+        try:
+            return serve_with(hosting, begun)
+        finally:
+            over.set()

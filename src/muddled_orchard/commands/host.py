@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import argparse
 import sys
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from muddled_orchard.classroom.hosting.listening import Listening
 from muddled_orchard.commands.options import (
     add_bounds,
     add_course,
@@ -28,7 +29,6 @@ from muddled_orchard.files.scenarios.catalogue import scenario_files
 
 if TYPE_CHECKING:
     from muddled_orchard.classroom.hosting.served_course import ServedCourse
-    from muddled_orchard.classroom.hosting.server import Listening
 
 EXAMPLES = (
     "muddled host --passwords passwords.csv",
@@ -92,17 +92,33 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Write passwords, or serve until asked to end."""
-    listening = _listening(options)
-    source = _Source(options)
     if options.passwords is not None:
-        return _write_passwords(options, source, listening)
+        return write_passwords_with(options)
     if options.renew:
         raise BadInput(Problem("--renew goes with --passwords", "Name the list that is to be written."))
-    from muddled_orchard.classroom.hosting.server import Saying, serve
+    return serve_with(options)
+
+
+def host_options(words: Sequence[str]) -> argparse.Namespace:
+    """The options that these words on the command line come to."""
+    parser = argparse.ArgumentParser()
+    add_options(parser)
+    return parser.parse_args(list(words))
+
+
+def serve_with(options: argparse.Namespace, begun: Callable[[str], None] = lambda _: None) -> int:
+    """Serve until asked to end. `begun` is called with the address as soon as it listens."""
+    try:
+        from muddled_orchard.classroom.hosting.server import Saying, serve
+    except ModuleNotFoundError as missing:
+        hint = "pip install 'muddled-orchard[host]' brings what is missing."
+        raise BadInput(Problem(f"a host takes {missing.name}, which is not installed", hint)) from None
     from muddled_orchard.files.course.host_ledger import HostLedger
     from muddled_orchard.reports.terminal.console import console
     from muddled_orchard.reports.terminal.host import show_push, show_serving
 
+    listening, source = _listening(options), _Source(options)
+    names = source.names()
     ledger = HostLedger(source.ledger, create=True)
     try:
         known = ledger.passwords()
@@ -112,12 +128,13 @@ def run(options: argparse.Namespace) -> int:
         hint = "muddled host --passwords passwords.csv writes them, with slips to print."
         raise BadInput(Problem("nobody has a password yet", hint))
     on = console()
-    names = source.names()
 
     def ready(port: int) -> None:
-        lacking = [id_ for id_ in names if id_ not in known]
         wide = listening.certificate is None and listening.address not in (_LOCAL, "::1", "localhost")
-        show_serving(on, source.title, len(names), _url(listening, port), lacking, open_to_all=wide)
+        lacking = [id_ for id_ in names if id_ not in known]
+        url = _url(listening, port)
+        show_serving(on, source.title, len(names), url, lacking, open_to_all=wide)
+        begun(url)
 
     saying = Saying(
         ready=ready,
@@ -190,13 +207,15 @@ class _Source:
         )
 
 
-def _write_passwords(options: argparse.Namespace, source: _Source, listening: Listening) -> int:
+def write_passwords_with(options: argparse.Namespace) -> int:
+    """Give passwords to who has none, and write the list and the slips."""
     from muddled_orchard.classroom.hosting.enrolment import give_passwords
     from muddled_orchard.files.course.host_ledger import HostLedger
     from muddled_orchard.files.course.password_file import read_passwords, write_passwords
     from muddled_orchard.reports.pages.slips import slips_page
     from muddled_orchard.system.output import PRIVATE, write_file
 
+    listening, source = _listening(options), _Source(options)
     learners = list(source.learners().values())
     listed = read_passwords(options.passwords)
     ledger = HostLedger(source.ledger, create=True)
@@ -217,8 +236,6 @@ def _write_passwords(options: argparse.Namespace, source: _Source, listening: Li
 
 
 def _listening(options: argparse.Namespace) -> Listening:
-    from muddled_orchard.classroom.hosting.server import Listening
-
     if not 0 <= options.port <= 65_535:
         raise BadInput(Problem(f"--port {options.port}: a port is a number from 0 to 65535"))
     if options.url is not None and not options.url.startswith(("http://", "https://")):

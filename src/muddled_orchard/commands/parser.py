@@ -24,6 +24,7 @@ COMMANDS = {
     "handout": "pack one repository a learner, each with numbers of its own",
     "peek": "for learners: what is pending, which side is which, what is left",
     "host": "serve a course over Git: learners clone and push, and hear back at once",
+    "board": "where everybody stands right now, who needs help first",
     "gather": "fetch each learner's repository from a server, to grade",
     "grade": "grade one submission or a whole folder of them",
     "tally": "what a class got right and wrong, by exercise and conflict",

@@ -23,6 +23,7 @@ from muddled_orchard.classroom.hosting.app import Host
 from muddled_orchard.classroom.hosting.clock import Clock
 from muddled_orchard.classroom.hosting.events import News
 from muddled_orchard.classroom.hosting.git_service import GitService, require_http_backend
+from muddled_orchard.classroom.hosting.listening import Listening
 from muddled_orchard.classroom.hosting.push_desk import LedgerThread, PushDesk, PushResult
 from muddled_orchard.classroom.hosting.push_grading import PushGraders, push_graders
 from muddled_orchard.classroom.hosting.served_course import ServedCourse
@@ -47,17 +48,6 @@ _ENDING = 3
 _MOST_CONNECTIONS = 2_000
 _LOCK_IS_OLD = 600.0
 _GIT_AT_ONCE = 4
-
-
-class Listening(Struct, frozen=True):
-    """Where a host listens: the address, the port, and with a certificate and its key (both PEM files, or one
-    that has both) over TLS. `url` is where learners reach it, if that is another place."""
-
-    address: str
-    port: int
-    certificate: Path | None = None
-    key: Path | None = None
-    url: str | None = None
 
 
 class Saying(Struct, frozen=True):

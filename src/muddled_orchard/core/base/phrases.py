@@ -72,6 +72,19 @@ def time_text(seconds: float) -> str:
     return datetime.fromtimestamp(seconds, UTC).strftime("%Y-%m-%d %H:%M")
 
 
+def ago(since: float | None, now: float) -> str:
+    """How long ago something was, in a few signs: `now`, `4 min`, `2 h`, `3 d`; nothing where that is not
+    known."""
+    if since is None:
+        return ""
+    minutes = max(0.0, now - since) / 60
+    if minutes < 1:
+        return "now"
+    if minutes < 60:
+        return f"{int(minutes)} min"
+    return f"{int(minutes / 60)} h" if minutes < 48 * 60 else f"{int(minutes / 60 / 24)} d"
+
+
 def repeats_id(title: str, id_: str) -> bool:
     """Whether a title only says an id in other words: then it is no title."""
     return title.casefold().replace(" ", "-") == id_

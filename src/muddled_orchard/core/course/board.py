@@ -7,11 +7,12 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import Literal
 
 from msgspec import Struct
+from msgspec.structs import replace
 
-from muddled_orchard.core.base.phrases import be, counted, listed, times
+from muddled_orchard.core.base.phrases import counted, listed, times
 from muddled_orchard.core.course.tally import OUTCOMES, outcome_of
 from muddled_orchard.core.grading.assessment import Assessment
-from muddled_orchard.core.grading.summary import SAID, got_it, nothing_done, standing, summary
+from muddled_orchard.core.grading.summary import got_it, nothing_done, standing, summary
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.peek import LeftToDo, Peek
 
@@ -32,7 +33,7 @@ STAGES: Mapping[Stage, str] = {
     "in a conflict": "in a conflict",
     "not staged": "resolved, not staged",
     "not committed": "not committed",
-    "not right": "finished, not right",
+    "not right": "not right yet",
     "not pushed": "not pushed",
     "done": "done",
 }
@@ -118,15 +119,19 @@ def _at_hand(theirs: Sequence[Seen]) -> Seen:
     """The exercise that a learner is at: that of the newest news which is not done, else the first that is
     not done, else the last."""
     left = [one for one in theirs if one.stage != "done"]
+    finished = [one.since for one in theirs if one.stage == "done" and one.since is not None]
     begun = [one for one in left if one.stage != "nothing begun" and one.since is not None]
     if begun:
         return max(begun, key=lambda one: one.since or 0.0)
-    return left[0] if left else theirs[-1]
+    if not left:
+        return theirs[-1]
+    # Who goes on to the next one has waited since the last was done.
+    return replace(left[0], since=max([*finished, left[0].since or 0.0])) if finished else left[0]
 
 
-def _need(row: BoardRow) -> tuple[bool, float, bool, int, float, str]:
+def _need(row: BoardRow) -> tuple[bool, float, bool, int, int, float, str]:
     """What rows are sorted by: raised hands in the order in which they were raised, then who makes the same
-    mistake again and again, then how far they are, then who has waited longest."""
+    mistake again and again, then how far they are, then who has done least and has waited longest."""
     seen = row.seen
     stuck = seen.repeated >= _STUCK and seen.stage != "done"
     waiting = row.hand if row.hand is not None else 0.0
@@ -135,6 +140,7 @@ def _need(row: BoardRow) -> tuple[bool, float, bool, int, float, str]:
         waiting,
         not stuck,
         list(STAGES).index(seen.stage),
+        row.done,
         seen.since or 0.0,
         row.learner,
     )
@@ -161,7 +167,7 @@ def seen_of_pushes(
     yet). `given` is when it was handed out."""
     graded = [(at, found) for at, found in pushes if found is not None]
     if not graded:
-        waiting = "pushed, not graded yet" if pushes else "nothing pushed"
+        waiting = "pushed, not graded yet" if pushes else ""
         since = pushes[-1][0] if pushes else given
         stage: Stage = "not right" if pushes else "nothing begun"
         return Seen(
@@ -189,11 +195,9 @@ def seen_of_pushes(
     )
 
 
-def seen_of_folder(
-    exercise: str, title: str, found: Assessment, looked: Peek, evidence: Evidence, since: float | None
-) -> Seen:
+def seen_of_folder(exercise: str, title: str, found: Assessment, looked: Peek, evidence: Evidence) -> Seen:
     """An exercise by the folder in which a learner works at it: as it is graded, and what is under way in
-    it. `since` is when it last changed."""
+    it."""
     graded = _of_assessment(exercise, title, found)
     stage, detail = _under_way(looked, evidence) or (graded.stage, graded.detail)
     if stage == "done" and any(item.kind == "task" and "not pushed" in item.detail for item in looked.left):
@@ -203,11 +207,15 @@ def seen_of_folder(
         title=title,
         stage=stage,
         detail=detail,
-        since=since,
         points=graded.points,
         possible=graded.possible,
         mistakes=graded.mistakes if stage in ("not right", "not pushed") else (),
     )
+
+
+def unread(found: Assessment) -> Seen:
+    """What is seen of a work that can't be read."""
+    return _of_assessment(found.exercise or "?", found.title or "?", found)
 
 
 def _of_assessment(exercise: str, title: str, found: Assessment) -> Seen:
@@ -216,11 +224,11 @@ def _of_assessment(exercise: str, title: str, found: Assessment) -> Seen:
     if where == "unreadable":
         stage, detail = "unreadable", found.reason
     elif where == "not started":
-        stage, detail = "nothing begun", "it is as it was handed out"
+        stage, detail = "nothing begun", ""
     elif where == "got it":
         stage, detail = "done", ""
     else:
-        stage, detail = "not right", f"{SAID[where][0].lower()}: {_why(found, almost=where == 'almost')}"
+        stage, detail = "not right", _why(found, almost=where == "almost")
     return Seen(
         exercise=exercise,
         title=title,
@@ -276,12 +284,12 @@ def _under_way(looked: Peek, evidence: Evidence) -> tuple[Stage, str] | None:
         whole = [path for path in evidence.unmerged if path not in (evidence.working or {})]
         if not marked and not _undecided(evidence):
             files = listed(evidence.unmerged)
-            return "not staged", f"{files} {be(len(evidence.unmerged))} resolved, and not added{step}"
+            return "not staged", f"{files}{step}"
         parts = [f"{path} ({counted(number, 'hunk')} left)" for path, number in marked.items()]
         parts += [f"{path} (gone on one side)" for path in whole if path not in marked]
         return "in a conflict", f"{listed(parts) or listed(evidence.unmerged)}{step}"
     if pending is not None:
-        return "not committed", f"everything is staged, and the {pending.kind} is not completed{step}"
+        return "not committed", f"the {pending.kind} is not completed{step}"
     changed = [item.file for kind in ("changed", "staged") for item in left.get(kind, ()) if item.work]
     if changed:
         return "not committed", f"{listed(list(dict.fromkeys(changed)))} changed"

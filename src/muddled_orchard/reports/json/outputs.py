@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from muddled_orchard.reports.json.board import BoardFile
 from muddled_orchard.reports.json.gather import GatherFile
 from muddled_orchard.reports.json.grade import ResultFile
 from muddled_orchard.reports.json.handout import HandOutFile, PlantFile
@@ -18,6 +19,7 @@ OUTPUTS: dict[str, object] = {
     "rehearse": RehearsalFile,
     "plant": PlantFile,
     "handout": HandOutFile,
+    "board": BoardFile,
     "gather": GatherFile,
     "peek": PeekFile,
     "grade": ResultFile,

@@ -13,7 +13,7 @@ from importlib.resources import files
 from markupsafe import Markup
 from msgspec import Struct
 
-from muddled_orchard.core.base.phrases import counted, listed
+from muddled_orchard.core.base.phrases import ago, counted, listed
 from muddled_orchard.core.course.board import STAGES, Board, BoardRow, Seen
 from muddled_orchard.core.course.document import Block
 from muddled_orchard.reports.pages.document import blocks_html
@@ -175,19 +175,6 @@ def _row(row: BoardRow, now: float) -> dict[str, object]:
         "done": f"{row.done} of {row.of}",
         "hand": ago(row.hand, now) if row.hand is not None else "",
     }
-
-
-def ago(since: float | None, now: float) -> str:
-    """How long ago something was, in a few signs: `now`, `4 min`, `2 h`, `3 d`; nothing where that is not
-    known."""
-    if since is None:
-        return ""
-    minutes = max(0.0, now - since) / 60
-    if minutes < 1:
-        return "now"
-    if minutes < 60:
-        return f"{int(minutes)} min"
-    return f"{int(minutes / 60)} h" if minutes < 48 * 60 else f"{int(minutes / 60 / 24)} d"
 
 
 def _points(seen: Seen) -> str:
