@@ -63,6 +63,8 @@ def test_a_class_is_gathered_and_again_only_what_changed(course: Path) -> None:
         "three-knots/bo.git": "new", "press-limit/cyd.git": "failed", "three-knots/cyd.git": "failed",
     }  # fmt: skip
     assert found["press-limit/cyd.git"][1] == "there is nothing in it yet"
+    both = muddled("grade", "in", "--json", folder=course).stdout  # as gather says it
+    assert len(json.loads(both)["submissions"]) == 4
     results = graded(course / "in/press-limit", "--ledger", course / "orchard.db")
     assert (results["ada"]["percent"], results["bo"]["percent"] < 100) == (100.0, True)
     shell(

@@ -89,6 +89,9 @@ def _below(folder: Path, passed_over: Counter[str]) -> Iterator[Handed]:
             if kind != "submission":
                 passed_over[kind] += 1
                 continue
+            if len(bare := _bare_ones(path)) > 1:  # as gather and a host keep them, an exercise in a folder
+                yield from (Handed(one, _name(one)) for one in bare)
+                continue
             inside = [] if _has_repository(path, _DEEPEST) else list(_archives(path, _DEEPEST))
             several = len(inside) > 1
             owner = _owner(path.name)
@@ -99,6 +102,16 @@ def _below(folder: Path, passed_over: Counter[str]) -> Iterator[Handed]:
             passed_over["page"] += 1
         elif entry.is_file(follow_symlinks=False) and not path.name.lower().endswith(_OURS):
             yield Handed(path, _owner(_name(path)))
+
+
+def _bare_ones(folder: Path) -> list[Path]:
+    """The bare repositories in a folder that holds nothing else; none where it holds anything else."""
+    paths = [Path(entry.path) for entry in _entries(folder)]
+    return paths if all(path.name.endswith(".git") and _is_bare(path) for path in paths) else []
+
+
+def _is_bare(folder: Path) -> bool:
+    return (folder / "HEAD").is_file() and (folder / "objects").is_dir()
 
 
 def _kind_of(folder: Path, deeper: int) -> str:
@@ -132,11 +145,7 @@ def _archives(folder: Path, deeper: int) -> Iterator[Path]:
 
 def _has_repository(folder: Path, deeper: int) -> bool:
     """Whether a repository, bare or not, or a practice folder lies here or a few folders deeper."""
-    here = (
-        os.path.lexists(folder / ".git")
-        or os.path.lexists(folder / "work" / ".git")
-        or ((folder / "HEAD").is_file() and (folder / "objects").is_dir())
-    )
+    here = os.path.lexists(folder / ".git") or os.path.lexists(folder / "work" / ".git") or _is_bare(folder)
     return here or (
         deeper > 0
         and any(

@@ -1,0 +1,429 @@
+"""A host at work: a whole lesson with real Git clients, what it says, and what it does when things go wrong."""
+
+from __future__ import annotations
+
+import asyncio
+import io
+import json
+import os
+import random
+import shutil
+import socket
+import subprocess
+import time
+from collections.abc import AsyncIterator, Callable
+from concurrent.futures import ThreadPoolExecutor
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import sync_playwright
+
+from muddled_orchard.classroom.hosting import access, received
+from muddled_orchard.classroom.hosting.access import Access, TooManyGuesses
+from muddled_orchard.classroom.hosting.clock import Clock
+from muddled_orchard.classroom.hosting.received import Refused
+from muddled_orchard.core.course.passwords import hashed, matches, new_password
+from muddled_orchard.core.git.pkt_lines import push_request, server_options, with_text
+from tests.conftest import graded, muddled, shell
+from tests.hosts import COURSE, RunningHost, course_of, git, hosted, press_limit, pushes_of
+from tests.test_class import RIGHT, WRONG
+from tests.test_pages import CHROMIUM
+
+CLONE = "git clone -q {url} {who}/work && cd {who}/work && git branch night-shift origin/night-shift\n"
+
+
+def works(host: RunningHost, who: str, script: str, *, push: str = "git push origin main") -> str:
+    """Clone where there is no clone yet, work, push; what Git says of the push."""
+    place = host.folder / "at" / who / "work"
+    if not place.exists():
+        place.parent.mkdir(parents=True)
+        done = git(host.folder / "at", CLONE.format(url=host.remote(who), who=who))
+        assert done.returncode == 0, done.stderr
+    done = git(place, f"{script}\n{push}")
+    assert done.returncode == 0, done.stdout + done.stderr
+    return done.stderr
+
+
+@pytest.mark.skipif(CHROMIUM is None, reason="there is no Chromium here")
+def test_a_lesson(tmp_path: Path) -> None:
+    """Thirty clone, merge, push wrong, read the feedback, push right, while the board is open in a browser."""
+    class_of = [f"learner{number:02}" for number in range(30)]
+    folder = course_of(tmp_path / "course", class_of, press_limit())
+    with hosted(folder) as host, sync_playwright() as playwright, ThreadPoolExecutor(6) as learners:
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=["--no-sandbox"])
+        who = {"username": "instructor", "password": host.passwords["instructor"]}
+        page = browser.new_context(http_credentials=who).new_page()  # type: ignore[arg-type]
+        wrong: list[str] = []
+        page.on("console", lambda message: wrong.append(message.text))
+        page.goto(f"{host.url}board")
+        first = list(learners.map(lambda id_: works(host, id_, WRONG), class_of))
+        for said in first:
+            assert "remote: Push 1: not yet, 12 of 26 points." in said
+            assert "press.toml, line 12" in said
+            assert max(map(len, said.splitlines())) <= 88, "80 columns, and eight blanks that Git adds itself"
+        page.locator(".counts", has_text="30 not right yet").wait_for()
+        assert "press-limit: press.toml, hunk 1: kept ours" in page.inner_text(".common")
+        again = f"git reset -q --hard HEAD~1\n{WRONG}"
+        force = "git push --force origin main"
+        assert "Push 2: not yet" in works(
+            host, class_of[7], f"{again}\ngit commit -q --amend -m other", push=force
+        )
+        page.locator("tbody tr:first-child", has_text="the same fault twice").wait_for()
+        assert "Learner07" in page.inner_text("tbody tr"), "who makes the same mistake again comes first"
+        page.click("tbody tr a")
+        assert "what you left" in page.inner_text("main")
+        page.goto(f"{host.url}board")
+        last = list(
+            learners.map(
+                lambda id_: works(host, id_, f"git reset -q --hard HEAD~1\n{RIGHT}", push=force), class_of
+            )
+        )
+        assert all("got it, 26 of 26 points." in said for said in last)
+        page.locator(".counts", has_text="30 done").wait_for()
+        assert not wrong, "nothing that the policy refuses"
+        browser.close()
+    assert sorted(pushes_of(folder)) == sorted(
+        [(id_, "press-limit", True) for id_ in class_of * 2] + [(class_of[7], "press-limit", True)]
+    )
+    rows = json.loads(muddled("board", "--json", folder=folder).stdout)["learners"]
+    assert {(row["stage"], row["done"]) for row in rows} == {("done", 1)}
+    said = muddled("board", "--once", folder=folder).stdout
+    assert "30 done" in said
+    attempts = muddled("ledger", "--table", "attempts", "--csv", "-", folder=folder).stdout
+    assert len(attempts.splitlines()) == 1 + 61, "every push is an attempt"
+    results = graded(folder / "repositories", "--ledger", folder / "orchard.db")
+    assert {one["percent"] for one in results.values()} == {100.0}, (
+        "grade reads the host's repositories as well"
+    )
+
+
+def test_hands_feedback_dates_and_what_no_clone_gives(tmp_path: Path) -> None:
+    later = datetime.now(UTC) + timedelta(days=2)
+    folder = course_of(tmp_path / "course", ["ada", "bo"], f"""
+feedback = "none"
+feedback_after_due = "full"
+[[exercise]]
+scenario = "press-limit"
+[[exercise]]
+scenario = "pull-by-merge"
+due = 2020-01-01T00:00:00Z
+late = {{ a_day = 0.01 }}
+[[exercise]]
+scenario = "three-knots"
+opens = {later.isoformat()}
+""")  # fmt: skip
+    with hosted(folder) as host:
+        said = works(host, "ada", WRONG, push="git push -o help origin main")
+        assert "The course tells the result later." in said
+        assert "Your hand is raised" in said
+        assert "not yet" not in said
+        assert "hand raised" in host.page("instructor", "board")
+        assert works(host, "ada", "", push="git fetch -o helped") == ""
+        assert "hand raised" not in host.page("instructor", "board")
+        works(host, "ada", "", push="git fetch -o help")
+        home = host.page("ada", "/")
+        assert "Lower your hand" in home
+        assert "opens " in home
+        assert "12 of 26" not in home + host.page("ada", "/exercise/press-limit")
+        for url in (
+            host.remote("ada", "three-knots"),
+            host.remote("ada", "none"),
+            host.remote("ada", owner="bo"),
+        ):
+            done = git(tmp_path, f"git clone -q {url} x")
+            assert (
+                "remote: three-knots is not open yet" in done.stderr
+                or "remote: You have no repository" in done.stderr
+            )
+        # What no clone has comes as an archive, whose remote is the repository here.
+        assert "commits that are not pushed" in host.page("ada", "/exercise/pull-by-merge")
+        where = host.remote("ada").partition("git/")[0]
+        shell(tmp_path, f"curl -sf {where}archive/pull-by-merge.tar.gz | tar xz")
+        work = tmp_path / "pull-by-merge/work"
+        assert (
+            shell(work, "git remote get-url origin").strip()
+            == f"{host.url.replace('//', '//ada@')}git/ada/pull-by-merge.git"
+        )
+        done = git(
+            work,
+            f"git remote set-url origin {host.remote('ada', 'pull-by-merge')}; git pull -q --no-rebase; git checkout -q --theirs .\ngit commit -qam pulled; git push",
+        )
+        assert "Right already: finished, markers, history, resolution" in done.stderr
+        assert "honey.txt, line 4" in done.stderr, "told in full, since it was due"
+        done = git(
+            tmp_path,
+            f"git clone -q {host.remote('instructor', owner='ada')} theirs && cd theirs && git push origin HEAD:refs/heads/x",
+        )
+        assert (tmp_path / "theirs/press.toml").is_file()
+        assert done.returncode, "the instructor reads, and pushes nothing"
+    results = json.loads(muddled("ledger", "--json", folder=folder).stdout)
+    assert "pull-by-merge" in json.dumps(results)
+
+
+def test_a_course_that_changes_while_it_runs(tmp_path: Path) -> None:
+    folder = course_of(tmp_path / "course", ["ada"], press_limit("hints"))
+    with hosted(folder) as host:
+        assert "Push 1: not yet.\n" in works(host, "ada", WRONG).replace(" " * 8, "")
+        (folder / "roster.csv").write_text("id,name\nada,Ada\nbo,Bo\n")
+        muddled("host", "--passwords", "passwords.csv", "--quiet", folder=folder)
+        (folder / "course.toml").write_text(COURSE.format(more=press_limit("full")))
+        for _ in range(60):
+            if (
+                "read anew" in (folder / "host.err").read_text()
+                and (folder / "repositories/press-limit/bo.git").exists()
+            ):
+                break
+            time.sleep(0.2)
+        host.passwords |= {"bo": (folder / "passwords.csv").read_text().split("bo,Bo,")[1].strip()}
+        for _ in range(60):
+            if git(tmp_path, f"git ls-remote {host.remote('bo')}").returncode == 0:
+                break
+            time.sleep(0.2)
+        assert "wanted: theirs (night-shift)" in works(host, "bo", WRONG).replace("\n", " ")
+        (folder / "course.toml").write_text("title = 3\n")
+        for _ in range(60):
+            if "served as it was" in (folder / "host.err").read_text():
+                break
+            time.sleep(0.2)
+        assert "course.toml:1: title" in (folder / "host.err").read_text()
+        assert "got it" in works(
+            host, "bo", f"git reset -q --hard HEAD~1\n{RIGHT}", push="git push -f origin main"
+        )
+        # Who is taken off the roster has nothing here any more.
+        old = host.passwords["ada"]
+        muddled(
+            "host",
+            "--roster",
+            "roster.csv",
+            "--course",
+            "first-conflicts",
+            "--ledger",
+            "orchard.db",
+            "--passwords",
+            "passwords.csv",
+            "--renew",
+            "ada",
+            "--quiet",
+            folder=folder,
+        )
+        assert old not in (folder / "passwords.csv").read_text()
+        for _ in range(60):
+            if git(tmp_path, f"git ls-remote {host.remote('ada')}").returncode:
+                break
+            time.sleep(0.2)
+        assert git(tmp_path, f"git ls-remote {host.remote('ada')}").returncode, (
+            "the old password is no longer one"
+        )
+
+
+def test_killed_during_pushes(tmp_path: Path) -> None:
+    """Whatever Git reported as done is there after a restart, and graded; no ref is half written. HOST_KILLS=40 does more."""
+    seed = int(os.environ.get("HOST_SEED", random.randrange(10**6)))
+    chance = random.Random(seed)
+    folder = course_of(tmp_path / "course", ["ada"], press_limit())
+    place = tmp_path / "w"
+    done = 0
+    for turn in range(int(os.environ.get("HOST_KILLS", "4"))):
+        with hosted(folder) as host, ThreadPoolExecutor(1) as pusher:
+            if not place.exists():
+                shell(tmp_path, f"git clone -q {host.remote('ada')} w")
+            git(
+                place,
+                f"git remote set-url origin {host.remote('ada')}; echo {turn} >> more.txt; git add .; git commit -qm {turn}",
+            )
+            pushing = pusher.submit(git, place, "git push origin main")
+            time.sleep(chance.uniform(0, 0.35))
+            host.kill()
+            reported = "main -> main" in pushing.result().stderr
+            done += reported
+            there = folder / "repositories/press-limit/ada.git"
+            subprocess.run(["git", "fsck", "--strict"], cwd=there, check=True, capture_output=True)
+            head = shell(place, "git rev-parse main").strip()
+            if reported:
+                assert shell(there, "git rev-parse refs/heads/main").strip() == head, f"HOST_SEED={seed}"
+            assert not list(there.rglob("refs/**/*.lock")) or not reported
+    with hosted(folder) as host:
+        said = git(place, f"git remote set-url origin {host.remote('ada')}; git push origin main").stderr
+        assert "main -> main" in said or "up-to-date" in said, f"HOST_SEED={seed}: {said}"
+        for _ in range(100):
+            pushes = pushes_of(folder)
+            if pushes and all(one[2] for one in pushes):
+                break
+            time.sleep(0.1)
+    assert pushes_of(folder), f"HOST_SEED={seed}"
+    assert all(graded_ for _, _, graded_ in pushes_of(folder)), f"HOST_SEED={seed}"
+
+
+def test_what_can_not_be_served_is_told(tmp_path: Path) -> None:
+    folder = course_of(tmp_path / "course", ["ada"], press_limit())
+    shell(folder, "openssl req -x509 -newkey rsa:2048 -nodes -days 2 -subj /CN=quillfold.example -keyout key.pem -out cert.pem 2>/dev/null"
+          "; openssl genrsa -out other.pem 2048 2>/dev/null")  # fmt: skip
+    (tmp_path / "bin").mkdir()
+    fake = tmp_path / "bin/git"
+    fake.write_text(
+        f'#!/bin/sh\n[ "$1" = --exec-path ] && echo {tmp_path} && exit\nexec {shutil.which("git")} "$@"\n'
+    )
+    fake.chmod(0o755)
+    with socket.create_server(("127.0.0.1", 0)) as taken:
+        port = str(taken.getsockname()[1])
+        for more, says in (
+            (("--port", port), f"127.0.0.1:{port} can't be listened on: Address already in use"),
+            (("--address", "192.0.2.1"), "192.0.2.1:8000 can't be listened on"),
+            (
+                ("--certificate", "cert.pem", "--key", "other.pem"),
+                "cert.pem: the certificate can't be used: key values mismatch",
+            ),
+            (
+                ("--certificate", "none.pem"),
+                "none.pem: the certificate can't be used: no such file or directory",
+            ),
+            (("--certificate", "roster.csv"), "roster.csv: the certificate can't be used"),
+            (("--key", "key.pem"), "--key without --certificate"),
+            (("--port", "70000"), "--port 70000: a port is a number from 0 to 65535"),
+            (("--url", "quillfold.example"), "--url quillfold.example: it begins with http"),
+            (("--renew", "ada"), "--renew goes with --passwords"),
+            (("--passwords", "passwords.csv", "--renew", "adda"), 'there is no learner "adda"'),
+            (("--passwords", "roster.csv"), "roster.csv: this is no list of passwords"),
+            (("--ledger", "new.db"), "nobody has a password yet"),
+        ):
+            assert says in muddled("host", *more, folder=folder, code=2).stderr, more
+        lacking = muddled(
+            "host", folder=folder, code=2, more={"PATH": f"{tmp_path}/bin:{os.environ['PATH']}"}
+        ).stderr
+        assert "this Git has no http-backend" in lacking
+    assert (folder / "roster.csv").read_text().startswith("id,name")
+    (folder / "roster.csv").write_text("id,name\ninstructor,Instructor\n")
+    assert 'the roster has a learner "instructor"' in muddled("host", folder=folder, code=2).stderr
+    (folder / "roster.csv").write_text("id,name\nada,Ada\nbo,Bo\n")
+    with hosted(folder, "--certificate", "cert.pem", "--key", "key.pem", "--address", "127.0.0.1") as host:
+        assert host.url.startswith("https://127.0.0.1:")
+        url = host.url.replace("//", f"//ada:{host.passwords['ada']}@") + "git/ada/press-limit.git"
+        assert "main" in git(tmp_path, f"git -c http.sslVerify=false ls-remote {url}").stdout
+        assert (
+            "another host serves these repositories"
+            in muddled("host", "--port", "0", folder=folder, code=2).stderr
+        )
+
+
+def test_a_slow_or_large_body_and_a_clock_that_goes_back(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(received, "_SLOWEST", 0.05)
+
+    async def body(*parts: bytes, wait: float = 0.0) -> AsyncIterator[bytes]:
+        for part in parts:
+            await asyncio.sleep(wait)
+            yield part
+
+    async def taken(stream: AsyncIterator[bytes], *, zipped: bool = False) -> bytes:
+        file, size = await received.received(stream, 100, zipped=zipped)
+        with file:
+            data = file.read()
+        assert size == len(data)
+        return data
+
+    assert asyncio.run(taken(body(b"a", b"b"))) == b"ab"
+    import gzip
+
+    bomb = gzip.compress(bytes(10**7))
+    for stream, zipped, status in (
+        (body(b"x" * 101), False, 413),
+        (body(b"a", b"b", wait=0.04), False, 408),
+        (body(bomb), True, 413),
+        (body(b"no gzip"), True, 400),
+    ):
+        with pytest.raises(Refused) as refused:
+            asyncio.run(taken(stream, zipped=zipped))
+        assert refused.value.status == status
+    times = [datetime(2031, 9, 1, 8, minute, tzinfo=UTC) for minute in (0, 30, 10, 11, 31)]
+    back: list[timedelta] = []
+    clock = Clock(back.append, iter([times[0], *times[1:]]).__next__)
+    assert [clock.now().minute for _ in range(4)] == [30, 30, 30, 31]
+    assert back == [timedelta(minutes=20)], "told once"
+
+
+def test_passwords_are_slow_to_guess(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(access, "_FIRST_DELAY", 0.02)
+    monkeypatch.setattr(access, "_LONGEST_DELAY", 0.35)
+    word = new_password()
+    assert len(word) == 14
+    assert matches(word.upper().replace("-", " "), hashed(word))
+    assert not matches(word[:-1], hashed(word))
+
+    def header(who: str, password: str) -> str:
+        import base64
+
+        return "Basic " + base64.b64encode(f"{who}:{password}".encode()).decode()
+
+    async def guess() -> None:
+        people = Access({"ada": hashed(word)})
+        began = time.monotonic()
+        for _ in range(5):
+            assert await people.who(header("ada", "wrong"), "192.0.2.7") is None
+        assert time.monotonic() - began > 0.02 * 31, "each takes twice as long as the one before"
+        assert await people.who(header("ada", word), "192.0.2.8") == "ada", "from elsewhere nobody is held up"
+        began = time.monotonic()
+        assert await people.who(header("ada", word), "192.0.2.7") == "ada"
+        assert time.monotonic() - began < 0.5, "who was right before is known"
+        many = await asyncio.gather(
+            *(people.who(header("bo", "x"), "192.0.2.9") for _ in range(30)), return_exceptions=True
+        )
+        assert sum(isinstance(one, TooManyGuesses) for one in many) == 22
+        people.renew({"ada": hashed(new_password())})
+        assert await people.who(header("ada", word), "192.0.2.8") is None
+        for odd in (None, "", "Basic", "Basic %%%", "Bearer x", "Basic " + "QQ=="):
+            assert await people.who(odd, "192.0.2.7") is None
+
+    asyncio.run(guess())
+
+
+def test_gits_protocol_is_read_and_written() -> None:
+    def pkt(text: str) -> bytes:
+        return b"%04x" % (len(text.encode()) + 4) + text.encode()
+
+    zero, one = "0" * 40, "1" * 40
+    caps = "report-status side-band-64k push-options agent=git/2.39"
+    push = (
+        pkt(f"{zero} {one} refs/heads/main\0{caps}")
+        + pkt(f"{zero} {one} refs/heads/ö x")
+        + b"0000"
+        + pkt("help")
+        + pkt("ci=skip")
+        + b"0000PACK"
+    )
+    found = push_request(push)
+    assert found.refs == ("refs/heads/main", "refs/heads/ö x")
+    assert (found.options, found.takes_text) == (("help", "ci=skip"), True)
+    assert push_request(b"0000").refs == ()
+    ask = (
+        pkt("command=ls-refs\n")
+        + pkt("server-option=help\n")
+        + b"0001"
+        + pkt("server-option=not\n")
+        + b"0000"
+    )
+    assert server_options(ask) == ("help",)
+    answer = pkt("\1" + "000eunpack ok\n0000") + b"0000"
+    said = with_text(answer, ["one", "x" * 3000])
+    assert said.startswith(answer[:-4] + b"")
+    assert said.endswith(b"0000")
+    bands = io.BytesIO(said[len(answer) - 4 : -4])
+    text = b""
+    while size := bands.read(4):
+        part = bands.read(int(size, 16) - 4)
+        assert part[:1] == b"\2"
+        text += part[1:]
+    assert text.decode() == "one\n" + "x" * 3000 + "\n"
+
+
+ENDS: tuple[Callable[[], object], ...] = (
+    lambda: push_request(b"zz"),
+    lambda: push_request(b"0003"),
+    lambda: server_options(b"fffff"),
+    lambda: with_text(b"0008abcd", ["x"]),
+)
+
+
+@pytest.mark.parametrize("odd", ENDS)
+def test_what_is_not_gits_protocol_is_refused(odd: Callable[[], object]) -> None:
+    with pytest.raises(Exception, match=r"protocol|no end"):
+        odd()
