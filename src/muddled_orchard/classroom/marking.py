@@ -151,6 +151,26 @@ def _slim(hand_out: HandOut) -> HandOut:
 _NO_TIPS: Mapping[str, str] = {}
 
 
+class Kept(Struct):
+    """What a run has come to, as the ledger has it whatever stops the run: how many gradings were known
+    before, how many were written down, and those that are still to be."""
+
+    known: int = 0
+    written: int = 0
+    waiting: list[Grading] = field(default_factory=list)
+
+    @property
+    def count(self) -> int:
+        """How many submissions that is."""
+        return self.known + self.written + len(self.waiting)
+
+    def write(self, ledger: Ledger) -> None:
+        """Write down what is still to be."""
+        ledger.add_gradings(self.waiting)
+        self.written += len(self.waiting)
+        self.waiting = []
+
+
 @contextmanager
 def marked(
     handed: Sequence[Handed],
@@ -160,13 +180,13 @@ def marked(
     *,
     again: bool = False,
     run_rules: bool = False,
-    keep: bool = True,
+    keep: Kept | None = None,
 ) -> Iterator[Iterator[Collected]]:
     """Grade submissions, in order. What the ledger has graded before, as it is now, is taken from there; what
-    was graded afresh when this is left is written down (`keep`), whatever stops the rest."""
+    was graded afresh when this is left is written down, whatever stops the rest, and `keep` tells how many
+    that are (None: nothing is written down)."""
     # What was graded without running the rules says nothing of them.
     how = f"{__version__} with rules run" if run_rules else __version__
-    waiting: list[Grading] = []
     with _Portions(handed, course, bounds, machines, run_rules=run_rules) as portions:
 
         def looked_up(submission: Handed) -> _LookedUp:
@@ -177,10 +197,10 @@ def marked(
 
         try:
             begun = in_order(portions.all(looked_up), portions.begin, portions.ahead)
-            yield _gathered(begun, course, waiting if keep else None, how)
+            yield _gathered(begun, course, keep, how)
         finally:
-            if course.ledger is not None and waiting:
-                course.ledger.add_gradings(waiting)
+            if course.ledger is not None and keep is not None and keep.waiting:
+                keep.write(course.ledger)
 
 
 class _Portions:
@@ -234,11 +254,10 @@ class _Portions:
 def _gathered(
     begun: Iterable[tuple[Sequence[_LookedUp], Awaited[list[str]] | None]],
     course: Course,
-    waiting: list[Grading] | None,
+    keep: Kept | None,
     how: str,
 ) -> Iterator[Collected]:
-    """Put remembered and fresh gradings in order, and write the fresh ones down portion by portion: `waiting`
-    holds those that are still to be written (None: none is)."""
+    """Put remembered and fresh gradings in order, and write the fresh ones down portion by portion."""
     for portion, sent in begun:
         texts = iter(sent.result() if sent is not None else ())
         for one in portion:
@@ -248,11 +267,15 @@ def _gathered(
             collected = course.collected(one.handed, assessment, remembered=remembered)
             if one.known is None and course.ledger is not None and one.digest:
                 collected = replace(collected, before=_before(course, collected, one.digest, how))
-            if one.known is None and course.ledger is not None and waiting is not None:
-                waiting.append(_written(one.handed, collected, assessment, text, one.digest, course, how))
-                if len(waiting) >= _NOTED_AT_ONCE:
-                    course.ledger.add_gradings(waiting)
-                    waiting.clear()
+            if keep is not None and course.ledger is not None:
+                if one.known is None:
+                    keep.waiting.append(
+                        _written(one.handed, collected, assessment, text, one.digest, course, how)
+                    )
+                else:
+                    keep.known += 1
+                if len(keep.waiting) >= _NOTED_AT_ONCE:
+                    keep.write(course.ledger)
             yield collected
 
 

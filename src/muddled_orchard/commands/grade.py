@@ -13,7 +13,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from muddled_orchard.classroom.fetching import fetched, is_url
-from muddled_orchard.classroom.marking import Course, marked
+from muddled_orchard.classroom.marking import Course, Kept, marked
 from muddled_orchard.commands.options import (
     LEDGER,
     add_bounds,
@@ -257,9 +257,10 @@ def grade_all(
     whole: of a large class on the disk."""
     results: list[Collected] | Spool = [] if len(submissions) <= _MOST_IN_MEMORY else Spool()
     done = GradedClass([], [], results)
+    kept = Kept() if keep else None
     try:
         with marked(
-            submissions, course, bounds, machines, again=again, run_rules=run_rules, keep=keep
+            submissions, course, bounds, machines, again=again, run_rules=run_rules, keep=kept
         ) as going:
             if not quiet:
                 _load_what_shows()
@@ -270,12 +271,11 @@ def grade_all(
                 if in_full:
                     results.append(collected)
     except KeyboardInterrupt:
-        kept = (
-            "they are in the ledger: the same command goes on from there"
-            if course.ledger and keep
-            else "without a ledger nothing is kept"
-        )
-        print(f"{len(done.entries)} of {len(submissions)} were graded; {kept}.", file=sys.stderr)
+        count, where = len(done.entries), "without a ledger nothing is kept"
+        if course.ledger and kept is not None:
+            count = kept.count
+            where = "they are in the ledger: the same command goes on from there"
+        print(f"{count} of {len(submissions)} were graded; {where}.", file=sys.stderr)
         raise
     return done
 
