@@ -7,6 +7,7 @@ a request Git sees a path that we wrote, three headers that have the shape they 
 from __future__ import annotations
 
 import asyncio
+import io
 import os
 import re
 import signal
@@ -25,6 +26,7 @@ from muddled_orchard.vcs.ask import git
 Service = Literal["git-upload-pack", "git-receive-pack"]
 
 _PROTOCOL = re.compile(r"[a-z0-9=:.-]{1,64}")
+_VERSION_2 = "version=2"
 _GRACE = 5.0
 """Seconds that Git has to tidy up when it is told to end."""
 
@@ -78,6 +80,8 @@ class GitService:
     def __init__(self, root: Path, bounds: Bounds, at_once: int) -> None:
         self._bounds = bounds
         self._free = asyncio.Semaphore(at_once)
+        self._program = http_backend()
+        self._capabilities: tuple[int, tuple[tuple[str, str], ...], bytes] | None = None
         settings = (*_SETTINGS, ("receive.maxInputSize", str(bounds.size)))
         self._environment = git.environment() | {
             "GIT_PROJECT_ROOT": str(root),
@@ -91,9 +95,23 @@ class GitService:
             self._environment |= {f"GIT_CONFIG_KEY_{number}": key, f"GIT_CONFIG_VALUE_{number}": value}
 
     async def answer(self, request: GitRequest) -> GitAnswer:
-        """What Git answers. Raises NoAnswer."""
+        """What Git answers. Raises NoAnswer.
+
+        The first answer to a client of protocol version 2 tells what this Git can, and nothing of the
+        repository: it is asked for once.
+        """
+        told = request.refs and request.service == "git-upload-pack" and request.protocol == _VERSION_2
+        if told and self._capabilities is not None:
+            status, headers, data = self._capabilities
+            return GitAnswer(status, headers, io.BytesIO(data))
         async with self._free:
-            return await self._run(request)
+            answer = await self._run(request)
+        if told and answer.status == 200:
+            data = answer.body.read()
+            answer.body.close()
+            self._capabilities = answer.status, answer.headers, data
+            return GitAnswer(answer.status, answer.headers, io.BytesIO(data))
+        return answer
 
     async def _run(self, request: GitRequest) -> GitAnswer:
         what = "info/refs" if request.refs else request.service
@@ -109,7 +127,7 @@ class GitService:
         said = tempfile.TemporaryFile()  # noqa: SIM115 - whoever reads the answer closes it
         try:
             process = await asyncio.create_subprocess_exec(
-                "git", "http-backend", stdin=request.body or subprocess.DEVNULL, stdout=said,
+                self._program, stdin=request.body or subprocess.DEVNULL, stdout=said,
                 stderr=subprocess.DEVNULL, env=environment, start_new_session=True,
             )  # fmt: skip
             try:
@@ -156,10 +174,12 @@ def _parsed(said: IO[bytes]) -> GitAnswer:
     return GitAnswer(status, tuple(headers), said)
 
 
-def require_http_backend() -> None:
-    """Raise BadInput where Git has no `git http-backend`."""
+def http_backend() -> str:
+    """Where Git's `git http-backend` is. Raises BadInput where there is none."""
     git.require()
     place = Path(git.run(["--exec-path"], folder=Path.cwd()).decode().strip())
-    if not any((place / f"git-http-backend{ending}").exists() for ending in ("", ".exe")):
-        hint = "Debian and Ubuntu have it in the package git, Alpine in git-daemon, Fedora in git-core."
-        raise BadInput(Problem(f"this Git has no http-backend ({place})", hint))
+    for ending in ("", ".exe"):
+        if (place / f"git-http-backend{ending}").exists():
+            return str(place / f"git-http-backend{ending}")
+    hint = "Debian and Ubuntu have it in the package git, Alpine in git-daemon, Fedora in git-core."
+    raise BadInput(Problem(f"this Git has no http-backend ({place})", hint))

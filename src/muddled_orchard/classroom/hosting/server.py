@@ -22,7 +22,7 @@ from muddled_orchard.classroom.hosting.access import Access
 from muddled_orchard.classroom.hosting.app import Host
 from muddled_orchard.classroom.hosting.clock import Clock
 from muddled_orchard.classroom.hosting.events import News
-from muddled_orchard.classroom.hosting.git_service import GitService, require_http_backend
+from muddled_orchard.classroom.hosting.git_service import GitService, http_backend
 from muddled_orchard.classroom.hosting.listening import Listening
 from muddled_orchard.classroom.hosting.push_desk import LedgerThread, PushDesk, PushResult
 from muddled_orchard.classroom.hosting.push_grading import PushGraders, push_graders
@@ -44,6 +44,7 @@ _AGAIN = 15.0
 """Seconds after which what could not be graded is tried again."""
 
 _HEADERS_WITHIN = 30.0
+_LONGEST_HEAD = 32_768
 _ENDING = 3
 _MOST_CONNECTIONS = 2_000
 _LOCK_IS_OLD = 600.0
@@ -70,7 +71,7 @@ def serve(
 ) -> None:
     """Serve until the process is asked to end. `read` reads the course, again whenever one of the `watched`
     files has changed. Raises BadInput where that can't be begun."""
-    require_http_backend()
+    http_backend()
     tls = _tls(listening)
     course = read()
     # The processes come first, so that they hold no socket.
@@ -120,7 +121,8 @@ class _Serving:
         config = uvicorn.Config(
             host.app(), http=_Protocol, ws="none", lifespan="off", interface="asgi3", log_level="critical",
             access_log=False, server_header=False, proxy_headers=False, limit_concurrency=_MOST_CONNECTIONS,
-            timeout_keep_alive=15, timeout_graceful_shutdown=_ENDING,
+            timeout_keep_alive=15, h11_max_incomplete_event_size=_LONGEST_HEAD,
+            timeout_graceful_shutdown=_ENDING,
             ssl_certfile=certificate if self._tls else None, ssl_keyfile=key if self._tls else None,
         )  # fmt: skip
         server = uvicorn.Server(config)

@@ -28,6 +28,7 @@ from muddled_orchard.reports.figures.picture import (
     WIDTH,
     Picture,
 )
+from muddled_orchard.reports.terminal.characters import printable
 
 _STYLE = f"""
 svg {{ --paper: {PAPER}; --ink: {INK}; --faint: {FAINT}; }}
@@ -54,14 +55,14 @@ def picture_svg(picture: Picture) -> str:
     size = f'width="{WIDTH}" height="{picture.height:g}"'
     parts = [
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDTH} {picture.height:g}" {size}>',
-        f"<title>{escape(picture.title)}</title>",
+        f"<title>{_text(picture.title)}</title>",
         f"<style>{_STYLE}</style>",
         f'<rect width="100%" height="100%" fill="{PAPER}"/>',
-        f'<text class="title" x="{MARGIN}" y="{TITLE_LINE}">{escape(picture.title)}</text>',
+        f'<text class="title" x="{MARGIN}" y="{TITLE_LINE}">{_text(picture.title)}</text>',
     ]
     for panel in picture.panels:
         line = panel.top - TITLE_LINE + NAME_LINE
-        parts.append(f'<text class="name" x="{panel.left:g}" y="{line:g}">{escape(panel.name)}</text>')
+        parts.append(f'<text class="name" x="{panel.left:g}" y="{line:g}">{_text(panel.name)}</text>')
         parts.append(f'<g transform="translate({panel.left:g} {panel.top:g}) scale({picture.scale:g})">')
         parts += _drawn(panel.drawn)
         parts.append("</g>")
@@ -118,11 +119,16 @@ def _label(label: Label) -> str:
     kind = "label remote" if label.kind == "remote" else "label"
     return (
         f'{box} fill="{fill}" stroke="{colour}" stroke-width="1.5"{dashes}/>'
-        f'<text class="{kind}" style="fill: {ink}" x="{x + 6:g}" y="{y + 13:g}">{escape(label.text)}</text>'
+        f'<text class="{kind}" style="fill: {ink}" x="{x + 6:g}" y="{y + 13:g}">{_text(label.text)}</text>'
     )
 
 
 def _words(words: Words) -> str:
     away = ' dx="9"' if words.text else ""
-    author = f'<tspan class="faint"{away}>{escape(words.author)}</tspan>' if words.author else ""
-    return f'<text x="{words.at[0]:g}" y="{words.at[1]:g}">{escape(words.text)}{author}</text>'
+    author = f'<tspan class="faint"{away}>{_text(words.author)}</tspan>' if words.author else ""
+    return f'<text x="{words.at[0]:g}" y="{words.at[1]:g}">{_text(words.text)}{author}</text>'
+
+
+def _text(text: str) -> str:
+    """A text of people as XML has it: without control characters, which are nothing there."""
+    return escape(printable(text))
