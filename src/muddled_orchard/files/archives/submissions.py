@@ -85,14 +85,18 @@ def _below(folder: Path, passed_over: Counter[str]) -> Iterator[Handed]:
     for entry in _entries(folder):
         path = Path(entry.path)
         if entry.is_dir(follow_symlinks=False):
-            kind = "submission" if _has_repository(path, _DEEPEST) else _kind_of(path, _DEEPEST)
-            if kind != "submission":
-                passed_over[kind] += 1
+            if _is_repository(entry.path):
+                yield Handed(path, _owner(_name(path)))
                 continue
             if len(bare := _bare_ones(path)) > 1:  # as gather and a host keep them, an exercise in a folder
                 yield from (Handed(one, _name(one)) for one in bare)
                 continue
-            inside = [] if _has_repository(path, _DEEPEST) else list(_archives(path, _DEEPEST))
+            has_repository = _has_repository(path, _DEEPEST)
+            kind = "submission" if has_repository else _kind_of(path, _DEEPEST)
+            if kind != "submission":
+                passed_over[kind] += 1
+                continue
+            inside = [] if has_repository else list(_archives(path, _DEEPEST))
             several = len(inside) > 1
             owner = _owner(path.name)
             yield from (Handed(p, f"{owner}/{_name(p)}" if several else owner) for p in inside)
@@ -106,12 +110,18 @@ def _below(folder: Path, passed_over: Counter[str]) -> Iterator[Handed]:
 
 def _bare_ones(folder: Path) -> list[Path]:
     """The bare repositories in a folder that holds nothing else; none where it holds anything else."""
-    paths = [Path(entry.path) for entry in _entries(folder)]
-    return paths if all(path.name.endswith(".git") and _is_bare(path) for path in paths) else []
+    entries = _entries(folder)
+    bare = all(entry.name.endswith(".git") and _is_bare(entry.path) for entry in entries)
+    return [Path(entry.path) for entry in entries] if bare else []
 
 
-def _is_bare(folder: Path) -> bool:
-    return (folder / "HEAD").is_file() and (folder / "objects").is_dir()
+def _is_bare(folder: str) -> bool:
+    return os.path.isfile(f"{folder}/HEAD") and os.path.isdir(f"{folder}/objects")  # noqa: PTH112, PTH113
+
+
+def _is_repository(folder: str) -> bool:
+    """Whether a folder is a repository, bare or not, or a practice folder."""
+    return os.path.lexists(f"{folder}/.git") or os.path.lexists(f"{folder}/work/.git") or _is_bare(folder)
 
 
 def _kind_of(folder: Path, deeper: int) -> str:
