@@ -155,8 +155,7 @@ def _archives(folder: Path, deeper: int) -> Iterator[Path]:
 
 def _has_repository(folder: Path, deeper: int) -> bool:
     """Whether a repository, bare or not, or a practice folder lies here or a few folders deeper."""
-    here = os.path.lexists(folder / ".git") or os.path.lexists(folder / "work" / ".git") or _is_bare(folder)
-    return here or (
+    return _is_repository(str(folder)) or (
         deeper > 0
         and any(
             _has_repository(Path(entry.path), deeper - 1)
