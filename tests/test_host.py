@@ -7,8 +7,11 @@ import io
 import json
 import os
 import random
+import resource
 import shutil
+import signal
 import socket
+import sqlite3
 import subprocess
 import time
 from collections.abc import AsyncIterator, Callable
@@ -427,3 +430,54 @@ ENDS: tuple[Callable[[], object], ...] = (
 def test_what_is_not_gits_protocol_is_refused(odd: Callable[[], object]) -> None:
     with pytest.raises(Exception, match=r"protocol|no end"):
         odd()
+
+
+def test_a_push_is_kept_whatever_becomes_of_its_grading(tmp_path: Path) -> None:
+    """What grades is stopped, then killed, and the ledger is in use: each push is told to be safe, and is graded later."""
+    folder = course_of(tmp_path / "course", ["ada"], press_limit())
+
+    def all_graded(number: int) -> bool:
+        for _ in range(200):
+            if pushes_of(folder) == [("ada", "press-limit", True)] * number:
+                return True
+            time.sleep(0.1)
+        return False
+
+    with hosted(folder, "--jobs", "1") as host:
+        works(host, "ada", "true", push="true")
+        (worker,) = (int(word) for word in shell(folder, f"pgrep -P {host.process.pid} python").split())
+        os.kill(worker, signal.SIGSTOP)
+        said = works(host, "ada", WRONG)
+        assert "Push 1 is safe here. It will be graded later: see the page." in said
+        assert "It is safe here" in host.page("ada", "/exercise/press-limit")
+        os.kill(worker, signal.SIGCONT)
+        assert all_graded(1)
+        os.kill(worker, signal.SIGKILL)
+        assert "remote: Push 2" in works(host, "ada", "git commit -q --allow-empty -m more")
+        assert all_graded(2)
+        with sqlite3.connect(folder / "orchard.db", isolation_level=None) as db:
+            db.execute("BEGIN EXCLUSIVE")
+            said = works(host, "ada", "git commit -q --allow-empty -m again")
+            assert "Push 3 is safe here. It will be graded later" in said
+            db.execute("COMMIT")
+        assert all_graded(3)
+
+
+def test_a_full_disk_costs_the_push_alone(tmp_path: Path) -> None:
+    """A file of the host's may not grow beyond a bound here, as on a disk that is full."""
+    folder = course_of(tmp_path / "course", ["ada"], press_limit())
+    with hosted(folder) as host:
+        works(host, "ada", "true", push="true")
+        resource.prlimit(host.process.pid, resource.RLIMIT_FSIZE, (150_000, resource.RLIM_INFINITY))
+        done = git(
+            folder / "at/ada/work",
+            "head -c 400000 /dev/urandom > more; git add more; git commit -qm more; git push origin main",
+        )
+        assert done.returncode
+        assert "error" in done.stderr
+        resource.prlimit(
+            host.process.pid, resource.RLIMIT_FSIZE, (resource.RLIM_INFINITY, resource.RLIM_INFINITY)
+        )
+        shell(folder / "repositories/press-limit/ada.git", "git fsck --strict")
+        assert pushes_of(folder) == []
+        assert "Push 1: not yet" in works(host, "ada", f"git reset -q --hard HEAD~1\n{WRONG}")

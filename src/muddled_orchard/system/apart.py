@@ -51,6 +51,11 @@ class ProcessApart(Generic[Piece, Result]):
             raise found
         return cast("Result", found)
 
+    def kill(self) -> None:
+        """Kill the process, from any thread: whoever waits for it is told that it was lost."""
+        if self._process is not None:
+            self._process.kill()
+
     def end(self, seconds: float = 0) -> None:
         """End the process, if there is one; it has so many seconds to tidy up."""
         if self._process is None:

@@ -29,8 +29,6 @@ from muddled_orchard.vcs.read.quarantine import Unreadable, refs_of
 P = ParamSpec("P")
 T = TypeVar("T")
 
-_TRIES = 2
-
 
 class LedgerThread:
     """The course's ledger, used by one thread: SQLite wants that, and the rest waits for no disk."""
@@ -156,13 +154,9 @@ class PushDesk:
         given = course.given(push.learner, push.exercise)
         if given is None:
             return None
-        for _ in range(_TRIES):
-            try:
-                found = await asyncio.to_thread(self._found, course, given, push)
-                break
-            except (WorkerLost, RuntimeError, OSError, BadInput):
-                continue
-        else:
+        try:
+            found = await asyncio.to_thread(self._found, course, given, push)
+        except (WorkerLost, OSError, BadInput):
             return None
         grading = _grading(course, given, push, found)
         try:

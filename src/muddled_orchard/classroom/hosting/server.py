@@ -40,7 +40,7 @@ except ImportError:  # a system without such locks: two hosts at once are not no
 _LOOK = 2.0
 """Seconds between two looks at what may have changed."""
 
-_AGAIN = 15.0
+_AGAIN = 5.0
 """Seconds after which what could not be graded is tried again."""
 
 _HEADERS_WITHIN = 30.0
@@ -74,7 +74,6 @@ def serve(
     http_backend()
     tls = _tls(listening)
     course = read()
-    # The processes come first, so that they hold no socket.
     with _alone(course.folder), push_graders(bounds, jobs) as graders, _socket(listening) as listener:
         serving = _Serving(read, watched, ledger, listening, bounds, saying, tls)
         asyncio.run(serving.run(course, graders, listener))
@@ -114,6 +113,7 @@ class _Serving:
             await desk.open(course)
             await self._listen(host, listener, news)
         finally:
+            graders.end()
             ledger.close()
 
     async def _listen(self, host: Host, listener: socket.socket, news: News) -> None:
@@ -144,6 +144,7 @@ class _Serving:
         """Go by the course, the passwords and the hands as they are now."""
         seen = _stamps(self._watched())
         opened = _opened(host)
+        told = ""
         while True:
             await asyncio.sleep(_LOOK)
             try:
@@ -152,17 +153,26 @@ class _Serving:
                 stamps = _stamps(self._watched())
                 if stamps != seen:
                     seen = stamps
-                    fresh = await asyncio.to_thread(self._read)
-                    await host.ledger.do(fresh.hand_out, host.clock.now())
-                    host.course, opened = fresh, _opened(host, fresh)
-                    self._saying.more("The course was changed, and is read anew.")
-                    host.news.tell(INSTRUCTOR, *fresh.learners)
+                    await self._read_anew(host)
                 elif _opened(host) != opened:
                     await host.ledger.do(host.course.hand_out, host.clock.now())
-                    opened = _opened(host)
                     host.news.tell(INSTRUCTOR, *host.course.learners)
-            except BadInput as bad:
-                self._saying.more(f"{bad}\nThe course is served as it was.")
+                opened, told = _opened(host), ""
+            except BadInput as bad:  # the ledger is in use, or its disk is full: it is tried again
+                if str(bad) != told:
+                    told = str(bad)
+                    self._saying.more(told)
+
+    async def _read_anew(self, host: Host) -> None:
+        try:
+            fresh = await asyncio.to_thread(self._read)
+        except BadInput as bad:
+            self._saying.more(f"{bad}\nThe course is served as it was.")
+            return
+        await host.ledger.do(fresh.hand_out, host.clock.now())
+        host.course = fresh
+        self._saying.more("The course was changed, and is read anew.")
+        host.news.tell(INSTRUCTOR, *fresh.learners)
 
     def _set_back(self, by: timedelta) -> None:
         minutes = round(by.total_seconds() / 60)
@@ -186,9 +196,9 @@ async def _end_with(server: uvicorn.Server, news: News) -> None:
     news.end()
 
 
-def _opened(host: Host, course: ServedCourse | None = None) -> frozenset[str]:
+def _opened(host: Host) -> frozenset[str]:
     now = host.clock.now()
-    return frozenset(one.id for one in (course or host.course).exercises.values() if one.is_open(now))
+    return frozenset(one.id for one in host.course.exercises.values() if one.is_open(now))
 
 
 def _stamps(paths: Sequence[Path]) -> dict[Path, tuple[int, int]]:
