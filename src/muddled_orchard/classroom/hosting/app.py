@@ -50,7 +50,7 @@ _MOST_HEAD = 1 << 20
 """The most bytes of a push that name what it updates."""
 
 _MOST_UPDATES = 1_000
-_PATIENCE = 8.0
+_PATIENCE = 5.0
 """Seconds that a push waits for its feedback."""
 
 _HELP, _HELPED = "help", "helped"
