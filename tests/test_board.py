@@ -29,10 +29,10 @@ AT_WORK: dict[str, tuple[str, Stage, str]] = {
     "bo": ("git merge -q night-shift >/dev/null || true", "in a conflict", "press.toml (1 hunk left)"),
     "cyd": (EDITED, "not staged", "press.toml"),
     "dot": (f"{EDITED}git add press.toml", "not committed", "the merge is not completed"),
-    "eva": (WRONG, "not right", "it is finished, but 1 conflict is not resolved as accepted"),
+    "eva": (WRONG, "not right", "1 conflict not resolved as accepted"),
     "fay": (RIGHT, "done", ""),
     "gus": (f"{RIGHT}echo more >> README.md", "not committed", "README.md changed"),
-    "hal": (WRONG, "not right", "it is finished, but 1 conflict is not resolved as accepted"),
+    "hal": (WRONG, "not right", "1 conflict not resolved as accepted"),
 }
 
 

@@ -75,7 +75,7 @@ def test_a_lesson(tmp_path: Path) -> None:
         page.locator("tbody tr:first-child", has_text="the same fault twice").wait_for()
         assert "Learner07" in page.inner_text("tbody tr"), "who makes the same mistake again comes first"
         page.click("tbody tr a")
-        assert "what you left" in page.inner_text("main")
+        assert "what was left" in page.inner_text("main")
         page.goto(f"{host.url}board")
         last = list(
             learners.map(

@@ -73,6 +73,7 @@ _TELLING: dict[Feedback, Telling] = {
     "criteria": Telling(),
     "full": Telling(key=True),
 }
+_INSTRUCTORS = Telling(key=True, left="what was left")
 
 
 class Host:
@@ -346,7 +347,7 @@ class Host:
             clone=self.course.clone(given, url),
             push=push,
             deletes=self.course.deletes(given),
-            pushes=self._shown(who, one.id, self.course.feedback(one.id, now)),
+            pushes=self._shown(who, one.id, _TELLING.get(self.course.feedback(one.id, now))),
             hand=who in self.hands,
             token=self._token(who),
         )
@@ -389,7 +390,7 @@ class Host:
         scheme, _, where = self.address(request).partition("://")
         clone = f"git clone {scheme}://{INSTRUCTOR}@{where}/git/{quote(learner)}/{exercise}.git"
         name, title = self.course.learners[learner].name, self.course.exercises[exercise].title
-        return HTMLResponse(pages.row_page(name, title, clone, self._shown(learner, exercise, "full")))
+        return HTMLResponse(pages.row_page(name, title, clone, self._shown(learner, exercise, _INSTRUCTORS)))
 
     def board(self) -> Board:
         """Where everybody stands."""
@@ -408,21 +409,22 @@ class Host:
         since = seconds(given.made) if given is not None and given.made else None
         return seen_of_pushes(exercise, self.course.exercises[exercise].title, since, pushes)
 
-    def _shown(self, learner: str, exercise: str, told: Feedback) -> list[pages.PushShown]:
+    def _shown(self, learner: str, exercise: str, telling: Telling | None) -> list[pages.PushShown]:
         pushes = list(enumerate(self.desk.pushes(learner, exercise), start=1))
-        return [_push_shown(count, one, told) for count, one in reversed(pushes)]
+        return [_push_shown(count, one, telling) for count, one in reversed(pushes)]
 
 
-def _push_shown(count: int, one: PushResult, told: Feedback) -> pages.PushShown:
+def _push_shown(count: int, one: PushResult, telling: Telling | None) -> pages.PushShown:
+    """A push as it is told; None: nothing of what was found is."""
     at = _time(datetime.fromtimestamp(seconds(one.push.at), UTC))
     blocks: list[Block]
     if one.found is None:
         said, blocks = "not graded yet", [Paragraph("It is safe here, and will be graded.", "doubt")]
-    elif told == "none":
+    elif telling is None:
         said, blocks = "graded", [Paragraph("It is graded. The course tells the result later.")]
     else:
         said = SAID[standing(one.found)][0].lower()
-        blocks = list(work_blocks(one.found, _TELLING[told]))
+        blocks = list(work_blocks(one.found, telling))
     return pages.PushShown(count, at, said, blocks)
 
 

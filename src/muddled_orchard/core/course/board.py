@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from muddled_orchard.core.base.phrases import counted, listed, times
 from muddled_orchard.core.course.tally import OUTCOMES, outcome_of
 from muddled_orchard.core.grading.assessment import Assessment
-from muddled_orchard.core.grading.summary import got_it, nothing_done, standing, summary
+from muddled_orchard.core.grading.summary import got_it, standing
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.peek import LeftToDo, Peek
 
@@ -241,11 +241,16 @@ def _of_assessment(exercise: str, title: str, found: Assessment) -> Seen:
 
 
 def _why(found: Assessment, *, almost: bool) -> str:
-    """What a work falls short in: how far it is, or, where every conflict is right, the criteria."""
+    """What a work falls short in, in a few words: where every conflict is right, the criteria."""
     if almost:
         return listed([one.id for one in found.criteria if one.outcome.verdict in _LACKING]) + " not met"
-    said = nothing_done(found) or summary(found)
-    return f"{said[:1].lower()}{said[1:]}"
+    wrong = sum(hunk.outcome in _LACKING for hunk in found.hunks)
+    markers = any(one.id == "markers" and one.outcome.verdict == "missed" for one in found.criteria)
+    parts = ["not finished"] if found.state == "open" else []
+    parts += ["conflict markers left"] if markers and found.state == "finished" else []
+    parts += [f"{counted(wrong, 'conflict')} not resolved as accepted"] if wrong else []
+    parts += [f"{counted(found.unmet, 'conflict')} never met"] if found.unmet else []
+    return ", ".join(parts) or "nothing of what was asked is there"
 
 
 _LACKING = ("partly", "missed")

@@ -43,12 +43,13 @@ _TONES = {"met": "good", "partly": "doubt", "missed": "bad", "unreadable": "bad"
 
 
 class Telling(Struct, frozen=True):
-    """How much is told: what was wanted and why (`key`), or hints of a strength, from 1 to 3; and whether
-    points are."""
+    """How much is told: what was wanted and why (`key`), or hints of a strength, from 1 to 3; whether points
+    are; and how what was left in a conflict is called."""
 
     key: bool = False
     hint: int = PLAIN
     points: bool = True
+    left: str = "what you left"
 
 
 class ExerciseDone(Struct, frozen=True):
@@ -184,7 +185,7 @@ def _conflict(hunk: HunkResult, telling: Telling) -> Iterator[Block]:
         Text("base", hunk.base),
         Text(hunk.ours_name, hunk.ours),
         Text(hunk.theirs_name, hunk.theirs),
-        Text("what you left", hunk.left, "bad"),
+        Text(telling.left, hunk.left, "bad"),
     ]
     if telling.key:
         gone = "gone" in hunk.accepted
