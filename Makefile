@@ -54,6 +54,7 @@ bench: $(READY)  ## speed beside plain git commands; the figures also go to buil
 	$(BIN)/python -m benchmarks.growth
 	$(BIN)/python -m benchmarks.packages build/wheels
 	$(BIN)/python -m benchmarks.cluster
+	$(BIN)/python -m benchmarks.host
 
 bench-compare: $(READY)  ## two runs of it beside each other, with the noise in view (BEFORE=FILE AFTER=FILE)
 	$(BIN)/python -m benchmarks.compare $(BEFORE) $${AFTER:-build/bench.json}

@@ -14,15 +14,17 @@ import socket
 import sqlite3
 import subprocess
 import time
-from collections.abc import AsyncIterator, Callable
+from collections.abc import AsyncIterator, Awaitable, Callable
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import pytest
+import uvicorn
 from playwright.sync_api import sync_playwright
 
-from muddled_orchard.classroom.hosting import access, received
+from muddled_orchard.classroom.hosting import access, received, server
 from muddled_orchard.classroom.hosting.access import Access, TooManyGuesses
 from muddled_orchard.classroom.hosting.clock import Clock
 from muddled_orchard.classroom.hosting.received import Refused
@@ -481,3 +483,36 @@ def test_a_full_disk_costs_the_push_alone(tmp_path: Path) -> None:
         shell(folder / "repositories/press-limit/ada.git", "git fsck --strict")
         assert pushes_of(folder) == []
         assert "Push 1: not yet" in works(host, "ada", f"git reset -q --hard HEAD~1\n{WRONG}")
+
+
+def test_a_head_that_does_not_come_is_not_waited_for(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(server, "_HEADERS_WITHIN", 0.3)
+
+    async def answered(_: object, __: object, send: Callable[[dict[str, object]], Awaitable[None]]) -> None:
+        await send({"type": "http.response.start", "status": 200, "headers": [(b"content-length", b"0")]})
+        await send({"type": "http.response.body", "body": b""})
+
+    async def talk() -> tuple[bytes, bytes, float]:
+        with socket.create_server(("127.0.0.1", 0)) as listener:
+            config = uvicorn.Config(
+                answered, http=server._Protocol, lifespan="off", log_level="critical", ws="none"
+            )
+            running = uvicorn.Server(config)
+            serving = asyncio.create_task(running.serve(sockets=[listener]))
+            began = time.monotonic()
+            reader, writer = await asyncio.open_connection(*listener.getsockname())
+            writer.write(b"GET / HTTP/1.1\r\nHost: x\r\n\r\n")
+            first = await reader.readuntil(b"\r\n\r\n")
+            writer.write(b"GET / HTTP/1.1\r\nHo")
+            rest = b""
+            with suppress(ConnectionError):
+                rest = await asyncio.wait_for(reader.read(), 10)
+            took = time.monotonic() - began
+            running.should_exit = True
+            await serving
+        return first, rest, took
+
+    first, rest, took = asyncio.run(talk())
+    assert first.startswith(b"HTTP/1.1 200")
+    assert rest == b""
+    assert took < 5
