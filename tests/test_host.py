@@ -24,7 +24,7 @@ import pytest
 import uvicorn
 from playwright.sync_api import sync_playwright
 
-from muddled_orchard.classroom.hosting import access, received, server
+from muddled_orchard.classroom.hosting import access, protocol, received
 from muddled_orchard.classroom.hosting.access import Access, TooManyGuesses
 from muddled_orchard.classroom.hosting.clock import Clock
 from muddled_orchard.classroom.hosting.received import Refused
@@ -486,7 +486,7 @@ def test_a_full_disk_costs_the_push_alone(tmp_path: Path) -> None:
 
 
 def test_a_head_that_does_not_come_is_not_waited_for(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(server, "_HEADERS_WITHIN", 0.3)
+    monkeypatch.setattr(protocol, "_HEADERS_WITHIN", 0.3)
 
     async def answered(_: object, __: object, send: Callable[[dict[str, object]], Awaitable[None]]) -> None:
         await send({"type": "http.response.start", "status": 200, "headers": [(b"content-length", b"0")]})
@@ -495,7 +495,7 @@ def test_a_head_that_does_not_come_is_not_waited_for(monkeypatch: pytest.MonkeyP
     async def talk() -> tuple[bytes, bytes, float]:
         with socket.create_server(("127.0.0.1", 0)) as listener:
             config = uvicorn.Config(
-                answered, http=server._Protocol, lifespan="off", log_level="critical", ws="none"
+                answered, http=protocol.PatientProtocol, lifespan="off", log_level="critical", ws="none"
             )
             running = uvicorn.Server(config)
             serving = asyncio.create_task(running.serve(sockets=[listener]))

@@ -2,9 +2,17 @@
 
 from __future__ import annotations
 
+import socket
+import ssl
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from msgspec import Struct
+
+from muddled_orchard.core.base.problems import BadInput, Problem
+
+_BACKLOG = 2_000
 
 
 class Listening(Struct, frozen=True):
@@ -16,3 +24,39 @@ class Listening(Struct, frozen=True):
     certificate: Path | None = None
     key: Path | None = None
     url: str | None = None
+
+
+@contextmanager
+def listening_socket(listening: Listening) -> Iterator[socket.socket]:
+    """A socket that listens there. Raises BadInput where none can."""
+    where = f"{listening.address}:{listening.port}"
+    try:
+        family = socket.AF_INET6 if ":" in listening.address else socket.AF_INET
+        found = socket.create_server((listening.address, listening.port), family=family, backlog=_BACKLOG)
+    except OSError as error:
+        taken = "Another program listens there already: name another --port."
+        hint = taken if "in use" in str(error) else "Name another --address or --port."
+        raise BadInput(Problem(f"{where} can't be listened on: {error.strerror or error}", hint)) from None
+    with found:
+        yield found
+
+
+def speaks_tls(listening: Listening) -> bool:
+    """Whether TLS is spoken. Raises BadInput where the certificate can't be used."""
+    if listening.certificate is None:
+        if listening.key is not None:
+            raise BadInput(Problem("--key without --certificate", "Name both."))
+        return False
+    context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+
+    def no_password() -> str:
+        raise ValueError("the key has a password")
+
+    try:
+        context.load_cert_chain(listening.certificate, listening.key, no_password)
+    except (OSError, ValueError) as error:
+        reason = getattr(error, "reason", None) or getattr(error, "strerror", None) or str(error)
+        hint = "It is a PEM file, its chain in it, with the key in it or in --key FILE, without a password."
+        what = f"the certificate can't be used: {str(reason).lower().replace('_', ' ')}"
+        raise BadInput(Problem(what, hint, file=str(listening.certificate))) from None
+    return True

@@ -177,6 +177,11 @@ def _row(row: BoardRow, now: float) -> dict[str, object]:
     }
 
 
+def time_here(at: datetime) -> str:
+    """A time as people here read it, in the host's zone."""
+    return f"{at.astimezone():%Y-%m-%d %H:%M}"
+
+
 def _points(seen: Seen) -> str:
     return f"{seen.points:g} of {seen.possible:g}" if seen.possible and seen.stage != "nothing begun" else ""
 

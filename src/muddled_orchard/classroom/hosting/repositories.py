@@ -1,0 +1,46 @@
+"""The folder of a host's repositories: one host's at a time, and without what a dead Git left."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from pathlib import Path
+
+from muddled_orchard.core.base.problems import BadInput, Problem
+
+try:
+    import fcntl
+except ImportError:  # a system without such locks: two hosts at once are not noticed there
+    fcntl = None  # type: ignore[assignment]  # Windows has none
+
+_LOCK_IS_OLD = 600.0
+"""Seconds after which a lock of Git's is nobody's: no push takes that long."""
+
+
+@contextmanager
+def held_alone(folder: Path) -> Iterator[None]:
+    """Hold the folder, for this host alone. Raises BadInput where another one does."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        lock = (folder / ".host.lock").open("wb")
+    except OSError as error:
+        raise BadInput(Problem(f"can't be written: {error.strerror}", file=str(folder))) from None
+    with lock:
+        if fcntl is not None:
+            try:
+                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except OSError:
+                hint = "End it, or name another folder with --repositories."
+                raise BadInput(
+                    Problem("another host serves these repositories", hint, file=str(folder))
+                ) from None
+        yield
+
+
+def remove_old_locks(folder: Path) -> None:
+    """Remove locks of refs that a Git left which was killed with the machine; others are in use."""
+    for lock in folder.glob("*/*.git/**/*.lock"):
+        with suppress(OSError):
+            if time.time() - lock.stat().st_mtime > _LOCK_IS_OLD:
+                lock.unlink()
