@@ -23,7 +23,7 @@ from pathlib import Path
 from benchmarks.classes import CORES
 from benchmarks.figures import note
 from benchmarks.measuring import EXERCISE
-from muddled_orchard.classroom.boards import folder_board
+from muddled_orchard.classroom.folder_board import folder_board
 from muddled_orchard.classroom.marking import Course
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.files.course.ledger import Ledger

@@ -9,11 +9,12 @@ from pathlib import Path
 
 import pytest
 
-from muddled_orchard.classroom.boards import FolderBoard, folder_board
+from muddled_orchard.classroom.folder_board import FolderBoard, folder_board
 from muddled_orchard.classroom.marking import Course
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.phrases import ago
 from muddled_orchard.core.course.board import STAGES, Seen, Stage, board
+from muddled_orchard.files.course.host_ledger import HostLedger
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.reports.terminal.board import board_view
@@ -91,12 +92,18 @@ def test_folders_show_where_everybody_stands(course: Path) -> None:
         rows_of(course, "out/rebase-four", "out/press-limit")["fay"]["detail"]
         == "plan.txt (1 hunk left), step 2 of 4"
     )
-    work = course / "out/pull-by-merge/fay/work"
+    # A clone of a host's repository: done here, and not there yet; whose hand is raised the ledger knows.
     shell(
-        work,
-        "git pull -q --no-rebase >/dev/null 2>&1 || git checkout -q --conflict=merge honey.txt; sed -i -e '/^<<<<<<</,/^=======/d' -e '/^>>>>>>>/d' honey.txt; git commit -qam x",
+        course,
+        "git clone -q --bare out/press-limit/ada/work srv/ada.git; git clone -q srv/ada.git out/cloned/ada",
     )
-    assert rows_of(course, "out/pull-by-merge")["fay"]["stage"] in ("not pushed", "not right")
+    shell(course / "out/cloned/ada", f"git branch night-shift origin/night-shift; {RIGHT}")
+    ledger = HostLedger(course / "orchard.db")
+    ledger.raise_hand("ada", "press-limit")
+    ledger.close()
+    ada = rows_of(course, "out/cloned")["ada"]
+    assert (ada["exercise"], ada["stage"]) == ("press-limit", "not pushed")
+    assert ada["hand"]
     shown = muddled("board", "out/press-limit", "--show", "bo", folder=course).stdout
     for part in (
         "In the middle of a merge on main.",

@@ -11,7 +11,8 @@ from datetime import datetime
 from pathlib import Path
 from typing import Protocol
 
-from muddled_orchard.classroom.boards import LedgerBoard, Opened, folder_board
+from muddled_orchard.classroom.folder_board import folder_board
+from muddled_orchard.classroom.ledger_board import LedgerBoard, Opened
 from muddled_orchard.classroom.marking import Course
 from muddled_orchard.commands.options import (
     add_bounds,
@@ -27,7 +28,6 @@ from muddled_orchard.core.course.board import Board
 from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.files.course.course_file import CourseFile
 from muddled_orchard.files.course.host_ledger import HostLedger
-from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.scenarios.own_scenarios import beside
 
@@ -104,10 +104,10 @@ def _boards(options: argparse.Namespace, course: CourseFile | None) -> Iterator[
             ledger.close()
         return
     named = [*options.scenarios, *(course.own_scenarios if course else ())]
-    known = Ledger(path) if options.ledger is not None or path.is_file() else None
+    known = HostLedger(path) if options.ledger is not None or path.is_file() else None
     try:
         about = Course(ScenarioLibrary(named, beside(options.folders)), known)
-        with folder_board(options.folders, about, bounds_of(options), options.jobs) as boards:
+        with folder_board(options.folders, about, bounds_of(options), options.jobs, known) as boards:
             yield boards
     finally:
         if known is not None:

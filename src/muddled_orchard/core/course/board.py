@@ -11,6 +11,7 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import counted, listed, times
 from muddled_orchard.core.course.tally import OUTCOMES, outcome_of
+from muddled_orchard.core.git.refs import tracking_ref
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.summary import got_it, standing
 from muddled_orchard.core.submission.evidence import Evidence
@@ -200,7 +201,7 @@ def seen_of_folder(exercise: str, title: str, found: Assessment, looked: Peek, e
     it."""
     graded = _of_assessment(exercise, title, found)
     stage, detail = _under_way(looked, evidence) or (graded.stage, graded.detail)
-    if stage == "done" and any(item.kind == "task" and "not pushed" in item.detail for item in looked.left):
+    if stage == "done" and _is_unpushed(evidence):
         stage, detail = "not pushed", "all is right here, and the remote has not got it"
     return Seen(
         exercise=exercise,
@@ -299,6 +300,12 @@ def _under_way(looked: Peek, evidence: Evidence) -> tuple[Stage, str] | None:
     if changed:
         return "not committed", f"{listed(list(dict.fromkeys(changed)))} changed"
     return None
+
+
+def _is_unpushed(evidence: Evidence) -> bool:
+    """Whether the branch that is checked out is not what its remote has, as far as that is known here."""
+    there = evidence.refs.get(tracking_ref(evidence.head or ""))
+    return there is not None and there != evidence.head_commit
 
 
 def _undecided(evidence: Evidence) -> bool:

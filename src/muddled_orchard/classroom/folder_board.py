@@ -1,30 +1,27 @@
-"""The board without a page: from folders in which learners work, or from what a host has written down."""
+"""The board of folders in which learners work, looked at again and again."""
 
 from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from datetime import UTC, datetime
 from functools import partial
 from pathlib import Path
 
 from msgspec import Struct
 from msgspec.structs import replace
 
+from muddled_orchard.classroom.ledger_board import Opened, raised_hands
 from muddled_orchard.classroom.marking import Course
 from muddled_orchard.classroom.parallel import opened
 from muddled_orchard.core.base.limits import Bounds, Exceeded
 from muddled_orchard.core.base.phrases import counted
-from muddled_orchard.core.course.board import Board, Seen, board, seen_of_folder, seen_of_pushes, unread
-from muddled_orchard.core.course.pushes import RecordedPush
-from muddled_orchard.core.course.roster import Learner
-from muddled_orchard.core.grading.assessment import Assessment
+from muddled_orchard.core.course.board import Board, Seen, board, seen_of_folder, unread
+from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.submission.peek import Peek, peek
 from muddled_orchard.files.archives.submissions import Handed, find_submissions
 from muddled_orchard.files.archives.working_state import working_state
 from muddled_orchard.files.course.host_ledger import HostLedger
-from muddled_orchard.files.stored import Damaged
 from muddled_orchard.files.stored_results import assessment_of, assessment_text
 from muddled_orchard.system.processes import collect_seldom, limit_memory, share
 from muddled_orchard.system.temporary import temporary_folder
@@ -54,24 +51,15 @@ class _Known(Struct):
     learner: str
 
 
-class Opened(Struct, frozen=True):
-    """What is behind a row: where it lies, what was found, and what is under way."""
-
-    place: str
-    found: Assessment
-    looked: Peek | None = None
-
-
-# -- Folders ----------------------------------------------------------------------------------------------
-
-
 @contextmanager
-def folder_board(named: Sequence[Path], course: Course, bounds: Bounds, jobs: int) -> Iterator[FolderBoard]:
-    """A board over folders. Its processes begin here and now."""
+def folder_board(
+    named: Sequence[Path], course: Course, bounds: Bounds, jobs: int, ledger: HostLedger | None = None
+) -> Iterator[FolderBoard]:
+    """A board over folders; `ledger` knows of raised hands. Its processes begin here and now."""
     git.require()
     shared = (course.scenarios.find, bounds, course.commits())
     with temporary_folder() as folder, workers(jobs, _looker, folder, *shared) as pool:
-        yield FolderBoard(named, course, bounds, pool, jobs)
+        yield FolderBoard(named, course, bounds, pool, jobs, ledger)
 
 
 class FolderBoard:
@@ -84,9 +72,10 @@ class FolderBoard:
         bounds: Bounds,
         pool: Workers[Sequence[Path], list[LookedAt]],
         jobs: int,
+        ledger: HostLedger | None = None,
     ) -> None:
         self._named, self._course, self._bounds = named, course, bounds
-        self._pool, self._jobs = pool, jobs
+        self._pool, self._jobs, self._ledger = pool, jobs, ledger
         self._known: dict[Path, _Known] = {}
 
     def look(self) -> Board:
@@ -149,7 +138,9 @@ class FolderBoard:
                 seen.setdefault(learner, []).append(_absent(exercise))
         for theirs in seen.values():
             theirs.sort(key=lambda one: order.index(one.exercise) if one.exercise in order else len(order))
-        return board(seen, _names(self._course.roster), {})
+        names = {id_: learner.name for id_, learner in self._course.roster.items()}
+        hands = raised_hands(self._ledger) if self._ledger is not None else {}
+        return board(seen, names, hands)
 
 
 def _since(found: LookedAt, state: tuple[int, float] | None, before: _Known | None) -> LookedAt:
@@ -200,72 +191,5 @@ def _look(path: Path, found: Assessment, own: Path, bounds: Bounds) -> LookedAt:
 
 
 def _unreadable(reason: str, found: Assessment | None = None) -> LookedAt:
-    from muddled_orchard.core.grading.assessment import unreadable
-
     told = found if found is not None and found.state == "unreadable" else unreadable(reason)
     return LookedAt(unread(told), assessment_text(told), None)
-
-
-# -- What a host has written down -------------------------------------------------------------------------
-
-
-class LedgerBoard:
-    """Reads what a host writes down, again and again, of results only the new ones."""
-
-    def __init__(self, ledger: HostLedger, order: Sequence[str], titles: Mapping[str, str]) -> None:
-        self._ledger, self._order, self._titles = ledger, list(order), titles
-        self._results: dict[int, Assessment] = {}
-
-    def look(self) -> Board:
-        """The board as it is now."""
-        pushes = self._pushes()
-        given: dict[tuple[str, str], str] = {
-            (one.learner, one.exercise): one.made for one in self._ledger.each_hand_out()
-        }
-        order = self._order or list(dict.fromkeys(exercise for _, exercise in given))
-        seen: dict[str, list[Seen]] = {}
-        for learner in self._ledger.learners():
-            for exercise in order:
-                made = given.get((learner, exercise))
-                if made is not None:
-                    came = [
-                        (_seconds(one.at), self._results.get(one.grading or 0))
-                        for one in pushes.get((learner, exercise), ())
-                    ]
-                    title = self._titles.get(exercise, exercise)
-                    seen.setdefault(learner, []).append(seen_of_pushes(exercise, title, _seconds(made), came))
-        hands = {one.learner: _seconds(one.raised) for one in self._ledger.hands()}
-        return board(seen, _names(self._ledger.learners()), hands)
-
-    def opened(self, learner: str) -> list[Opened]:
-        """What is behind a learner's row: the newest graded push to each exercise."""
-        found = []
-        for (who, exercise), pushes in self._pushes().items():
-            newest = [one for one in pushes if one.grading in self._results]
-            if who == learner and newest:
-                found.append(
-                    Opened(f"{exercise}, push {len(pushes)}", self._results[newest[-1].grading or 0])
-                )
-        return found
-
-    def _pushes(self) -> dict[tuple[str, str], list[RecordedPush]]:
-        pushes: dict[tuple[str, str], list[RecordedPush]] = {}
-        wanted = []
-        for one in self._ledger.pushes():
-            pushes.setdefault((one.learner, one.exercise), []).append(one)
-            if one.grading is not None and one.grading not in self._results:
-                wanted.append(one.grading)
-        for id_, text in self._ledger.results(wanted):
-            try:
-                self._results[id_] = assessment_of(text)
-            except Damaged:
-                continue
-        return pushes
-
-
-def _names(learners: Mapping[str, Learner]) -> dict[str, str]:
-    return {id_: learner.name for id_, learner in learners.items()}
-
-
-def _seconds(at: str) -> float:
-    return datetime.fromisoformat(at).astimezone(UTC).timestamp()

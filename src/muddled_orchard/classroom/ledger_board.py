@@ -1,0 +1,87 @@
+"""The board of what a host has written down: pushes and raised hands."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from datetime import UTC, datetime
+
+from msgspec import Struct
+
+from muddled_orchard.core.course.board import Board, Seen, board, seen_of_pushes
+from muddled_orchard.core.course.pushes import RecordedPush
+from muddled_orchard.core.grading.assessment import Assessment
+from muddled_orchard.core.submission.peek import Peek
+from muddled_orchard.files.course.host_ledger import HostLedger
+from muddled_orchard.files.stored import Damaged
+from muddled_orchard.files.stored_results import assessment_of
+
+
+class Opened(Struct, frozen=True):
+    """What is behind a row: where it lies, what was found, and what is under way."""
+
+    place: str
+    found: Assessment
+    looked: Peek | None = None
+
+
+class LedgerBoard:
+    """Reads what a host writes down, again and again, of results only the new ones."""
+
+    def __init__(self, ledger: HostLedger, order: Sequence[str], titles: Mapping[str, str]) -> None:
+        self._ledger, self._order, self._titles = ledger, list(order), titles
+        self._results: dict[int, Assessment] = {}
+
+    def look(self) -> Board:
+        """The board as it is now."""
+        pushes = self._pushes()
+        given: dict[tuple[str, str], str] = {
+            (one.learner, one.exercise): one.made for one in self._ledger.each_hand_out()
+        }
+        order = self._order or list(dict.fromkeys(exercise for _, exercise in given))
+        seen: dict[str, list[Seen]] = {}
+        for learner in self._ledger.learners():
+            for exercise in order:
+                made = given.get((learner, exercise))
+                if made is not None:
+                    came = [
+                        (_seconds(one.at), self._results.get(one.grading or 0))
+                        for one in pushes.get((learner, exercise), ())
+                    ]
+                    title = self._titles.get(exercise, exercise)
+                    seen.setdefault(learner, []).append(seen_of_pushes(exercise, title, _seconds(made), came))
+        names = {id_: learner.name for id_, learner in self._ledger.learners().items()}
+        return board(seen, names, raised_hands(self._ledger))
+
+    def opened(self, learner: str) -> list[Opened]:
+        """What is behind a learner's row: the newest graded push to each exercise."""
+        found = []
+        for (who, exercise), pushes in self._pushes().items():
+            newest = [one for one in pushes if one.grading in self._results]
+            if who == learner and newest:
+                found.append(
+                    Opened(f"{exercise}, push {len(pushes)}", self._results[newest[-1].grading or 0])
+                )
+        return found
+
+    def _pushes(self) -> dict[tuple[str, str], list[RecordedPush]]:
+        pushes: dict[tuple[str, str], list[RecordedPush]] = {}
+        wanted = []
+        for one in self._ledger.pushes():
+            pushes.setdefault((one.learner, one.exercise), []).append(one)
+            if one.grading is not None and one.grading not in self._results:
+                wanted.append(one.grading)
+        for id_, text in self._ledger.results(wanted):
+            try:
+                self._results[id_] = assessment_of(text)
+            except Damaged:
+                continue
+        return pushes
+
+
+def raised_hands(ledger: HostLedger) -> dict[str, float]:
+    """Who wants help, and since when, in seconds since 1970."""
+    return {one.learner: _seconds(one.raised) for one in ledger.hands()}
+
+
+def _seconds(at: str) -> float:
+    return datetime.fromisoformat(at).astimezone(UTC).timestamp()
