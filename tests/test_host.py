@@ -33,7 +33,7 @@ from muddled_orchard.core.git.pkt_lines import push_request, server_options, wit
 from tests.conftest import graded, muddled, shell
 from tests.hosts import COURSE, RunningHost, course_of, git, hosted, press_limit, pushes_of
 from tests.test_class import RIGHT, WRONG
-from tests.test_pages import CHROMIUM
+from tests.test_pages import AXE, CHROMIUM, WIDTHS
 
 CLONE = "git clone -q {url} {who}/work && cd {who}/work && git branch night-shift origin/night-shift\n"
 
@@ -101,6 +101,60 @@ def test_a_lesson(tmp_path: Path) -> None:
     assert {one["percent"] for one in results.values()} == {100.0}, (
         "grade reads the host's repositories as well"
     )
+
+
+@pytest.mark.skipif(CHROMIUM is None, reason="there is no Chromium here")
+def test_pages_read_at_every_width_and_by_everybody(tmp_path: Path) -> None:
+    """In light and dark, with nothing from elsewhere, and past an accessibility checker where there is one."""
+    folder = course_of(tmp_path / "course", ["ada", "bo"], press_limit("full"))
+    with hosted(folder) as host, sync_playwright() as playwright:
+        works(host, "ada", WRONG, push="git push -o help origin main")
+        works(host, "ada", "git commit -q --allow-empty -m again")
+        wrong: list[str] = []
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=["--no-sandbox"])
+        for who, path in (
+            ("ada", ""),
+            ("ada", "exercise/press-limit"),
+            ("bo", "exercise/press-limit"),
+            ("instructor", "board"),
+            ("instructor", "board/ada/press-limit"),
+        ):
+            known = {"username": who, "password": host.passwords[who]}
+            for scheme in ("light", "dark"):
+                context = browser.new_context(http_credentials=known, color_scheme=scheme, bypass_csp=True)  # type: ignore[arg-type]
+                page = context.new_page()
+                page.on("console", lambda message: wrong.append(message.text))
+                page.on(
+                    "request",
+                    lambda sent: wrong.append(sent.url) if not sent.url.startswith(host.url) else None,
+                )
+                page.goto(host.url + path)
+                for width in WIDTHS:
+                    page.set_viewport_size({"width": width, "height": 800})
+                    assert page.evaluate("document.documentElement.scrollWidth") <= width, (path, width)
+                assert wrong == []
+                if AXE.is_file():
+                    page.evaluate(
+                        "document.querySelectorAll('details').forEach((one) => { one.open = true; })"
+                    )
+                    page.add_script_tag(path=AXE)
+                    found = page.evaluate("axe.run({ resultTypes: ['violations'] })")["violations"]
+                    assert [(one["id"], one["nodes"][0]["html"][:200]) for one in found] == [], path
+                context.close()
+        # A hand is lowered by the button, and goes from the learner's page without a reload.
+        learner = browser.new_context(
+            http_credentials={"username": "ada", "password": host.passwords["ada"]}
+        ).new_page()
+        learner.goto(host.url)
+        board = browser.new_context(
+            http_credentials={"username": "instructor", "password": host.passwords["instructor"]}
+        ).new_page()
+        board.goto(f"{host.url}board")
+        board.get_by_role("button", name="Helped").click()
+        learner.get_by_role("button", name="Raise your hand").wait_for()
+        learner.get_by_role("button", name="Raise your hand").click()
+        board.get_by_role("button", name="Helped").wait_for()
+        browser.close()
 
 
 def test_hands_feedback_dates_and_what_no_clone_gives(tmp_path: Path) -> None:

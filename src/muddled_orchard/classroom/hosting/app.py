@@ -17,10 +17,12 @@ from muddled_orchard.classroom.hosting.received import Refused
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.reports.pages.host import message_page, static_file
 
+_KINDS = {"css": "text/css; charset=utf-8", "js": "text/javascript; charset=utf-8", "svg": "image/svg+xml"}
+
 _Answer = Callable[[Request, str], Awaitable[Response]]
 
 _POLICY = (
-    "default-src 'none'; style-src 'self'; style-src-attr 'unsafe-inline'; script-src 'self';"
+    "default-src 'none'; style-src 'self'; style-src-attr 'unsafe-inline'; script-src 'self'; img-src 'self';"
     " connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 )
 _HEADERS = {
@@ -99,10 +101,10 @@ async def _who(access: Access, request: Request) -> str | Response:
 
 
 async def _static(request: Request) -> Response:
-    """The style and the script of the pages; there is nothing in them that is anybody's."""
+    """The style, the script and the icon of the pages; there is nothing in them that is anybody's."""
     try:
         data = static_file(request.path_params["name"])
     except KeyError:
         return PlainTextResponse("There is nothing here.\n", 404, _HEADERS)
-    kind = "text/css" if request.path_params["name"].endswith(".css") else "text/javascript"
-    return Response(data, 200, {**_HEADERS, "Cache-Control": "max-age=60"}, f"{kind}; charset=utf-8")
+    kind = _KINDS[request.path_params["name"].rpartition(".")[2]]
+    return Response(data, 200, {**_HEADERS, "Cache-Control": "max-age=60"}, kind)

@@ -142,8 +142,12 @@ def row_page(name: str, title: str, clone: str, pushes: Sequence[PushShown]) -> 
 
 @functools.cache
 def static_file(name: str) -> bytes:
-    """The style or the script of the pages. Raises KeyError."""
-    parts = {"style.css": ("style.css", "document.css", "host.css"), "live.js": ("live.js",)}[name]
+    """The style, the script or the icon of the pages. Raises KeyError."""
+    parts = {
+        "style.css": ("style.css", "document.css", "host.css"),
+        "live.js": ("live.js",),
+        "icon.svg": ("icon.svg",),
+    }[name]
     folder = files("muddled_orchard.reports.pages").joinpath("templates")
     return "\n".join(folder.joinpath(part).read_text("utf-8") for part in parts).encode()
 
