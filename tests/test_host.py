@@ -18,6 +18,7 @@ from collections.abc import AsyncIterator, Awaitable, Callable
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from datetime import UTC, datetime, timedelta
+from functools import partial
 from pathlib import Path
 
 import pytest
@@ -28,8 +29,22 @@ from muddled_orchard.classroom.hosting import access, protocol, received
 from muddled_orchard.classroom.hosting.access import Access, TooManyGuesses
 from muddled_orchard.classroom.hosting.clock import Clock
 from muddled_orchard.classroom.hosting.received import Refused
+from muddled_orchard.classroom.hosting.served_course import ServedCourse, served_exercises
 from muddled_orchard.core.course.passwords import hashed, matches, new_password
+from muddled_orchard.core.course.plan import CourseExercise, CoursePlan
+from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.git.pkt_lines import push_request, server_options, with_text
+from muddled_orchard.core.grading.summary import standing
+from muddled_orchard.files.course.ledger import Ledger
+from muddled_orchard.files.scenarios.catalogue import scenario_path
+from muddled_orchard.rehearsal.behaviours import named
+from muddled_orchard.rehearsal.session import LearnerSession
+from muddled_orchard.vcs.ask.keymaking import make_key
+from muddled_orchard.vcs.ask.scratch import ScratchRepository
+from muddled_orchard.vcs.grading import grader
+from muddled_orchard.vcs.read.disk import DiskSource
+from muddled_orchard.vcs.read.pushed import PushedSource
+from muddled_orchard.vcs.read.quarantine import refs_of
 from tests.conftest import graded, muddled, shell
 from tests.hosts import COURSE, RunningHost, course_of, git, hosted, press_limit, pushes_of
 from tests.test_class import RIGHT, WRONG
@@ -218,6 +233,56 @@ opens = {later.isoformat()}
         assert done.returncode, "the instructor reads, and pushes nothing"
     results = json.loads(muddled("ledger", "--json", folder=folder).stdout)
     assert "pull-by-merge" in json.dumps(results)
+
+
+# What is typed beside what the rehearsal's best learner does, where a push shows commits alone.
+PUSHED = {
+    "pull-by-merge": "", "pull-by-rebase": "", "there-and-back": "", "undo-a-merge": "", "stale-main": "", "nobodys-neighbour": "",
+    "left-in-a-rebase": "", "patches-by-mail": "", "squash-the-notes": "", "rebase-four": "", "file-against-folder": "",
+    "stash-back": "git commit -qam mine",
+}  # fmt: skip
+
+
+def test_exercises_of_every_kind_can_be_pushed(tmp_path: Path) -> None:
+    """As their pages say it: cloned, or unpacked where a clone is not enough; done right, and pushed."""
+    rules = {str(scenario_path(id_)): CourseExercise(scenario=id_) for id_ in PUSHED}
+    plan = CoursePlan(exercise=tuple(rules.values()))
+    course = ServedCourse(
+        plan, served_exercises(rules), [Learner("ada", "Ada", {})], tmp_path / "repositories"
+    )
+    ledger = Ledger(tmp_path / "orchard.db", create=True)
+    course.hand_out(ledger, datetime.now(UTC))
+    ledger.close()
+    scratch = ScratchRepository(tmp_path / "scratch.git")
+    found = {}
+    for one in course.exercises.values():
+        given = course.given("ada", one.id)
+        assert given is not None
+        there = course.folder / course.place("ada", one.id)
+        if one.lacks:
+            (tmp_path / "packed.tar.gz").write_bytes(course.archive(given, str(there)))
+            shell(tmp_path, "tar xzf packed.tar.gz")
+        else:
+            shell(tmp_path, course.clone(given, str(there)).replace("git clone", "git clone -q"))
+        standings = []
+        for script in ("", f"{PUSHED[one.id]}\n{course.brief(given)[1]} -q\n{course.deletes(given)}"):
+            work = tmp_path / one.id / "work"
+            if script:
+                key = make_key(scratch, one.exercise.scenario, given.variant)
+                named("right", key).act(LearnerSession(work, key, "ada"))
+                done = git(work, script)
+                assert done.returncode == 0, (one.id, script, done.stderr)
+            source = PushedSource(course.pushed(given, refs_of(DiskSource(there))))
+            find = partial(lambda scenario, _: scenario, one.exercise.scenario)
+            with grader(find, partial(lambda source, _: source, source)) as grading:
+                standings.append(standing(next(grading.grade([there]))))
+        found[one.id] = standings
+    wrong = {
+        id_: said
+        for id_, said in found.items()
+        if said[1] != "got it" or (said[0] != "not started" and id_ != "stash-back")
+    }
+    assert wrong == {}
 
 
 def test_a_course_that_changes_while_it_runs(tmp_path: Path) -> None:

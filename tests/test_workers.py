@@ -3,8 +3,13 @@
 from __future__ import annotations
 
 import atexit
+import operator
 import os
+import pickle
 import signal
+import struct
+import subprocess
+import sys
 import time
 from collections.abc import Callable
 from contextlib import AbstractContextManager
@@ -103,3 +108,20 @@ def _leaving(file: Path) -> Callable[[str], int]:
     file.touch()
     atexit.register(file.unlink)
     return _prepared(40)
+
+
+def test_a_process_apart_ends_in_silence_when_nobody_asks_any_more() -> None:
+    work = pickle.dumps(partial(operator.itemgetter, 0))
+    words = [sys.executable, "-m", "muddled_orchard.system.apart"]
+    process = subprocess.Popen(words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+    assert process.stdin is not None
+    assert process.stdout is not None
+    assert process.stderr is not None
+    process.stdout.close()
+    for frame in (work, pickle.dumps(["x" * 200_000])):
+        process.stdin.write(struct.pack(">Q", len(frame)) + frame)
+    process.stdin.flush()
+    assert process.wait(20) == 0
+    assert process.stderr.read() == b""
+    process.stdin.close()
+    process.stderr.close()

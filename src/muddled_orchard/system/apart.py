@@ -16,6 +16,7 @@ import time
 from collections.abc import Callable
 from typing import IO, Generic, TypeVar, cast
 
+from muddled_orchard.system.output import write_all
 from muddled_orchard.system.workers import WorkerLost
 
 Piece = TypeVar("Piece")
@@ -111,7 +112,7 @@ class ProcessApart(Generic[Piece, Result]):
 def _main() -> None:
     """Be such a process: what comes in is work, until nothing more comes."""
     # What the work prints must not get between the answers.
-    answers = os.fdopen(os.dup(1), "wb")
+    answers = os.dup(1)
     os.dup2(2, 1)
     work = pickle.loads(_frame())()  # noqa: S301 - of the process that began this one
     while True:
@@ -123,8 +124,10 @@ def _main() -> None:
             answer = pickle.dumps((True, work(piece)))
         except BaseException as error:
             answer = pickle.dumps((False, error))
-        answers.write(_SIZE.pack(len(answer)) + answer)
-        answers.flush()
+        try:
+            write_all(answers, _SIZE.pack(len(answer)) + answer)
+        except BrokenPipeError:  # whoever asked is gone
+            return
 
 
 def _frame() -> bytes:

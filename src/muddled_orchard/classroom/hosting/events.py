@@ -35,14 +35,13 @@ class News:
 
     def of(self, who: str) -> AsyncIterator[bytes]:
         """What a page of somebody gets. Raises TooManyPages."""
-        mine = self._waiting.setdefault(who, set())
-        if len(mine) >= _MOST_A_PERSON:
+        if len(self._waiting.get(who, ())) >= _MOST_A_PERSON:
             raise TooManyPages
-        event = asyncio.Event()
-        mine.add(event)
-        return self._stream(who, event)
+        return self._stream(who)
 
-    async def _stream(self, who: str, event: asyncio.Event) -> AsyncIterator[bytes]:
+    async def _stream(self, who: str) -> AsyncIterator[bytes]:
+        event = asyncio.Event()
+        self._waiting.setdefault(who, set()).add(event)
         try:
             yield b": here\n\n"
             while not self._ended:

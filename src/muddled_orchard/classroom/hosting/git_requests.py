@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import re
+from collections import Counter
 from collections.abc import AsyncIterator
 from contextlib import suppress
 from typing import cast
@@ -16,6 +17,7 @@ from starlette.responses import Response, StreamingResponse
 from muddled_orchard.classroom.hosting.git_service import GitAnswer, GitRequest, NoAnswer, Service
 from muddled_orchard.classroom.hosting.host import Host
 from muddled_orchard.classroom.hosting.received import Refused, received
+from muddled_orchard.classroom.hosting.repositories import size_below
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.passwords import INSTRUCTOR
 from muddled_orchard.core.course.push_feedback import push_lines
@@ -31,7 +33,15 @@ _MOST_ASKED = 4 << 20
 _MOST_HEAD = 1 << 20
 """The most bytes of a push that name what it updates."""
 
-_MOST_UPDATES = 1_000
+_MOST_UPDATES, _MOST_REFS = 1_000, 2_000
+"""The most refs that one push may update, and that a repository may have."""
+
+_MOST_PUSHES = 4
+"""How many pushes of the largest size a repository may hold."""
+
+_MOST_AT_ONCE = 8
+"""How many bodies of one person are received at once."""
+
 _PATIENCE = 5.0
 """Seconds that a push waits for its feedback."""
 
@@ -44,6 +54,8 @@ class GitRequests:
     def __init__(self, host: Host) -> None:
         self._host = host
         self._pushing: dict[str, asyncio.Lock] = {}
+        self._receiving: Counter[str] = Counter()
+        self._tasks: set[asyncio.Task[Response]] = set()
 
     async def answer(self, request: Request, who: str) -> Response:
         """What Git is answered that somebody has asked with. Raises Refused."""
@@ -78,7 +90,13 @@ class GitRequests:
         pushes = service == "git-receive-pack"
         most = self._host.bounds.size if pushes else _MOST_ASKED
         zipped = request.headers.get("content-encoding") in ("gzip", "x-gzip")
-        body, size = await received(request.stream(), most, zipped=zipped)
+        if self._receiving[who] >= _MOST_AT_ONCE:
+            raise Refused(429, "You have sent too much at once; try again when that is done.")
+        self._receiving[who] += 1
+        try:
+            body, size = await received(request.stream(), most, zipped=zipped)
+        finally:
+            self._receiving[who] -= 1
         try:
             head = body.read(_MOST_HEAD)
             body.seek(0)
@@ -91,15 +109,19 @@ class GitRequests:
                     await self._heard(who, given.exercise, _options(head))
                 return _as_git_says(await self._asked(ask))
             # Whoever goes away meanwhile has pushed all the same.
-            return await asyncio.shield(asyncio.create_task(self._pushed(ask, given, head, request)))
+            task = asyncio.create_task(self._pushed(ask, given, head, request))
+            self._tasks.add(task)
+            task.add_done_callback(self._tasks.discard)
+            return await asyncio.shield(task)
         finally:
             if not pushes:
                 body.close()
 
     async def _pushed(self, ask: GitRequest, given: HandOut, head: bytes, request: Request) -> Response:
-        wanted = _push_of(head)
         place = self._place(given)
         try:
+            wanted = _push_of(head)
+            await self._refuse_too_much(given, wanted)
             async with self._pushing.setdefault(place, asyncio.Lock()):
                 answer = await self._asked(ask)
                 said = answer.body.read()
@@ -112,6 +134,15 @@ class GitRequests:
             with suppress(BadInput):  # an answer without an end, which Git itself will tell its user of
                 said = with_text(said, lines)
         return Response(said, answer.status, dict(answer.headers))
+
+    async def _refuse_too_much(self, given: HandOut, wanted: PushRequest) -> None:
+        """Raise Refused where a repository would hold more than anybody needs."""
+        refs = self._host.desk.count_of_refs(given.learner, given.exercise) + len(wanted.refs)
+        if refs > _MOST_REFS:
+            raise Refused(413, f"More than {_MOST_REFS:,} refs can't be kept: delete some.")
+        folder = self._host.course.folder / self._place(given)
+        if await asyncio.to_thread(size_below, folder) > _MOST_PUSHES * self._host.bounds.size:
+            raise Refused(507, "Your repository here is full: tell your instructor.")
 
     async def _noticed(self, given: HandOut, wanted: PushRequest, address: str) -> list[str]:
         """Write a push down, and say what came of it; nothing where it changed nothing."""

@@ -77,6 +77,7 @@ class PageRequests:
             brief=brief,
             due=time_here(one.rules.due) if one.rules.due else "",
             lacks=one.lacks,
+            note=one.to_note,
             clone=self._host.course.clone(given, url),
             push=push,
             deletes=self._host.course.deletes(given),

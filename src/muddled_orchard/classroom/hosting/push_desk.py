@@ -97,6 +97,11 @@ class PushDesk:
         history = self._histories.get((learner, exercise))
         return list(history.pushes) if history else []
 
+    def count_of_refs(self, learner: str, exercise: str) -> int:
+        """How many refs a repository had when it was last looked at."""
+        history = self._histories.get((learner, exercise))
+        return len(history.refs) if history else 0
+
     async def noticed(self, course: ServedCourse, learner: str, exercise: str) -> RecordedPush | None:
         """Write a push down if a repository is not as it was last seen; None where nothing has changed."""
         given = course.given(learner, exercise)

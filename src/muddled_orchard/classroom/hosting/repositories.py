@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
@@ -36,6 +37,18 @@ def held_alone(folder: Path) -> Iterator[None]:
                     Problem("another host serves these repositories", hint, file=str(folder))
                 ) from None
         yield
+
+
+def size_below(folder: Path) -> int:
+    """How many bytes the files of a folder have."""
+    size = 0
+    with suppress(OSError), os.scandir(folder) as entries:
+        for entry in entries:
+            if entry.is_dir(follow_symlinks=False):
+                size += size_below(Path(entry.path))
+            else:
+                size += entry.stat(follow_symlinks=False).st_size
+    return size
 
 
 def remove_old_locks(folder: Path) -> None:

@@ -15,7 +15,7 @@ from muddled_orchard.core.course.passwords import INSTRUCTOR
 from muddled_orchard.core.course.plan import CourseExercise, CoursePlan, Feedback, feedback_at
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
-from muddled_orchard.core.exercise.cloning import beyond_a_clone
+from muddled_orchard.core.exercise.cloning import beyond_a_clone, given_up, lies_uncommitted
 from muddled_orchard.core.exercise.tasks import is_rebase, sets_branch
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.git.refs import branch_ref
@@ -45,6 +45,19 @@ class ServedExercise(Struct, frozen=True):
     def title(self) -> str:
         """The scenario's title."""
         return self.exercise.scenario.title.strip()
+
+    @property
+    def to_note(self) -> str:
+        """What learners must know before they push, since a push shows commits alone; empty: nothing."""
+        scenario = self.exercise.scenario
+        if given_up(scenario):
+            return (
+                "That something was begun and given up a push can't show: show it to your instructor, or hand "
+                "in the folder."
+            )
+        if lies_uncommitted(scenario):
+            return "A push shows commits alone: commit what you have worked on first, your own work with it."
+        return ""
 
     def is_open(self, now: datetime) -> bool:
         """Whether it is handed out already."""

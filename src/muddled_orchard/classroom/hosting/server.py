@@ -162,10 +162,10 @@ class _Serving:
     async def _read_anew(self, host: Host) -> None:
         try:
             fresh = await asyncio.to_thread(self._read)
+            await host.ledger.do(fresh.hand_out, host.clock.now())
         except BadInput as bad:
             self._saying.more(f"{bad}\nThe course is served as it was.")
             return
-        await host.ledger.do(fresh.hand_out, host.clock.now())
         host.course = fresh
         self._saying.more("The course was changed, and is read anew.")
         host.news.tell(INSTRUCTOR, *fresh.learners)

@@ -1,9 +1,10 @@
-"""What of a hand-out a clone of its remote repository can't give."""
+"""What of a hand-out a clone of its remote repository can't give, and what of the work a push can't show."""
 
 from __future__ import annotations
 
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.exercise.tasks import is_stash_pop
 
 
 def beyond_a_clone(scenario: Scenario, history: History) -> tuple[str, ...]:
@@ -19,3 +20,13 @@ def beyond_a_clone(scenario: Scenario, history: History) -> tuple[str, ...]:
         "patches beside the repository": any(task.patches for task in scenario.task),
     }
     return tuple(what for what, holds in found.items() if holds)
+
+
+def given_up(scenario: Scenario) -> bool:
+    """Whether something is to be begun and given up, of which only a reflog tells."""
+    return any(task.abort for task in scenario.task)
+
+
+def lies_uncommitted(scenario: Scenario) -> bool:
+    """Whether what is asked may lie in the working tree alone, where no push shows it."""
+    return bool(scenario.start.work) or any(is_stash_pop(task) for task in scenario.task)

@@ -45,8 +45,9 @@ class ExerciseShown(Struct, frozen=True):
 
 
 class ExercisePage(Struct, frozen=True, kw_only=True):
-    """What the page of an exercise shows: the brief as Markdown, what a clone lacks, the commands that get it
-    and hand it in, the one that deletes what has to go, and the pushes, the newest first."""
+    """What the page of an exercise shows: the brief as Markdown, what a clone lacks, what to know before
+    pushing, the commands that get it and hand it in, the one that deletes what has to go, and the pushes, the
+    newest first."""
 
     course: str
     id: str
@@ -54,6 +55,7 @@ class ExercisePage(Struct, frozen=True, kw_only=True):
     brief: str
     due: str
     lacks: Sequence[str]
+    note: str
     clone: str
     push: str
     deletes: str
@@ -104,6 +106,7 @@ def exercise_page(shown: ExercisePage) -> str:
         due=shown.due,
         brief=rendered(shown.brief),
         lacks=listed(shown.lacks, len(shown.lacks)) if shown.lacks else "",
+        note=shown.note,
         clone=shown.clone,
         push=shown.push,
         deletes=shown.deletes,

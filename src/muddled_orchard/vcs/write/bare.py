@@ -57,6 +57,10 @@ def with_remote(files: Mapping[str, File], history: History, url: str) -> dict[s
             f'[branch "{branch}"]\n\tremote = origin\n\tmerge = {branch_ref(branch)}\n'
             for branch in history.tips
         )
+        # What a clone knows of the branches there: a push by force that takes care needs it.
+        found |= {
+            f"{_OWN}{tracking_ref(branch)}": found[f"{_OWN}{branch_ref(branch)}"] for branch in history.tips
+        }
     return found | {CONFIG: replace(config, data=text.encode())}
 
 
