@@ -51,10 +51,8 @@ class ServedExercise(Struct, frozen=True):
         """What learners must know before they push, since a push shows commits alone; empty: nothing."""
         scenario = self.exercise.scenario
         if given_up(scenario):
-            return (
-                "That something was begun and given up a push can't show: show it to your instructor, or hand "
-                "in the folder."
-            )
+            unseen = "That something was begun and given up a push can't show"
+            return f"{unseen}: show it to your instructor, or hand in the folder."
         if lies_uncommitted(scenario):
             return "A push shows commits alone: commit what you have worked on first, your own work with it."
         return ""
