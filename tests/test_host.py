@@ -23,17 +23,21 @@ from pathlib import Path
 
 import pytest
 import uvicorn
+from msgspec.structs import replace
 from playwright.sync_api import sync_playwright
 
 from muddled_orchard.classroom.hosting import access, protocol, received
 from muddled_orchard.classroom.hosting.access import Access, TooManyGuesses
 from muddled_orchard.classroom.hosting.clock import Clock
+from muddled_orchard.classroom.hosting.push_desk import History, PushResult
 from muddled_orchard.classroom.hosting.received import Refused
 from muddled_orchard.classroom.hosting.served_course import ServedCourse, served_exercises
 from muddled_orchard.core.course.passwords import hashed, matches, new_password
 from muddled_orchard.core.course.plan import CourseExercise, CoursePlan
+from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.git.pkt_lines import push_request, server_options, with_text
+from muddled_orchard.core.grading.assessment import unreadable
 from muddled_orchard.core.grading.summary import standing
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import scenario_path
@@ -410,6 +414,7 @@ def test_what_can_not_be_served_is_told(tmp_path: Path) -> None:
             (("--passwords", "passwords.csv", "--renew", "adda"), 'there is no learner "adda"'),
             (("--passwords", "roster.csv"), "roster.csv: this is no list of passwords"),
             (("--ledger", "new.db"), "nobody has a password yet"),
+            (("--roster", "-"), "the roster of a host must be a file"),
         ):
             assert says in muddled("host", *more, folder=folder, code=2).stderr, more
         lacking = muddled(
@@ -635,3 +640,14 @@ def test_a_head_that_does_not_come_is_not_waited_for(monkeypatch: pytest.MonkeyP
     assert first.startswith(b"HTTP/1.1 200")
     assert rest == b""
     assert took < 5
+
+
+def test_of_old_pushes_less_is_held() -> None:
+    history = History({})
+    for number in range(1, 15):
+        push = RecordedPush(number, "2031-09-01T08:00:00+00:00", "ada", "press-limit", {})
+        history.add(PushResult(push))
+        history.add(PushResult(replace(push, grading=number), unreadable(str(number))))
+    assert [one.push.id for one in history.pushes] == list(range(1, 15))
+    assert [one.found is not None for one in history.pushes] == [False] * 4 + [True] * 10
+    assert all(one.push.grading == one.push.id for one in history.pushes)

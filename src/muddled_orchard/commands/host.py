@@ -26,6 +26,7 @@ from muddled_orchard.files.course.course_file import CourseFile
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.course.roster import columns_from, read_roster
 from muddled_orchard.files.scenarios.catalogue import scenario_files
+from muddled_orchard.system.output import STDOUT
 
 if TYPE_CHECKING:
     from muddled_orchard.classroom.hosting.served_course import ServedCourse
@@ -153,6 +154,9 @@ class _Source:
         course = course_of(options)
         self.ledger = ledger_of(options, course)
         self._roster = options.roster or (course.beside(course.plan.roster) if course else None)
+        if self._roster == STDOUT:
+            hint = "It is read again while the host runs."
+            raise BadInput(Problem("the roster of a host must be a file", hint))
         self.folder = options.repositories or self.ledger.parent / _REPOSITORIES
         self.title = course.plan.title if course and not options.scenarios else "A course"
         self._files: list[Path] = []

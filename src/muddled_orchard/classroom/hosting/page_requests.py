@@ -155,7 +155,9 @@ def _push_shown(count: int, one: PushResult, telling: Telling | None) -> pages.P
     """A push as it is told; None: nothing of what was found is."""
     at = time_here(datetime.fromtimestamp(seconds(one.push.at), UTC))
     blocks: list[Block]
-    if one.found is None:
+    if one.found is None and one.push.grading is not None:
+        said, blocks = "graded", [Paragraph("It was graded; newer ones are shown here.")]
+    elif one.found is None:
         said, blocks = "not graded yet", [Paragraph("It is safe here, and will be graded.", "doubt")]
     elif telling is None:
         said, blocks = "graded", [Paragraph("It is graded. The course tells the result later.")]

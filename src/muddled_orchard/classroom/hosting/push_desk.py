@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Concatenate, ParamSpec, TypeVar
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from muddled_orchard import __version__
 from muddled_orchard.classroom.hosting.clock import Clock
@@ -52,7 +53,7 @@ class LedgerThread:
 
 
 class PushResult(Struct, frozen=True):
-    """A push, and what was found; None: it is not graded yet."""
+    """A push, and what was found; None: it is not graded yet, or so long ago that the ledger alone knows."""
 
     push: RecordedPush
     found: Assessment | None = None
@@ -64,6 +65,13 @@ class History(Struct):
 
     refs: dict[str, str]
     pushes: list[PushResult] = field(default_factory=list)
+
+    def add(self, result: PushResult) -> None:
+        """Put a push in, or in the place of what was known of it; of old ones less is held."""
+        others = [one for one in self.pushes if one.push.id != result.push.id]
+        self.pushes = sorted([*others, result], key=lambda one: one.push.id)
+        for number, one in enumerate(self.pushes[:-_HELD]):
+            self.pushes[number] = replace(one, found=None)
 
 
 class PushDesk:
@@ -88,7 +96,7 @@ class PushDesk:
         for push in pushes:
             history = self._histories.setdefault((push.learner, push.exercise), History({}))
             history.refs = dict(push.refs)
-            history.pushes.append(PushResult(push, results.get(push.grading or 0)))
+            history.add(PushResult(push, results.get(push.grading or 0)))
         for learner, exercise in course.all_given():
             await self.noticed(course, learner, exercise)
 
@@ -119,7 +127,7 @@ class PushDesk:
         at = self._clock.now().isoformat(timespec="seconds")
         push = await self._ledger.do(HostLedger.add_push, learner, exercise, refs, at)
         history.refs = refs
-        history.pushes.append(PushResult(push))
+        history.add(PushResult(push))
         self._changed(history.pushes[-1])
         return push
 
@@ -142,7 +150,7 @@ class PushDesk:
             result.push
             for history in self._histories.values()
             for result in history.pushes
-            if result.found is None
+            if result.push.grading is None
         ]
         for push in sorted(waiting, key=lambda push: push.id):
             await asyncio.wait({self._begun(course, push)})
@@ -165,12 +173,11 @@ class PushDesk:
             return None
         grading = _grading(course, given, push, found)
         try:
-            await self._ledger.do(HostLedger.grade_push, push, grading)
+            written = await self._ledger.do(HostLedger.grade_push, push, grading)
         except BadInput:
             return None
-        history = self._histories[push.learner, push.exercise]
-        result = PushResult(push, found)
-        history.pushes = [result if one.push.id == push.id else one for one in history.pushes]
+        result = PushResult(written, found)
+        self._histories[push.learner, push.exercise].add(result)
         self._changed(result)
         return found
 
@@ -180,10 +187,18 @@ class PushDesk:
         return self._graders.graded(PushToGrade(pushed, push.exercise, given.variant, text))
 
 
+_HELD = 10
+"""How many pushes to a repository are held with all that was found."""
+
+
 def _written_down(ledger: HostLedger) -> tuple[list[RecordedPush], dict[int, Assessment]]:
     pushes = ledger.pushes()
+    grouped: dict[tuple[str, str], list[RecordedPush]] = {}
+    for push in pushes:
+        grouped.setdefault((push.learner, push.exercise), []).append(push)
+    newest = [push for several in grouped.values() for push in several[-_HELD:]]
     results: dict[int, Assessment] = {}
-    for id_, text in ledger.results([push.grading for push in pushes if push.grading is not None]):
+    for id_, text in ledger.results([push.grading for push in newest if push.grading is not None]):
         try:
             results[id_] = assessment_of(text)
         except Damaged:

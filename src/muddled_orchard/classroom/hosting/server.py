@@ -98,7 +98,8 @@ class _Serving:
 
             def changed(result: PushResult) -> None:
                 news.tell(result.push.learner, INSTRUCTOR)
-                self._saying.push(result)
+                with suppress(OSError):  # nobody reads any more what is said
+                    self._saying.push(result)
 
             desk = PushDesk(ledger, graders, clock, changed)
             access = Access(await ledger.do(HostLedger.passwords))

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.course.passwords import HashedPassword
 from muddled_orchard.core.course.pushes import RaisedHand, RecordedPush
@@ -39,12 +41,13 @@ class HostLedger(Ledger):
             )
         return RecordedPush(int(done.lastrowid or 0), at, learner, exercise, dict(refs))
 
-    def grade_push(self, push: RecordedPush, grading: Grading) -> None:
-        """Write down how a push was graded."""
+    def grade_push(self, push: RecordedPush, grading: Grading) -> RecordedPush:
+        """Write down how a push was graded; the push as it is written down then."""
         with self._transaction():
             self._insert_gradings([grading])
             (newest,) = self._rows("SELECT max(id) FROM grading")
             self._run("UPDATE push SET grading = ? WHERE id = ?", (newest[0], push.id))
+        return replace(push, grading=int(newest[0]))
 
     def pushes(self, *, ungraded: bool = False, newest: bool = False) -> list[RecordedPush]:
         """Pushes, the oldest first: all, those that are not graded yet, or the newest to each repository."""
@@ -74,8 +77,3 @@ class HostLedger(Ledger):
         """Who wants help, who has waited longest first."""
         rows = self._rows("SELECT learner, raised, exercise FROM hand ORDER BY raised, rowid")
         return [RaisedHand(str(learner), str(raised), str(exercise)) for learner, raised, exercise in rows]
-
-
-def graded_ids(pushes: Iterable[RecordedPush]) -> Sequence[int]:
-    """The gradings of those that are graded."""
-    return [push.grading for push in pushes if push.grading is not None]
