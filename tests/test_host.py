@@ -49,7 +49,7 @@ from muddled_orchard.vcs.grading import grader
 from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.pushed import PushedSource
 from muddled_orchard.vcs.read.quarantine import refs_of
-from tests.conftest import graded, muddled, shell
+from tests.conftest import PROGRAM, graded, muddled, shell
 from tests.hosts import COURSE, RunningHost, course_of, git, hosted, press_limit, pushes_of
 from tests.test_class import RIGHT, WRONG
 from tests.test_pages import AXE, CHROMIUM, WIDTHS
@@ -651,3 +651,25 @@ def test_of_old_pushes_less_is_held() -> None:
     assert [one.push.id for one in history.pushes] == list(range(1, 15))
     assert [one.found is not None for one in history.pushes] == [False] * 4 + [True] * 10
     assert all(one.push.grading == one.push.id for one in history.pushes)
+
+
+def test_the_demo_is_a_running_lesson(tmp_path: Path) -> None:
+    words = [*PROGRAM, "demo", "lesson", "--host", "--port", "0"]
+    running = subprocess.Popen(words, cwd=tmp_path, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    try:
+        assert running.stdout is not None
+        for line in running.stdout:
+            if "The class comes in now" in line:
+                break
+        for _ in range(200):
+            if len(pushes_of(tmp_path / "lesson")) > 2:
+                break
+            time.sleep(0.1)
+        rows = json.loads(muddled("board", "--json", folder=tmp_path / "lesson").stdout)["learners"]
+        assert len(rows) == 30
+        assert {row["stage"] for row in rows} > {"nothing begun"}
+    finally:
+        running.terminate()
+        _, said = running.communicate(timeout=30)
+    assert "Traceback" not in said
+    assert running.returncode == 143
