@@ -33,12 +33,16 @@ class RunningHost(Struct):
 
     def page(self, who: str, path: str) -> str:
         """A page as somebody sees it."""
+        return self.data(who, path).decode()
+
+    def data(self, who: str, path: str) -> bytes:
+        """What the host gives to somebody."""
         known = HTTPPasswordMgrWithDefaultRealm()
         known.add_password(None, self.url, who, self.passwords[who])
         with build_opener(HTTPBasicAuthHandler(known)).open(
             self.url + path.lstrip("/"), timeout=20
         ) as answer:
-            return str(answer.read().decode())
+            return bytes(answer.read())
 
     def kill(self) -> None:
         """As a machine that fails."""
