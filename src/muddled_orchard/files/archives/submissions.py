@@ -18,7 +18,8 @@ from muddled_orchard.files.archives.export import spread
 from muddled_orchard.files.archives.forms import ENDINGS
 from muddled_orchard.files.archives.unpacking import is_archive
 
-_INSIDE = ("work", "work.git", ".git")
+_WORK = "work"
+_INSIDE = (_WORK, f"{_WORK}.git", ".git")
 _ENDINGS = (*ENDINGS, ".git")
 # What lies beside submissions and is none: what we write, and an instructor's lists.
 _OURS = (".db", ".db-wal", ".db-shm", ".csv", ".json", ".xml")
@@ -121,7 +122,8 @@ def _is_bare(folder: str) -> bool:
 
 def _is_repository(folder: str) -> bool:
     """Whether a folder is a repository, bare or not, or a practice folder."""
-    return os.path.lexists(f"{folder}/.git") or os.path.lexists(f"{folder}/work/.git") or _is_bare(folder)
+    inside = any(os.path.lexists(f"{top}/.git") for top in (folder, f"{folder}/{_WORK}"))
+    return inside or _is_bare(folder)
 
 
 def _kind_of(folder: Path, deeper: int) -> str:
