@@ -29,7 +29,7 @@ from playwright.sync_api import sync_playwright
 from muddled_orchard.classroom.hosting import access, protocol, received
 from muddled_orchard.classroom.hosting.access import Access, TooManyGuesses
 from muddled_orchard.classroom.hosting.clock import Clock
-from muddled_orchard.classroom.hosting.push_desk import History, PushResult
+from muddled_orchard.classroom.hosting.push_desk import PushResult, RepositoryPushes
 from muddled_orchard.classroom.hosting.received import Refused
 from muddled_orchard.classroom.hosting.served_course import ServedCourse, served_exercises
 from muddled_orchard.core.course.passwords import hashed, matches, new_password
@@ -276,7 +276,7 @@ def test_exercises_of_every_kind_can_be_pushed(tmp_path: Path) -> None:
                 named("right", key).act(LearnerSession(work, key, "ada"))
                 done = git(work, script)
                 assert done.returncode == 0, (one.id, script, done.stderr)
-            source = PushedSource(course.pushed(given, refs_of(DiskSource(there))))
+            source = PushedSource(course.snapshot(given, refs_of(DiskSource(there))))
             find = partial(lambda scenario, _: scenario, one.exercise.scenario)
             with grader(find, partial(lambda source, _: source, source)) as grading:
                 standings.append(standing(next(grading.grade([there]))))
@@ -654,7 +654,7 @@ def test_a_head_that_does_not_come_is_not_waited_for(monkeypatch: pytest.MonkeyP
 
 
 def test_of_old_pushes_less_is_held() -> None:
-    history = History({})
+    history = RepositoryPushes({})
     for number in range(1, 15):
         push = RecordedPush(number, "2031-09-01T08:00:00+00:00", "ada", "press-limit", {})
         history.add(PushResult(push))

@@ -11,7 +11,7 @@ from pathlib import Path
 from msgspec import Struct
 from msgspec.structs import replace
 
-from muddled_orchard.classroom.ledger_board import Opened, raised_hands
+from muddled_orchard.classroom.ledger_board import RowDetail, raised_hands
 from muddled_orchard.classroom.marking import Course
 from muddled_orchard.classroom.parallel import opened
 from muddled_orchard.core.base.limits import Bounds, Exceeded
@@ -98,10 +98,10 @@ class FolderBoard:
             self._known[path] = _Known(state, _since(found, state, self._known.get(path)), owner)
         return self._board()
 
-    def opened(self, learner: str) -> list[Opened]:
+    def details(self, learner: str) -> list[RowDetail]:
         """What is behind a learner's row, an exercise each."""
         return [
-            Opened(str(path), assessment_of(known.looked.assessment), known.looked.looked)
+            RowDetail(str(path), assessment_of(known.looked.assessment), known.looked.looked)
             for path, known in self._known.items()
             if known.learner == learner
         ]

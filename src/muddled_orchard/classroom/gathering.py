@@ -6,23 +6,19 @@ old one, whose place it takes when it is whole. Nothing in it is run, and `grade
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
 
+from muddled_orchard.classroom.at_servers import has_branches, side_by_side
 from muddled_orchard.core.base.limits import Bounds
-from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.course.gathering import Gathered, Source, without_secret
 from muddled_orchard.system.temporary import folder_in_the_making, remove_left_over, settle
-from muddled_orchard.system.workers import PORTIONS_AHEAD, Awaited, WorkerLost, in_order, workers
 from muddled_orchard.vcs.ask import git
 
 _REFS = "gathered-refs"
 """What the server said of its refs when a repository was gathered, in the repository."""
-
-TIDYING = 5.0
-"""Seconds beyond the bound for what is done around the fetching."""
 
 
 @contextmanager
@@ -33,25 +29,13 @@ def gathered(sources: Sequence[Source], out: Path, bounds: Bounds, jobs: int) ->
     for folder in {(out / source.place).parent for source in sources}:
         folder.mkdir(parents=True, exist_ok=True)
         remove_left_over(folder)
-    jobs = max(1, min(jobs, len(sources)))
-    with workers(jobs, _gatherer, out, bounds, git.credential_helpers()) as pool:
-        # Asking and fetching each have the bound.
-        submit = partial(pool.submit, seconds=2 * bounds.seconds + TIDYING)
-        begun = in_order(sources, submit, PORTIONS_AHEAD * jobs)
-        yield (_result(source, sent, bounds) for source, sent in begun)
+    work = partial(_gather, out, bounds, git.credential_helpers())
+    with side_by_side(sources, work, _failed, "fetching", bounds, jobs) as going:
+        yield going
 
 
-def _result(source: Source, sent: Awaited[Gathered], bounds: Bounds) -> Gathered:
-    try:
-        return sent.result()
-    except TimeoutError:
-        return Gathered(source, "failed", f"fetching it took more than {counted(bounds.seconds, 'second')}")
-    except WorkerLost:
-        return Gathered(source, "failed", "fetching it ended unexpectedly")
-
-
-def _gatherer(out: Path, bounds: Bounds, helpers: Sequence[str]) -> Callable[[Source], Gathered]:
-    return partial(_gather, out, bounds, helpers)
+def _failed(source: Source, reason: str) -> Gathered:
+    return Gathered(source, "failed", reason)
 
 
 def _gather(out: Path, bounds: Bounds, helpers: Sequence[str], source: Source) -> Gathered:
@@ -76,8 +60,3 @@ def _gather(out: Path, bounds: Bounds, helpers: Sequence[str], source: Source) -
     except OSError as error:
         return Gathered(source, "failed", f"it can't be written: {error.strerror}")
     return Gathered(source, "changed" if old is not None else "new")
-
-
-def has_branches(refs: str) -> bool:
-    """Whether a server that said this of its refs has any branch."""
-    return any("\trefs/heads/" in line for line in refs.splitlines())

@@ -16,7 +16,7 @@ from muddled_orchard.files.stored import Damaged
 from muddled_orchard.files.stored_results import assessment_of
 
 
-class Opened(Struct, frozen=True):
+class RowDetail(Struct, frozen=True):
     """What is behind a row: where it lies, what was found, and what is under way."""
 
     place: str
@@ -52,14 +52,14 @@ class LedgerBoard:
         names = {id_: learner.name for id_, learner in self._ledger.learners().items()}
         return board(seen, names, raised_hands(self._ledger))
 
-    def opened(self, learner: str) -> list[Opened]:
+    def details(self, learner: str) -> list[RowDetail]:
         """What is behind a learner's row: the newest graded push to each exercise."""
         found = []
         for (who, exercise), pushes in self._pushes().items():
             newest = [one for one in pushes if one.grading in self._results]
             if who == learner and newest:
                 found.append(
-                    Opened(f"{exercise}, push {len(pushes)}", self._results[newest[-1].grading or 0])
+                    RowDetail(f"{exercise}, push {len(pushes)}", self._results[newest[-1].grading or 0])
                 )
         return found
 

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Protocol
 
 from muddled_orchard.classroom.folder_board import folder_board
-from muddled_orchard.classroom.ledger_board import LedgerBoard, Opened
+from muddled_orchard.classroom.ledger_board import LedgerBoard, RowDetail
 from muddled_orchard.classroom.marking import Course
 from muddled_orchard.commands.options import (
     add_bounds,
@@ -45,7 +45,7 @@ class _Boards(Protocol):
     def look(self) -> Board:
         """The board as it is now."""
 
-    def opened(self, learner: str) -> list[Opened]:
+    def details(self, learner: str) -> list[RowDetail]:
         """What is behind a learner's row."""
 
 
@@ -143,7 +143,7 @@ def _open(boards: _Boards, learner: str) -> None:
     if learner not in rows:
         raise BadInput(Problem(f'there is no learner "{learner}" on the board', likely(learner, rows)))
     on = console()
-    found = boards.opened(learner)
+    found = boards.details(learner)
     begun = [one for one in found if one.found.state != "untouched" or not (one.looked and one.looked.done)]
     found = [one for one in begun if one.found.state != "untouched"] or begun or found
     if not found:

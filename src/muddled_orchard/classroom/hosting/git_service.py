@@ -100,13 +100,13 @@ class GitService:
         The first answer to a client of protocol version 2 tells what this Git can, and nothing of the
         repository: it is asked for once.
         """
-        told = request.refs and request.service == "git-upload-pack" and request.protocol == _VERSION_2
-        if told and self._capabilities is not None:
+        is_first = request.refs and request.service == "git-upload-pack" and request.protocol == _VERSION_2
+        if is_first and self._capabilities is not None:
             status, headers, data = self._capabilities
             return GitAnswer(status, headers, io.BytesIO(data))
         async with self._free:
             answer = await self._run(request)
-        if told and answer.status == 200:
+        if is_first and answer.status == 200:
             data = answer.body.read()
             answer.body.close()
             self._capabilities = answer.status, answer.headers, data

@@ -59,7 +59,7 @@ class PushResult(Struct, frozen=True):
     found: Assessment | None = None
 
 
-class History(Struct):
+class RepositoryPushes(Struct):
     """What is known of a repository: its refs as they were last written down, and its pushes, the oldest
     first."""
 
@@ -85,7 +85,7 @@ class PushDesk:
         changed: Callable[[PushResult], None] = lambda _: None,
     ) -> None:
         self._ledger, self._graders, self._clock, self._changed = ledger, graders, clock, changed
-        self._histories: dict[tuple[str, str], History] = {}
+        self._histories: dict[tuple[str, str], RepositoryPushes] = {}
         self._unnoticed: set[tuple[str, str]] = set()
         self._under_way: dict[int, asyncio.Task[Assessment | None]] = {}
 
@@ -94,7 +94,7 @@ class PushDesk:
         not."""
         pushes, results = await self._ledger.do(_written_down)
         for push in pushes:
-            history = self._histories.setdefault((push.learner, push.exercise), History({}))
+            history = self._histories.setdefault((push.learner, push.exercise), RepositoryPushes({}))
             history.refs = dict(push.refs)
             history.add(PushResult(push, results.get(push.grading or 0)))
         for learner, exercise in course.all_given():
@@ -120,7 +120,7 @@ class PushDesk:
         if refs is None:
             return None
         if place not in self._histories:
-            self._histories[place] = History(await asyncio.to_thread(course.handed_out_refs, given))
+            self._histories[place] = RepositoryPushes(await asyncio.to_thread(course.handed_out_refs, given))
         history = self._histories[place]
         if refs == history.refs:
             return None
@@ -183,8 +183,8 @@ class PushDesk:
 
     def _found(self, course: ServedCourse, given: HandOut, push: RecordedPush) -> Assessment:
         text = course.exercises[push.exercise].text
-        pushed = course.pushed(given, push.refs)
-        return self._graders.graded(PushToGrade(pushed, push.exercise, given.variant, text))
+        snapshot = course.snapshot(given, push.refs)
+        return self._graders.graded(PushToGrade(snapshot, push.exercise, given.variant, text))
 
 
 _HELD = 10

@@ -25,14 +25,14 @@ from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.system.workers import WorkerLost
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.grading import Grader
-from muddled_orchard.vcs.read.pushed import Pushed, PushedSource
+from muddled_orchard.vcs.read.pushed import PushedSource, PushSnapshot
 
 
 class PushToGrade(Struct, frozen=True):
     """A push with what it is held against: the exercise's id, the variant that its repository was handed out
     with, and the scenario's text."""
 
-    pushed: Pushed
+    snapshot: PushSnapshot
     exercise: str
     variant: str
     scenario: str
@@ -122,12 +122,12 @@ class _Grading:
 
     def _open(self, _: Path) -> FileSource:
         assert self.push is not None  # noqa: S101 - it is set before grading begins
-        return PushedSource(self.push.pushed)
+        return PushedSource(self.push.snapshot)
 
 
 def _grade(grading: _Grading, push: PushToGrade | None) -> str:
     if push is None:  # what begins a process
         return ""
     grading.push = push
-    (found,) = grading.grader.grade([push.pushed.repository])
+    (found,) = grading.grader.grade([push.snapshot.repository])
     return assessment_text(found)

@@ -23,7 +23,7 @@ from muddled_orchard.files.archives.packing import FORMATS, pack
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.stored import scenario_text
 from muddled_orchard.vcs.planting import practice_of
-from muddled_orchard.vcs.read.pushed import Pushed
+from muddled_orchard.vcs.read.pushed import PushSnapshot
 from muddled_orchard.vcs.write.practice import WORK
 
 
@@ -120,17 +120,17 @@ class ServedCourse:
         """What a learner hears of a push at a moment."""
         return feedback_at(self.plan, self.exercises[exercise].rules, now)
 
-    def pushed(self, given: HandOut, refs: Mapping[str, str]) -> Pushed:
+    def snapshot(self, given: HandOut, refs: Mapping[str, str]) -> PushSnapshot:
         """A push to a repository that was handed out, as a submission."""
         exercise = self.exercises[given.exercise].exercise
         history = exercise.variants.of(given.variant).history
         repository = self.folder / self.place(given.learner, given.exercise)
         if not history.remote:
-            return Pushed(repository, refs, history.checked_out)
+            return PushSnapshot(repository, refs, history.checked_out)
         practice = practice_of(exercise.variants, given.variant, stopped=False)
         before = {branch: practice.ids[number] for branch, number in history.remote.items()}
         to_go = tuple(task.delete for task in practice.scenario.task if task.delete)
-        return Pushed(repository, refs, history.checked_out, given.tips, before, to_go)
+        return PushSnapshot(repository, refs, history.checked_out, given.tips, before, to_go)
 
     def brief(self, given: HandOut) -> tuple[str, str]:
         """The brief of a hand-out as Markdown, and the command that pushes what is asked for."""

@@ -16,6 +16,8 @@ from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.reports.terminal.characters import printable, shortened, sign
 from muddled_orchard.reports.terminal.gather import show_failed
 
+_MOST_SHOWN = 8
+
 
 def show_handed_out(
     on: Console,
@@ -58,7 +60,20 @@ def show_pushed(on: Console, found: Sequence[Pushed], *, quiet: bool = False) ->
         text += f", {states['there']} on the server already, left as they are" if states["there"] else ""
         good = len(failed) < len(found)
         on.print(Text(f"{sign(on, 'met' if good else 'missed')} {text}.", style="good" if good else "bad"))
+        _show_where(on, [one for one in found if one.state != "failed"])
     show_failed(on, "Not pushed", [(one.source, one.reason) for one in failed])
+
+
+def _show_where(on: Console, there: Sequence[Pushed]) -> None:
+    """Each repository with where it is; of many the first."""
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), show_header=False)
+    for one in there[:_MOST_SHOWN]:
+        url = shortened(printable(without_secret(one.source.url), on), on.width // 2)
+        names = (printable(one.source.learner, on), printable(one.source.exercise, on))
+        table.add_row(f"  {sign(on, 'met')}", *names, one.state, url)
+    on.print(table)
+    if len(there) > _MOST_SHOWN:
+        on.print(Text(f"  and {len(there) - _MOST_SHOWN} more", style="faint"))
 
 
 def show_what_next(on: Console, out: str, ledger: str, bare: bool, template: str | None) -> None:

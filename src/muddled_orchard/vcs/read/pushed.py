@@ -14,7 +14,7 @@ from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.write.practice import ORIGIN, WORK
 
 
-class Pushed(Struct, frozen=True):
+class PushSnapshot(Struct, frozen=True):
     """A push: the repository, its refs after it by full name, and the branch that was handed out as checked
     out. Where the exercise has a remote of its own the repository is that: `handed_out` are then the
     learner's branches as they were handed out, and `before` those of the remote, by name. `to_go` are those
@@ -32,16 +32,16 @@ class Pushed(Struct, frozen=True):
 class PushedSource:
     """The files of a push. With a remote of its own it is a practice folder whose `work` is bare."""
 
-    def __init__(self, pushed: Pushed) -> None:
-        self._objects = DiskSource(pushed.repository / "objects")
+    def __init__(self, snapshot: PushSnapshot) -> None:
+        self._objects = DiskSource(snapshot.repository / "objects")
         self._rest = MemorySource()
-        if pushed.handed_out is None:
+        if snapshot.handed_out is None:
             self._prefixes = ["objects"]
-            self._add("", pushed.head, pushed.refs)
+            self._add("", snapshot.head, snapshot.refs)
         else:
             self._prefixes = [f"{WORK}/objects", f"{ORIGIN}/objects"]
-            self._add(f"{WORK}/", pushed.head, _own_refs(pushed))
-            self._add(f"{ORIGIN}/", pushed.head, pushed.refs)
+            self._add(f"{WORK}/", snapshot.head, _own_refs(snapshot))
+            self._add(f"{ORIGIN}/", snapshot.head, snapshot.refs)
 
     def _add(self, prefix: str, head: str, refs: Mapping[str, str]) -> None:
         there = sorted(name.removeprefix(BRANCHES) for name in refs if name.startswith(BRANCHES))
@@ -81,16 +81,16 @@ class PushedSource:
         return None
 
 
-def _own_refs(pushed: Pushed) -> dict[str, str]:
+def _own_refs(snapshot: PushSnapshot) -> dict[str, str]:
     """The learner's refs as far as they are known: a branch is where it was pushed to, else where it was
     handed out, and the remote's branches are as the push left them."""
-    before = pushed.before or {}
+    before = snapshot.before or {}
     there = {
-        name.removeprefix(BRANCHES): id_ for name, id_ in pushed.refs.items() if name.startswith(BRANCHES)
+        name.removeprefix(BRANCHES): id_ for name, id_ in snapshot.refs.items() if name.startswith(BRANCHES)
     }
     moved = {branch: id_ for branch, id_ in there.items() if before.get(branch) != id_}
-    own = {**(pushed.handed_out or {}), **moved}
+    own = {**(snapshot.handed_out or {}), **moved}
     if moved or before.keys() - there.keys():
-        own = {branch: id_ for branch, id_ in own.items() if branch not in pushed.to_go or branch in moved}
+        own = {branch: id_ for branch, id_ in own.items() if branch not in snapshot.to_go or branch in moved}
     refs = {branch_ref(branch): id_ for branch, id_ in own.items()}
     return refs | {TRACKING + branch: id_ for branch, id_ in there.items()}
