@@ -44,7 +44,8 @@ def board_view(
     rows = shown.rows if most is None else shown.rows[: max(1, most - _AROUND)]
     parts.append(_table(on, rows, now.timestamp()))
     if len(rows) < len(shown.rows):
-        parts.append(Text(f"and {len(shown.rows) - len(rows)} more, who need help less", style="faint"))
+        more = len(shown.rows) - len(rows)
+        parts.append(Text(f"and {more} more, who need help less; --once shows all", style="faint"))
     return Group(*parts)
 
 
