@@ -4,16 +4,13 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: help demo test check truth rehearse fuzz bench bench-compare screenshots format clean
+.PHONY: help demo test check lock truth rehearse fuzz bench bench-compare screenshots format clean
 
 help:  ## say what there is
 	@sed -n 's/^\([a-z-]*\):.*  ## \(.*\)/make \1|\2/p' Makefile | awk -F'|' '{ printf "%-17s %s\n", $$1, $$2 }'
 
-$(READY): pyproject.toml
-	$(PYTHON) -c 'import sys; sys.exit("Muddled Orchard needs Python 3.11 or newer") if sys.version_info < (3, 11) else None'
-	$(PYTHON) -m venv $(VENV)
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
-	touch $@
+$(READY): requirements.lock pyproject.toml scripts/setup
+	PYTHON='$(PYTHON)' scripts/setup
 
 demo: $(READY)  ## the whole round with a class of thirty made-up learners, in build/demo
 	rm -rf build/demo
@@ -61,6 +58,9 @@ bench-compare: $(READY)  ## two runs of it beside each other, with the noise in 
 
 screenshots: $(READY)  ## renew docs/screenshots
 	scripts/screenshots
+
+lock: $(READY)  ## renew requirements.lock: the newest versions that pyproject.toml allows, for Python 3.11 and later
+	$(BIN)/python -m uv pip compile --quiet --universal --python-version 3.11 --all-extras --generate-hashes --no-header --upgrade --output-file requirements.lock pyproject.toml
 
 format: $(READY)  ## mend what ruff can mend
 	$(BIN)/ruff format .
