@@ -185,7 +185,7 @@ CASES = {
     "only the second": Case("hive-notes", WEST.format("2"), state="open", partly="finished history resolution", says="still to do: merge east into main"),
     # Stashes.
     "stash, right": Case("stash", PARK + keep("ours") + "git stash drop -q"),
-    "stash, dropped without being popped": Case("stash", "git stash drop -q", missed="resolution", says="never met"),
+    "stash, dropped without being popped": Case("stash", "git stash drop -q", state="open", missed="finished markers resolution rest bystanders tidy", says="was thrown away (git stash drop)"),
     # Rules.
     "a rule that would take for ever": Case("slow", RIGHT + "python3 -c \"open('a.txt','a').write('x' * 60000 + '!')\"; git commit -qam x", partly="rest"),
     "the line of a row": Case("table", merge("topic") + keep("theirs", "a.csv") + COMMIT + "sed -i 's/3,4/3,4,5/' a.csv; git commit -qam x", partly="rest", missed="rules", says="a.csv, line 5: it is no valid CSV: row 4 has 3 columns"),

@@ -434,6 +434,13 @@ def _at_hand(story: Story, head: str) -> str:
     return next((line.rpartition("] ")[2] for line in mail.splitlines() if line.startswith("Subject: ")), "")
 
 
+def _changed(groups: Sequence[Sequence[tuple[str, int]]], dropped: Sequence[int]) -> int:
+    """How much a list changes of what Git proposes."""
+    words = [word for group in groups for word, _ in group]
+    leads = [group[0][1] for group in groups]
+    return len(words) - words.count("pick") + len(dropped) + (leads != sorted(leads))
+
+
 @st.composite
 def listed(draw: st.DrawFn) -> tuple[Story, Expected]:
     """An interactive rebase with a list that is carried out, or with one line of it otherwise; one commit conflicts."""
@@ -481,6 +488,8 @@ def listed(draw: st.DrawFn) -> tuple[Story, Expected]:
         lines = [line for line in lines if line != alone[0]]
     else:
         lost = {}
+    if lost and _changed(groups, dropped) == 1:
+        lost = {"history": "missed"}  # it is the one thing that the list changes, or as much as that
     ids = {
         n: story.git("log", "-1", "--format=%H", "--grep", f"^C{n}$", "topic").strip() for n in range(count)
     }

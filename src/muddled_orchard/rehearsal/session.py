@@ -15,6 +15,7 @@ from pathlib import Path
 
 from msgspec import Struct, field
 
+from muddled_orchard.core.exercise.delivering import deletions_of, push_of, there_before
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Scenario, Task
 from muddled_orchard.core.exercise.tasks import example_message, is_merge, is_rebase, is_stash_pop
@@ -22,7 +23,14 @@ from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.commits import Commit, short
 from muddled_orchard.core.git.lines import Lines, alike, lines_of
 from muddled_orchard.core.git.trees import LINK, Tree
-from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY, UNDER_WAY
+from muddled_orchard.core.git.under_way import (
+    APPLYING,
+    REBASE_FOLDERS,
+    REBASED_HEAD,
+    SEQUENCER,
+    SHOWN_BY,
+    UNDER_WAY,
+)
 from muddled_orchard.core.grading.rehearsal import Kept
 from muddled_orchard.core.key.accepted import Accepted, worth_of
 from muddled_orchard.core.key.answer_key import Key, Step, hidden_paths, touched_paths
@@ -145,7 +153,11 @@ class LearnerSession(Struct, frozen=True, dict=True):
     @property
     def pending(self) -> bool:
         """Whether an operation is under way."""
-        return any((self.gitdir / name).exists() for name in (*SHOWN_BY, *REBASE_FOLDERS))
+        names = {*SHOWN_BY, *REBASE_FOLDERS, SEQUENCER} - {"SQUASH_MSG"}
+        if any((self.gitdir / name).exists() for name in names):
+            return True
+        # An interactive rebase may leave that file, too, with nothing staged.
+        return (self.gitdir / "SQUASH_MSG").exists() and bool(self.git("diff", "--cached", "--name-only"))
 
     def unmerged(self) -> dict[str, dict[int, str]]:
         """The blob ids of unmerged paths by stage."""
@@ -261,10 +273,15 @@ class LearnerSession(Struct, frozen=True, dict=True):
 
     def deliver(self, task: Task) -> None:
         """Push and delete, where that is asked."""
-        if task.push:
-            self.try_git("push", "-q", "origin", task.on)
-        if task.delete and not self.try_git("branch", "-d", task.delete):
-            self.try_git("branch", "-D", task.delete)  # as Git proposes where it isn't merged
+        number = self.scenario.task.index(task) + 1
+        there = there_before(self.scenario.task, number, self.key.history.remote)
+        if (push := push_of(task, there)) is not None:
+            self.try_git(*push)
+        for words in deletions_of(task, there):
+            if words[0] == "push":
+                self.try_git(*words)
+            elif not self.try_git(*words):
+                self.try_git("branch", "-D", words[-1])  # as Git proposes where it isn't merged
 
     def _mend(self, number: int) -> None:
         """What the key changes in a result that Git merged cleanly."""

@@ -23,8 +23,8 @@ from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.assess import assess
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
-from muddled_orchard.core.grading.case import lay_out
 from muddled_orchard.core.grading.criteria.rules import judged_tree
+from muddled_orchard.core.grading.laying_out import lay_out
 from muddled_orchard.core.grading.locating.locate import MergeRequest, grew_from, locate, merges_needed
 from muddled_orchard.core.grading.locating.results import Result
 from muddled_orchard.core.key.answer_key import Key

@@ -36,6 +36,11 @@ def sets_branch(task: Task) -> bool:
     return operation_of(task).result == "set branch"
 
 
+def asks_for_commit(task: Task) -> bool:
+    """Whether a merge is to leave a commit of its own even where its branch could just be moved on."""
+    return bool(task.squash) or task.fast_forward == "never"
+
+
 def marker_labels(
     task: Task, replayed: Commit | None = None, *, sides_swapped: bool = False
 ) -> tuple[str, str]:

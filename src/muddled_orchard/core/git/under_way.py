@@ -62,6 +62,9 @@ REBASE_FOLDERS: Mapping[str, tuple[str, str]] = {
 """The folders of `.git` that show a rebase, with the files that have the number of the step at hand and of
 all."""
 
+SEQUENCER = "sequencer"
+"""The folder of `.git` that shows picks or reverts of several commits, also between two of them."""
+
 APPLYING = "rebase-apply/applying"
 """The file that shows that it is `git am` instead."""
 

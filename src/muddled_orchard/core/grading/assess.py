@@ -8,12 +8,20 @@ from itertools import islice
 from msgspec.structs import replace
 
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, Outcome, State, missed
-from muddled_orchard.core.grading.case import Case, lay_out
+from muddled_orchard.core.grading.case import Case, changed_paths
 from muddled_orchard.core.grading.criteria import CRITERIA, weight_of
 from muddled_orchard.core.grading.criteria.resolution import decisions, hunk_results
 from muddled_orchard.core.grading.doubts import doubts
 from muddled_orchard.core.grading.finding import Finding, Kind, kept
-from muddled_orchard.core.grading.kinds import GivenUp, MoreOfThis, NothingAsked, NothingAttempted
+from muddled_orchard.core.grading.kinds import (
+    GivenUp,
+    MoreOfThis,
+    NothingAsked,
+    NothingAttempted,
+    OnlyWorkCommitted,
+    StashDropped,
+)
+from muddled_orchard.core.grading.laying_out import lay_out
 from muddled_orchard.core.grading.locating.locate import locate
 from muddled_orchard.core.grading.locating.results import Result
 from muddled_orchard.core.grading.notes import notes_on
@@ -80,8 +88,19 @@ def _with_points(id_: str, outcome: Outcome, weight: float) -> CriterionResult:
     )
 
 
+def _has_only_the_work(case: Case) -> bool:
+    """Whether all that was done is to commit the work that was handed out: a good beginning."""
+    own = list(case.evidence.commits.values())
+    work = case.scenario.start.work.keys()
+    return bool(own) and bool(work) and all(changed_paths(case, commit) <= work for commit in own)
+
+
 def _nothing_done(state: State, case: Case) -> list[Kind]:
     pending = case.evidence.pending
+    if any(task.result.shape == "dropped" for task in case.tasks):
+        return [StashDropped(), *changes(case)]
+    if _has_only_the_work(case):
+        return [OnlyWorkCommitted(case.evidence.head)]
     if state != "untouched":
         return [NothingAsked(pending.kind if pending else None), *changes(case)]
     if case.scenario.start.stopped and pending is None:

@@ -12,6 +12,7 @@ from muddled_orchard.core.grading.finding import Kind
 from muddled_orchard.core.grading.kinds import (
     BlankLinesDiffer,
     BranchWithoutCommit,
+    JudgedByTheEnd,
     KeyHasNoAnswer,
     NoSuchCommit,
     NotByLines,
@@ -28,6 +29,7 @@ from muddled_orchard.core.grading.readings import Doubt
 def doubts(case: Case) -> Iterator[Kind]:
     """Everything that the grader can't be sure of."""
     for task in case.tasks:
+        yield from map(JudgedByTheEnd, sorted(task.by_the_end))
         for conflict in task.conflicts:
             path = conflict.conflict.path
             if not conflict.accepted and conflict.asked:

@@ -67,6 +67,17 @@ def _(found: kinds.NothingAsked) -> str:
 
 
 @say.register
+def _(_found: kinds.StashDropped) -> str:
+    return "The stash was thrown away (git stash drop) instead of being popped; its work is in no commit."
+
+
+@say.register
+def _(found: kinds.OnlyWorkCommitted) -> str:
+    where = f" on {found.on}" if found.on else ""
+    return f"The work that was in the way is committed{where}; what was asked is not begun yet."
+
+
+@say.register
 def _(found: kinds.HandedOutAt) -> str:
     return (
         f"it was handed out at the step {found.step} of the walkthrough; what was done by then earns nothing"
@@ -340,6 +351,11 @@ def _(found: kinds.MovedOn) -> str:
 
 
 @say.register
+def _(found: kinds.MovedOnUnsquashed) -> str:
+    return f"{found.on} was moved on to {found.source}; one plain commit was asked for (--squash)."
+
+
+@say.register
 def _(found: kinds.WrongWayRound) -> str:
     on, source = found.on, found.source
     return (
@@ -399,6 +415,13 @@ def _(found: kinds.RewrittenBefore) -> str:
 @say.register
 def _(found: kinds.AlsoMerged) -> str:
     return f"{short(found.commit)} merges {_names(found.names, found.count)} besides {found.source}."
+
+
+@say.register
+def _(found: kinds.CameInWith) -> str:
+    return (
+        f"{found.source} came in with {found.other}, by {short(found.commit)}; it was to be merged by itself."
+    )
 
 
 @say.register
@@ -782,6 +805,11 @@ def _(found: kinds.Delivered) -> str:
 @say.register
 def _(found: kinds.KeyHasNoAnswer) -> str:
     return f"{found.file} conflicts, and the key has no answer for it"
+
+
+@say.register
+def _(found: kinds.JudgedByTheEnd) -> str:
+    return f"the merges were made in another order, so {found.file} is judged by what it reads in the end"
 
 
 @say.register

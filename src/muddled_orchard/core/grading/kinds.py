@@ -39,6 +39,16 @@ class NothingAsked(Kind, frozen=True):
     under_way: str | None = None
 
 
+class StashDropped(Kind, frozen=True):
+    """The stash was thrown away instead of being popped."""
+
+
+class OnlyWorkCommitted(Kind, frozen=True):
+    """The work that was handed out uncommitted is committed, and nothing else was done; `on`: where."""
+
+    on: str | None
+
+
 class HandedOutAt(Kind, frozen=True):
     """It was handed out at a step of the walkthrough, with some of the work done."""
 
@@ -343,6 +353,13 @@ class MovedOn(Kind, frozen=True):
     merge_asked: bool
 
 
+class MovedOnUnsquashed(Kind, frozen=True):
+    """A branch was only moved on, and one commit of all that the other has was asked for."""
+
+    on: str
+    source: str
+
+
 class WrongWayRound(Kind, frozen=True):
     """The branch was merged into the one that was to be merged."""
 
@@ -416,6 +433,14 @@ class AlsoMerged(Kind, frozen=True):
     source: str
     names: tuple[str, ...]
     count: int
+
+
+class CameInWith(Kind, frozen=True):
+    """A branch came in with another one that it had been merged into."""
+
+    commit: str
+    source: str
+    other: str
 
 
 class Merged(Kind, frozen=True):
@@ -778,6 +803,12 @@ class Delivered(Kind, frozen=True):
 
 class KeyHasNoAnswer(Kind, frozen=True):
     """A file conflicts, and the key says nothing of it."""
+
+    file: str
+
+
+class JudgedByTheEnd(Kind, frozen=True):
+    """A file in which merges in another order met other conflicts, so that only its end can be compared."""
 
     file: str
 

@@ -86,10 +86,19 @@ def _weights(
     for number, answer in answers:
         of_file = _agreed(of_file, answer.weight, ("answer", number, "weight"), problems)
         for place, entry in enumerate((answer.keep or ())[:size]):
-            if isinstance(entry, KeepHunk):
-                key = ("answer", number, "keep", place, "weight")
-                of_hunks[place] = _agreed(of_hunks[place], entry.weight, key, problems)
+            for key, one in _entries(entry, ("answer", number, "keep", place)):
+                of_hunks[place] = _agreed(of_hunks[place], one.weight, (*key, "weight"), problems)
     return tuple((of_file or 1.0) * (weight or 1.0) for weight in of_hunks)
+
+
+def _entries(
+    entry: str | KeepHunk | Sequence[str | KeepHunk], key: KeyPath
+) -> Iterator[tuple[KeyPath, KeepHunk]]:
+    """The tables in an entry of `keep`, be it one or a list of alternatives, each with its key."""
+    if isinstance(entry, KeepHunk):
+        yield key, entry
+    elif not isinstance(entry, str):
+        yield from (((*key, at), one) for at, one in enumerate(entry) if isinstance(one, KeepHunk))
 
 
 def _agreed(known: float | None, weight: float | None, key: KeyPath, problems: list[Problem]) -> float | None:

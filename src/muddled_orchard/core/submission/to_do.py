@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 
 from msgspec import Struct
 
 from muddled_orchard.core.exercise.asked import Asked, labels_of, relabelled
+from muddled_orchard.core.exercise.delivering import FORCE, deletions_of, delivery_of, push_of, there_before
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Task
 from muddled_orchard.core.exercise.tasks import in_words, is_rebase, is_stash_pop, sets_branch, source_of
 from muddled_orchard.core.git.commits import Commit, ancestry, contains
-from muddled_orchard.core.git.refs import on_remote, tracking_ref
+from muddled_orchard.core.git.refs import REMOTE, is_on_remote, tracking_ref
 from muddled_orchard.core.git.under_way import UNDER_WAY, Words
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.reflog import begun_and_left, given_up
@@ -32,6 +33,8 @@ class ToDo(Struct, frozen=True, kw_only=True):
 def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
     """Everything that was asked and can't be seen yet, in order. `evidence` holds the whole history."""
     begun = "; what was begun was given up" if evidence.pending is None and any(given_up(evidence)) else ""
+    remote = {name.removeprefix(REMOTE) for name in asked.tips if is_on_remote(name)}
+    delivery = delivery_of(asked.tasks, remote)
     for number, task in enumerate(asked.tasks):
         words = in_words(_seen(task, asked))
         before = [earlier.on for earlier in asked.tasks[:number] if not earlier.abort]
@@ -41,12 +44,14 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
             yield ToDo(task=words, missing=missing + begun, commands=commands, pops=pops)
             begun = ""
             continue
+        there = there_before(asked.tasks, number + 1, remote)
         pushed = evidence.refs.get(tracking_ref(task.on))
-        if task.push and pushed != evidence.branch(task.on):
-            push = ("git", "push", "origin", task.on)
-            yield ToDo(task=words, missing=f"{task.on} is not pushed yet", commands=((push, "to push it"),))
+        push = push_of(task, there)
+        if push is not None and task.on in delivery.pushed and pushed != evidence.branch(task.on):
+            why = "to replace there what you rewrote here" if FORCE in push else "to push it"
+            yield ToDo(task=words, missing=f"{task.on} is not pushed yet", commands=((("git", *push), why),))
         if task.delete:
-            yield from _to_delete(task, words, asked, evidence)
+            yield from _to_delete(task, words, there, evidence)
 
 
 def _seen(task: Task, asked: Asked) -> Task:
@@ -130,18 +135,17 @@ def _begin(task: Task, asked: Asked, evidence: Evidence) -> Iterator[tuple[Words
         yield UNDER_WAY[operation.under_way].give_up, "to give it up, at the conflict"
 
 
-def _to_delete(task: Task, what: str, asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
+def _to_delete(task: Task, what: str, there: Collection[str], evidence: Evidence) -> Iterator[ToDo]:
     branch = task.delete or ""
     at = evidence.branch(branch)
-    if at is not None:
-        merged = contains(evidence.commits, evidence.branch(task.on) or "", at)
-        delete: Words = ("git", "branch", "-d" if merged else "-D", branch)
-        commands: list[tuple[Words, str]] = list(_switch(task, evidence)) if evidence.head == branch else []
-        yield ToDo(
-            task=what, missing=f"{branch} is still there", commands=(*commands, (delete, "to delete it"))
-        )
-    if on_remote(branch) in asked.tips and tracking_ref(branch) in evidence.refs:
-        delete = ("git", "push", "origin", "--delete", branch)
-        yield ToDo(
-            task=what, missing=f"origin still has {branch}", commands=((delete, "to delete it there"),)
-        )
+    merged = at is not None and contains(evidence.commits, evidence.branch(task.on) or "", at)
+    for words in deletions_of(task, there, merged=merged):
+        command: Words = ("git", *words)
+        if words[0] == "branch" and at is not None:
+            before = list(_switch(task, evidence)) if evidence.head == branch else []
+            commands = (*before, (command, "to delete it"))
+            yield ToDo(task=what, missing=f"{branch} is still there", commands=commands)
+        elif words[0] == "push" and tracking_ref(branch) in evidence.refs:
+            yield ToDo(
+                task=what, missing=f"origin still has {branch}", commands=((command, "to delete it there"),)
+            )

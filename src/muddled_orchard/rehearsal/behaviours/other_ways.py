@@ -62,7 +62,7 @@ def base_rebased(session: LearnerSession) -> Expected:
     """Rebase the new base onto the branch, the wrong way round."""
     session.carry_out(instead=rebased_the_base)
     expected = expect(
-        session, "history bystanders", "resolution rest rules tidy markers finished", or_open=True
+        session, "history bystanders", "resolution rest rules tidy markers finished delivered", or_open=True
     )
     # Where nothing was left of the base's own commits, there is no result at all.
     made = session.git("rev-parse", source_of(hardest_task(session.key)) or "").strip()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import re
-from collections.abc import Container, Iterable, Iterator, Mapping
+from collections.abc import Container, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 
 from msgspec import Struct
@@ -142,7 +142,7 @@ class Reader:
             refs=self._refs,
             commits=commits,
             texts=texts,
-            pending=self._pending,
+            pending=self._pending_now(index),
             index=index,
             working=working,
             ignored=ignored,
@@ -276,6 +276,16 @@ class Reader:
             if name in self._files:
                 return Pending(kind, ids(name) if kind != "squash" else ())
         return Pending("cherry-pick") if "sequencer/" in self._files else None
+
+    def _pending_now(self, index: Sequence[IndexEntry]) -> Pending | None:
+        """What is under way. Git leaves the message of a squash behind after some interactive rebases: with
+        nothing staged, that is no squash."""
+        if self._pending is not None and self._pending.kind == "squash" and self._head_commit is not None:
+            head = self._plain(self._head_commit).tree
+            staged = {entry.path: entry.blob for entry in index}
+            if staged == head and not any(entry.stage for entry in index):
+                return None
+        return self._pending
 
     def _read_rebase(self, folder: str, brings: tuple[str, ...]) -> Pending:
         def said(name: str) -> str:

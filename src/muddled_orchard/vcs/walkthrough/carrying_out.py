@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.exercise.delivering import FORCE, deletions_of, push_of, there_before
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.operations.am import MAILBOX
 from muddled_orchard.core.exercise.scenario import Task
@@ -287,7 +288,7 @@ class _Tasks:
         self._look_back(task)
         if more:
             recorder.step("task", self._name("done", number), _delivering(task))
-            self._deliver(task)
+            self._deliver(number, task)
 
     def _mend(self, number: int) -> None:
         """What still has to be done to a result that Git merged without a conflict."""
@@ -325,18 +326,27 @@ class _Tasks:
             recorder.say(f"And {source} stands where it stood:")
             recorder.look("log", "-1", "--oneline", source)
 
-    def _deliver(self, task: Task) -> None:
+    def _deliver(self, number: int, task: Task) -> None:
         recorder = self.recorder
-        if task.push:
+        there = there_before(self.key.scenario.task, number, self.key.history.remote)
+        if (push := push_of(task, there)) is not None:
             recorder.look("status", "--short", "--branch")
             recorder.say("The others see nothing of it before it is pushed.")
-            recorder.git("push", "origin", task.on)
+            if FORCE in push:
+                recorder.say(
+                    f"The remote still has the commits of {task.on} as they were, so a plain push would be "
+                    "refused. By force they are replaced; with lease, only if nobody has pushed meanwhile."
+                )
+            recorder.git(*push)
             recorder.look("status", "--short", "--branch")
-        if task.delete:
-            recorder.git("branch", "-d", task.delete)
-            if task.delete in recorder.repository.branches.local:
+        for words in deletions_of(task, there):
+            if words[0] == "push":
+                recorder.say("The remote has it as well:")
+            recorder.git(*words)
+            if words[0] == "branch" and words[-1] in recorder.repository.branches.local:
                 recorder.say("Git warns before commits are lost. Here they are not needed any more:")
-                recorder.git("branch", "-D", task.delete)
+                recorder.git("branch", "-D", words[-1])
+        if task.delete:
             recorder.look("branch", "--all")
 
 

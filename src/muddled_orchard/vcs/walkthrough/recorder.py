@@ -17,7 +17,7 @@ from msgspec import Struct, field
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING, on_remote
 from muddled_orchard.core.git.trees import LINK, File, file_mode
-from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, SHOWN_BY
+from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, SEQUENCER, SHOWN_BY
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.graph import DETACHED, Graph, in_order, laid_out
 from muddled_orchard.core.walkthrough.shown import differing
@@ -234,7 +234,11 @@ class Recorder:
 
     def pending(self) -> bool:
         """Whether an operation is under way."""
-        return any((self.gitdir / name).exists() for name in (*SHOWN_BY, *REBASE_FOLDERS))
+        names = {*SHOWN_BY, *REBASE_FOLDERS, SEQUENCER} - {"SQUASH_MSG"}
+        if any((self.gitdir / name).exists() for name in names):
+            return True
+        # An interactive rebase may leave that file, too, with nothing staged.
+        return (self.gitdir / "SQUASH_MSG").exists() and self.staged()
 
     def applying(self) -> bool:
         """Whether Git applies patches."""

@@ -21,6 +21,8 @@ from muddled_orchard.core.grading.criteria import (
 )
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 
+RESOLUTION = resolution.CRITERION.id
+
 CRITERIA: dict[str, Criterion] = {
     module.CRITERION.id: module.CRITERION
     for module in (
@@ -41,5 +43,12 @@ CRITERIA: dict[str, Criterion] = {
 
 
 def weight_of(scenario: Scenario, criterion: str) -> float:
-    """How many points a criterion is worth in a scenario."""
-    return float(scenario.points.get(criterion, CRITERIA[criterion].weight))
+    """How many points a criterion is worth in a scenario. Where the list of a rebase is asked for, it is what
+    is taught: the history then weighs as much as the conflicts."""
+    taught = RESOLUTION if criterion == history.CRITERION.id and lists(scenario) else criterion
+    return float(scenario.points.get(criterion, CRITERIA[taught].weight))
+
+
+def lists(scenario: Scenario) -> bool:
+    """Whether a task gives the list of an interactive rebase."""
+    return any(task.todo is not None for task in scenario.task)

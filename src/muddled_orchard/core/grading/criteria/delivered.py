@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from muddled_orchard.core.exercise.delivering import delivery_of
 from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.grading.assessment import Outcome, met, partly, skipped, unseen
 from muddled_orchard.core.grading.case import Case
@@ -19,13 +20,11 @@ from muddled_orchard.core.grading.kinds import (
 def judge(case: Case) -> Outcome:
     """The share of what was to be delivered that was."""
     evidence = case.evidence
-    pushed = {task.task.on for task in case.tasks if task.task.push}
-    deleted = {task.task.delete for task in case.tasks if task.task.delete}
-    # What the remote has of a branch that is to be gone, is to be gone as well.
-    deleted_there = deleted & case.key.history.remote.keys()
+    asked = delivery_of(case.scenario.task, case.key.history.remote)
+    pushed, deleted, deleted_there = asked.pushed, asked.deleted, asked.deleted_there
     if not pushed and not deleted:
         return skipped(NothingToDeliver())
-    if (pushed or deleted_there) and evidence.remote is None:
+    if asked.at_remote and evidence.remote is None:
         return unseen(RemoteUnseen())
     there = evidence.remote or {}
     lacking: list[Kind] = []
@@ -38,10 +37,9 @@ def judge(case: Case) -> Outcome:
             lacking.append(NotPushed(branch, nothing=True))
     lacking += [NotDeleted(branch, at_origin=False) for branch in sorted(deleted) if evidence.branch(branch)]
     lacking += [NotDeleted(name, at_origin=True) for name in sorted(deleted_there) if name in there]
-    asked = len(pushed) + len(deleted) + len(deleted_there)
     if not lacking:
         return met(Delivered(pushed=bool(pushed), deleted=bool(deleted)))
-    return partly(lacking, 1 - len(lacking) / asked)
+    return partly(lacking, 1 - len(lacking) / (len(pushed) + len(deleted) + len(deleted_there)))
 
 
 def _moved(case: Case, branch: str) -> bool:

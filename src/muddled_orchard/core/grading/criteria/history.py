@@ -10,7 +10,7 @@ from muddled_orchard.core.exercise.tasks import in_words, is_merge, is_stash_pop
 from muddled_orchard.core.git.commits import Commit, contains, short
 from muddled_orchard.core.grading import kinds
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly, skipped, unseen
-from muddled_orchard.core.grading.case import Case, TaskCase
+from muddled_orchard.core.grading.case import Case, TaskCase, changed_paths
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.criteria.history_of_todo import judge_todo
 from muddled_orchard.core.grading.finding import Kind, few, restored
@@ -148,10 +148,7 @@ def _faults(case: Case, steps: list[TaskCase]) -> Iterator[tuple[Kind, str | Non
 
 def _is_the_work(case: Case, commit: Commit) -> bool:
     """Whether a commit has only to do with work that was handed out uncommitted."""
-    before = (
-        case.commits[commit.parents[0]].tree if commit.parents and commit.parents[0] in case.commits else {}
-    )
-    changed = {path for path in {*commit.tree, *before} if commit.tree.get(path) != before.get(path)}
+    changed = changed_paths(case, commit)
     return bool(changed) and changed <= case.scenario.start.work.keys()
 
 
@@ -198,6 +195,8 @@ def _of_merge(case: Case, task: TaskCase) -> Outcome:  # noqa: C901 - one case a
             return partly(kinds.NotFastForward(made), where=place)
         case "merge":
             return _merged(case, task)
+        case "fast-forward" if asked.squash:
+            return missed(kinds.MovedOnUnsquashed(on, source))
         case "fast-forward":
             found = kinds.MovedOn(on, source, merge_asked=asked.fast_forward == "never")
             return missed(found) if found.merge_asked else met(found)
@@ -230,13 +229,30 @@ def _merged(case: Case, task: TaskCase) -> Outcome:
         return unreceived
     if not contains(case.commits, result.ours, task.step.ours) and not _later(task):
         return partly(kinds.RewrittenBefore(made, on, source), where=place)
-    others = [short(id_) for id_ in case.commits[made].parents[2:]]
+    came_in = result.theirs
+    others = [short(id_) for id_ in case.commits[made].parents[1:] if id_ != came_in]
+    if not others and (together := _came_in_with(case, task)) is not None:
+        return partly(kinds.CameInWith(made, source, together), where=place)
     if others:
         return partly(kinds.AlsoMerged(made, source, few(others), len(others)), where=place)
     moved_on = result.theirs != task.step.theirs and not _later(task)
     # An older commit of the branch was merged first.
     in_parts = result.shape == "merge" and case.commits[made].parents[0] != result.ours
     return met(kinds.Merged(made, on, source, moved_on, in_parts))
+
+
+def _came_in_with(case: Case, task: TaskCase) -> str | None:
+    """The branch of another task that the same merge brought in: one had been merged into the other."""
+    made, source = task.result.result_commit, source_of(task.task)
+    others = (
+        one for one in case.tasks if one.step.task != task.step.task and one.result.result_commit == made
+    )
+    together = (source_of(one.task) for one in others if one.result.shape == "merge")
+    # The branch that the other one was merged into was merged as asked: its line leads to its own commits.
+    at: str | None = task.result.theirs
+    while at is not None and at != task.step.theirs and at in case.evidence.commits:
+        at = next(iter(case.commits[at].parents), None)
+    return next((other for other in together if other and other != source and at != task.step.theirs), None)
 
 
 def _unreceived(task: TaskCase, *, squash: bool) -> Outcome | None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
+from muddled_orchard.core.exercise.scenario import Task
 from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.exercise.todo import SQUASHING, todo_of
 from muddled_orchard.core.git.commits import Commit, contains
@@ -15,7 +16,8 @@ from muddled_orchard.core.grading.locating.attempts import brings_only_conflicts
 
 
 def judge_todo(case: Case, steps: Sequence[TaskCase]) -> Outcome:
-    """The share of the list's lines that were carried out; half where only the order is wrong."""
+    """The share of what a list changes that was carried out: each word other than pick, and the order, if it
+    is another one. Commits that just stay are no work, and cost where they are lost or said otherwise."""
     task, result = steps[0].task, steps[0].result
     asked = in_words(task)
     shapes = [step.result.shape for step in steps]
@@ -29,16 +31,26 @@ def judge_todo(case: Case, steps: Sequence[TaskCase]) -> Outcome:
         place = (Place(commit=result.base_commit),)
         return missed(kinds.OtherBase(task.onto, task.on, asked), place)
     faults = list(_faults(case, steps))
-    wrong = min(len(faults), len(todo_of(task)))
     if result.matches is not None and result.matches.reordered:
         faults.append((kinds.NotInListedOrder(), None))
     if not faults and result.branch != task.on:
         return partly(kinds.ReplayedElsewhere(result.branch, task.on))
     if not faults:
         return met(kinds.ListCarriedOut(len(todo_of(task)), asked))
-    share = 1 - wrong / len(todo_of(task)) if wrong else 0.5
+    share = max(0.0, 1 - len(faults) / (_changes(case, task) or len(todo_of(task))))
     places = tuple(Place(commit=id_) for _, id_ in faults if id_)
     return partly([fault for fault, _ in faults], share, places)
+
+
+def _changes(case: Case, task: Task) -> int:
+    """How much a list changes of what Git proposes: each word other than pick, and the order.
+
+    A commit that is moved to become a part of another one is moved for that, and where one stands that goes
+    does not matter."""
+    items = todo_of(task)
+    leads = [item for item in items if item.word in ("pick", "reword")]
+    places = [case.key.history.labelled(item.label) for item in leads]
+    return sum(item.word != "pick" for item in items) + (places != sorted(places))
 
 
 def _faults(case: Case, steps: Sequence[TaskCase]) -> Iterator[tuple[Kind, str | None]]:

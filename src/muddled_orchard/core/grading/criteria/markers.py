@@ -8,7 +8,8 @@ from muddled_orchard.core.git.commits import ancestry
 from muddled_orchard.core.git.lines import Lines
 from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
-from muddled_orchard.core.grading.case import Case, TaskCase, labels
+from muddled_orchard.core.grading.case import Case, TaskCase
+from muddled_orchard.core.grading.conflict_reading import labels
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.kinds import MarkersLeft, MarkersMended, NoMarkers
 from muddled_orchard.core.grading.readings import read_file

@@ -8,7 +8,7 @@ from itertools import groupby
 
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import MessageRules, Task
-from muddled_orchard.core.exercise.tasks import is_merge
+from muddled_orchard.core.exercise.tasks import asks_for_commit, is_merge
 from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.grading.assessment import Outcome, Place, missed, partly, skipped
@@ -31,6 +31,7 @@ LONGEST_SUBJECT = 72
 """How many letters the first line of a message may have: longer ones are cut in Git's own lists."""
 
 _FEWEST_WORDS = 2
+_NO_COMMIT = ("none", "pending", "by hand", "not reached", "other", "moved", "fast-forward")
 
 
 def judge(case: Case) -> Outcome:
@@ -66,11 +67,14 @@ def _asked(case: Case) -> Iterator[tuple[TaskCase, Commit | None]]:
         for step in stops or steps:
             shape = step.result.shape
             # What was skipped costs `history`, or `resolution` where nothing was kept of it.
-            if shape in ("nothing to do", "fast-forward", "skipped") or (
-                step.step.commit is not None and step.step.becomes_empty(case.commits)
+            moved_on = shape == "fast-forward" and not asks_for_commit(step.task)
+            if (
+                moved_on
+                or shape in ("nothing to do", "skipped")
+                or (step.step.commit is not None and step.step.becomes_empty(case.commits))
             ):
                 continue
-            there = shape not in ("none", "pending", "by hand", "not reached", "other", "moved")
+            there = shape not in _NO_COMMIT
             yield step, case.commits.get(step.result.result_commit or "") if there else None
 
 

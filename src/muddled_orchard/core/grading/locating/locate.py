@@ -51,8 +51,9 @@ def locate(submission: Submission) -> tuple[Result, ...]:
 
 
 class _MergeLocator:
-    """The results of merges. Those that have a merge commit are told by what it merges, in whatever order
-    they were made; only then is looked what else may be the result of those that have none."""
+    """The results of merges. First each task gets the merge commit that joins just its two branches, or the
+    fast-forward, in whatever order they were made; then those that are left get a merge commit that joins
+    them in another way; only then is looked what else may be the result of those that have none."""
 
     def __init__(self, submission: Submission) -> None:
         self._submission = submission
@@ -60,38 +61,29 @@ class _MergeLocator:
         self._commits, self._texts = submission.commits, submission.texts
         self._merged: dict[int, Result] = {}
         self._pending_is_taken = False
-        before: list[Result] = []
-        for step in self._key.steps:
-            merges = is_merge(step.operation) and not step.makes_no_commit
-            result = self._of_merge_commit(step, before) if merges else None
-            if result is not None:
-                self._merged[step.task] = result
-            before.append(result or _nothing(step, _expected(step.operation.on, self._key, before)))
+        for find in (self._exactly, self._roughly):
+            before: list[Result] = []
+            for step in self._key.steps:
+                merges = is_merge(step.operation) and not step.makes_no_commit
+                if merges and step.task not in self._merged and (found := find(step, before)) is not None:
+                    self._merged[step.task] = found
+                known = self._merged.get(step.task) if merges else None
+                before.append(known or _nothing(step, _expected(step.operation.on, self._key, before)))
 
     def of(self, step: Step, before: list[Result]) -> Result:
         """The result of a merge; `before` are those of the steps before."""
-        key, evidence, commits = self._key, self._evidence, self._commits
+        key, commits = self._key, self._commits
         on, bring = step.operation.on, source_of(step.operation) or ""
         on_tip, bring_tip = _expected(on, key, before), _expected(bring, key, before)
-        if contains(commits, on_tip, bring_tip) and step.task not in self._merged:
+        if step.task in self._merged:
+            return self._merged[step.task]
+        if contains(commits, on_tip, bring_tip) and contains(commits, step.ours, step.theirs):
             return Result(
                 shape="nothing to do",
                 ours=on_tip,
                 theirs=bring_tip,
                 result_commit=on_tip,
                 judged_commit=on_tip,
-                branch=on,
-            )
-        if step.task in self._merged:
-            return self._merged[step.task]
-        now = evidence.branch(on)
-        if now is not None and step.fast_forward and contains(commits, now, bring_tip):
-            return Result(
-                shape="fast-forward",
-                ours=on_tip,
-                theirs=bring_tip,
-                result_commit=bring_tip,
-                judged_commit=now,
                 branch=on,
             )
         under_way = None if self._pending_is_taken else self._under_way(step, on_tip, bring_tip)
@@ -183,29 +175,117 @@ class _MergeLocator:
             return True
         return brings_part(commits, self._texts, [step], commits[before].tree, commits[after].tree)
 
-    def _of_merge_commit(self, step: Step, before: list[Result]) -> Result | None:
-        key, evidence, commits = self._key, self._evidence, self._commits
-        on, bring = step.operation.on, source_of(step.operation) or ""
-        bring_tip = _expected(bring, key, before)
-        used = {result.result_commit for result in before if result.shape in _JOINED}
+    def _exactly(self, step: Step, before: list[Result]) -> Result | None:
+        """A merge commit whose first side has grown from the branch by the learner's own commits, or the
+        fast-forward that the task comes to."""
+        for on_tip, bring_tip in self._tips(step, before):
+            found = self._of_merge_commit(step, on_tip, bring_tip, before, exactly=True)
+            found = found or self._fast_forward(step, on_tip, bring_tip)
+            if found is not None:
+                return found
+        return None
+
+    def _roughly(self, step: Step, before: list[Result]) -> Result | None:
+        """Any other merge commit that joins the two: of an older commit, on another branch, of a branch that
+        was rewritten or that has come with another one."""
         stale: Result | None = None
-        # Where it should be begun, and where the merges of a row may have begun in another order.
-        for on_tip in dict.fromkeys((_expected(on, key, before), _expected(on, key, []))):
-            if contains(commits, on_tip, bring_tip):
-                continue
-            for branch, tip in _places(evidence, on, bring):
-                for merge in _merges(commits, evidence, tip):
-                    if merge.id in used:
-                        continue
-                    # A branch that was to be deleted afterwards has its merge where it went.
-                    gone = branch != on and evidence.branch(on) is None and on in _deleted(key)
-                    found = _joined(commits, merge, on_tip, bring_tip, tip, on if gone else branch)
-                    if found is not None and not self._has_grown(found.ours):
-                        continue
-                    if found is not None and found.shape != "stale":
-                        return found
-                    stale = stale or found
+        for on_tip, bring_tip in self._tips(step, before):
+            found = self._of_merge_commit(step, on_tip, bring_tip, before, exactly=False)
+            if found is not None and found.shape != "stale":
+                return found
+            stale = stale or found
         return stale
+
+    def _tips(self, step: Step, before: list[Result]) -> Iterator[tuple[str, str]]:
+        """Where the two branches may have stood: where the tasks before have left them; where the key has
+        them, if those commits were handed out; and as they were handed out, since the merges of a row may
+        have been made in another order."""
+        key, on, bring = self._key, step.operation.on, source_of(step.operation) or ""
+        left = (_expected(on, key, before), _expected(bring, key, before))
+        asked = (left[0], step.theirs if step.theirs in key.handed_out else left[1])
+        for on_tip, bring_tip in dict.fromkeys((left, asked, (_expected(on, key, []), left[1]))):
+            if not contains(self._commits, on_tip, bring_tip):
+                yield on_tip, bring_tip
+
+    def _fast_forward(self, step: Step, on_tip: str, bring_tip: str) -> Result | None:
+        on, commits = step.operation.on, self._commits
+        now = self._evidence.branch(on)
+        if now is None and on in _deleted(self._key):  # it is where its branch went
+            now = next(
+                (tip for _, tip in _places(self._evidence, on, "") if contains(commits, tip, bring_tip)), None
+            )
+        if now is None or not contains(commits, bring_tip, on_tip) or not contains(commits, now, bring_tip):
+            return None
+        return Result(
+            shape="fast-forward",
+            ours=on_tip,
+            theirs=bring_tip,
+            result_commit=bring_tip,
+            judged_commit=now,
+            branch=on,
+        )
+
+    def _of_merge_commit(
+        self, step: Step, on_tip: str, bring_tip: str, before: list[Result], *, exactly: bool
+    ) -> Result | None:
+        evidence, commits = self._evidence, self._commits
+        on, bring = step.operation.on, source_of(step.operation) or ""
+        taken = {
+            result.result_commit for result in (*before, *self._merged.values()) if result.shape in _JOINED
+        }
+        stale: Result | None = None
+        for branch, tip in self._places_of_merges(on, bring):
+            for merge in _merges(commits, evidence, tip):
+                # A branch that was to be deleted afterwards has its merge where it went.
+                gone = branch != on and evidence.branch(on) is None and on in _deleted(self._key)
+                found = _joined(commits, merge, on_tip, bring_tip, tip, on if gone else branch)
+                if found is None or not self._has_grown(found.ours):
+                    continue
+                if merge.id in taken and (exactly or found.shape != "merge"):
+                    continue
+                if exactly and not self._joins_its_own(found, merge, on_tip):
+                    continue
+                if found.shape == "stale":
+                    stale = stale or found
+                    continue
+                if not exactly and found.shape == "merge" and not self._may_be(merge, on_tip):
+                    continue
+                return found
+        return stale
+
+    def _places_of_merges(self, on: str, bring: str) -> Iterator[tuple[str | None, str]]:
+        """Branches and their tips; then, for one that was to be deleted and is gone, where HEAD was while it
+        was there."""
+        yield from _places(self._evidence, on, bring)
+        if self._evidence.branch(on) is None and on in _deleted(self._key):
+            for move in reversed(self._evidence.reflog):
+                if move.new in self._evidence.commits:
+                    yield on, move.new
+
+    def _joins_its_own(self, found: Result, merge: Commit, on_tip: str) -> bool:
+        """Whether the side that a merge was made on has grown from a branch's commit by the learner's own
+        commits, and not since both come from it."""
+        side = merge.parents[0] if found.shape != "reversed" else merge.parents[1]
+        return found.shape in ("merge", "reversed") and on_tip in self._own_line(side)
+
+    def _may_be(self, merge: Commit, on_tip: str) -> bool:
+        """Whether a merge may have been made on a branch at all: on another branch that has all of it, or on
+        commits of the learner's own, which are that branch rewritten."""
+        first = merge.parents[0]
+        return contains(self._commits, first, on_tip) or first in self._evidence.commits
+
+    def _own_line(self, tip: str) -> set[str]:
+        """The learner's own commits that a commit has grown from, and those of the hand-out that they stand
+        on."""
+        seen: set[str] = set()
+        waiting = [tip]
+        while waiting:
+            id_ = waiting.pop()
+            if id_ not in seen:
+                seen.add(id_)
+                own = self._evidence.commits.get(id_)
+                waiting.extend(own.parents if own else ())
+        return seen
 
 
 def _deleted(key: Key) -> set[str | None]:
@@ -244,7 +324,8 @@ def _joined(
     commits: Commits, merge: Commit, on_tip: str, bring_tip: str, tip: str, branch: str | None
 ) -> Result | None:
     """How a merge commit brings the two branches together, if it does."""
-    first, second = merge.parents[0], merge.parents[1]
+    first = merge.parents[0]
+    second = next((one for one in merge.parents[1:] if contains(commits, one, bring_tip)), merge.parents[1])
     sides = [
         (contains(commits, side, on_tip), contains(commits, side, bring_tip)) for side in (first, second)
     ]

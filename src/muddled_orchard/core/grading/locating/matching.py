@@ -68,6 +68,8 @@ def matched(
         if _best(_shared, two, patches[most.id]):
             made[_id(steps[0])] = most
             left.remove(most)
+    paths = {id_: {path for one in two for path, _, _ in one} for id_, two in wanted.items()}
+    _by_place(own, left, made, paths, patches, holds)
     into = {
         id_: next(commit for commit in own if id_ in holds[commit.id])
         for id_ in wanted
@@ -119,6 +121,44 @@ def _by_words(
                     start = place
                     break
     return made
+
+
+def _by_place(
+    own: Sequence[Commit],
+    left: list[Commit],
+    made: dict[str, Commit | None],
+    wanted: Mapping[str, set[str]],
+    patches: Mapping[str, Patch],
+    holds: Mapping[str, Sequence[str]],
+) -> None:
+    """Match what neither words nor patches tell by its place: a conflict that was resolved otherwise, and
+    committed under another name, lies between the commits that its neighbours became. Only where as many
+    commits lie there as are missing, and each changes a file that its original changes."""
+    ids = list(made)
+    start = 0
+    while start < len(ids):
+        stop = start
+        while stop < len(ids) and made[ids[stop]] is None:
+            stop += 1
+        if stop > start:
+            before = made[ids[start - 1]] if start else None
+            after = made[ids[stop]] if stop < len(ids) else None
+            low = own.index(before) + 1 if before else 0
+            high = own.index(after) if after else len(own)
+            between = [commit for commit in own[low:high] if commit in left]
+            if len(between) == stop - start and all(
+                len(holds.get(commit.id, ())) < 2 and _touches(patches[commit.id], wanted[id_])
+                for id_, commit in zip(ids[start:stop], between, strict=True)
+            ):
+                for id_, commit in zip(ids[start:stop], between, strict=True):
+                    made[id_] = commit
+                    left.remove(commit)
+        start = stop + 1
+
+
+def _touches(made: Patch, wanted: set[str]) -> bool:
+    """Whether a commit changes a file that its original changes; who keeps ours everywhere changes none."""
+    return not made or any(path in wanted for path, _, _ in made)
 
 
 def _by_patch_among_namesakes(

@@ -84,7 +84,7 @@ def _is_attempt(
     commits: Commits, own: Sequence[Commit], tip: str, on_tip: str, steps: Sequence[Step]
 ) -> bool:
     """Whether a branch was rewritten: it stands on the new base, or has other commits than before. One other
-    message alone is no attempt, unless that was asked for."""
+    message alone is no attempt, unless that was asked for and the branch stood on its base already."""
     if tip == on_tip or contains(commits, tip, on_tip):
         return False
     base = steps[0].ours
@@ -93,6 +93,7 @@ def _is_attempt(
     before, _ = _own(commits, on_tip, base)
     if len(before) != len(own):
         return bool(own)
+    in_place = contains(commits, on_tip, base)
     labels = {item.label for item in todo_of(steps[0].operation) if item.word == "reword"}
     reworded = {commits[step.commit].subject for step in steps if step.commit and step.label in labels}
     others = [
@@ -100,7 +101,7 @@ def _is_attempt(
         for old, new in zip(before, own, strict=True)
         if (old.author, old.subject) != (new.author, new.subject)
     ]
-    return len(others) > 1 or any(old.subject in reworded for old in others)
+    return len(others) > 1 or (in_place and any(old.subject in reworded for old in others))
 
 
 def _own(commits: Commits, tip: str, base: str) -> tuple[list[Commit], str]:

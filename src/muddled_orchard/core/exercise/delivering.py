@@ -1,0 +1,74 @@
+"""What is to be delivered when tasks are done: pushed to the remote, deleted here and there."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator, Sequence
+
+from msgspec import Struct
+
+from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.exercise.scenario import Task
+from muddled_orchard.core.git.refs import on_remote
+from muddled_orchard.core.git.under_way import Words
+
+FORCE = "--force-with-lease"
+"""What a push needs that replaces commits: it replaces those that were seen there, and no others."""
+
+
+class Delivery(Struct, frozen=True):
+    """What must hold at the end: the remote has these branches as they are here, and these branches are gone,
+    here and at the remote."""
+
+    pushed: frozenset[str]
+    deleted: frozenset[str]
+    deleted_there: frozenset[str]
+
+    @property
+    def at_remote(self) -> bool:
+        """Whether any of it is seen at the remote alone."""
+        return bool(self.pushed or self.deleted_there)
+
+
+def delivery_of(tasks: Sequence[Task], remote: Collection[str]) -> Delivery:
+    """What tasks ask to have delivered in the end; `remote` are the branches that the remote was handed out
+    with. A branch that is pushed and deleted later is not to be there any more, and what the remote has of a
+    branch that is to be gone, is to be gone as well."""
+    pushed: set[str] = set()
+    deleted: set[str] = set()
+    ever_there = set(remote)
+    for task in tasks:
+        if task.push:
+            pushed.add(task.on)
+            ever_there.add(task.on)
+        if task.delete:
+            deleted.add(task.delete)
+            pushed.discard(task.delete)
+    return Delivery(frozenset(pushed), frozenset(deleted), frozenset(deleted & ever_there))
+
+
+def there_before(tasks: Sequence[Task], number: int, remote: Collection[str]) -> set[str]:
+    """The branches that the remote has when a task (by its number, from 1) is to be delivered."""
+    there = set(remote)
+    for task in tasks[: number - 1]:
+        there |= {task.on} if task.push else set()
+        there -= {task.delete} if task.delete else set()
+    return there
+
+
+def push_of(task: Task, there: Collection[str]) -> Words | None:
+    """The `git push` that a task asks for, if it does: by force, with lease, where the remote has commits of
+    the branch that the operation has replaced. `there` are the branches that the remote has."""
+    if not task.push:
+        return None
+    operation = operation_of(task)
+    replaced = operation.rewrites_branch and task.on in there and operation.source(task) != on_remote(task.on)
+    return ("push", *((FORCE,) if replaced else ()), "origin", task.on)
+
+
+def deletions_of(task: Task, there: Collection[str], *, merged: bool = True) -> Iterator[Words]:
+    """The commands that delete what a task wants gone: here, then at the remote where it has it. `merged`:
+    Git finds its commits in the branch that is checked out, and needs no force."""
+    if task.delete:
+        yield ("branch", "-d" if merged else "-D", task.delete)
+        if task.delete in there or (task.push and task.on == task.delete):
+            yield ("push", "origin", "--delete", task.delete)

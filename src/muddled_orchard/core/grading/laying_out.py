@@ -1,0 +1,109 @@
+"""Lay a submission out for judging: read each result, which lies where `locate` found it."""
+
+from __future__ import annotations
+
+from msgspec.structs import replace
+
+from muddled_orchard.core.git.commits import contains
+from muddled_orchard.core.git.trees import Tree
+from muddled_orchard.core.grading.carrying import carried_over, paired
+from muddled_orchard.core.grading.case import Case, ConflictCase, TaskCase
+from muddled_orchard.core.grading.conflict_reading import read_conflict
+from muddled_orchard.core.grading.locating.replays import stands_on
+from muddled_orchard.core.grading.locating.results import Result
+from muddled_orchard.core.grading.other_order import judged_by_the_end
+from muddled_orchard.core.key.accepted import Decisions, decisions_in, weights_of
+from muddled_orchard.core.key.answer_key import Step, hidden_paths
+from muddled_orchard.core.merging.conflict import MergeResult
+from muddled_orchard.core.submission.status import tracked
+from muddled_orchard.core.submission.submission import Submission
+
+
+def lay_out(submission: Submission, results: tuple[Result, ...]) -> Case:
+    """Read the results, which lie where `locate` found them."""
+    key = submission.key
+    case = Case(submission=submission, tasks=(), uncommitted=submission.changes)
+    tasks: list[TaskCase] = []
+    right_so_far = True
+    several = any(step.into for step in key.steps)
+    done = {place for place, result in enumerate(results) if result.shape == "replayed"}
+    for step, result in zip(key.steps, results, strict=True):
+        made = _task(case, step, result, right_so_far=right_so_far)
+        tasks.append(_without(made, hidden_paths(key, step, done) if step.into or several else frozenset()))
+        right_so_far = right_so_far and tasks[-1].tree == step.solved
+    return replace(case, tasks=tuple(judged_by_the_end(case, tasks)))
+
+
+def _without(task: TaskCase, hidden: frozenset[str]) -> TaskCase:
+    """A task without the conflicts at paths whose content can't be told; they cost nothing."""
+    if not hidden or task.tree is None:
+        return task
+    out = [conflict for conflict in task.conflicts if conflict.conflict.path in hidden]
+    spared = sum((conflict.covers for conflict in out if conflict.asked and conflict.accepted), task.spared)
+    kept = tuple(conflict for conflict in task.conflicts if conflict not in out)
+    return replace(task, conflicts=kept, spared=spared, hidden=hidden)
+
+
+def _task(case: Case, step: Step, result: Result, *, right_so_far: bool) -> TaskCase:
+    merge = case.evidence.merges.get((result.ours, result.theirs), step.merge)
+    tree: Tree | None = None
+    if step.makes_no_commit:
+        pass  # nothing comes of it that could be read
+    elif result.in_working_tree:
+        tree = tracked(case.evidence)
+    elif result.judged_commit is not None and result.shape not in ("nothing to do", "none", "dropped"):
+        tree = case.commits[result.judged_commit].tree
+    if tree is None:
+        return TaskCase(step=step, result=result, merge=merge, tree=None, conflicts=())
+    if merge is step.merge:
+        conflicts = [
+            read_conflict(case, step, result, merge, conflict, step.accepted.get(conflict.path, ()), tree)
+            for conflict in merge.conflicts
+        ]
+        return TaskCase(step=step, result=result, merge=merge, tree=tree, conflicts=tuple(conflicts))
+    # What they met is not what the key meets. Where no earlier mistake made it so, it was their own doing.
+    elsewhere = step.commit is not None and not stands_on(case.commits, result, _first_base(case, step))
+    own_doing = right_so_far or elsewhere
+    return _deviating(case, step, result, merge, tree, own_doing=own_doing)
+
+
+def _first_base(case: Case, step: Step) -> str:
+    return next(one.ours for one in case.key.steps if one.task == step.task)
+
+
+def _deviating(
+    case: Case, step: Step, result: Result, merge: MergeResult, tree: Tree, *, own_doing: bool
+) -> TaskCase:
+    """A step at which the learner met something else than the key: the key's conflicts count, as far as they
+    are still there; others are told and cost nothing."""
+    conflicts: list[ConflictCase] = []
+    spared = Decisions()
+    for conflict in merge.conflicts:
+        asked = step.merge.conflict(conflict.path)
+        pairs = paired(asked, conflict)
+        known = step.accepted.get(conflict.path, ())
+        weights = weights_of(asked, known) if asked else ()
+        lacking = [weight for place, weight in enumerate(weights) if place not in pairs]
+        if lacking and own_doing:
+            continue  # it is read below as it would have been met
+        spared += Decisions(len(lacking), sum(lacking)) if known else Decisions()
+        ways = carried_over(step, conflict, pairs, case.scenario, case.texts)
+        found = read_conflict(case, step, result, merge, conflict, ways, tree)
+        extra = frozenset(number for number, pair in enumerate(pairs, start=1) if pair is None)
+        counted = [weights[pair] for pair in pairs if pair is not None]
+        covers = Decisions(len(counted), sum(counted))
+        conflicts.append(replace(found, extra=extra, asked=asked is not None, covers=covers))
+    read = {conflict.conflict.path for conflict in conflicts}
+    for asked in step.merge.conflicts:
+        if asked.path in read:
+            continue
+        if not own_doing:
+            spared += decisions_in(asked, step.accepted.get(asked.path, ()))
+        elif contains(case.commits, result.ours, step.ours) or step.commit is not None:
+            ways = step.accepted.get(asked.path, ())
+            found = read_conflict(case, step, result, step.merge, asked, ways, tree)
+            conflicts.append(replace(found, vanished=True))
+    conflicts.sort(key=lambda one: one.conflict.path)
+    return TaskCase(
+        step=step, result=result, merge=merge, tree=tree, conflicts=tuple(conflicts), spared=spared
+    )
