@@ -170,7 +170,7 @@ CASES = {
         partly="resolution", missed="rest", says='"B2" is missing',
     ),
     "follows, repaired in what comes of it": Case(
-        "follows", ONTO.format("main") + keep("ours") + GO_ON.replace("--continue", "--skip") + keep("theirs") + GO_ON + keep("theirs") + GO_ON, partly="resolution",
+        "follows", ONTO.format("main") + keep("ours") + GO_ON.replace("--continue", "--skip") + keep("theirs") + GO_ON + keep("theirs") + GO_ON, partly="history",
     ),
     "clean too, skipped": Case("clean-too", ONTO.format("main") + GO_ON.replace("--continue", "--skip"), missed="resolution", partly="history", says='"Both ends" is not among', never="nothing was left of the others"),
     "rebased onto an older commit": Case("twins", ONTO.format("main~1") + keep("theirs") + GO_ON, missed="history", says="do not stand on main"),

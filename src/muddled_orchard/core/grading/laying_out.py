@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from msgspec.structs import replace
 
 from muddled_orchard.core.git.commits import contains
@@ -9,12 +11,13 @@ from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.grading.carrying import carried_over, paired
 from muddled_orchard.core.grading.case import Case, ConflictCase, TaskCase
 from muddled_orchard.core.grading.conflict_reading import read_conflict
+from muddled_orchard.core.grading.locating.matching import patch
 from muddled_orchard.core.grading.locating.replays import stands_on
 from muddled_orchard.core.grading.locating.results import Result
 from muddled_orchard.core.grading.other_order import judged_by_the_end
 from muddled_orchard.core.key.accepted import Decisions, decisions_in, weights_of
-from muddled_orchard.core.key.answer_key import Step, hidden_paths
-from muddled_orchard.core.merging.conflict import MergeResult
+from muddled_orchard.core.key.answer_key import Step, hidden_paths, touched_paths
+from muddled_orchard.core.merging.conflict import Conflict, MergeResult
 from muddled_orchard.core.submission.status import tracked
 from muddled_orchard.core.submission.submission import Submission
 
@@ -27,10 +30,14 @@ def lay_out(submission: Submission, results: tuple[Result, ...]) -> Case:
     right_so_far = True
     several = any(step.into for step in key.steps)
     done = {place for place, result in enumerate(results) if result.shape == "replayed"}
-    for step, result in zip(key.steps, results, strict=True):
+    for place, (step, result) in enumerate(zip(key.steps, results, strict=True)):
         made = _task(case, step, result, right_so_far=right_so_far)
-        tasks.append(_without(made, hidden_paths(key, step, done) if step.into or several else frozenset()))
-        right_so_far = right_so_far and tasks[-1].tree == step.solved
+        if step.into or several:
+            made = _without(made, hidden_paths(key, step, done))
+        parts = _made_one(key.steps, results, result)
+        tasks.append(_in_group(case, made, parts))
+        if not any(other in parts for other in key.steps[place + 1 :]):
+            right_so_far = right_so_far and tasks[-1].tree == step.solved
     return replace(case, tasks=tuple(judged_by_the_end(case, tasks)))
 
 
@@ -42,6 +49,52 @@ def _without(task: TaskCase, hidden: frozenset[str]) -> TaskCase:
     spared = sum((conflict.covers for conflict in out if conflict.asked and conflict.accepted), task.spared)
     kept = tuple(conflict for conflict in task.conflicts if conflict not in out)
     return replace(task, conflicts=kept, spared=spared, hidden=hidden)
+
+
+def _made_one(steps: Sequence[Step], results: Sequence[Result], result: Result) -> list[Step]:
+    """The steps that became one commit with that of a result, though nobody asked for it."""
+    alike = [
+        (step, other)
+        for step, other in zip(steps, results, strict=True)
+        if other.result_commit == result.result_commit and other.shape in ("replayed", "squashed")
+    ]
+    return [step for step, _ in alike] if any(one.shape == "squashed" for _, one in alike) else []
+
+
+def _in_group(case: Case, task: TaskCase, parts: Sequence[Step]) -> TaskCase:
+    """A task whose commit is several that became one, though nobody asked for it. What a later one of them
+    changes in a file hides what an earlier one left beside its conflicts, and in those where both change the
+    same lines."""
+    if task.step not in parts:
+        return task
+    at = parts.index(task.step)
+    later = {path for other in parts[at + 1 :] for path in touched_paths(case.key, other)}
+    before = {conflict.path for other in parts[:at] for conflict in other.merge.conflicts}
+    overlapping = {
+        conflict.path
+        for conflict in task.step.merge.conflicts
+        if any(_meet(case, conflict, other) for other in parts[at + 1 :])
+    }
+    task = _without(task, frozenset(overlapping))
+    return replace(task, hidden=task.hidden | later | before)
+
+
+def _meet(case: Case, conflict: Conflict, other: Step) -> bool:
+    """Whether a step changes lines that a conflict is about."""
+    if conflict.path not in touched_paths(case.key, other):
+        return False
+    if conflict.merged is None:
+        return True
+    changed = patch(
+        case.texts, case.commits[other.base or ""].tree if other.base else {}, case.commits[other.theirs].tree
+    )
+    lines = {
+        line.strip()
+        for hunk in conflict.merged.hunks
+        for side in (hunk.base, hunk.ours, hunk.theirs)
+        for line in side
+    }
+    return any(path == conflict.path and line and line in lines for path, _, line in changed)
 
 
 def _task(case: Case, step: Step, result: Result, *, right_so_far: bool) -> TaskCase:

@@ -121,12 +121,12 @@ def _faults(case: Case, steps: list[TaskCase]) -> Iterator[tuple[Kind, str | Non
     into: dict[str, list[str]] = {}
     skipped_ones = []
     for step in lacking:
-        holder = matches.into.get(step.step.commit or "") if matches else None
+        holder = step.result.result_commit if step.result.shape == "squashed" else None
         name = f'"{case.commits[step.step.commit or ""].subject}"'
         if holder is None:
             skipped_ones.append(name)
         else:
-            into.setdefault(holder.id, []).append(name)
+            into.setdefault(holder, []).append(name)
     for id_, squashed in into.items():
         yield kinds.SquashedInto(few(squashed), len(squashed), id_), id_
     if skipped_ones:
@@ -173,6 +173,8 @@ def _is_lacking(case: Case, step: TaskCase) -> bool:
     Who keeps the other side in all that it brings has thrown the commit away as well: that costs
     `resolution`, and costs once.
     """
+    if step.result.shape == "squashed":
+        return True
     readings = [conflict.reading for conflict in step.conflicts if conflict.reading]
     wrong = any(hunk.worth < 1 for reading in readings for hunk in reading.hunks)
     emptied = step.step.becomes_empty(case.commits)

@@ -70,7 +70,7 @@ def _asked(case: Case) -> Iterator[tuple[TaskCase, Commit | None]]:
             moved_on = shape == "fast-forward" and not asks_for_commit(step.task)
             if (
                 moved_on
-                or shape in ("nothing to do", "skipped")
+                or shape in ("nothing to do", "skipped", "squashed")
                 or (step.step.commit is not None and step.step.becomes_empty(case.commits))
             ):
                 continue

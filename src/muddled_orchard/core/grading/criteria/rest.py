@@ -124,25 +124,21 @@ def departures(case: Case, task: TaskCase) -> Iterator[Departure]:
     """Every place of a task's result that differs from the clean merge, in the order of files."""
     if task.tree is None or task.result.shape in ("skipped", "other"):
         return  # `history` has the cost of that
-    squashed = _squashed_in(case, task)
+    squashed = task.result.shape == "squashed"
     for conflict in task.conflicts:
-        if conflict.reading is not None:
-            yield from _beside_hunks(case, task, conflict, squashed)
+        if conflict.reading is not None and (conflict.conflict.path not in task.hidden or not squashed):
+            yield from _beside_hunks(case, task, conflict)
         yield from _of_mode(case, task, conflict)
     done = {*task.hidden, *(conflict.conflict.path for conflict in task.conflicts)}
     done |= {conflict.left_at for conflict in task.conflicts if conflict.left_at}
-    spacing = alike(case.scenario.spacing)
     dropped = _of_dropped(case, task)
     paths = {*task.merge.tree, *task.tree, *task.step.clean_merge_fixes} - done
-    if task.step.into is not None and not _begins_as_asked(case, task):
+    if squashed or (task.step.into is not None and not _begins_as_asked(case, task)):
         paths &= touched_paths(case.key, task.step)  # of the others `history` has the cost
     for path in sorted(paths):
         wanted = task.step.solved if path in task.step.clean_merge_fixes else task.merge.tree
         expected, now = wanted.get(path), task.tree.get(path)
         if expected == now or now == task.step.solved.get(path) or now in dropped.get(path, ()):
-            continue
-        same_kind = expected is None or now is None or expected.mode == now.mode
-        if squashed and same_kind and spacing(case.lines(now)) == squashed.get(path):
             continue
         if expected is not None or not is_backup(path):  # those are told by tidy
             yield from _in_file(case, task, path, expected, now)
@@ -186,23 +182,19 @@ def _of_modes(wanted: int, now: int) -> str | tuple[int, int]:
     return "executable" if now == EXECUTABLE else "plain"
 
 
-def _beside_hunks(
-    case: Case, task: TaskCase, conflict: ConflictCase, squashed: Mapping[str, Lines]
-) -> Iterator[Departure]:
+def _beside_hunks(case: Case, task: TaskCase, conflict: ConflictCase) -> Iterator[Departure]:
     """What departs in a file with hunks, outside of them."""
     sides = _sides(case, task, conflict.conflict.stages)
     merged, asked = _outside(case, conflict)
     path = conflict.renamed or conflict.conflict.path
     reading = conflict.reading
     for at, text in reading.lost if reading else ():
-        if path not in squashed or text in squashed[path]:
-            yield Departure(path, at, text, True, sides.brought(text), bool(asked) and text not in merged)
+        yield Departure(path, at, text, True, sides.brought(text), bool(asked) and text not in merged)
     yield from _lost_in_extra_hunks(case, task, conflict)
     for at, text in reading.added if reading else ():
         normal = text.rstrip()
-        if normal not in squashed.get(path, ()):
-            missing = bool(asked) and normal in merged and normal not in asked
-            yield Departure(path, at, text, False, sides.removed(text), missing)
+        missing = bool(asked) and normal in merged and normal not in asked
+        yield Departure(path, at, text, False, sides.removed(text), missing)
 
 
 def _lost_in_extra_hunks(case: Case, task: TaskCase, conflict: ConflictCase) -> Iterator[Departure]:
@@ -264,19 +256,6 @@ def _beside_the_key(
         yield Departure(path, at, text, True, sides.brought(text), True)
     for at, text in reading.added:
         yield Departure(path, at, text, False, sides.removed(text), True)
-
-
-def _squashed_in(case: Case, task: TaskCase) -> dict[str, Lines]:
-    """What files read, in normal forms, when a commit also has the change of later ones: that they were
-    squashed into it costs `history`, and costs once."""
-    matches = task.result.matches
-    form = alike(case.scenario.spacing)
-    found: dict[str, Lines] = {}
-    for other in case.tasks if matches else ():
-        holder = matches.into.get(other.step.commit or "") if matches else None
-        if holder is not None and holder.id == task.result.result_commit:
-            found |= {path: form(case.lines(blob)) for path, blob in other.step.solved.items()}
-    return found
 
 
 def _outside(case: Case, conflict: ConflictCase) -> tuple[frozenset[str], frozenset[str]]:

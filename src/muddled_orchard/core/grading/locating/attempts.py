@@ -9,10 +9,10 @@ from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 
 from muddled_orchard.core.exercise.tasks import is_merge, is_rebase
-from muddled_orchard.core.git.commits import Commits, ancestry, contains
+from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.lines import by_lines, lines_of
 from muddled_orchard.core.git.trees import Tree
-from muddled_orchard.core.grading.locating.matching import Patch, patch
+from muddled_orchard.core.grading.locating.matching import Patch, commit_patch, patch
 from muddled_orchard.core.key.answer_key import Step
 from muddled_orchard.core.merging.conflict import MergeResult
 
@@ -54,15 +54,33 @@ def _parts(commits: Commits, texts: Mapping[str, bytes], steps: Sequence[Step]) 
         yield patch(texts, commits[steps[0].base or ""].tree if steps[0].base in commits else {}, onto)
         return
     for step in steps:
-        ours = commits[step.ours].tree
-        yield patch(texts, ours, step.solved)
-        yield patch(texts, ours, step.merge.tree)
-        yield patch(
-            texts,
-            commits[_base(commits, step)].tree if _base(commits, step) else {},
-            commits[step.theirs].tree,
-        )
-        yield _replaced(texts, step)
+        yield from step_parts(commits, texts, step)
+
+
+def step_parts(commits: Commits, texts: Mapping[str, bytes], step: Step) -> Iterator[Patch]:
+    """What one step brings in: by the key, as Git merges it, as the other side made it, and the lines that
+    whoever resolves it otherwise takes out."""
+    ours, base = commits[step.ours].tree, _base(commits, step)
+    yield patch(texts, ours, step.solved)
+    yield patch(texts, ours, step.merge.tree)
+    yield patch(texts, commits[base].tree if base else {}, commits[step.theirs].tree)
+    yield _replaced(texts, step)
+
+
+def squashed_into(
+    commits: Commits, texts: Mapping[str, bytes], step: Step, holder: Step, made: Commit
+) -> bool:
+    """Whether a commit that replays one step also has a part of what another one brings."""
+    beyond = commit_patch(commits, texts, made)
+    base = _base(commits, holder)
+    own = (
+        patch(texts, commits[holder.ours].tree, holder.solved),
+        patch(texts, commits[base].tree if base else {}, commits[holder.theirs].tree),
+        _replaced(texts, holder),
+    )
+    for part in own:
+        beyond = beyond - part
+    return any(_meet(part, beyond) for part in step_parts(commits, texts, step))
 
 
 def _base(commits: Commits, step: Step) -> str:

@@ -47,7 +47,7 @@ def matched(
     left = list(own)
     made = _by_words(commits, texts, steps, left)
     open_steps = [step for step in steps if made[_id(step)] is None]
-    patches = {commit.id: _patch_of(commits, texts, commit) for commit in own} if open_steps else {}
+    patches = {commit.id: commit_patch(commits, texts, commit) for commit in own} if open_steps else {}
     wanted = {_id(step): _patches(commits, texts, step) for step in open_steps}
     holds = {
         commit.id: [id_ for id_, two in wanted.items() if _best(_within, two, patches[commit.id]) >= _ALIKE]
@@ -175,7 +175,7 @@ def _by_patch_among_namesakes(
             continue
         two = _patches(commits, texts, step)
         fits = [
-            (_best(_alike, two, _patch_of(commits, texts, commit)), commit)
+            (_best(_alike, two, commit_patch(commits, texts, commit)), commit)
             for commit in left
             if commit.subject == subject and keeps_author(commits, step, commit)
         ]
@@ -193,7 +193,8 @@ def _patches(commits: Commits, texts: Mapping[str, bytes], step: Step) -> tuple[
     return theirs, patch(texts, commits[step.ours].tree, step.solved)  # fmt: skip
 
 
-def _patch_of(commits: Commits, texts: Mapping[str, bytes], commit: Commit) -> Patch:
+def commit_patch(commits: Commits, texts: Mapping[str, bytes], commit: Commit) -> Patch:
+    """What a commit changes of its first parent."""
     parent = commits.get(commit.parents[0]) if commit.parents else None
     return patch(texts, parent.tree if parent else {}, commit.tree)
 

@@ -15,7 +15,7 @@ from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.tasks import is_rebase, is_stash_pop
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.refs import BRANCHES
-from muddled_orchard.core.grading.locating.attempts import brings_only_conflicts, brings_part
+from muddled_orchard.core.grading.locating.attempts import brings_only_conflicts, brings_part, squashed_into
 from muddled_orchard.core.grading.locating.matching import Matches, matched, subject_of
 from muddled_orchard.core.grading.locating.results import Result, Shape
 from muddled_orchard.core.key.answer_key import Step
@@ -109,6 +109,7 @@ def _matched(
     matches = matched(submission.commits, submission.texts, steps, line.own)
     made = matches.made
     ids = [step.commit or "" for step in steps]
+    holders = _holders(submission, steps, matches)
     now = evidence.pending.brings[0] if pending and evidence.pending and evidence.pending.brings else None
     unmatched = [id_ for id_ in ids if made[id_] is None]
     if pending and now not in unmatched:
@@ -128,12 +129,34 @@ def _matched(
             reached = False
             kind = evidence.pending.kind if evidence.pending else ""
             yield _result("pending", step, line, None, line.tip, None, kind, matches)
+        elif reached and id_ in holders:
+            holder = holders[id_]
+            final = line.tip if last is not None and made[last] is holder and not pending else holder.id
+            yield _result("squashed", step, line, holder.id, step.ours, final, matches=matches)
         elif reached:
             # Commits without a match, behind all that have one, may hold what this one brought.
             final = line.tip if number >= open_ends else before
             yield _result("skipped", step, line, None, before, final, matches=matches)
         else:
             yield _result("not reached", step, line, None, before, None, matches=matches)
+
+
+def _holders(submission: Submission, steps: Sequence[Step], matches: Matches) -> dict[str, Commit]:
+    """For steps without a commit of their own the commit of another one that they became a part of: the one
+    that has their change, or a part of it and comes before (or, where none does, after)."""
+    holders = {id_: commit for id_, commit in matches.into.items() if commit in matches.made.values()}
+    order = list(steps)
+    for place, step in enumerate(order):
+        id_ = step.commit or ""
+        if matches.made[id_] is not None or id_ in holders:
+            continue
+        for other in (*reversed(order[:place]), *order[place + 1 :]):
+            commit = matches.made[other.commit or ""]
+            if commit is not None:
+                if squashed_into(submission.commits, submission.texts, step, other, commit):
+                    holders[id_] = commit
+                break
+    return holders
 
 
 def _place(line: _Line, commit: Commit | None) -> int:

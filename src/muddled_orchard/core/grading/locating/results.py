@@ -22,6 +22,7 @@ Shape = Literal[
     "nothing to do",
     "replayed",
     "skipped",
+    "squashed",
     "not reached",
     "popped",
     "dropped",
@@ -40,9 +41,10 @@ operation is under way. `by hand`: files were changed, and nothing committed or 
 branch was set to another commit, and what it had is no longer in it. `none`: nothing was done.
 `nothing to do`: the branch had it all before.
 
-Of a commit that is to be replayed: `replayed`; `skipped`, when it is not there; `not reached`, when the
-operation stopped before it; `popped`, the stashed work in the working tree; `dropped`, when it was thrown
-away instead; `other`, when something else was done than what was asked.
+Of a commit that is to be replayed: `replayed`; `squashed`, when it became a part of another one that nobody
+asked for; `skipped`, when it is not there; `not reached`, when the operation stopped before it; `popped`, the
+stashed work in the working tree; `dropped`, when it was thrown away instead; `other`, when something else was
+done than what was asked.
 
 Of an operation that is to be given up: `given up`, or `carried out`. Of a branch that is to be set back:
 `set back`, or `undone`, when further commits undo what was to go.
