@@ -154,7 +154,7 @@ CASES = {
         state="untouched",
         kept=None,
         missed=" ".join(ALL),
-        says=("reset to HEAD once, as git merge --abort does",),
+        says=("given up or put aside once, as git merge --abort and git stash do",),
     ),
     "only begun": Case(
         BEGIN,

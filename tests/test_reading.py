@@ -159,7 +159,7 @@ def test_how_they_worked_is_told_and_not_marked(planted: Path) -> None:
     found = graded(planted)["ilse"]
     assert found["percent"] == 100.0
     assert found["notes"][:3] == [
-        "1 rebase was aborted, and it was reset to HEAD once, as git merge --abort does",
+        "1 rebase was aborted and something was given up or put aside once, as git merge --abort and git stash do",
         "reset once, last to HEAD~1",
         "1 commit amended",
     ]

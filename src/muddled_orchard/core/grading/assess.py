@@ -105,4 +105,5 @@ def _nothing_done(state: State, case: Case) -> list[Kind]:
         return [NothingAsked(pending.kind if pending else None), *changes(case)]
     if case.scenario.start.stopped and pending is None:
         return [GivenUp()]
-    return [NothingAttempted(*given_up(case.evidence))]
+    counts = given_up(case.evidence, len(case.key.history.stashes))
+    return [NothingAttempted(counts.rebases, counts.resets, counts.patches)]

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from muddled_orchard.core.exercise.tasks import is_stash_pop
 from muddled_orchard.core.git.lines import by_lines
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria import markers, rules
@@ -21,7 +20,6 @@ from muddled_orchard.core.grading.kinds import (
     RoughReading,
     RuleUnchecked,
     TwoReadings,
-    UnmergedAtRest,
 )
 from muddled_orchard.core.grading.readings import Doubt
 
@@ -60,9 +58,6 @@ def _of_reading(path: str, doubt: Doubt) -> Kind:
 def _contradictions(case: Case) -> Iterator[Kind]:
     """What no work with Git alone leaves behind."""
     evidence, pending = case.evidence, case.evidence.pending
-    pops = any(is_stash_pop(task.task) for task in case.tasks)
-    if evidence.unmerged and pending is None and not (pops or evidence.stashes):
-        yield UnmergedAtRest()
     if pending is not None:
         for id_ in pending.brings:
             if id_ not in case.commits:

@@ -31,12 +31,15 @@ def _names(names: Sequence[str], count: int) -> str:
     return listed(names) if count <= 4 else f"{', '.join(names[:3])} and {count - 3} more"
 
 
-def _given_up(rebases: int, resets: int) -> str:
+def _given_up(found: kinds.NothingAttempted | kinds.Aborted) -> str:
     """That operations were given up, without a capital; nothing where none were."""
-    parts = [f"{counted(rebases, 'rebase')} {was(rebases)} aborted"] if rebases else []
-    if resets:
-        parts.append(f"it was reset to HEAD {times(resets)}, as git merge --abort does")
-    return ", and ".join(parts)
+    parts = [f"{counted(found.rebases, 'rebase')} {was(found.rebases)} aborted"] if found.rebases else []
+    if found.patches:
+        parts.append(f"applying patches was given up {times(found.patches)}")
+    if found.resets:
+        what = "something was given up or put aside"
+        parts.append(f"{what} {times(found.resets)}, as git merge --abort and git stash do")
+    return listed(parts)
 
 
 @say.register
@@ -49,7 +52,7 @@ def _(found: kinds.Said) -> str:
 
 @say.register
 def _(found: kinds.NothingAttempted) -> str:
-    given_up = _given_up(found.rebases, found.resets)
+    given_up = _given_up(found)
     if not given_up:
         return "Nothing was attempted; the repository is as it was handed out."
     return f"{given_up[0].upper()}{given_up[1:]}; the repository is as it was handed out."
@@ -257,6 +260,11 @@ def _(found: kinds.NeverBegun) -> str:
 @say.register
 def _(found: kinds.StoppedAt) -> str:
     return f"It stopped at step {found.step} of {found.steps}: {found.asked}."
+
+
+@say.register
+def _(found: kinds.ReplayUncommitted) -> str:
+    return f"What it brings lies in the working tree, and in no commit yet; the task was to {found.asked}."
 
 
 @say.register
@@ -843,11 +851,6 @@ def _(found: kinds.RuleUnchecked) -> str:
 
 
 @say.register
-def _(_found: kinds.UnmergedAtRest) -> str:
-    return "the index holds unmerged paths, though no operation is under way"
-
-
-@say.register
 def _(found: kinds.NoSuchCommit) -> str:
     return f"a {found.under_way} of {short(found.commit)} is under way, but there is no such commit"
 
@@ -867,7 +870,7 @@ def _(found: kinds.BranchWithoutCommit) -> str:
 
 @say.register
 def _(found: kinds.Aborted) -> str:
-    return _given_up(found.rebases, found.resets)
+    return _given_up(found)
 
 
 @say.register

@@ -27,6 +27,7 @@ class NothingAttempted(Kind, frozen=True):
 
     rebases: int = 0
     resets: int = 0
+    patches: int = 0
 
 
 class GivenUp(Kind, frozen=True):
@@ -249,6 +250,12 @@ class StoppedAt(Kind, frozen=True):
 
     step: int
     steps: int
+    asked: str
+
+
+class ReplayUncommitted(Kind, frozen=True):
+    """What was to become commits lies uncommitted, and nothing is under way that would commit it."""
+
     asked: str
 
 
@@ -853,10 +860,6 @@ class RuleUnchecked(Kind, frozen=True):
     reason: str
 
 
-class UnmergedAtRest(Kind, frozen=True):
-    """Paths are unmerged, and nothing is under way."""
-
-
 class NoSuchCommit(Kind, frozen=True):
     """What is under way brings in a commit that is not there."""
 
@@ -884,6 +887,7 @@ class Aborted(Kind, frozen=True):
 
     rebases: int
     resets: int
+    patches: int = 0
 
 
 class ResetElsewhere(Kind, frozen=True):

@@ -16,22 +16,16 @@ from muddled_orchard.core.grading.kinds import (
 )
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.submission.evidence import Evidence
-from muddled_orchard.core.submission.reflog import given_up
+from muddled_orchard.core.submission.reflog import given_up, resets_elsewhere
 from muddled_orchard.core.submission.submission import Submission
 
 
 def notes_on(submission: Submission) -> Iterator[Kind]:
     """What is worth telling: what was aborted, reset and amended, and results that no branch has."""
     evidence, key = submission.evidence, submission.key
-    rebases, merges_given_up = given_up(evidence)
-    if rebases or merges_given_up:
-        yield Aborted(rebases, merges_given_up)
-    resets = [
-        move.what.removeprefix("reset: moving to ")
-        for move in evidence.reflog
-        if move.what.startswith("reset: moving to ") and move.what != "reset: moving to HEAD"
-    ]
-    if resets:
+    if counts := given_up(evidence, len(key.history.stashes)):
+        yield Aborted(counts.rebases, counts.resets, counts.patches)
+    if resets := resets_elsewhere(evidence):
         yield ResetElsewhere(len(resets), resets[-1])
     if count := sum(move.what.startswith("commit (amend)") for move in evidence.reflog):
         yield Amended(count)

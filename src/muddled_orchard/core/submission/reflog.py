@@ -2,27 +2,47 @@
 
 from __future__ import annotations
 
+from msgspec import Struct
+
 from muddled_orchard.core.submission.evidence import Evidence
 
-
-def given_up(evidence: Evidence) -> tuple[int, int]:
-    """How many rebases were aborted and how often it was reset to HEAD, as far as the reflog says so. The
-    abort of a merge is a reset to HEAD there, and so is what leaves no other trace."""
-    return _ended(evidence, "rebase (abort)"), _ended(evidence, "reset: moving to HEAD")
+_RESET = "reset: moving to "
+_AT_HEAD = f"{_RESET}HEAD"
 
 
-def begun_and_left(evidence: Evidence) -> tuple[int, int]:
-    """How many rebases were aborted, and how often HEAD was reset to where it stood: the abort of any other
-    operation is that."""
-    return _ended(evidence, "rebase (abort)"), _ended(evidence, "reset: moving to ")
+class GivenUpCounts(Struct, frozen=True):
+    """How often operations were given up, as far as the reflog says so: rebases, patches that `git am`
+    applied, and resets to where HEAD stood.
+
+    The abort of a merge is a reset to HEAD there, and so is a `git stash` whose stash is gone; that of a
+    pick or a revert is one to a commit's id, and so is skipping the only one.
+    """
+
+    rebases: int = 0
+    patches: int = 0
+    resets: int = 0
+
+    def __bool__(self) -> bool:
+        return bool(self.rebases or self.patches or self.resets)
 
 
-def _ended(evidence: Evidence, what: str) -> int:
-    """How many lines of the reflog begin so and lead back to where an operation was begun."""
-    return sum(
-        move.what.startswith(what) and move.new == _before(evidence, number)
-        for number, move in enumerate(evidence.reflog)
+def given_up(evidence: Evidence, stashes_before: int = 0) -> GivenUpCounts:
+    """What was given up; `stashes_before` is how much was in the stash when it was handed out. Each stash
+    that is there beyond that has left a reset to HEAD, which is not counted."""
+    back = [move.what for number, move in enumerate(evidence.reflog) if move.new == _before(evidence, number)]
+    resets = [what for what in back if what.startswith(_RESET)]
+    stashed = min(max(0, evidence.stashes - stashes_before), resets.count(_AT_HEAD))
+    return GivenUpCounts(
+        rebases=sum(what.startswith("rebase (abort)") for what in back),
+        patches=sum(what.startswith("am --abort") for what in back),
+        resets=len(resets) - stashed,
     )
+
+
+def resets_elsewhere(evidence: Evidence) -> list[str]:
+    """What was reset to, where HEAD then stood elsewhere, the oldest first."""
+    moved = (move for move in evidence.reflog if move.what.startswith(_RESET) and move.new != move.old)
+    return [move.what.removeprefix(_RESET) for move in moved]
 
 
 def _before(evidence: Evidence, number: int) -> str:

@@ -15,7 +15,7 @@ from muddled_orchard.core.git.commits import Commit, ancestry, contains
 from muddled_orchard.core.git.refs import REMOTE, is_on_remote, tracking_ref
 from muddled_orchard.core.git.under_way import UNDER_WAY, Words
 from muddled_orchard.core.submission.evidence import Evidence
-from muddled_orchard.core.submission.reflog import begun_and_left, given_up
+from muddled_orchard.core.submission.reflog import given_up
 
 _LONGEST = 1000
 
@@ -32,7 +32,8 @@ class ToDo(Struct, frozen=True, kw_only=True):
 
 def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
     """Everything that was asked and can't be seen yet, in order. `evidence` holds the whole history."""
-    begun = "; what was begun was given up" if evidence.pending is None and any(given_up(evidence)) else ""
+    left = evidence.pending is None and given_up(evidence, asked.stashes)
+    begun = "; what was begun was given up" if left else ""
     remote = {name.removeprefix(REMOTE) for name in asked.tips if is_on_remote(name)}
     delivery = delivery_of(asked.tasks, remote)
     for number, task in enumerate(asked.tasks):
@@ -98,8 +99,8 @@ def _never_given_up(task: Task, asked: Asked, evidence: Evidence) -> str:
     """Whether it can't be seen that an operation was begun and given up, as often as that is asked for."""
     earlier = asked.tasks[: asked.tasks.index(task) + 1]
     wanted = sum(other.abort and is_rebase(other) == is_rebase(task) for other in earlier)
-    rebases, resets = begun_and_left(evidence)
-    seen = rebases if is_rebase(task) else resets
+    counts = given_up(evidence, asked.stashes)
+    seen = counts.rebases if is_rebase(task) else counts.resets
     return "" if seen >= wanted else "it was not begun and given up again yet"
 
 

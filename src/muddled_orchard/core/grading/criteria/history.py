@@ -98,6 +98,8 @@ def _of_replays(case: Case, steps: list[TaskCase]) -> Outcome:
     if "pending" in shapes:
         number = shapes.index("pending") + 1
         return missed(kinds.StoppedAt(number, len(steps), asked))
+    if "by hand" in shapes:
+        return missed(kinds.ReplayUncommitted(asked))
     base = steps[0].step.ours
     if not stands_on(case.commits, result, base) and steps[0].step.task == 1:
         return missed(kinds.OtherBase(source_of(task), task.on, asked), (Place(commit=result.base_commit),))

@@ -15,6 +15,8 @@ from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.grading.locating.matching import Patch, commit_patch, patch
 from muddled_orchard.core.key.answer_key import Step
 from muddled_orchard.core.merging.conflict import MergeResult
+from muddled_orchard.core.submission.status import tracked
+from muddled_orchard.core.submission.submission import Submission
 
 
 def brings_part(
@@ -65,6 +67,25 @@ def step_parts(commits: Commits, texts: Mapping[str, bytes], step: Step) -> Iter
     yield patch(texts, ours, step.merge.tree)
     yield patch(texts, commits[base].tree if base else {}, commits[step.theirs].tree)
     yield _replaced(texts, step)
+
+
+def uncommitted_step(submission: Submission, steps: Sequence[Step]) -> Step | None:
+    """The first of these steps of which a part lies in the working tree or the index, and in no commit, while
+    nothing is under way: it was carried out with `--no-commit` or by hand, or its operation was left with
+    `--quit`."""
+    evidence, texts = submission.evidence, submission.texts
+    changed = {change.path for change in submission.changes if change.how != "untracked"}
+    if evidence.pending is not None or not changed:
+        return None
+    now = tracked(evidence)
+    before, after = (
+        {path: blob for path, blob in tree.items() if path in changed} for tree in (submission.head_tree, now)
+    )
+    made = patch(texts, before, after)
+    for step in steps:
+        if any(_meet(part, made) for part in step_parts(submission.commits, texts, step)):
+            return step
+    return None
 
 
 def squashed_into(

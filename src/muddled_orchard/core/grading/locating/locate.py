@@ -77,7 +77,7 @@ class _MergeLocator:
         on_tip, bring_tip = _expected(on, key, before), _expected(bring, key, before)
         if step.task in self._merged:
             return self._merged[step.task]
-        if contains(commits, on_tip, bring_tip) and contains(commits, step.ours, step.theirs):
+        if contains(commits, on_tip, bring_tip) and self._is_all_there(step, on_tip, bring_tip):
             return Result(
                 shape="nothing to do",
                 ours=on_tip,
@@ -93,6 +93,14 @@ class _MergeLocator:
         return self._without_second_parent(
             step, on_tip, bring_tip, {result.result_commit for result in before}
         )
+
+    def _is_all_there(self, step: Step, on_tip: str, bring_tip: str) -> bool:
+        """Whether a branch that has another one's commits has all that the task asks for, and the other one
+        does not just lack what an earlier task should have brought it."""
+        if step.theirs in self._key.handed_out:
+            return contains(self._commits, on_tip, step.theirs)
+        moved = bring_tip not in self._key.handed_out
+        return moved or contains(self._commits, step.ours, step.theirs)
 
     def _under_way(self, step: Step, on_tip: str, bring_tip: str) -> Result | None:
         pending, head, commits = self._evidence.pending, self._evidence.head_commit, self._commits

@@ -10,7 +10,7 @@ from muddled_orchard.core.exercise.tasks import is_merge, is_rebase, sets_branch
 from muddled_orchard.core.git.commits import ancestry, contains
 from muddled_orchard.core.grading.locating.results import Result, Shape
 from muddled_orchard.core.key.answer_key import Step
-from muddled_orchard.core.submission.reflog import begun_and_left
+from muddled_orchard.core.submission.reflog import given_up
 from muddled_orchard.core.submission.submission import Submission
 
 
@@ -33,8 +33,8 @@ def _given_up(submission: Submission, step: Step) -> Shape:
     evidence, key = submission.evidence, submission.key
     earlier = [other for other in key.steps if other.given_up and other.task <= step.task]
     number = sum(is_rebase(other.operation) == is_rebase(step.operation) for other in earlier)
-    rebases, resets = begun_and_left(evidence)
-    seen = rebases if is_rebase(step.operation) else resets
+    counts = given_up(evidence, len(key.history.stashes))
+    seen = counts.rebases if is_rebase(step.operation) else counts.resets
     if seen >= number:
         return "given up"
     pending = evidence.pending is not None and evidence.pending.kind == operation_of(step.operation).under_way

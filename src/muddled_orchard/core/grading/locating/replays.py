@@ -15,7 +15,12 @@ from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.tasks import is_rebase, is_stash_pop
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.refs import BRANCHES
-from muddled_orchard.core.grading.locating.attempts import brings_only_conflicts, brings_part, squashed_into
+from muddled_orchard.core.grading.locating.attempts import (
+    brings_only_conflicts,
+    brings_part,
+    squashed_into,
+    uncommitted_step,
+)
 from muddled_orchard.core.grading.locating.matching import Matches, matched, subject_of
 from muddled_orchard.core.grading.locating.results import Result, Shape
 from muddled_orchard.core.key.answer_key import Step
@@ -46,6 +51,13 @@ def locate_replays(
     if is_stash_pop(task):
         return [_popped(submission, steps[0], on_tip)]
     line = _line(evidence, commits, task.on, on_tip, used, pending=pending)
+    here = _walked(evidence, commits, evidence.head, evidence.head_commit or on_tip, used)
+    left = uncommitted_step(submission, steps) if evidence.head in (None, task.on) else None
+    if (
+        left is not None
+        and matched(commits, submission.texts, steps, here.own).made[left.commit or ""] is None
+    ):
+        return list(_matched(submission, steps, here, pending=False, uncommitted=left.commit))
     if not pending and not _is_attempt(submission, steps, line, on_tip):
         return [_result("none", step, line, None, line.base_commit, line.base_commit) for step in steps]
     if any(len(commit.parents) > 1 for commit in line.own):
@@ -103,8 +115,15 @@ def _walked(evidence: Evidence, commits: Commits, branch: str | None, tip: str, 
 
 
 def _matched(
-    submission: Submission, steps: Sequence[Step], line: _Line, *, pending: bool
+    submission: Submission,
+    steps: Sequence[Step],
+    line: _Line,
+    *,
+    pending: bool,
+    uncommitted: str | None = None,
 ) -> Iterator[Result]:
+    """The result of each step on a line; `uncommitted` is the commit whose change lies in the working tree
+    alone."""
     evidence = submission.evidence
     matches = matched(submission.commits, submission.texts, steps, line.own)
     made = matches.made
@@ -125,6 +144,9 @@ def _matched(
             final = line.tip if id_ == last and not pending else found.id
             yield _result("replayed", step, line, found.id, found.parents[0], final, matches=matches)
             before = found.id
+        elif reached and id_ == uncommitted:
+            reached = False
+            yield _result("by hand", step, line, None, line.tip, None, matches=matches)
         elif pending and id_ == now:
             reached = False
             kind = evidence.pending.kind if evidence.pending else ""
