@@ -16,6 +16,7 @@ from muddled_orchard.core.exercise.tasks import in_words, is_stash_pop
 from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in, several
 from muddled_orchard.core.git.lines import lines_of
 from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.chains import unseen_tasks
 from muddled_orchard.core.key.difficulty import difficulty
 from muddled_orchard.core.key.exercise_summary import ExerciseSummary
 from muddled_orchard.core.merging.markers import judged
@@ -43,6 +44,7 @@ def survey(key: Key) -> Survey:
         hunks=sum(len(conflict.merged.hunks) for conflict in conflicts if conflict.merged),
         errors=(
             *_uncovered(key),
+            *unseen_tasks(key),
             *rules_against(key),
             *_slow_rules(key),
             *_slow_text_rules(key),
@@ -185,9 +187,7 @@ def _remarks(key: Key) -> Iterator[str]:
         task_name = f"task {number} ({in_words(task)})"
         if any(step.makes_no_commit for step in steps):
             continue
-        if not steps:
-            yield f"{task_name} has nothing to do: everything is there already"
-        elif not any(step.merge.conflicts or step.clean_merge_fixes for step in steps):
+        if steps and not any(step.merge.conflicts or step.clean_merge_fixes for step in steps):
             if not steps[0].fast_forward:
                 yield f"{task_name} does not conflict; that is right where it is meant as a control"
             elif steps[0].operation.fast_forward in (None, "allowed") and not steps[0].operation.squash:
