@@ -20,7 +20,6 @@ from pathlib import Path
 
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.exercise.scenario import Scenario
-from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.survey import survey
@@ -36,7 +35,9 @@ from muddled_orchard.vcs.walkthrough.walking import practice_at, walk_through
 
 NAMES = ("night", "cellar", "yard")
 FILES = ("book.txt", "plan/list.txt", "notes.md")
-CAST = '[cast]\nmaren = "Maren Quill <maren@orchard.example>"\ntobias = "Tobias Fenn <tobias@orchard.example>"\n'
+CAST = (
+    '[cast]\nmaren = "Maren Quill <maren@orchard.example>"\ntobias = "Tobias Fenn <tobias@orchard.example>"\n'
+)
 
 
 class Drawn:
@@ -71,7 +72,9 @@ class Drawn:
         self.number += 1
         label = f"c{self.number}"
         chance, lines = self.chance, self.now[branch]
-        parts = [f'[[story]]\non = "{branch}"\nby = "{chance.choice(("maren", "tobias"))}"\nlabel = "{label}"']
+        parts = [
+            f'[[story]]\non = "{branch}"\nby = "{chance.choice(("maren", "tobias"))}"\nlabel = "{label}"'
+        ]
         parts.append(f'message = "Say {self.number} on {branch}"')
         if start:
             parts.append(f'from = "{start}"')
@@ -96,7 +99,11 @@ class Drawn:
                 removed.append(file)
         self.own.setdefault(branch, set()).update(written)
         if written:
-            parts.append("write = { " + ", ".join(f"{json.dumps(k)} = {json.dumps(v)}" for k, v in written.items()) + " }")
+            parts.append(
+                "write = { "
+                + ", ".join(f"{json.dumps(k)} = {json.dumps(v)}" for k, v in written.items())
+                + " }"
+            )
         if removed:
             parts.append(f"remove = {json.dumps(removed)}")
         if publish or (publish is None and self.remote and self.maybe(0.3)):
@@ -109,7 +116,9 @@ class Drawn:
     def story(self) -> None:
         parts = ['[[story]]\non = "main"\nby = "maren"\nmessage = "Begin"\nlabel = "begin"']
         written = {file: self.text(file, "main") for file in self.texts}
-        parts.append("write = { " + ", ".join(f"{json.dumps(k)} = {json.dumps(v)}" for k, v in written.items()) + " }")
+        parts.append(
+            "write = { " + ", ".join(f"{json.dumps(k)} = {json.dumps(v)}" for k, v in written.items()) + " }"
+        )
         if self.remote:
             self.published.add("main")
             parts.append('publish = ["main"]')
@@ -133,7 +142,16 @@ class Drawn:
 
     def chain(self) -> None:
         for _ in range(self.chance.choice((1, 1, 2, 2, 3, 4))):
-            kinds = [self.merge, self.merge, self.merge, self.rebase, self.pick, self.revert, self.reset, self.listed]
+            kinds = [
+                self.merge,
+                self.merge,
+                self.merge,
+                self.rebase,
+                self.pick,
+                self.revert,
+                self.reset,
+                self.listed,
+            ]
             if self.remote:
                 kinds += [self.pull]
             if not self.tasks:
@@ -191,7 +209,10 @@ class Drawn:
         labels = list(self.labels[two[0]])
         if self.maybe(0.4):
             self.chance.shuffle(labels)
-        words = ["pick", *(self.chance.choice(("pick", "reword", "squash", "fixup", "drop")) for _ in labels[1:])]
+        words = [
+            "pick",
+            *(self.chance.choice(("pick", "reword", "squash", "fixup", "drop")) for _ in labels[1:]),
+        ]
         lines = json.dumps([f"{word} {label}" for word, label in zip(words, labels, strict=True)])
         return f'do = "rebase"\non = "{two[0]}"\nonto = "{two[1]}"\ntodo = {lines}\n'
 
@@ -235,7 +256,9 @@ class Drawn:
         lines[file][0] = f"put aside {self.number}"
         gap = "\n\n---\n\n" if file != "notes.md" else "\n"
         text = json.dumps(gap.join(lines[file]) + "\n")
-        self.entries.append(f'[[story]]\non = "main"\nstash = true\nmessage = "wip"\nwrite = {{ {json.dumps(file)} = {text} }}')
+        self.entries.append(
+            f'[[story]]\non = "main"\nstash = true\nmessage = "wip"\nwrite = {{ {json.dumps(file)} = {text} }}'
+        )
         self.commit("main", publish=False)
         return 'do = "stash-pop"\non = "main"\n'
 
@@ -243,7 +266,11 @@ class Drawn:
         """Work in the way, or being at the conflict when it begins."""
         if not self.maybe(0.15) or "stash-pop" in "".join(self.tasks):
             return ""
-        on = self.chance.choice(self.branches())
+        rebased = [name for name in self.now if f'do = "rebase"\non = "{name}"' in "".join(self.tasks)]
+        names = [name for name in self.branches() if name not in rebased]
+        if not names:
+            return ""
+        on = self.chance.choice(names)
         file = self.chance.choice(sorted(self.now[on]))
         text = json.dumps("my own notes\n" + self.text(file, on))
         return f'[start]\non = "{on}"\nwrite = {{ {json.dumps(file)} = {text} }}\n'
@@ -268,8 +295,12 @@ def _answer(chance: random.Random, step: Step, conflict: Conflict) -> str:
         where += f'commit = "{step.label}"\n'
     if conflict.merged is None:
         sides = [word for word, stage in (("ours", 2), ("theirs", 3)) if stage in conflict.stages]
-        return where + (f'side = "{chance.choice(sides)}"\n' if sides and chance.random() < 0.8 else "gone = true\n")
-    words = [chance.choice(("ours", "theirs", "ours+theirs", "theirs+ours", "base")) for _ in conflict.merged.hunks]
+        return where + (
+            f'side = "{chance.choice(sides)}"\n' if sides and chance.random() < 0.8 else "gone = true\n"
+        )
+    words = [
+        chance.choice(("ours", "theirs", "ours+theirs", "theirs+ours", "base")) for _ in conflict.merged.hunks
+    ]
     entries: list[object] = []
     for word in words:
         entries.append(word if chance.random() < 0.8 else [word, chance.choice(("ours", "theirs"))])
@@ -291,7 +322,12 @@ def drawn(seed: int, folder: Path) -> tuple[Scenario, Key] | None:
         except BadInput:
             return None
         lacking = next(
-            ((step, one) for step in key.steps for one in step.merge.conflicts if not step.accepted.get(one.path)),
+            (
+                (step, one)
+                for step in key.steps
+                for one in step.merge.conflicts
+                if not step.accepted.get(one.path)
+            ),
             None,
         )
         if lacking is None:
@@ -357,7 +393,7 @@ def _is_work(key: Key) -> bool:
 def _last_is_work(key: Key) -> bool:
     last = [step for step in key.steps if step.task == len(key.scenario.task)]
     task = last[0].operation if last else None
-    if task is not None and (task.push or task.delete or task.squash):
+    if task is not None and (task.push or task.delete or task.squash or task.message):
         return False  # what of it is left peek can't always know
     return any(_changes(key, step) for step in last)
 
@@ -369,7 +405,9 @@ def _changes(key: Key, step: Step) -> bool:
 def _is_done(scenario: Scenario, folder: Path, whose: str) -> Iterator[str]:
     found = _graded(scenario, folder)
     lacking = [
-        f"{one.id}: {one.outcome.because}" for one in found.criteria if one.outcome.verdict in ("partly", "missed")
+        f"{one.id}: {one.outcome.because}"
+        for one in found.criteria
+        if one.outcome.verdict in ("partly", "missed")
     ]
     if lacking or found.state != "finished":
         yield f"{whose}: {found.state}, {found.percent} %; {found.reason} {'; '.join(lacking)}"

@@ -15,10 +15,16 @@ from pathlib import Path
 
 from msgspec import Struct, field
 
-from muddled_orchard.core.exercise.delivering import deletions_of, push_of, there_before
+from muddled_orchard.core.exercise.delivering import deletions_of, push_of
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Scenario, Task
-from muddled_orchard.core.exercise.tasks import example_message, is_merge, is_rebase, is_stash_pop
+from muddled_orchard.core.exercise.tasks import (
+    asks_for_commit,
+    example_message,
+    is_merge,
+    is_rebase,
+    is_stash_pop,
+)
 from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.commits import Commit, short
 from muddled_orchard.core.git.lines import Lines, alike, lines_of
@@ -60,7 +66,7 @@ class Log(Struct):
 
     `deviated`: what Git shows is no longer what the key knows. `outside`: the key also wants something
     changed outside a hunk, and that was left undone; `perhaps_outside`: some alternative does. `emptied`: of
-    a replayed commit nothing was left.
+    a replayed commit nothing was left. `typed` counts the commands, a minute each.
     """
 
     kept: list[Kept] = field(default_factory=list)
@@ -68,6 +74,7 @@ class Log(Struct):
     deviated: bool = False
     outside: bool = False
     perhaps_outside: bool = False
+    typed: int = 0
     emptied: bool = False
 
 
@@ -89,7 +96,8 @@ class LearnerSession(Struct, frozen=True, dict=True):
     ) -> str:
         """Run Git as this learner, an hour after the story ended; where it opens an editor for a message,
         they write this one, and where it opens one for the list of a task's rebase, what that wants."""
-        more = dict(self._who)
+        self.log.typed += 1
+        more = self._who
         if task is not None and task.todo is not None:
             more |= self._editors(task)
         if message is not None:
@@ -120,7 +128,7 @@ class LearnerSession(Struct, frozen=True, dict=True):
         said = " ".join(f"-e {shlex.quote(edit)}" for edit in edits)
         return {"GIT_SEQUENCE_EDITOR": "cp ../todo", "GIT_EDITOR": f"sed -E -i {said}" if edits else ":"}
 
-    @cached_property
+    @property
     def _who(self) -> dict[str, str]:
         scenario = self.key.scenario
         time = int(scenario.starts.timestamp()) + (len(self.key.handed_out) * scenario.minutes + 60) * 60
@@ -129,7 +137,7 @@ class LearnerSession(Struct, frozen=True, dict=True):
             f"GIT_{role}_{what}": value for role in ("AUTHOR", "COMMITTER") for what, value in who.items()
         }
         # No author's date: a replayed commit keeps its own.
-        return {**more, "GIT_COMMITTER_DATE": f"{time} +0000"}
+        return {**more, "GIT_COMMITTER_DATE": f"{time + 60 * self.log.typed} +0000"}
 
     @property
     def gitdir(self) -> Path:
@@ -231,13 +239,28 @@ class LearnerSession(Struct, frozen=True, dict=True):
                 # Git lacks what the patch was made from, so it stops without a conflict to be seen.
                 self.log.deviated = True
                 self.put(step.solved, touched_paths(self.key, step))
+            elif operation_of(task).result == "new commits" and self.pending:
+                self.try_git(operation_of(task).under_way, "--skip")  # it is there already
+                continue
             else:
                 break
             self.go_on(task)
         if task.squash:
             self.try_git("commit", "-q", "--no-edit")
-        if (said := self.says(task, None)) is not None and is_merge(task) and not self.pending:
+        if (said := self._said_afterwards(number)) is not None and not self.pending:
             self.try_git("commit", "-q", "--amend", "-m", said)
+
+    def _said_afterwards(self, number: int) -> str | None:
+        """The message that is written once all is done: of a merge, and of a replayed commit at which Git did
+        not stop."""
+        task = self.scenario.task[number - 1]
+        steps = [step for step in self.key.steps if step.task == number]
+        if is_merge(task):
+            moved_on = steps[0].fast_forward and not asks_for_commit(task)
+            return None if moved_on else self.says(task, None)
+        if len(steps) != 1 or steps[0].merge.conflicts or steps[0].commit is None:
+            return None
+        return self.says(task, self.key.commits[steps[0].commit])
 
     def at_hand(self, number: int) -> Step:
         """The step of a task that Git has stopped at."""
@@ -259,7 +282,10 @@ class LearnerSession(Struct, frozen=True, dict=True):
         operation = operation_of(task)
         replayed = self.key.commits.get(self.at_hand(self.scenario.task.index(task) + 1).commit or "")
         said = self.says(task, replayed) if operation.result != "merge" else None
-        if said is not None and operation.result == "new commits":
+        emptied = self.at_hand(self.scenario.task.index(task) + 1).becomes_empty(self.key.commits)
+        if emptied and operation.result == "new commits" and not self.git("diff", "--cached", "--name-only"):
+            self.try_git(operation.under_way, "--skip")
+        elif said is not None and operation.result == "new commits":
             # `--continue` opens no editor where there is no terminal.
             self.try_git("commit", "-q", "--allow-empty", "-m", said)
             if self.pending:
@@ -274,10 +300,10 @@ class LearnerSession(Struct, frozen=True, dict=True):
     def deliver(self, task: Task) -> None:
         """Push and delete, where that is asked."""
         number = self.scenario.task.index(task) + 1
-        there = there_before(self.scenario.task, number, self.key.history.remote)
-        if (push := push_of(task, there)) is not None:
+        tasks, remote = self.scenario.task, self.key.history.remote
+        if (push := push_of(tasks, number, remote)) is not None:
             self.try_git(*push)
-        for words in deletions_of(task, there):
+        for words in deletions_of(tasks, number, remote):
             if words[0] == "push":
                 self.try_git(*words)
             elif not self.try_git(*words):

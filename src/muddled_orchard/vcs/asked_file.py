@@ -11,8 +11,9 @@ def asked_file(asked: Asked) -> bytes:
     """The content of the file."""
     data = msgspec.to_builtins(asked)
     data["tasks"] = [{key: value for key, value in task.items() if value} for task in data["tasks"]]
-    if not asked.at:
-        del data["at"]
+    for key in ("at", "work"):
+        if not data[key]:
+            del data[key]
     return msgspec.json.format(msgspec.json.encode({"format": 1, **data}), indent=1) + b"\n"
 
 

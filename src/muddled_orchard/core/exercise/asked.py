@@ -29,14 +29,15 @@ class AskedCommit(Struct, frozen=True, kw_only=True):
 
 class Asked(Struct, frozen=True, kw_only=True):
     """The tasks in order, the commits that they name by label, where the branches stood at first (those of
-    the remote as `origin/NAME`), how much was in the stash, and the step of the walkthrough at which it was
-    handed out (nothing where that is its beginning)."""
+    the remote as `origin/NAME`), how much was in the stash, the files with work that is not committed, and
+    the step of the walkthrough at which it was handed out (nothing where that is its beginning)."""
 
     exercise: str
     tasks: tuple[Task, ...]
     commits: Mapping[str, AskedCommit] = field(default_factory=dict)
     tips: Mapping[str, str] = field(default_factory=dict)
     stashes: int = 0
+    work: tuple[str, ...] = ()
     at: str = ""
 
 
@@ -53,9 +54,20 @@ def asked_by(scenario: Scenario, history: History, ids: Mapping[int, str]) -> As
     tips = {name: ids[number] for name, number in history.tips.items()}
     tips |= {on_remote(name): ids[number] for name, number in history.remote.items()}
     stashes = len(history.stashes)
-    # What a message must hold may be a part of the answer.
-    tasks = tuple(relabelled(replace(task, message=None), names) for task in scenario.task)
-    return Asked(exercise=scenario.id, tasks=tasks, commits=commits, tips=tips, stashes=stashes)
+    # What a message must hold may be a part of the answer; that another one is wanted is none.
+    said = [task.message if task.message in (None, "proposed") else "own" for task in scenario.task]
+    tasks = tuple(
+        relabelled(replace(task, message=words), names)
+        for task, words in zip(scenario.task, said, strict=True)
+    )
+    return Asked(
+        exercise=scenario.id,
+        tasks=tasks,
+        commits=commits,
+        tips=tips,
+        stashes=stashes,
+        work=tuple(sorted(scenario.start.work)),
+    )
 
 
 def labels_of(task: Task) -> tuple[str, ...]:

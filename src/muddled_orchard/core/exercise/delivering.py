@@ -46,8 +46,31 @@ def delivery_of(tasks: Sequence[Task], remote: Collection[str]) -> Delivery:
     return Delivery(frozenset(pushed), frozenset(deleted), frozenset(deleted & ever_there))
 
 
-def there_before(tasks: Sequence[Task], number: int, remote: Collection[str]) -> set[str]:
-    """The branches that the remote has when a task (by its number, from 1) is to be delivered."""
+def push_of(tasks: Sequence[Task], number: int, remote: Collection[str]) -> Words | None:
+    """The `git push` that a task (by its number, from 1) asks for, if it does: by force, with lease, where
+    the remote has commits of the branch that have been replaced since. `remote` are the branches that it
+    was handed out with."""
+    task = tasks[number - 1]
+    if not task.push:
+        return None
+    force = task.on in _there(tasks, number, remote) and _replaced(tasks[:number], task.on)
+    return ("push", *((FORCE,) if force else ()), "origin", task.on)
+
+
+def deletions_of(
+    tasks: Sequence[Task], number: int, remote: Collection[str], *, merged: bool = True
+) -> Iterator[Words]:
+    """The commands that delete what a task (by its number, from 1) wants gone: here, then at the remote where
+    it has it. `merged`: Git finds its commits in the branch that is checked out, and needs no force."""
+    task = tasks[number - 1]
+    if task.delete:
+        yield ("branch", "-d" if merged else "-D", task.delete)
+        if task.delete in _there(tasks, number, remote):
+            yield ("push", "origin", "--delete", task.delete)
+
+
+def _there(tasks: Sequence[Task], number: int, remote: Collection[str]) -> set[str]:
+    """The branches that the remote has when a task is to be delivered."""
     there = set(remote)
     for task in tasks[: number - 1]:
         there |= {task.on} if task.push else set()
@@ -55,20 +78,13 @@ def there_before(tasks: Sequence[Task], number: int, remote: Collection[str]) ->
     return there
 
 
-def push_of(task: Task, there: Collection[str]) -> Words | None:
-    """The `git push` that a task asks for, if it does: by force, with lease, where the remote has commits of
-    the branch that the operation has replaced. `there` are the branches that the remote has."""
-    if not task.push:
-        return None
-    operation = operation_of(task)
-    replaced = operation.rewrites_branch and task.on in there and operation.source(task) != on_remote(task.on)
-    return ("push", *((FORCE,) if replaced else ()), "origin", task.on)
-
-
-def deletions_of(task: Task, there: Collection[str], *, merged: bool = True) -> Iterator[Words]:
-    """The commands that delete what a task wants gone: here, then at the remote where it has it. `merged`:
-    Git finds its commits in the branch that is checked out, and needs no force."""
-    if task.delete:
-        yield ("branch", "-d" if merged else "-D", task.delete)
-        if task.delete in there or (task.push and task.on == task.delete):
-            yield ("push", "origin", "--delete", task.delete)
+def _replaced(tasks: Sequence[Task], branch: str) -> bool:
+    """Whether the last of these tasks push a branch whose commits they have replaced since it was pushed."""
+    replaced = False
+    for number, task in enumerate(tasks, start=1):
+        if task.on == branch and not task.abort:
+            operation = operation_of(task)
+            own = operation.source(task) == on_remote(branch)
+            replaced = replaced or (operation.rewrites_branch and not own)
+            replaced = replaced and not (task.push and number < len(tasks))
+    return replaced

@@ -8,7 +8,7 @@ from itertools import islice
 from msgspec.structs import replace
 
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, Outcome, State, missed
-from muddled_orchard.core.grading.case import Case, changed_paths
+from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria import CRITERIA, weight_of
 from muddled_orchard.core.grading.criteria.resolution import decisions, hunk_results
 from muddled_orchard.core.grading.doubts import doubts
@@ -90,9 +90,8 @@ def _with_points(id_: str, outcome: Outcome, weight: float) -> CriterionResult:
 
 def _has_only_the_work(case: Case) -> bool:
     """Whether all that was done is to commit the work that was handed out: a good beginning."""
-    own = list(case.evidence.commits.values())
-    work = case.scenario.start.work.keys()
-    return bool(own) and bool(work) and all(changed_paths(case, commit) <= work for commit in own)
+    own = case.evidence.commits.values()
+    return bool(own) and all(map(case.submission.is_the_work, own))
 
 
 def _nothing_done(state: State, case: Case) -> list[Kind]:

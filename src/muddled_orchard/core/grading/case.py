@@ -9,7 +9,7 @@ from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import cut
 from muddled_orchard.core.exercise.scenario import Scenario, Task
-from muddled_orchard.core.git.commits import Commit, Commits
+from muddled_orchard.core.git.commits import Commits
 from muddled_orchard.core.git.lines import Lines, by_lines, is_binary, lines_of
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.git.trees import Blob, Tree
@@ -200,10 +200,3 @@ class Case(Struct, frozen=True, kw_only=True):
         if is_binary(data):
             return "(binary)"
         return cut(data[: 4 * MOST_SHOWN].decode("utf-8", "replace"), MOST_SHOWN)
-
-
-def changed_paths(case: Case, commit: Commit) -> set[str]:
-    """The paths that a commit has otherwise than its first parent."""
-    parent = case.commits.get(commit.parents[0]) if commit.parents else None
-    before = parent.tree if parent else {}
-    return {path for path in {*commit.tree, *before} if commit.tree.get(path) != before.get(path)}

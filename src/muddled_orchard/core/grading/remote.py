@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from muddled_orchard.core.exercise.tasks import is_rebase
+from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.git.commits import contains
 from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.finding import Kind
@@ -32,19 +33,24 @@ def _thrown_away(case: Case) -> Iterator[tuple[str, Kind, str]]:
     """The branches that were deleted or overwritten there, each with what was found and the commit that is
     lost.
 
-    Who rebases a branch that the remote has must push it by force, and was asked to.
+    Who rewrites a branch that the remote has must push it by force, and was asked to.
     """
     deleted = {task.task.delete for task in case.tasks}
-    rebased = {task.task.on for task in case.tasks if is_rebase(task.task)}
+    rewritten = {task.task.on for task in case.tasks if operation_of(task.task).rewrites_branch}
     for branch, now in case.remote_changes.items():
         before = case.key.ids[case.key.history.remote[branch]]
         if now is None:
             if branch not in deleted:
                 yield branch, GoneFromOrigin(branch), before
-        elif branch in rebased and case.key.refs.get(branch_ref(branch)) == before:
+        elif branch in rewritten and _was_here(case, branch, before):
             continue
         elif not _contains(case, now, before):
             yield branch, OverwrittenAtOrigin(branch, before), before
+
+
+def _was_here(case: Case, branch: str, commit: str) -> bool:
+    """Whether a commit of the remote's branch was handed out on the branch here: then it is the learner's."""
+    return contains(case.commits, case.key.refs.get(branch_ref(branch), ""), commit)
 
 
 def _contains(case: Case, tip: str, ancestor: str) -> bool:

@@ -1,35 +1,44 @@
-"""Tasks in a row of which nothing could be seen: what they leave is nothing, or a later one takes it away."""
+"""Tasks of which nothing could be seen: what they leave is nothing, or a later one takes it away."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
-from muddled_orchard.core.base.problems import Problem
-from muddled_orchard.core.exercise.tasks import in_words, is_merge, is_rebase, is_stash_pop, sets_branch
+from muddled_orchard.core.base.problems import KeyPath, Problem
+from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.exercise.scenario import Task
+from muddled_orchard.core.exercise.tasks import (
+    asks_for_commit,
+    in_words,
+    is_merge,
+    is_rebase,
+    is_stash_pop,
+    sets_branch,
+)
 from muddled_orchard.core.git.commits import contains
 from muddled_orchard.core.key.answer_key import Key, Step
 
 
 def unseen_tasks(key: Key) -> Iterator[Problem]:
-    """What is wrong with tasks that come to nothing when they are solved by the key, and with those whose
-    result a later one replaces."""
+    """What is wrong with tasks that come to nothing when they are solved by the key, with those whose result
+    a later one replaces or that are in each other's way, and with messages that nobody is asked for."""
     for number, task in enumerate(key.scenario.task, start=1):
-        where = ("task", number - 1)
+        where: KeyPath = ("task", number - 1)
         steps = [step for step in key.steps if step.task == number]
-        called = f"task {number} ({in_words(task)})"
-        if not task.abort and not any(_leaves_something(key, step) for step in steps):
-            what = f"{called} leaves nothing new: all that it brings is there already, or is decided against"
+        if task.abort:
+            continue
+        if not any(_leaves_something(key, step) for step in steps):
+            what = f"{_called(number, task)} leaves nothing new: it is there already, or decided against"
             yield Problem(what, "Leave it out, or have something of it kept.", where)
             continue
-        if task.abort or not (is_rebase(task) or sets_branch(task)):
-            continue
-        for earlier, other in enumerate(key.scenario.task[: number - 1], start=1):
-            gone = sets_branch(task) or is_merge(other)
-            if other.on == task.on and not other.abort and gone and not is_stash_pop(other):
-                how = "sets that branch back" if sets_branch(task) else "replays it without the merge"
-                what = f"{called} {how}, so nothing of task {earlier} is left to be seen"
-                yield Problem(what, "Put it before, or on another branch.", where)
-                break
+        yield from _of_message(number, task, steps, where)
+        yield from _of_work(key, number, task, where)
+        yield from _of_picks(key, number, task, steps, where)
+        yield from _with_others(key, number, task, steps, where)
+
+
+def _called(number: int, task: Task) -> str:
+    return f"task {number} ({in_words(task)})"
 
 
 def _leaves_something(key: Key, step: Step) -> bool:
@@ -37,8 +46,70 @@ def _leaves_something(key: Key, step: Step) -> bool:
         return True
     if is_merge(step.operation):
         there = contains(key.commits, step.ours, step.theirs)
-        squashed_away = step.operation.squash and step.becomes_empty(key.commits)
-        return not there and not squashed_away
+        return not there and not (step.operation.squash and step.becomes_empty(key.commits))
     if is_rebase(step.operation):
         return step.base != step.ours or not step.becomes_empty(key.commits)
     return not step.becomes_empty(key.commits)
+
+
+def _of_message(number: int, task: Task, steps: Sequence[Step], where: KeyPath) -> Iterator[Problem]:
+    """Messages of commits that there are not, or that Git makes without stopping."""
+    if task.message is None:
+        return
+    if steps[0].fast_forward and not asks_for_commit(task):
+        what = f"{_called(number, task)} only moves the branch on, so no commit of it could say anything"
+        yield Problem(what, 'Leave message out, or add fast_forward = "never".', (*where, "message"))
+    quiet = len(steps) > 1 and not any(step.merge.conflicts for step in steps)
+    if task.message != "proposed" and not is_merge(task) and quiet:
+        what = f"Git makes the {len(steps)} commits of {_called(number, task)} without asking what they say"
+        yield Problem(
+            what, "Ask for the message of one commit, or of one that conflicts.", (*where, "message")
+        )
+
+
+def _of_work(key: Key, number: int, task: Task, where: KeyPath) -> Iterator[Problem]:
+    """Work that is handed out uncommitted where the task would take it away."""
+    if not key.scenario.start.work or key.history.checked_out != task.on:
+        return
+    if task.todo is not None:
+        what = f"the list of {_called(number, task)} has no place for the work that was handed out there"
+        yield Problem(what, "Hand it out on another branch (start.on).", where)
+    if sets_branch(task):
+        what = f"{_called(number, task)} throws away the work that was handed out there uncommitted"
+        yield Problem(what, "Hand it out on another branch (start.on).", where)
+
+
+def _of_picks(key: Key, number: int, task: Task, steps: Sequence[Step], where: KeyPath) -> Iterator[Problem]:
+    """Commits that are there already, and those that were to have others as a part and become empty."""
+    if operation_of(task).result == "new commits" and operation_of(task).keeps_commits:
+        there = [step for step in steps if step.commit and contains(key.commits, step.ours, step.commit)]
+        for step in there[:1]:
+            subject = key.commits[step.commit or ""].subject
+            what = f'{_called(number, task)}: "{subject}" is in {task.on} already when it comes to that'
+            yield Problem(what, "Leave it out.", where)
+    leads = {step.into for step in steps if step.into}
+    for step in steps:
+        if step.commit in leads and step.becomes_empty(key.commits):
+            subject = key.commits[step.commit or ""].subject
+            what = f'{_called(number, task)}: nothing is left of "{subject}", which others become a part of'
+            yield Problem(what, "Keep something of it, or list it otherwise.", where)
+
+
+def _with_others(
+    key: Key, number: int, task: Task, steps: Sequence[Step], where: KeyPath
+) -> Iterator[Problem]:
+    """Earlier and later tasks on the same branch that it can't be told from."""
+    later = [step for step in key.steps if step.task > number and step.operation.on == task.on]
+    taken_out = [steps[0].ours] if sets_branch(task) else []
+    taken_out += [step.commit for step in steps if step.commit] if is_rebase(task) else []
+    if any(contains(key.commits, step.theirs, id_) for step in later for id_ in taken_out):
+        what = f"a later task brings back what {_called(number, task)} takes out of its branch"
+        yield Problem(what, "Leave the one or the other out.", where)
+    if not (is_rebase(task) or sets_branch(task)):
+        return
+    for earlier, other in enumerate(key.scenario.task[: number - 1], start=1):
+        if other.on == task.on and not other.abort and not is_stash_pop(other):
+            how = "sets that branch back" if sets_branch(task) else "replays that branch"
+            what = f"{_called(number, task)} {how}, so what task {earlier} left there can't be seen any more"
+            yield Problem(what, "Put it before, or on another branch.", where)
+            break

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from typing import Literal
 
 from msgspec import Struct
@@ -124,9 +124,13 @@ def peek(evidence: Evidence, asked: Asked | None) -> Peek:
     tasks = tuple(still_to_do(asked, evidence)) if asked is not None else ()
     pops = kind == "" and asked is not None and any(map(is_stash_pop, asked.tasks))
     popped = pops and bool(evidence.stashes) and _differs(evidence)
-    left = [*_left(evidence, kind, is_work=not pops)]
+    # Work that was handed out is in the way until all is done, and nobody's business afterwards.
+    handed_out = asked.work if asked is not None and not kind else ()
+    work = handed_out if all(todo.perhaps for todo in tasks) else ()
+    left = [*_left(evidence, kind, is_work=not pops, work=work)]
     if not kind and not popped:
-        left += [LeftToDo("task", detail=f"{todo.task}: {todo.missing}") for todo in tasks]
+        told = [(f"{todo.task}: {todo.missing}", not todo.perhaps) for todo in tasks]
+        left += [LeftToDo("task", detail=detail, work=work) for detail, work in told]
     if popped:
         left.append(LeftToDo("kept stash"))
     elif evidence.stashes and not any(todo.pops for todo in tasks):
@@ -136,7 +140,7 @@ def peek(evidence: Evidence, asked: Asked | None) -> Peek:
         ours=ours,
         theirs=theirs,
         left=tuple(left),
-        commands=tuple(_commands(evidence, kind, left, () if kind else tasks, popped=popped)),
+        commands=tuple(_commands(evidence, kind, left, () if kind else tasks, handed_out, popped=popped)),
         back=UNDER_WAY[kind].give_up if kind else (),
         knows_tasks=asked is not None,
     )
@@ -195,12 +199,13 @@ def _named(evidence: Evidence, id_: str | None) -> str:
     return names[0].split("/", 2)[2] if names else short(id_) or "another commit"
 
 
-def _left(evidence: Evidence, kind: str, *, is_work: bool) -> Iterator[LeftToDo]:
-    """What the repository itself shows; `is_work`: whether uncommitted changes are something left to do."""
+def _left(evidence: Evidence, kind: str, *, is_work: bool, work: Collection[str]) -> Iterator[LeftToDo]:
+    """What the repository itself shows; `is_work`: whether uncommitted changes are something left to do, but
+    for those in `work`, which were handed out."""
     unmerged = list(_unmerged(evidence))
     yield from unmerged
     yield from _markers(evidence)
-    yield from _changes(evidence, is_work=is_work)
+    yield from _changes(evidence, is_work=is_work, work=work)
     if kind and UNDER_WAY[kind].go_on and not unmerged:
         yield LeftToDo("not completed")
     if evidence.bisecting:
@@ -226,12 +231,13 @@ def _unmerged(evidence: Evidence) -> Iterator[LeftToDo]:
         yield LeftToDo("unmerged", path, detail=_UNMERGED[tuple(sorted(found))])
 
 
-def _changes(evidence: Evidence, *, is_work: bool) -> Iterator[LeftToDo]:
+def _changes(evidence: Evidence, *, is_work: bool, work: Collection[str]) -> Iterator[LeftToDo]:
     for change in uncommitted(evidence, _head_tree(evidence), {}):
+        counts = is_work and change.path not in work
         if change.how == "staged":
-            yield LeftToDo("staged", change.path, work=is_work)
+            yield LeftToDo("staged", change.path, work=counts)
         elif change.how == "unstaged":
-            yield LeftToDo("changed", change.path, work=is_work)
+            yield LeftToDo("changed", change.path, work=counts)
         elif change.how == "untracked" and is_backup(change.path):
             yield LeftToDo("backup", change.path)
         elif change.how == "untracked":
@@ -274,7 +280,13 @@ def _lines(texts: Mapping[str, bytes], blob: Blob) -> Lines:
 
 
 def _commands(
-    evidence: Evidence, kind: str, left: Sequence[LeftToDo], tasks: Sequence[ToDo], *, popped: bool
+    evidence: Evidence,
+    kind: str,
+    left: Sequence[LeftToDo],
+    tasks: Sequence[ToDo],
+    handed_out: Collection[str],
+    *,
+    popped: bool,
 ) -> Iterator[Next]:
     # What is staged goes with the file; the others are in it, or in what was committed of it.
     marked = list(dict.fromkeys(item.file for item in left if item.kind in ("marker", "committed marker")))
@@ -291,7 +303,7 @@ def _commands(
         if popped:
             yield Next(("git", "stash", "pop"), "if it is not", instead=True)
         return
-    yield from _at_rest(evidence, left, marked)
+    yield from _at_rest(evidence, left, marked, handed_out)
     for command, why in tasks[0].commands if tasks else ():
         yield Next(command, why)
 
@@ -314,7 +326,9 @@ def _resolve(evidence: Evidence, marked: Sequence[str]) -> Iterator[Next]:
         yield Next(("git", "rm", "--", path), "to let it go", instead=path in there)
 
 
-def _at_rest(evidence: Evidence, left: Sequence[LeftToDo], marked: Sequence[str]) -> Iterator[Next]:
+def _at_rest(
+    evidence: Evidence, left: Sequence[LeftToDo], marked: Sequence[str], handed_out: Collection[str]
+) -> Iterator[Next]:
     """What to do where no operation is under way."""
     backups = [item.file for item in left if item.kind == "backup"]
     if backups:
@@ -326,7 +340,10 @@ def _at_rest(evidence: Evidence, left: Sequence[LeftToDo], marked: Sequence[str]
     changed = [path for path in changed if path not in marked]
     if changed:
         yield Next(("git", "add", "--", *changed), "to stage it")
-        yield Next(("git", "restore", "--", *changed), "to undo it", instead=True)
+        if handed_out:  # nothing else has it
+            yield Next(("git", "stash"), "to put it aside until all is done (git stash pop)", instead=True)
+        else:
+            yield Next(("git", "restore", "--", *changed), "to undo it", instead=True)
     if changed or marked or committed or any(item.work and item.kind == "staged" for item in left):
         yield Next(("git", "commit"), "to commit what is staged")
     if evidence.bisecting:

@@ -7,6 +7,7 @@ from msgspec import Struct
 from muddled_orchard.core.submission.evidence import Evidence
 
 _RESET = "reset: moving to "
+_PICKED = ("cherry-pick:", "commit (cherry-pick):", "revert:", "commit: Revert ")
 _AT_HEAD = f"{_RESET}HEAD"
 
 
@@ -29,7 +30,7 @@ class GivenUpCounts(Struct, frozen=True):
 def given_up(evidence: Evidence, stashes_before: int = 0) -> GivenUpCounts:
     """What was given up; `stashes_before` is how much was in the stash when it was handed out. Each stash
     that is there beyond that has left a reset to HEAD, which is not counted."""
-    back = [move.what for number, move in enumerate(evidence.reflog) if move.new == _before(evidence, number)]
+    back = [move.what for number, move in enumerate(evidence.reflog) if move.new in _before(evidence, number)]
     resets = [what for what in back if what.startswith(_RESET)]
     stashed = min(max(0, evidence.stashes - stashes_before), resets.count(_AT_HEAD))
     return GivenUpCounts(
@@ -45,9 +46,14 @@ def resets_elsewhere(evidence: Evidence) -> list[str]:
     return [move.what.removeprefix(_RESET) for move in moved]
 
 
-def _before(evidence: Evidence, number: int) -> str:
-    """Where HEAD stood when the operation that a line ends was begun."""
-    at = number
-    while at > 0 and evidence.reflog[at - 1].what.startswith("rebase"):
+def _before(evidence: Evidence, number: int) -> set[str]:
+    """Where HEAD may have stood when the operation that a line ends was begun: before all of a rebase, or
+    before any of the picks or reverts that went well."""
+    log, at = evidence.reflog, number
+    if log[number].what.startswith("rebase"):
+        while at > 0 and log[at - 1].what.startswith("rebase"):
+            at -= 1
+        return {log[at].old}
+    while at > 0 and log[at - 1].what.startswith(_PICKED):
         at -= 1
-    return evidence.reflog[at].old
+    return {move.old for move in log[at : number + 1]}

@@ -6,13 +6,13 @@ from collections.abc import Collection, Iterator, Sequence
 
 from msgspec import Struct
 
-from muddled_orchard.core.exercise.asked import Asked, labels_of, relabelled
-from muddled_orchard.core.exercise.delivering import FORCE, deletions_of, delivery_of, push_of, there_before
+from muddled_orchard.core.exercise.asked import Asked, AskedCommit, labels_of, relabelled
+from muddled_orchard.core.exercise.delivering import FORCE, deletions_of, delivery_of, push_of
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Task
 from muddled_orchard.core.exercise.tasks import in_words, is_rebase, is_stash_pop, sets_branch, source_of
 from muddled_orchard.core.git.commits import Commit, ancestry, contains
-from muddled_orchard.core.git.refs import REMOTE, is_on_remote, tracking_ref
+from muddled_orchard.core.git.refs import REMOTE, is_on_remote, on_remote, tracking_ref
 from muddled_orchard.core.git.under_way import UNDER_WAY, Words
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.reflog import given_up
@@ -22,12 +22,14 @@ _LONGEST = 1000
 
 class ToDo(Struct, frozen=True, kw_only=True):
     """One thing that a task still asks for: the task in words, what is missing, and the commands that do it,
-    each with a word on it. `pops`: it is about the stash."""
+    each with a word on it. `pops`: it is about the stash. `perhaps`: it is right as it is where nothing was
+    left of a commit, which only a key knows."""
 
     task: str
     missing: str
     commands: tuple[tuple[Words, str], ...]
     pops: bool = False
+    perhaps: bool = False
 
 
 def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
@@ -36,23 +38,37 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
     begun = "; what was begun was given up" if left else ""
     remote = {name.removeprefix(REMOTE) for name in asked.tips if is_on_remote(name)}
     delivery = delivery_of(asked.tasks, remote)
+    emptied = {place for place, one in enumerate(asked.tasks) if _perhaps_emptied(one, asked, evidence)}
     for number, task in enumerate(asked.tasks):
         words = in_words(_seen(task, asked))
         before = [earlier.on for earlier in asked.tasks[:number] if not earlier.abort]
         if missing := _missing(task, asked, evidence, before):
-            commands = (*_switch(task, evidence), *_begin(task, asked, evidence))
-            pops = is_stash_pop(task)
-            yield ToDo(task=words, missing=missing + begun, commands=commands, pops=pops)
-            begun = ""
-            continue
-        there = there_before(asked.tasks, number + 1, remote)
+            if number in emptied:
+                what = f"{missing}; that is right where nothing of it was left"
+                yield ToDo(task=words, missing=what, commands=(), perhaps=True)
+            else:
+                commands = (*_switch(task, evidence), *_begin(task, asked, evidence))
+                pops = is_stash_pop(task)
+                yield ToDo(task=words, missing=missing + begun, commands=commands, pops=pops)
+                begun = ""
+                continue
         pushed = evidence.refs.get(tracking_ref(task.on))
-        push = push_of(task, there)
-        if push is not None and task.on in delivery.pushed and pushed != evidence.branch(task.on):
+        push = push_of(asked.tasks, number + 1, remote)
+        later = any(other.on == task.on for other in asked.tasks[number + 1 :])
+        there = pushed == evidence.branch(task.on) or (later and _has_moved_there(task, asked, evidence))
+        if push is not None and task.on in delivery.pushed and not there:
             why = "to replace there what you rewrote here" if FORCE in push else "to push it"
             yield ToDo(task=words, missing=f"{task.on} is not pushed yet", commands=((("git", *push), why),))
         if task.delete:
-            yield from _to_delete(task, words, there, evidence)
+            yield from _to_delete(asked.tasks, number + 1, remote, words, evidence)
+
+
+def _has_moved_there(task: Task, asked: Asked, evidence: Evidence) -> bool:
+    """Whether origin has more of a branch than it was handed out with, and nothing that is not here: a later
+    task may go on without a push."""
+    there = evidence.refs.get(tracking_ref(task.on))
+    moved = there is not None and there != asked.tips.get(on_remote(task.on))
+    return moved and contains(evidence.commits, evidence.branch(task.on) or "", there or "")
 
 
 def _seen(task: Task, asked: Asked) -> Task:
@@ -83,16 +99,50 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
         count = len(_own_line(tip, asked.tips.get(task.on), evidence))
         return "" if count > moved.count(task.on) else f"{task.on} has no new commit for it"
     if source is not None:
-        other = evidence.branch(source) if source in moved else asked.tips.get(source)
-        if other is None or contains(evidence.commits, tip, other):
+        if _has_come_in(task, source, asked, evidence, moved):
             return ""
         how = "does not stand on" if is_rebase(task) else "does not have the commits of"
         return f"{task.on} {how} {source} yet"
     new = _new_commits(tip, asked.tips.get(task.on), evidence)
     operation = operation_of(task)
     wanted = [asked.commits[label] for label in labels_of(task)]
-    lacking = [one for one in wanted if not any(operation.shows(commit, one) for commit in new)]
+    if task.message == "own":  # nothing but their number tells commits in words of one's own
+        own = len([commit for commit in new if commit.id not in asked.tips.values()])
+        lacking = wanted[own:]
+    else:
+        lacking = _lacking(task, asked, evidence)
     return operation.not_shown(task, lacking[0]) if lacking else ""
+
+
+def _lacking(task: Task, asked: Asked, evidence: Evidence) -> list[AskedCommit]:
+    """The commits that a task names of which no new commit of its branch says that it brings them."""
+    new = _new_commits(evidence.branch(task.on) or "", asked.tips.get(task.on), evidence)
+    shows = operation_of(task).shows
+    wanted = [asked.commits[label] for label in labels_of(task)]
+    return [one for one in wanted if not any(shows(commit, one) for commit in new)]
+
+
+def _perhaps_emptied(task: Task, asked: Asked, evidence: Evidence) -> bool:
+    """Whether commits that are lacking were left out with `--skip`, as Git proposes where nothing is left of
+    one: others of the task are there, and the reflog has a line for each."""
+    if operation_of(task).result != "new commits" or task.abort or task.message == "own":
+        return False
+    lacking = _lacking(task, asked, evidence)
+    skipped = given_up(evidence, asked.stashes).resets
+    return 0 < len(lacking) < len(labels_of(task)) and len(lacking) <= skipped
+
+
+def _has_come_in(task: Task, source: str, asked: Asked, evidence: Evidence, moved: Sequence[str]) -> bool:
+    """Whether a branch has what another one had when the task was to be done."""
+    tip = evidence.branch(task.on) or ""
+    now = evidence.branch(source)
+    later = any(other.on == source for other in asked.tasks[asked.tasks.index(task) + 1 :])
+    if source in moved and now is not None and later:
+        # Where it stood in between nobody knows any more: some of what it got is there.
+        own = _own_line(now, asked.tips.get(source), evidence)
+        return any(contains(evidence.commits, tip, id_) for id_ in own)
+    other = now if source in moved else asked.tips.get(source)
+    return other is None or contains(evidence.commits, tip, other)
 
 
 def _never_given_up(task: Task, asked: Asked, evidence: Evidence) -> str:
@@ -136,11 +186,14 @@ def _begin(task: Task, asked: Asked, evidence: Evidence) -> Iterator[tuple[Words
         yield UNDER_WAY[operation.under_way].give_up, "to give it up, at the conflict"
 
 
-def _to_delete(task: Task, what: str, there: Collection[str], evidence: Evidence) -> Iterator[ToDo]:
+def _to_delete(
+    tasks: Sequence[Task], number: int, remote: Collection[str], what: str, evidence: Evidence
+) -> Iterator[ToDo]:
+    task = tasks[number - 1]
     branch = task.delete or ""
     at = evidence.branch(branch)
     merged = at is not None and contains(evidence.commits, evidence.branch(task.on) or "", at)
-    for words in deletions_of(task, there, merged=merged):
+    for words in deletions_of(tasks, number, remote, merged=merged):
         command: Words = ("git", *words)
         if words[0] == "branch" and at is not None:
             before = list(_switch(task, evidence)) if evidence.head == branch else []

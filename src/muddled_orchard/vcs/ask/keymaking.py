@@ -194,11 +194,27 @@ def _carry_out(scratch: ScratchRepository, draft: _Draft, number: int, task: Tas
         draft.tips[task.on] = target
         return
     replays = operation_of(task).replays(task, planned)
+    if is_rebase(task) and _is_in_place(draft, task):
+        return  # Git finds the branch up to date, and replays nothing
     if is_rebase(task):  # it begins at its new base: the branch is moved there
         draft.tips[task.on] = draft.tips[source_of(task) or ""]
     squashed = _squashed_into(planned, task)
     for replay in replays:
         yield from _replay(scratch, draft, number, task, replay, squashed.get(replay.original))
+
+
+def _is_in_place(draft: _Draft, task: Task) -> bool:
+    """Whether a branch stands on its new base already, with no merge in between that a rebase would take
+    out."""
+    if task.todo is not None or task.since is not None:
+        return False
+    at, base = draft.tips[task.on], draft.tips[source_of(task) or ""]
+    while at != base:
+        parents = draft.commits[at].parents
+        if len(parents) != 1:
+            return False
+        at = parents[0]
+    return True
 
 
 def _squashed_into(planned: _Planned, task: Task) -> dict[str, str]:

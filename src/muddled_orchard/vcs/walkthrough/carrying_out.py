@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.core.exercise.delivering import FORCE, deletions_of, push_of, there_before
+from muddled_orchard.core.exercise.delivering import FORCE, deletions_of, push_of
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.operations.am import MAILBOX
 from muddled_orchard.core.exercise.scenario import Task
@@ -33,6 +33,12 @@ TODO = "todo"
 def carry_out(recorder: Recorder, *, with_key: bool = True) -> None:
     """Carry every task out by the key. Without it, it ends before the first conflict is resolved."""
     _Tasks(recorder, with_key=with_key).run()
+
+
+_OVERWRITTEN = (
+    "your own changes, which are nowhere else yet, would be overwritten. "
+    "Commit them first (or put them aside with git stash), then do it again."
+)
 
 
 class _Tasks:
@@ -63,7 +69,11 @@ class _Tasks:
         for _ in range(2 * len(self.key.steps) + 2):
             unmerged = recorder.unmerged()
             if not unmerged and not recorder.applying():
-                break
+                if operation_of(task).result != "new commits" or not recorder.pending():
+                    break
+                recorder.say("All that this commit changes is there already, so it is left out.")
+                recorder.git(operation_of(task).under_way, "--skip")
+                continue
             step = self._at_hand(number)
             self.conflicts += 1
             shown = ConflictShown(recorder, step, self.conflicts, unmerged)
@@ -111,6 +121,10 @@ class _Tasks:
         recorder.step("task", self._name("ready", number), f"The task: {what}")
         if recorder.branch() != task.on:
             recorder.git("switch", task.on)
+            if recorder.branch() != task.on and self.key.scenario.start.work:
+                recorder.say(f"Git refuses to switch: {_OVERWRITTEN}")
+                self._commit_work()
+                recorder.git("switch", task.on)
         operation = operation_of(task)
         source = operation.source(task)
         recorder.look("status")
@@ -156,18 +170,43 @@ class _Tasks:
         recorder = self.recorder
         recorder.open_step("task")
         before = recorder.head()
+        if self._would_be_mixed(task):
+            recorder.say(
+                "Your own changes lie in a file that is about to conflict as a whole, and Git would mix "
+                "the two. They are committed first (or put aside with git stash)."
+            )
+            self._commit_work()
+            before = recorder.head()
         self._start(task)
         if self.key.scenario.start.work and recorder.head() == before and not recorder.pending():
-            recorder.say(
-                "Git refuses to begin: your own changes, which are nowhere else yet, would be overwritten. "
-                "Commit them first (or put them aside with git stash), then begin again."
-            )
-            recorder.git("add", "--all")
-            if (who := recorder.who) is not None:
-                recorder.who = replace(who, replays=False)
-            recorder.git("commit", "-m", "Keep what I was doing")
-            recorder.who = who
+            recorder.say(f"Git refuses to begin: {_OVERWRITTEN}")
+            self._commit_work()
             self._start(task)
+        elif (
+            self.key.scenario.start.work
+            and recorder.pending()
+            and not (recorder.unmerged() or recorder.applying() or recorder.staged())
+        ):
+            recorder.say(f"Git refuses to go on: {_OVERWRITTEN}")
+            recorder.git(*UNDER_WAY[self._under_way(task)].give_up[1:])
+            self._commit_work()
+            self._start(task)
+
+    def _would_be_mixed(self, task: Task) -> bool:
+        """Whether Git begins all the same though a file with uncommitted work conflicts: it does where that
+        conflict has no hunks."""
+        work = self.key.scenario.start.work
+        steps = (step for step in self.key.steps if step.operation is task)
+        whole = {conflict.path for step in steps for conflict in step.merge.conflicts if not conflict.merged}
+        return bool(whole & work.keys()) and self.recorder.is_dirty()
+
+    def _commit_work(self) -> None:
+        recorder = self.recorder
+        recorder.git("add", "--all")
+        if (who := recorder.who) is not None:
+            recorder.who = replace(who, replays=False)
+        recorder.git("commit", "-m", "Keep what I was doing")
+        recorder.who = who
 
     def _start(self, task: Task) -> None:
         recorder = self.recorder
@@ -235,7 +274,11 @@ class _Tasks:
             return
         if command == ("commit",):
             recorder.git("commit", *(["-m", said] if said else ["--no-edit"]))
-        elif said is not None and operation.result == "new commits":
+        elif (
+            said is not None
+            and operation.result == "new commits"
+            and not step.becomes_empty(self.key.commits)
+        ):
             recorder.git("commit", "--allow-empty", "-m", said)
             if recorder.pending():
                 recorder.git(operation.under_way, "--continue")
@@ -300,6 +343,12 @@ class _Tasks:
             recorder.git("commit", *(["-m", said] if said else ["--no-edit"]))
         if task.do == "pull" and not task.abort and is_merge(task) and (said := example_message(task)):
             recorder.git("commit", "--amend", "-m", said)
+        own = [step for step in self.key.steps if step.task == number]
+        if len(own) == 1 and own[0].commit is not None and not own[0].merge.conflicts:
+            said = self._message(task, self.key.commits[own[0].commit])
+            if said is not None:
+                recorder.say("Git did not stop, so the message is written now:")
+                recorder.git("commit", "--amend", "-m", said)
         for step in self.key.steps:
             if step.task == number and step.clean_merge_fixes and not step.merge.conflicts:
                 paths = listed(sorted(step.clean_merge_fixes))
@@ -328,8 +377,8 @@ class _Tasks:
 
     def _deliver(self, number: int, task: Task) -> None:
         recorder = self.recorder
-        there = there_before(self.key.scenario.task, number, self.key.history.remote)
-        if (push := push_of(task, there)) is not None:
+        tasks, remote = self.key.scenario.task, self.key.history.remote
+        if (push := push_of(tasks, number, remote)) is not None:
             recorder.look("status", "--short", "--branch")
             recorder.say("The others see nothing of it before it is pushed.")
             if FORCE in push:
@@ -339,7 +388,7 @@ class _Tasks:
                 )
             recorder.git(*push)
             recorder.look("status", "--short", "--branch")
-        for words in deletions_of(task, there):
+        for words in deletions_of(tasks, number, remote):
             if words[0] == "push":
                 recorder.say("The remote has it as well:")
             recorder.git(*words)

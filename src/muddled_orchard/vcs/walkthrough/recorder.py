@@ -226,6 +226,11 @@ class Recorder:
         repository = self.repository
         return bool(repository.index.diff_to_tree(repository.revparse_single("HEAD").peel(pygit2.Tree)))
 
+    def is_dirty(self) -> bool:
+        """Whether a file that Git knows holds something that is not committed."""
+        untracked = pygit2.enums.FileStatus.WT_NEW | pygit2.enums.FileStatus.IGNORED
+        return any(not status & untracked for status in self.repository.status().values())
+
     def ignored(self, paths: Sequence[str], folder: str = WORK) -> bool:
         """Whether Git would not add one of these files, since the repository ignores it."""
         repository = pygit2.Repository(str(self.room / folder))
@@ -238,7 +243,7 @@ class Recorder:
         if any((self.gitdir / name).exists() for name in names):
             return True
         # An interactive rebase may leave that file, too, with nothing staged.
-        return (self.gitdir / "SQUASH_MSG").exists() and self.staged()
+        return (self.gitdir / "SQUASH_MSG").exists() and (bool(self.unmerged()) or self.staged())
 
     def applying(self) -> bool:
         """Whether Git applies patches."""

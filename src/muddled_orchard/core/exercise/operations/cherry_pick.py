@@ -33,9 +33,13 @@ class CherryPick(Operation):
         return f"ours ({task.on})", f'theirs (the picked commit "{replayed}")'
 
     def misfits(self, task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
-        """Labels that no commit has."""
+        """Labels that no commit has, and commits that have no single parent whose change could be taken."""
         for place, label in enumerate(task.pick or ()):
-            yield from no_such_label(label, history, (*key, "pick", place))
+            where = (*key, "pick", place)
+            problems = list(no_such_label(label, history, where))
+            yield from problems
+            if not problems and len(history.commits[history.labelled(label)].parents) != 1:
+                yield Problem(f'"{label}" has no single parent', "Pick a commit that has one.", where)
 
     def begin(self, task: Task, ids: Mapping[str, str], *, quiet: bool = False) -> Words:
         """`cherry-pick 1a2b3c4d`."""

@@ -52,7 +52,10 @@ class Revert(Operation):
         if problems:
             return
         parents = len(history.commits[history.labelled(task.undo or "")].parents)
-        if parents > 1 and task.parent is None:
+        if not parents:
+            what = f'"{task.undo}" is the first commit of all, and nothing came before it'
+            yield Problem(what, "Undo a later one.", (*key, "undo"))
+        elif parents > 1 and task.parent is None:
             what = f'"{task.undo}" is a merge commit: which of its parents is to stay?'
             yield Problem(what, "Add parent = 1 (the branch that was merged into).", (*key, "undo"))
         elif task.parent is not None and (parents < 2 or not 1 <= task.parent <= parents):
@@ -81,7 +84,8 @@ class Revert(Operation):
 
     def shows(self, made: Commit, original: NamedCommit) -> bool:
         """Whether its message names the commit, by subject or id."""
-        return original.subject in made.message or original.id in made.message
+        named = original.subject in made.message and made.subject != original.subject
+        return named or original.id in made.message
 
     def not_shown(self, task: Task, original: NamedCommit) -> str:
         """What to say where no commit does."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from muddled_orchard.core.exercise.delivering import delivery_of
+from muddled_orchard.core.git.commits import ancestry, contains
 from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.grading.assessment import Outcome, met, partly, skipped, unseen
 from muddled_orchard.core.grading.case import Case
@@ -31,7 +32,7 @@ def judge(case: Case) -> Outcome:
     for branch in sorted(pushed):
         own, now = evidence.branch(branch), there.get(branch)
         handed_out = case.key.history.remote.get(branch)
-        if now is None or own is None or now != own:
+        if now is None or own is None or not _is_there(case, branch, own, now):
             lacking.append(NotPushed(branch, nothing=False))
         elif handed_out is not None and now == case.key.ids[handed_out] and not _moved(case, branch):
             lacking.append(NotPushed(branch, nothing=True))
@@ -40,6 +41,24 @@ def judge(case: Case) -> Outcome:
     if not lacking:
         return met(Delivered(pushed=bool(pushed), deleted=bool(deleted)))
     return partly(lacking, 1 - len(lacking) / (len(pushed) + len(deleted) + len(deleted_there)))
+
+
+def _is_there(case: Case, branch: str, own: str, now: str) -> bool:
+    """Whether origin has a branch as it is here, or as it was when the last of its tasks was done that asks
+    for a push."""
+    if now == own:
+        return True
+    tasks = [task for task in case.tasks if task.task.on == branch]
+    last = max(task.step.task for task in tasks if task.task.push)
+    if not contains(case.commits, own, now):
+        return False
+    beyond = {commit.id for commit in ancestry(case.commits, own)}
+    beyond -= {commit.id for commit in ancestry(case.commits, now)}
+    goes_on = any(task.step.task > last for task in tasks)
+    if not goes_on and not all(case.submission.is_the_work(case.commits[id_]) for id_ in beyond):
+        return False
+    made = [task.result.result_commit for task in tasks if task.step.task == last]
+    return all(id_ is None or contains(case.commits, now, id_) for id_ in made)
 
 
 def _moved(case: Case, branch: str) -> bool:

@@ -7,10 +7,10 @@ from itertools import groupby
 
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.tasks import in_words, is_merge, is_stash_pop, source_of
-from muddled_orchard.core.git.commits import Commit, contains, short
+from muddled_orchard.core.git.commits import contains, short
 from muddled_orchard.core.grading import kinds
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly, skipped, unseen
-from muddled_orchard.core.grading.case import Case, TaskCase, changed_paths
+from muddled_orchard.core.grading.case import Case, TaskCase
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.criteria.history_of_todo import judge_todo
 from muddled_orchard.core.grading.finding import Kind, few, restored
@@ -143,15 +143,9 @@ def _faults(case: Case, steps: list[TaskCase]) -> Iterator[tuple[Kind, str | Non
     for commit in matches.twice:
         yield kinds.ReplayedTwice(commit.id, commit.subject), commit.id
     for commit in matches.foreign:
-        if _is_the_work(case, commit):
+        if case.submission.is_the_work(commit):
             continue
         yield kinds.ForeignCommit(commit.id, commit.subject), commit.id
-
-
-def _is_the_work(case: Case, commit: Commit) -> bool:
-    """Whether a commit has only to do with work that was handed out uncommitted."""
-    changed = changed_paths(case, commit)
-    return bool(changed) and changed <= case.scenario.start.work.keys()
 
 
 def _changed(case: Case, step: TaskCase) -> Iterator[tuple[Kind, str | None]]:

@@ -10,8 +10,7 @@ from msgspec import Struct
 
 from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.commits import Commit, ancestry, contains
-from muddled_orchard.core.git.lines import Lines, SpacingRule, alike, lines_of
-from muddled_orchard.core.git.refs import branch_ref
+from muddled_orchard.core.git.lines import Lines, SpacingRule, alike
 from muddled_orchard.core.git.trees import EXECUTABLE, Blob, are_alike
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
 from muddled_orchard.core.grading.case import Case, ConflictCase, TaskCase
@@ -44,8 +43,7 @@ class Departure(Struct, frozen=True):
 
 def judge(case: Case) -> Outcome:
     """Missed where a side's clean change was lost, partly where something else was changed."""
-    work = _Work(case)
-    found = [one for task in case.tasks for one in departures(case, task) if not work.explains(one)]
+    found = [one for task in case.tasks for one in departures(case, task) if not _is_of_work(case, one)]
     if not found:
         return met(CameThrough())
     asked = [departure for departure in found if departure.asked]
@@ -67,27 +65,16 @@ def judge(case: Case) -> Outcome:
     return missed([*told, *_whole_files(case, paths)], where)
 
 
-class _Work:
-    """The work that was handed out uncommitted, which may be committed wherever it is."""
-
-    def __init__(self, case: Case) -> None:
-        form = alike(case.scenario.spacing)
-        before = case.key.commits[case.key.refs[branch_ref(case.key.history.checked_out)]].tree
-        self._form = form
-        self._lines: dict[str, tuple[Counter[str], Counter[str]]] = {}
-        for path, text in case.scenario.start.work.items():
-            was, now = Counter(form(case.lines(before.get(path)))), Counter(form(lines_of(text)))
-            self._lines[path] = (now - was, was - now)
-
-    def explains(self, departure: Departure) -> bool:
-        """Whether a departure is a line that the work adds or takes out, or a file that it makes."""
-        if departure.path not in self._lines:
-            return False
-        if departure.what:
-            return departure.what == "added"
-        added, gone = self._lines[departure.path]
-        line = self._form([departure.text])[0] if departure.text else departure.text
-        return (gone if departure.lost else added)[line] > 0
+def _is_of_work(case: Case, departure: Departure) -> bool:
+    """Whether a departure is work that was handed out uncommitted, which may be committed wherever it is: a
+    line that it adds or takes out, or a file that it makes."""
+    lines = case.submission.work_lines.get(departure.path)
+    if lines is None or departure.what:
+        return lines is not None and departure.what == "added"
+    form = alike(case.scenario.spacing)
+    line = form([departure.text])[0] if departure.text else departure.text
+    added, gone = lines
+    return (gone if departure.lost else added)[line] > 0
 
 
 def _told(

@@ -7,7 +7,7 @@ has nothing to do with the task (`attempts`); what the result contains is judged
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from itertools import groupby
 
 from msgspec import Struct
@@ -17,6 +17,7 @@ from muddled_orchard.core.exercise.tasks import is_merge, marker_labels, source_
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE, branch_ref, is_on_remote
 from muddled_orchard.core.grading.locating.attempts import brings_part
+from muddled_orchard.core.grading.locating.gone import last_places, to_be_deleted
 from muddled_orchard.core.grading.locating.no_commit import locate_without_commit
 from muddled_orchard.core.grading.locating.replays import locate_replays, stands_on
 from muddled_orchard.core.grading.locating.results import Result, Shape
@@ -30,8 +31,17 @@ _JOINED = ("merge", "reversed", "stale")
 
 def locate(submission: Submission) -> tuple[Result, ...]:
     """The result of every step, in order."""
+    results = _located(submission, ())
+    kinds = {is_merge(step.operation) for step in submission.key.steps if not step.makes_no_commit}
+    if len(kinds) > 1:  # where a merge begins hangs on what replays left, and the other way round
+        results = _located(submission, results)
+    return tuple(_with_ends(results, submission))
+
+
+def _located(submission: Submission, known: Sequence[Result]) -> list[Result]:
+    """One round of it; `known` are the results of the round before."""
     key = submission.key
-    found = _MergeLocator(submission)
+    found = _MergeLocator(submission, known)
     results: list[Result] = []
     for _, group in groupby(key.steps, key=lambda step: step.task):
         steps = list(group)
@@ -46,8 +56,8 @@ def locate(submission: Submission) -> tuple[Result, ...]:
         else:
             on_tip = _expected(steps[0].operation.on, key, results)
             used = {result.result_commit for result in results if result.result_commit}
-            results += locate_replays(submission, steps, on_tip, used)
-    return tuple(_with_ends(results, submission))
+            results += locate_replays(submission, steps, on_tip, used, found.merged)
+    return results
 
 
 class _MergeLocator:
@@ -55,28 +65,37 @@ class _MergeLocator:
     fast-forward, in whatever order they were made; then those that are left get a merge commit that joins
     them in another way; only then is looked what else may be the result of those that have none."""
 
-    def __init__(self, submission: Submission) -> None:
+    def __init__(self, submission: Submission, replays: Sequence[Result]) -> None:
         self._submission = submission
         self._evidence, self._key = submission.evidence, submission.key
         self._commits, self._texts = submission.commits, submission.texts
         self._merged: dict[int, Result] = {}
         self._pending_is_taken = False
-        for find in (self._exactly, self._roughly):
+        for find in (self._as_asked, self._exactly, self._roughly):
             before: list[Result] = []
-            for step in self._key.steps:
+            for place, step in enumerate(self._key.steps):
                 merges = is_merge(step.operation) and not step.makes_no_commit
                 if merges and step.task not in self._merged and (found := find(step, before)) is not None:
                     self._merged[step.task] = found
-                known = self._merged.get(step.task) if merges else None
+                replay = replays[place] if replays and not merges else None
+                known = self._merged.get(step.task) if merges else replay
                 before.append(known or _nothing(step, _expected(step.operation.on, self._key, before)))
+
+    @property
+    def merged(self) -> list[tuple[Step, Result]]:
+        """The tasks that were merged, each with its result, the last first."""
+        steps = {step.task: step for step in self._key.steps}
+        return [(steps[task], self._merged[task]) for task in sorted(self._merged, reverse=True)]
 
     def of(self, step: Step, before: list[Result]) -> Result:
         """The result of a merge; `before` are those of the steps before."""
         key, commits = self._key, self._commits
         on, bring = step.operation.on, source_of(step.operation) or ""
         on_tip, bring_tip = _expected(on, key, before), _expected(bring, key, before)
-        if step.task in self._merged:
-            return self._merged[step.task]
+        # What an earlier task left by a replay was not known yet when all merges were looked at.
+        found = self._merged.get(step.task) or self._exactly(step, before) or self._roughly(step, before)
+        if found is not None:
+            return found
         if contains(commits, on_tip, bring_tip) and self._is_all_there(step, on_tip, bring_tip):
             return Result(
                 shape="nothing to do",
@@ -141,9 +160,12 @@ class _MergeLocator:
         on, bring = step.operation.on, source_of(step.operation) or ""
         nothing = _nothing(step, on_tip)
         others = {result.result_commit for result in self._merged.values()}
-        for branch, tip in _places(evidence, on, bring):
+        for branch, tip in self._places_of_merges(on, bring):
+            if evidence.branch(on) is None and branch != on and on in to_be_deleted(self._key):
+                continue  # it is looked for where it stood
             own = [commit for commit in ancestry(commits, tip) if commit.id in evidence.commits]
             own = [one for one in own if one.id not in others and not _below_used(commits, one.id, used)]
+            own = [one for one in own if not self._submission.is_the_work(one)]
             if any(used):  # after an earlier task, a commit may as well mend that task's result
                 own = [commit for commit in own if _brings(commits, commit, bring_tip)]
             if branch == bring and evidence.branch(on) is not None and not contains(commits, tip, on_tip):
@@ -151,7 +173,7 @@ class _MergeLocator:
             if not own or not self._brings_part(step, on_tip, tip):
                 continue
             shape: Shape = "squash"
-            if _replayed(commits, own, bring_tip, on_tip) or (
+            if _replayed(self._submission, own[-1:], bring_tip, on_tip) or (
                 contains(commits, tip, bring_tip) and branch == on and not contains(commits, tip, on_tip)
             ):
                 shape = "rebase"
@@ -183,9 +205,27 @@ class _MergeLocator:
             return True
         return brings_part(commits, self._texts, [step], commits[before].tree, commits[after].tree)
 
-    def _exactly(self, step: Step, before: list[Result]) -> Result | None:
+    def _as_asked(self, step: Step, before: list[Result]) -> Result | None:
         """A merge commit whose first side has grown from the branch by the learner's own commits, or the
         fast-forward that the task comes to."""
+        if step.operation.squash:
+            tips = (
+                _expected(step.operation.on, self._key, before),
+                _expected(source_of(step.operation) or "", self._key, before),
+            )
+            plain = self._without_second_parent(step, tips[0], tips[1], {one.result_commit for one in before})
+            if plain.shape == "squash" and self._is_plain(plain, tips[1]):
+                return plain
+        found = self._exactly(step, before)
+        return found if found is not None and found.shape != "reversed" else None
+
+    def _is_plain(self, found: Result, bring_tip: str) -> bool:
+        """Whether a result is one commit with a single parent, which does not have the other branch's own."""
+        made = self._commits[found.result_commit or ""]
+        return len(made.parents) == 1 and not contains(self._commits, made.id, bring_tip)
+
+    def _exactly(self, step: Step, before: list[Result]) -> Result | None:
+        """The same, or one with its sides turned round."""
         for on_tip, bring_tip in self._tips(step, before):
             found = self._of_merge_commit(step, on_tip, bring_tip, before, exactly=True)
             found = found or self._fast_forward(step, on_tip, bring_tip)
@@ -218,10 +258,8 @@ class _MergeLocator:
     def _fast_forward(self, step: Step, on_tip: str, bring_tip: str) -> Result | None:
         on, commits = step.operation.on, self._commits
         now = self._evidence.branch(on)
-        if now is None and on in _deleted(self._key):  # it is where its branch went
-            now = next(
-                (tip for _, tip in _places(self._evidence, on, "") if contains(commits, tip, bring_tip)), None
-            )
+        if now is None:
+            now = next(last_places(self._submission, on), None)
         if now is None or not contains(commits, bring_tip, on_tip) or not contains(commits, now, bring_tip):
             return None
         return Result(
@@ -245,8 +283,9 @@ class _MergeLocator:
         for branch, tip in self._places_of_merges(on, bring):
             for merge in _merges(commits, evidence, tip):
                 # A branch that was to be deleted afterwards has its merge where it went.
-                gone = branch != on and evidence.branch(on) is None and on in _deleted(self._key)
-                found = _joined(commits, merge, on_tip, bring_tip, tip, on if gone else branch)
+                gone = branch != on and evidence.branch(on) is None and on in to_be_deleted(self._key)
+                ends = (merge.id, on) if gone else (tip, branch)
+                found = _joined(commits, merge, on_tip, bring_tip, *ends)
                 if found is None or not self._has_grown(found.ours):
                     continue
                 if merge.id in taken and (exactly or found.shape != "merge"):
@@ -262,13 +301,9 @@ class _MergeLocator:
         return stale
 
     def _places_of_merges(self, on: str, bring: str) -> Iterator[tuple[str | None, str]]:
-        """Branches and their tips; then, for one that was to be deleted and is gone, where HEAD was while it
-        was there."""
+        """Where a branch stood that was to be deleted and is gone; then the branches and their tips."""
+        yield from ((on, tip) for tip in last_places(self._submission, on))
         yield from _places(self._evidence, on, bring)
-        if self._evidence.branch(on) is None and on in _deleted(self._key):
-            for move in reversed(self._evidence.reflog):
-                if move.new in self._evidence.commits:
-                    yield on, move.new
 
     def _joins_its_own(self, found: Result, merge: Commit, on_tip: str) -> bool:
         """Whether the side that a merge was made on has grown from a branch's commit by the learner's own
@@ -294,10 +329,6 @@ class _MergeLocator:
                 own = self._evidence.commits.get(id_)
                 waiting.extend(own.parents if own else ())
         return seen
-
-
-def _deleted(key: Key) -> set[str | None]:
-    return {step.operation.delete for step in key.steps}
 
 
 def _expected(branch: str, key: Key, before: list[Result]) -> str:
@@ -383,11 +414,12 @@ def _brings(commits: Commits, commit: Commit, bring_tip: str) -> bool:
     return any(theirs.get(path) != before.get(path) for path in changed)
 
 
-def _replayed(commits: Commits, own: list[Commit], bring_tip: str, on_tip: str) -> bool:
-    """Whether the new commits are copies of commits of one of the branches."""
+def _replayed(submission: Submission, own: list[Commit], bring_tip: str, on_tip: str) -> bool:
+    """Whether the new commits are copies of handed-out commits of one of the branches."""
+    commits, handed_out = submission.commits, submission.key.handed_out
     theirs = {commit.id for commit in ancestry(commits, bring_tip)}
     ours = {commit.id for commit in ancestry(commits, on_tip)}
-    originals = {(commits[id_].author, commits[id_].subject) for id_ in theirs ^ ours}
+    originals = {(commits[id_].author, commits[id_].subject) for id_ in (theirs ^ ours) & handed_out}
     return any((commit.author, commit.subject) in originals for commit in own)
 
 

@@ -68,7 +68,11 @@ def matched(
         if _best(_shared, two, patches[most.id]):
             made[_id(steps[0])] = most
             left.remove(most)
-    paths = {id_: {path for one in two for path, _, _ in one} for id_, two in wanted.items()}
+    # Of what becomes empty by the key no commit need be left.
+    empty = {_id(step) for step in steps if step.becomes_empty(commits)}
+    paths = {
+        id_: {path for one in two for path, _, _ in one} for id_, two in wanted.items() if id_ not in empty
+    }
     _by_place(own, left, made, paths, patches, holds)
     into = {
         id_: next(commit for commit in own if id_ in holds[commit.id])
@@ -134,7 +138,7 @@ def _by_place(
     """Match what neither words nor patches tell by its place: a conflict that was resolved otherwise, and
     committed under another name, lies between the commits that its neighbours became. Only where as many
     commits lie there as are missing, and each changes a file that its original changes."""
-    ids = list(made)
+    ids = [id_ for id_ in made if made[id_] is not None or id_ in wanted]
     start = 0
     while start < len(ids):
         stop = start

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.tasks import is_merge, is_rebase, sets_branch
 from muddled_orchard.core.git.commits import ancestry, contains
+from muddled_orchard.core.grading.locating.gone import last_places
 from muddled_orchard.core.grading.locating.results import Result, Shape
 from muddled_orchard.core.key.answer_key import Step
 from muddled_orchard.core.submission.reflog import given_up
@@ -66,14 +67,16 @@ def _is_last(step: Step, steps: Sequence[Step]) -> bool:
 
 def _set_back(submission: Submission, step: Step, on_tip: str) -> Shape:
     commits = submission.commits
-    now, target = submission.evidence.branch(step.operation.on), step.theirs
+    on, target = step.operation.on, step.theirs
+    now = submission.evidence.branch(on) or next(last_places(submission, on), None)
     if now is None or now == on_tip:
         return "none"
     if contains(commits, now, on_tip):
         return "undone" if commits[now].tree == commits[target].tree else "none"
     gone = {commit.id for commit in ancestry(commits, on_tip)}
     gone -= {commit.id for commit in ancestry(commits, target)}
-    moved_on = contains(commits, now, target) and not any(c.id in gone for c in ancestry(commits, now))
+    names = {(commits[id_].author, commits[id_].subject) for id_ in gone}
+    moved_on = not any(c.id in gone or (c.author, c.subject) in names for c in ancestry(commits, now))
     later = not _is_last(step, submission.key.steps)
     if commits[now].tree == commits[on_tip].tree:
         return "none"  # it was only reworded

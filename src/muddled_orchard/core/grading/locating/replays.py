@@ -21,6 +21,7 @@ from muddled_orchard.core.grading.locating.attempts import (
     squashed_into,
     uncommitted_step,
 )
+from muddled_orchard.core.grading.locating.gone import last_places
 from muddled_orchard.core.grading.locating.matching import Matches, matched, subject_of
 from muddled_orchard.core.grading.locating.results import Result, Shape
 from muddled_orchard.core.key.answer_key import Step
@@ -30,27 +31,54 @@ from muddled_orchard.core.submission.submission import Submission
 
 
 class _Line(Struct, frozen=True):
-    """The learner's own commits on a line of first parents, the oldest first, and what they stand on."""
+    """The learner's own commits on a line of first parents, the oldest first, and what they stand on.
+
+    `merges` are the places of those before which another task's merge was made.
+    """
 
     base_commit: str
     own: tuple[Commit, ...]
     branch: str | None
+    merges: tuple[int, ...] = ()
 
     @property
     def tip(self) -> str:
         return self.own[-1].id if self.own else self.base_commit
 
+    def without(self, merges: set[str | None], work: set[str]) -> _Line:
+        """The line without the merges of other tasks, of which it knows before which of its commits they were,
+        and without what only commits handed-out work."""
+        line = [commit for commit in self.own if commit.id not in work]
+        own = tuple(commit for commit in line if commit.id not in merges)
+        places = [place for place, commit in enumerate(line) if commit.id in merges]
+        before = tuple(place - number for number, place in enumerate(places))
+        return _Line(self.base_commit, own, self.branch, before)
+
+    def end_of(self, last: Commit | None) -> str:
+        """Where what follows a commit ends: at the next merge of another task, or at the tip."""
+        at = self.own.index(last) + 1 if last in self.own else 0
+        stop = next((place for place in self.merges if place >= at), len(self.own))
+        return self.own[stop - 1].id if stop else self.base_commit
+
 
 def locate_replays(
-    submission: Submission, steps: Sequence[Step], on_tip: str, used: set[str]
+    submission: Submission,
+    steps: Sequence[Step],
+    on_tip: str,
+    used: set[str],
+    merged: Sequence[tuple[Step, Result]] = (),
 ) -> list[Result]:
-    """The result of each step of one such task. `on_tip` is where the branch stood before it."""
+    """The result of each step of one such task. `on_tip` is where the branch stood before it, `used` what
+    earlier tasks left, `merged` are the merges of other tasks."""
     task = steps[0].operation
     evidence, commits = submission.evidence, submission.commits
     pending = evidence.pending is not None and evidence.pending.kind == operation_of(task).under_way
     if is_stash_pop(task):
         return [_popped(submission, steps[0], on_tip)]
-    line = _line(evidence, commits, task.on, on_tip, used, pending=pending)
+    gone = last_places(submission, task.on, merged)
+    line = _line(evidence, commits, task.on, on_tip, used, pending=pending, gone=next(gone, None))
+    merges = {result.result_commit for _, result in merged if result.shape != "fast-forward"}
+    work = {commit.id for commit in line.own if submission.is_the_work(commit)}
     here = _walked(evidence, commits, evidence.head, evidence.head_commit or on_tip, used)
     left = uncommitted_step(submission, steps) if evidence.head in (None, task.on) else None
     if (
@@ -58,18 +86,22 @@ def locate_replays(
         and matched(commits, submission.texts, steps, here.own).made[left.commit or ""] is None
     ):
         return list(_matched(submission, steps, here, pending=False, uncommitted=left.commit))
-    if not pending and not _is_attempt(submission, steps, line, on_tip):
+    if not pending and not _is_attempt(submission, steps, line, on_tip, used):
         return [_result("none", step, line, None, line.base_commit, line.base_commit) for step in steps]
+    line = line.without(merges, work)
     if any(len(commit.parents) > 1 for commit in line.own):
         return [_result("other", step, line, line.tip, step.ours, line.tip) for step in steps]
     return list(_matched(submission, steps, line, pending=pending))
 
 
-def _is_attempt(submission: Submission, steps: Sequence[Step], line: _Line, on_tip: str) -> bool:
-    """Whether a line has grown from what was handed out and has a part of what was asked: of a rebase the new
-    base, else the change of a commit, or a commit that says that it brings it."""
+def _is_attempt(
+    submission: Submission, steps: Sequence[Step], line: _Line, on_tip: str, used: set[str]
+) -> bool:
+    """Whether a line has grown from what was handed out, or from an earlier task's result, and has a part of
+    what was asked: of a rebase the new base, else the change of a commit, or a commit that says that it
+    brings it."""
     commits = submission.commits
-    if line.base_commit not in submission.key.handed_out or line.tip == on_tip:
+    if line.base_commit not in {*submission.key.handed_out, *used} or line.tip == on_tip:
         return False
     wanted = {step.commit for step in steps}
     if is_rebase(steps[0].operation):
@@ -84,13 +116,22 @@ def _is_attempt(submission: Submission, steps: Sequence[Step], line: _Line, on_t
 
 
 def _line(
-    evidence: Evidence, commits: Commits, on: str, on_tip: str, used: set[str], *, pending: bool
+    evidence: Evidence,
+    commits: Commits,
+    on: str,
+    on_tip: str,
+    used: set[str],
+    *,
+    pending: bool,
+    gone: str | None,
 ) -> _Line:
-    """The line that holds the result: HEAD's while the operation is under way, else the branch's, else
-    another place that has commits of the learner's."""
+    """The line that holds the result: HEAD's while the operation is under way, else the branch's (`gone`:
+    where it stood, if it was to be deleted and is), else another place that has commits of the learner's."""
     places: list[tuple[str | None, str | None]] = [(on, evidence.branch(on))]
     if pending:
         places = [(on, evidence.head_commit)]
+    elif gone is not None:
+        places = [(on, gone)]
     else:
         places.append((evidence.head, evidence.head_commit))
         places += [
@@ -136,12 +177,13 @@ def _matched(
     done = [id_ for id_ in ids if made[id_] is not None]
     # What was committed on top of the last one mends it.
     last = max(done, key=lambda id_: _place(line, made[id_]), default=None)
+    end = line.end_of(made[last] if last is not None else None)
     before, reached = line.base_commit, True
     open_ends = ids.index(done[-1]) + 1 if done else 0
     for number, (id_, step) in enumerate(zip(ids, steps, strict=True)):
         found = made[id_]
         if found is not None:
-            final = line.tip if id_ == last and not pending else found.id
+            final = end if id_ == last and not pending else found.id
             yield _result("replayed", step, line, found.id, found.parents[0], final, matches=matches)
             before = found.id
         elif reached and id_ == uncommitted:
@@ -153,11 +195,11 @@ def _matched(
             yield _result("pending", step, line, None, line.tip, None, kind, matches)
         elif reached and id_ in holders:
             holder = holders[id_]
-            final = line.tip if last is not None and made[last] is holder and not pending else holder.id
+            final = end if last is not None and made[last] is holder and not pending else holder.id
             yield _result("squashed", step, line, holder.id, step.ours, final, matches=matches)
         elif reached:
             # Commits without a match, behind all that have one, may hold what this one brought.
-            final = line.tip if number >= open_ends else before
+            final = end if number >= open_ends else before
             yield _result("skipped", step, line, None, before, final, matches=matches)
         else:
             yield _result("not reached", step, line, None, before, None, matches=matches)
@@ -166,11 +208,13 @@ def _matched(
 def _holders(submission: Submission, steps: Sequence[Step], matches: Matches) -> dict[str, Commit]:
     """For steps without a commit of their own the commit of another one that they became a part of: the one
     that has their change, or a part of it and comes before (or, where none does, after)."""
-    holders = {id_: commit for id_, commit in matches.into.items() if commit in matches.made.values()}
+    empty = {step.commit for step in steps if step.becomes_empty(submission.commits)}
+    made = matches.made.values()
+    holders = {id_: held for id_, held in matches.into.items() if held in made and id_ not in empty}
     order = list(steps)
     for place, step in enumerate(order):
         id_ = step.commit or ""
-        if matches.made[id_] is not None or id_ in holders:
+        if matches.made[id_] is not None or id_ in holders or step.becomes_empty(submission.commits):
             continue
         for other in (*reversed(order[:place]), *order[place + 1 :]):
             commit = matches.made[other.commit or ""]

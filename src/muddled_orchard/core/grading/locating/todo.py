@@ -10,6 +10,7 @@ from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.refs import BRANCHES
+from muddled_orchard.core.grading.locating.gone import last_places
 from muddled_orchard.core.grading.locating.matching import Matches, matched
 from muddled_orchard.core.grading.locating.results import Result, Shape
 from muddled_orchard.core.key.answer_key import Step
@@ -23,7 +24,9 @@ def locate_todo(submission: Submission, steps: Sequence[Step], on_tip: str) -> l
     under_way = evidence.pending is not None and evidence.pending.kind == operation_of(task).under_way
     base = steps[0].ours
     places: list[tuple[str | None, str | None]] = [(task.on, evidence.head_commit)]
-    if not under_way:
+    if (gone := next(last_places(submission, task.on), None)) is not None:
+        places = [(task.on, gone)]
+    elif not under_way:
         heads = {
             name.removeprefix(BRANCHES): id_
             for name, id_ in evidence.refs.items()

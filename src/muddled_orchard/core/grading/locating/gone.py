@@ -1,0 +1,52 @@
+"""Where a branch stood last that was to be deleted and is gone."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+
+from muddled_orchard.core.exercise.tasks import source_of
+from muddled_orchard.core.grading.locating.results import Result
+from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.submission.submission import Submission
+
+_SWITCHED = re.compile(r"checkout: moving from (\S+) to (\S+)")
+
+
+def to_be_deleted(key: Key) -> set[str]:
+    """The branches that tasks want gone."""
+    return {step.operation.delete for step in key.steps if step.operation.delete}
+
+
+def last_places(
+    submission: Submission, branch: str, merged: Iterable[tuple[Step, Result]] = ()
+) -> Iterator[str]:
+    """The commits at which a branch stood that was to be deleted and is gone, the last first: where a merge
+    has brought it from, and where HEAD was while it was checked out. None for any other branch."""
+    evidence, key = submission.evidence, submission.key
+    if evidence.branch(branch) is not None or branch not in to_be_deleted(key):
+        return
+    for step, result in merged:
+        if source_of(step.operation) == branch and result.shape in ("merge", "fast-forward"):
+            yield result.theirs
+    yield from _while_checked_out(submission, branch)
+
+
+def _while_checked_out(submission: Submission, branch: str) -> Iterator[str]:
+    evidence = submission.evidence
+    places: list[str] = []
+    switches = [_SWITCHED.match(move.what) for move in evidence.reflog]
+    first = next((switched for switched in switches if switched), None)
+    here = first is not None and first[1] == branch
+    for move, switched in zip(evidence.reflog, switches, strict=True):
+        if switched:
+            here = switched[2] == branch
+        # A rebase ends on the branch that it began on, and leaves it in between.
+        ended = move.what.startswith("rebase (finish)") and move.what.endswith(f"refs/heads/{branch}")
+        if (here or ended) and move.new in submission.commits and not _in_between(move.what):
+            places.append(move.new)
+    yield from dict.fromkeys(reversed(places))
+
+
+def _in_between(what: str) -> bool:
+    return what.startswith("rebase") and not what.startswith(("rebase (finish)", "rebase (abort)"))
