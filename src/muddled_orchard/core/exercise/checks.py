@@ -12,6 +12,7 @@ from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import MOST_SECONDS, MessageRules, Scenario, Task
 from muddled_orchard.core.exercise.tasks import example_message, source_of
 from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in
+from muddled_orchard.core.git.commits import LONGEST_SUBJECT
 from muddled_orchard.core.git.refs import on_remote
 from muddled_orchard.core.git.trees import bad_path
 
@@ -70,6 +71,9 @@ def _of_message(task: Task, key: KeyPath) -> Iterator[Problem]:
     if operation_of(task).result in ("working tree", "set branch"):
         yield Problem(f"{task.do} makes no commit that could say anything", "Leave message out.", key)
     example = example_message(task)
+    if example is not None and len(example.split("\n", 1)[0]) > LONGEST_SUBJECT:
+        what = f"the first line of the example has more than {LONGEST_SUBJECT} letters, which costs half"
+        yield Problem(what, "Say it more briefly, and the rest below an empty line.", key)
     if example is not None and isinstance(task.message, MessageRules):
         with suppress(Undecided):
             if (flaw := flaw_in(task.message, example, "it")) is not None:

@@ -8,7 +8,7 @@ from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import MessageRules, Task
 from muddled_orchard.core.exercise.text_rules import in_words as in_words_of
 from muddled_orchard.core.exercise.text_rules import several
-from muddled_orchard.core.git.commits import Commit
+from muddled_orchard.core.git.commits import LONGEST_SUBJECT, Commit
 
 
 def source_of(task: Task) -> str | None:
@@ -84,5 +84,9 @@ def example_message(task: Task, original: Commit | None = None) -> str | None:
     made = f"Bring in what {source_of(task) or (original.subject if original else 'was asked')} has"
     if isinstance(task.message, MessageRules):
         wanted = (*several(task.message.has), *several(task.message.once))
-        return task.message.text or (f"{made}: {', '.join(wanted)}" if wanted else made)
-    return f"{made}, as the brief says"
+        said = f"{made}: {', '.join(wanted)}" if wanted else made
+        if len(said.split("\n", 1)[0]) > LONGEST_SUBJECT:
+            said = "\n".join(("Bring in what was asked", "", *wanted))
+        return task.message.text or said
+    said = f"{made}, as the brief says"
+    return said if len(said) <= LONGEST_SUBJECT else "Bring in what was asked, as the brief says"

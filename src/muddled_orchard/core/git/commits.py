@@ -8,6 +8,9 @@ from msgspec import Struct
 
 from muddled_orchard.core.git.trees import Tree
 
+LONGEST_SUBJECT = 72
+"""How many letters the first line of a message may have: longer ones are cut in Git's own lists."""
+
 
 class Commit(Struct, frozen=True):
     """A commit: ids in hex, authors as `Name <address>`, `tree` the whole listing, `time` when it was made,

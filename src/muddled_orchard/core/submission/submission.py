@@ -54,10 +54,9 @@ class Submission(Struct, frozen=True, dict=True):
             return False
         changed = self.changed_by(commit)
         before = self.commits[commit.parents[0]].tree if commit.parents[0] in self.commits else {}
-        return bool(changed) and all(
-            path in work and self._is_of_work(path, before.get(path), commit.tree.get(path))
-            for path in changed
-        )
+        if not changed or not changed <= work.keys():
+            return False
+        return all(self._is_of_work(path, before.get(path), commit.tree.get(path)) for path in changed)
 
     def _is_of_work(self, path: str, before: Blob | None, after: Blob | None) -> bool:
         was, now = self.lines_as_read(before), self.lines_as_read(after)

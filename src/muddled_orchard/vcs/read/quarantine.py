@@ -36,6 +36,12 @@ DEEPEST = 3
 # What can be lost of these is the submission's own; it is not graded as if they were not there.
 _NEEDED = {"HEAD": LARGEST_STATE_FILE, "packed-refs": LARGEST_PACKED_REFS, "index": LARGEST_INDEX}
 _REFLOGS = ("logs/HEAD", "logs/refs/stash")
+EXCLUDE = "info/exclude"
+"""The file with the repository's own ignore rules that it does not share."""
+
+CONFIG = "config"
+"""The repository's settings: no Git of ours ever reads them, and of what they say one word is looked for."""
+
 STATE_FILES = (
     "shallow",
     *SHOWN_BY,
@@ -48,6 +54,8 @@ STATE_FILES = (
     APPLYING,
     "BISECT_START",
     ASKED,
+    EXCLUDE,
+    CONFIG,
 )
 STATE_FOLDERS = (*REBASE_FOLDERS, "sequencer")
 

@@ -2,21 +2,17 @@
 
 from __future__ import annotations
 
-import hashlib
 import re
 from collections.abc import Container, Iterable, Iterator, Mapping, Sequence
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 
 from msgspec import Struct
 
 from muddled_orchard.core.base.limits import (
     LARGEST_IGNORE_FILE,
-    LARGEST_OBJECT,
     MOST_BYTES,
     MOST_COMMIT_BYTES,
     MOST_COMMITS,
-    MOST_FILES,
-    MOST_IGNORE_FILES,
     in_mib,
 )
 from muddled_orchard.core.base.phrases import brief
@@ -29,19 +25,17 @@ from muddled_orchard.core.git.stored_objects import (
     stored_commit,
     tagged,
 )
-from muddled_orchard.core.git.trees import LINK, SUBMODULE, Blob, file_mode
+from muddled_orchard.core.git.trees import SUBMODULE, Blob
 from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY
 from muddled_orchard.core.submission.evidence import Evidence, IndexEntry, Move, Pending
-from muddled_orchard.core.submission.file_source import Below, FileEntry, FileSource, below, is_noise
 from muddled_orchard.vcs.asked_file import read_asked
 from muddled_orchard.vcs.index import BadIndex, read_index
-from muddled_orchard.vcs.isolation import isolate
-from muddled_orchard.vcs.read.quarantine import Quarantine, Unreadable
+from muddled_orchard.vcs.read.quarantine import CONFIG, EXCLUDE, Quarantine, Unreadable
 from muddled_orchard.vcs.read.reached import Reached
 from muddled_orchard.vcs.read.refs import head_of, is_id, read_refs, text_of
 from muddled_orchard.vcs.read.trees import Trees, sound
+from muddled_orchard.vcs.read.working_tree import FOLDS_CASE, blob_id, ignored_paths, read_working_tree
 
-UNREAD = "0" * 40
 """Stands for the content of a file in the working tree that is too large to be read."""
 
 _TRAILER = re.compile(r"^(Exercise|Variant): (\S{1,200})$", re.MULTILINE)
@@ -124,9 +118,9 @@ class Reader:
         """Everything that a grader needs and does not know yet."""
         known = frozenset(known_commits)
         texts: dict[str, bytes] = {}
-        with _told("a folder of its working tree can't be read"):
-            working, ignored = self._working_tree(known_texts, texts)
         index = tuple(self._index())
+        with _told("a folder of its working tree can't be read"):
+            working, ignored = self._working_tree(index, known_texts, texts)
         commits = {id_: self._plain(id_) for id_ in self._history(known) if id_ not in known}
         self._refuse_gaps(commits, known)
         for commit in commits.values():
@@ -299,71 +293,35 @@ class Reader:
         kind = "am" if APPLYING in self._files else "rebase"
         return Pending(kind, brings, number, total, branch, said("onto"))
 
+    def _working_tree(
+        self, index: Sequence[IndexEntry], known: Mapping[str, bytes], texts: dict[str, bytes]
+    ) -> tuple[dict[str, Blob] | None, frozenset[str]]:
+        """What lies in the working tree, and which paths are ignored; new contents are added to `texts`."""
+        if self._worktree is None:
+            return None, frozenset()
+        folds = FOLDS_CASE.search(text_of(self._files.get(CONFIG, b""))) is not None
+        found = read_working_tree(self._worktree, index, known, texts, self._hold, folds_case=folds)
+        rules: dict[str, bytes] = {}
+        for path, blob in found.items():
+            data = known.get(blob.id, texts.get(blob.id)) if path.endswith(".gitignore") else None
+            if (
+                data is not None
+                and len(data) <= LARGEST_IGNORE_FILE
+                and path.rpartition("/")[2] == ".gitignore"
+            ):
+                rules[path] = data
+        exclude = self._files.get(EXCLUDE, b"")
+        says = any(line.strip() and not line.startswith(b"#") for line in exclude.splitlines())
+        if not rules and not says:
+            return found, frozenset()
+        return found, ignored_paths(found, rules, exclude, self._scratch_folder / "ignore-rules")
+
     def _index(self) -> list[IndexEntry]:
         data = self._files.get("index", b"")
         try:
             return read_index(data) if data else []
         except BadIndex as problem:
             raise Unreadable(str(problem)) from None
-
-    # -- The working tree -----------------------------------------------------------------------------
-
-    def _working_tree(
-        self, known: Mapping[str, bytes], texts: dict[str, bytes]
-    ) -> tuple[dict[str, Blob] | None, frozenset[str]]:
-        if self._worktree is None:
-            return None, frozenset()
-        found: dict[str, Blob] = {}
-        rules: list[str] = []
-        for path, entry in below(_Tracked(self._worktree)):
-            if len(found) > MOST_FILES:
-                raise Unreadable(f"its working tree has more than {MOST_FILES:,} files")
-            if entry.kind == "link":
-                data, mode = self._worktree.target(path), LINK
-            else:
-                mode = file_mode(executable=entry.executable)
-                content = self._worktree.read(path, LARGEST_OBJECT)
-                if content is None:
-                    if entry.kind == "file":
-                        found[path] = Blob(mode, UNREAD)  # nothing that was handed out is as large
-                    continue  # a pipe or a device is never opened
-                data = content
-            id_ = blob_id(data)
-            found[path] = Blob(mode, id_)
-            if id_ not in known and id_ not in texts:
-                self._hold(len(data))
-                texts[id_] = data
-            if (
-                entry.name == ".gitignore"
-                and entry.size <= LARGEST_IGNORE_FILE
-                and len(rules) < MOST_IGNORE_FILES
-            ):
-                rules.append(path)
-        return found, self._ignored(found, rules, {**known, **texts}) if rules else frozenset()
-
-    def _ignored(
-        self, found: Mapping[str, Blob], rules: list[str], texts: Mapping[str, bytes]
-    ) -> frozenset[str]:
-        """Which of the paths the repository's own rules ignore: the rules are copied, libgit2 is asked."""
-        import pygit2  # it takes long to load, and few submissions need it
-
-        isolate()
-        top = self._scratch_folder / "ignore-rules"
-        for path in rules:
-            (top / path).parent.mkdir(parents=True, exist_ok=True)
-            (top / path).write_bytes(texts[found[path].id])
-        asked = pygit2.init_repository(str(top))
-        ignored = set()
-        for path in found:
-            with suppress(UnicodeError, ValueError, pygit2.GitError):  # a name that it can't be asked for
-                if asked.path_is_ignored(path):
-                    ignored.add(path)
-        return frozenset(ignored)
-
-
-def blob_id(data: bytes) -> str:
-    """The id that a file's content has as an object."""
-    return hashlib.sha1(b"blob %d\0" % len(data) + data, usedforsecurity=False).hexdigest()
 
 
 _EMPTY = blob_id(b"")
@@ -376,17 +334,6 @@ def _moves(log: str) -> Iterator[Move]:
         ids = about.split(" ", 2)
         if len(ids) == 3 and is_id(ids[0]) and is_id(ids[1]):
             yield Move(ids[0], ids[1], what)
-
-
-class _Tracked(Below):
-    """A working tree without what is never part of it: `.git`, and what operating systems leave."""
-
-    def __init__(self, worktree: FileSource) -> None:
-        super().__init__(worktree, "")
-
-    def entries(self, path: str) -> list[FileEntry]:
-        """What a folder holds, by name."""
-        return [e for e in super().entries(path) if not is_noise(e.name) and e.name.lower() != ".git"]
 
 
 @contextmanager

@@ -120,6 +120,10 @@ class _Tasks:
         what = in_words(task)
         recorder.step("task", self._name("ready", number), f"The task: {what}")
         if recorder.branch() != task.on:
+            rewrites = operation_of(task).rewrites_branch
+            if self.key.scenario.start.work and rewrites and recorder.is_dirty():
+                recorder.say(f"{recorder.branch()} has changes that nobody has committed. They stay here:")
+                self._commit_work()
             recorder.git("switch", task.on)
             if recorder.branch() != task.on and self.key.scenario.start.work:
                 recorder.say(f"Git refuses to switch: {_OVERWRITTEN}")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Iterator
 from itertools import groupby
 
@@ -10,7 +11,7 @@ from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import MessageRules, Task
 from muddled_orchard.core.exercise.tasks import asks_for_commit, is_merge
 from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in
-from muddled_orchard.core.git.commits import Commit
+from muddled_orchard.core.git.commits import LONGEST_SUBJECT, Commit
 from muddled_orchard.core.grading.assessment import Outcome, Place, missed, partly, skipped
 from muddled_orchard.core.grading.case import Case, TaskCase
 from muddled_orchard.core.grading.criteria.criterion import Criterion
@@ -26,9 +27,6 @@ from muddled_orchard.core.grading.kinds import (
     NoMessageAsked,
     NoMessageYet,
 )
-
-LONGEST_SUBJECT = 72
-"""How many letters the first line of a message may have: longer ones are cut in Git's own lists."""
 
 _FEWEST_WORDS = 2
 _NO_COMMIT = ("none", "pending", "by hand", "not reached", "other", "moved", "fast-forward")
@@ -86,16 +84,27 @@ def _judged(task: Task, commit: Commit, original: Commit | None) -> tuple[float,
             flaw = flaw_in(task.message, commit.message, "the message")
         except Undecided:
             return 1.0, None
-        return (1.0, None) if flaw is None else (0.0, MessageBreaks(commit.id, commit.subject, flaw))
+        return _of_length(commit) if flaw is None else (0.0, MessageBreaks(commit.id, commit.subject, flaw))
     if task.message == "proposed":
         return (0.0, MessageNotGits(commit.id, commit.subject, is_merge(task))) if own else (1.0, None)
     if not own:
         return 0.0, MessageIsGits(commit.id, commit.subject, is_merge(task))
-    if len(re.findall(r"\w+", own)) < _FEWEST_WORDS:
+    if _words_in(own) < _FEWEST_WORDS:
         return 0.0, MessageTooShort(commit.id, commit.subject)
+    return _of_length(commit)
+
+
+def _of_length(commit: Commit) -> tuple[float, Kind | None]:
     if len(commit.subject) > LONGEST_SUBJECT:
         return 0.5, MessageTooLong(commit.id, len(commit.subject), LONGEST_SUBJECT)
     return 1.0, None
+
+
+def _words_in(text: str) -> int:
+    """How many words a text has. Chinese and Japanese put no blanks between words: each sign counts."""
+    signs = sum(letter.isalpha() and unicodedata.east_asian_width(letter) in "WF" for letter in text)
+    others = "".join(" " if unicodedata.east_asian_width(letter) in "WF" else letter for letter in text)
+    return signs + len(re.findall(r"\w+", others))
 
 
 CRITERION = Criterion(

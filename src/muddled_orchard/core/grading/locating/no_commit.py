@@ -78,6 +78,7 @@ def _set_back(submission: Submission, step: Step, on_tip: str) -> Shape:
     names = {(commits[id_].author, commits[id_].subject) for id_ in gone}
     moved_on = not any(c.id in gone or (c.author, c.subject) in names for c in ancestry(commits, now))
     later = not _is_last(step, submission.key.steps)
-    if commits[now].tree == commits[on_tip].tree:
-        return "none"  # it was only reworded
-    return "set back" if now == target or (moved_on and later) else "other"
+    if now == target or (moved_on and later):
+        return "set back"
+    # With the same files it was only reworded.
+    return "none" if commits[now].tree == commits[on_tip].tree else "other"

@@ -46,8 +46,8 @@ class _Line(Struct, frozen=True):
         return self.own[-1].id if self.own else self.base_commit
 
     def without(self, merges: set[str | None], work: set[str]) -> _Line:
-        """The line without the merges of other tasks, of which it knows before which of its commits they were,
-        and without what only commits handed-out work."""
+        """The line without the merges of other tasks, of which it knows before which of its commits they
+        were, and without what only commits handed-out work."""
         line = [commit for commit in self.own if commit.id not in work]
         own = tuple(commit for commit in line if commit.id not in merges)
         places = [place for place, commit in enumerate(line) if commit.id in merges]
