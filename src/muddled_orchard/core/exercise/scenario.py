@@ -340,8 +340,11 @@ class Rule(Struct, frozen=True, kw_only=True):
     """runs: how long the command may take."""
     why: str = ""
     """The reason, shown after grading."""
+    weight: float = 1.0
+    """How much it counts: alone among the rules 7 makes it as much as the conflicts (default: 1)."""
 
     def __post_init__(self) -> None:
+        _check_weight(self.weight)
         asked = (self.has, self.lacks, self.matches, self.once, self.parses, self.runs)
         if sum(check is not None for check in asked) != 1:
             raise ValueError("expected exactly one of has, lacks, matches, once, parses and runs")

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Literal
 from muddled_orchard.core.base.phrases import be, counted, was
 from muddled_orchard.core.grading import kinds
 from muddled_orchard.core.grading.assessment import Assessment, HunkResult, Outcome, Verdict
+from muddled_orchard.core.grading.finding import restored
 
 if TYPE_CHECKING:
     from muddled_orchard.core.grading.verdicts import Verdicts
@@ -57,15 +58,16 @@ SAID: Mapping[Standing, tuple[str, Verdict | Literal["unreadable"]]] = {
 
 def standing(assessment: Assessment) -> Standing:
     """How it stands in two words. `got it`: everything that was assessed is met. `almost`: every conflict is
-    resolved as accepted, and something else is not right. `not started`: nothing was attempted. `not yet`:
-    all else."""
+    resolved as accepted and every rule holds, and something else is not right. `not started`: nothing was
+    attempted. `not yet`: all else."""
     if assessment.state == "unreadable":
         return "unreadable"
     if nothing_done(assessment):
         return "not started" if assessment.state == "untouched" else "not yet"
     if got_it(assessment):
         return "got it"
-    return "almost" if conflicts_are_right(assessment) else "not yet"
+    lacking = {one.id for one in assessment.criteria if one.outcome.verdict in ("partly", "missed")}
+    return "almost" if conflicts_are_right(assessment) and "rules" not in lacking else "not yet"
 
 
 def accepted_told(hunk: HunkResult) -> str:
@@ -80,6 +82,19 @@ def conflicts_are_right(assessment: Assessment) -> bool:
     return assessment.unmet == 0 and not any(
         hunk.outcome in ("partly", "missed") for hunk in assessment.hunks
     )
+
+
+def _broken_rule(assessment: Assessment) -> str:
+    """What the first rule says that the result breaks; nothing where none is broken."""
+    outcome = next((one.outcome for one in assessment.criteria if one.id == "rules"), None)
+    if outcome is None or outcome.verdict not in ("partly", "missed"):
+        return ""
+    for found in map(restored, outcome.findings):
+        if isinstance(found, kinds.CommandFailed):
+            return f"{found.command} fails"
+        if isinstance(found, kinds.RuleBroken):
+            return f"{found.file} is not as it has to be: {found.what}"
+    return ""
 
 
 def summary(assessment: Assessment) -> str:
@@ -100,6 +115,8 @@ def summary(assessment: Assessment) -> str:
     if assessment.unmet:
         what = str(assessment.unmet) if wrong else counted(assessment.unmet, "conflict")
         parts.append(f"{what} {was(assessment.unmet)} never met")
+    if broken := _broken_rule(assessment):
+        parts.append(broken)
     if not parts:
         met = verdicts.get("resolution") == "met"
         joint = "and" if far == "It is finished" else "but"

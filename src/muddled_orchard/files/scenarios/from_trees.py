@@ -10,13 +10,16 @@ from pathlib import Path, PurePosixPath
 from typing import Literal
 
 import tomlkit
-from tomlkit.items import AoT
+from tomlkit.items import AoT, InlineTable, String
 
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.defaults import id_for
-from muddled_orchard.core.exercise.scenario import Answer
+from muddled_orchard.core.exercise.scenario import Answer, AnswerChange, KeepHunk
 from muddled_orchard.core.exercise.values import verbatim
+from muddled_orchard.core.git.lines import lines_of
+from muddled_orchard.core.git.trees import Blob
+from muddled_orchard.core.key.answer_from_text import changes_between, kept_and_changed
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.merging.conflict import STAGE, Conflict
 from muddled_orchard.files.scenarios.tree_folders import reading_as_committed
@@ -111,8 +114,9 @@ def wanted_answers(key: Key, wanted: Path) -> tuple[list[Answer], list[str]]:
                 and data == key.texts.get(step.merge.tree[path].id)
             ):
                 continue
-            answer = _answer_for(path, data, conflict, key)
-            if answer is not None and (conflict is not None or answer.text is not None):
+            there_by_git = step.merge.tree.get(path) if conflict is None else None
+            answer = _answer_for(path, data, conflict, there_by_git, key)
+            if answer is not None and (conflict is not None or answer.text is not None or answer.change):
                 answers.append(answer)
             elif conflict is None:
                 kept.append(path)
@@ -138,7 +142,10 @@ def _as_committed(key: Key, step: Step, wanted: Path) -> dict[str, bytes]:
             }
 
 
-def _answer_for(path: str, data: bytes | None, conflict: Conflict | None, key: Key) -> Answer | None:
+def _answer_for(
+    path: str, data: bytes | None, conflict: Conflict | None, merged: Blob | None, key: Key
+) -> Answer | None:
+    """What makes a path come out as it is wanted: as briefly as it can be said."""
     why = "Say here why; it is shown after grading."
     if data is None:
         return Answer(file=path, gone=True, why=why)
@@ -148,9 +155,16 @@ def _answer_for(path: str, data: bytes | None, conflict: Conflict | None, key: K
         if STAGE[side] in stages and key.texts.get(stages[STAGE[side]].id) == data:
             return Answer(file=path, side=side, why=why)
     try:
-        return Answer(file=path, text=data.decode("utf-8"), why=why)
+        text = data.decode("utf-8")
     except UnicodeDecodeError:
         return None
+    lines = lines_of(text)
+    if conflict is not None and conflict.merged is not None:
+        if (said := kept_and_changed(conflict.merged, lines)) is not None:
+            return Answer(file=path, keep=said[0], change=said[1], why=why)
+    elif merged is not None and (changes := changes_between([lines_of(key.texts[merged.id])], [lines])):
+        return Answer(file=path, change=changes, why=why)
+    return Answer(file=path, text=text, why=why)
 
 
 def open_conflict(conflict: Conflict) -> str:
@@ -166,12 +180,37 @@ def open_conflict(conflict: Conflict) -> str:
 def _answer(answer: Answer) -> dict[str, object]:
     keys: dict[str, object] = {"file": verbatim(answer.file, ())}
     if answer.text is not None:
-        keys["text"] = tomlkit.string(verbatim(answer.text, ()), multiline=True)
+        keys["text"] = _written(answer.text)
     elif answer.side is not None:
         keys["side"] = answer.side
-    else:
+    elif answer.gone:
         keys["gone"] = True
+    if answer.keep is not None:
+        keys["keep"] = [_entry(entry) for entry in answer.keep]
+    if answer.change:
+        keys["change"] = [_change(change) for change in answer.change]
     return {**keys, "why": answer.why}
+
+
+def _written(text: str) -> String:
+    """A text as TOML has it: over several lines, unless one of its lines ends otherwise than those would."""
+    return tomlkit.string(verbatim(text, ()), multiline="\n" in text and "\r" not in text)
+
+
+def _entry(entry: object) -> object:
+    if not isinstance(entry, KeepHunk):
+        return entry
+    table = tomlkit.inline_table()
+    table.add("text", tomlkit.string(verbatim(entry.text or "", ())))
+    return table
+
+
+def _change(change: AnswerChange) -> InlineTable:
+    table = tomlkit.inline_table()
+    for word in ("find", "after", "before", "put"):
+        if (text := getattr(change, word)) is not None:
+            table.add(word, tomlkit.string(verbatim(text, ())))
+    return table
 
 
 def _tables(rows: Sequence[Mapping[str, object]]) -> AoT:

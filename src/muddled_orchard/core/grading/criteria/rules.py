@@ -24,20 +24,21 @@ from muddled_orchard.core.grading.kinds import (
 
 
 def judge(case: Case) -> Outcome:
-    """The share of the scenario's rules that hold for what was left at the end; those that can't be decided
-    are left out."""
+    """The share of the scenario's rules that hold for what was left at the end, each by its weight; those
+    that can't be decided are left out."""
     if not case.scenario.rule:
         return skipped(NoRules())
     failures: list[tuple[Kind, Place]] = []
-    decided = 0
+    decided = lost = 0.0
     for number, rule in enumerate(case.scenario.rule):
         try:
             found = _broken(case, number, rule)
         except Undecided:
             continue
-        decided += 1
+        decided += rule.weight
         if found is not None:
             what, line = found
+            lost += rule.weight
             failures.append((_in_words(rule, what, line), Place(rule.file or None, line)))
     if not decided:
         left_out = [rule for rule in case.scenario.rule if rule.runs is not None]
@@ -46,7 +47,7 @@ def judge(case: Case) -> Outcome:
         )
     if not failures:
         return met(RulesHold())
-    share = 1 - len(failures) / decided
+    share = round(1 - lost / decided, 9)
     return partly([kind for kind, _ in failures], share, tuple(place for _, place in failures))
 
 
