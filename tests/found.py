@@ -22,6 +22,7 @@ FOUND: dict[str, Kind] = {
     'A part of this was done already when it was handed out, at the step resolved of the walkthrough.': kinds.WasGiven('resolved', whole=False),
     'What was handed out shows it: hand in the whole folder.': kinds.HandInWhole(),
     "A bundle holds commits alone: whether anything is still pending can't be seen.": kinds.NotInBundle(what='pending'),
+    "Commits alone can't show whether this was done: it takes the whole folder, with the working tree.": kinds.NotShownHere(),
     "A bundle holds commits alone: the working tree and what is checked out can't be seen.": kinds.NotInBundle(what='working tree'),
     'The merge was begun but never completed: a is still unmerged.': kinds.Unmerged(under_way='merge', names=('a',), count=1, resolved=False),
     'The merge was begun but never completed: a and b are still unmerged.': kinds.Unmerged(under_way='merge', names=('a', 'b'), count=2, resolved=False),

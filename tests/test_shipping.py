@@ -6,6 +6,7 @@ import os
 import pickle
 import tempfile
 from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import given, settings
@@ -86,7 +87,7 @@ def test_an_archive_travels_unopened(planted: Path) -> None:
     ],
     ids=["large in all", "many files", "a pipe", "a large archive", "deep", "gone meanwhile"],
 )  # fmt: skip
-def test_what_can_not_travel_says_why(make: str, bounds: dict[str, int], says: str, tmp_path: Path) -> None:
+def test_what_can_not_travel_says_why(make: str, bounds: dict[str, Any], says: str, tmp_path: Path) -> None:
     shell(tmp_path, make)
     came = shipped(tmp_path / "x", Bounds(**bounds))
     assert (came.form, came.data, came.entries) == ("refused", b"", ())

@@ -35,7 +35,7 @@ from muddled_orchard.vcs.read.reader import ExerciseVariant
 
 def opened(path: Path, bounds: Bounds) -> FileSource:
     """The files of a submission, whatever its form. Raises Exceeded where they can't be had."""
-    return DiskSource(path) if path.is_dir() else unpacked(path, bounds)
+    return DiskSource(path, bounds.own) if path.is_dir() else unpacked(path, bounds)
 
 
 @contextmanager

@@ -40,7 +40,7 @@ def shipped(path: Path, bounds: Bounds) -> Shipped:
     """What travels of a submission; it is opened where it arrives."""
     try:
         if path.is_dir():
-            return Shipped("folder", entries=tuple(_entries(DiskSource(path), bounds)))
+            return Shipped("folder", entries=tuple(_entries(DiskSource(path, bounds.own), bounds)))
         data = read_plain_file(str(path), bounds.size)
         if data is None:
             raise Exceeded(f"it is no plain file, or larger than {in_mib(bounds.size)}")

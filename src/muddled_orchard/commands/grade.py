@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import os
 import sys
 from collections.abc import Sequence
 from contextlib import ExitStack
@@ -170,7 +171,7 @@ def _graded(options: argparse.Namespace) -> tuple[GradedClass, tuple[ClassFindin
     course_file = course_of(options)
     named = [*(options.scenarios or ()), *(course_file.own_scenarios if course_file else ())]
     library = ScenarioLibrary(named, beside(places))
-    bounds = bounds_of(options)
+    bounds = replace(bounds_of(options), own=_own_files(options))
     with ExitStack() as folders:
         pile = find_submissions(places, lambda: folders.enter_context(temporary_folder()), bounds)
         if urls:
@@ -218,6 +219,15 @@ def _show(
             show_for_learner(console(), result, options.hint or HINTS[0])
     else:
         show(done, findings)
+
+
+def _own_files(options: argparse.Namespace) -> tuple[str, ...]:
+    """The full paths of what this run writes, also in its next turn: continuous integration grades the folder
+    that it stands in."""
+    files = [file for writer in WRITERS if (file := getattr(options, writer.option)) is not None]
+    ledger = options.ledger or Path(LEDGER)
+    files += [ledger.with_name(ledger.name + more) for more in ("", "-wal", "-shm", "-journal")]
+    return tuple(os.path.realpath(file) for file in files if str(file) != "-")
 
 
 def _ledger(named: Path | None, course: CourseFile | None) -> Ledger | None:

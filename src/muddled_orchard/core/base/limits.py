@@ -63,7 +63,8 @@ LONGEST_CHAIN = 4096
 class Bounds(Struct, frozen=True, kw_only=True):
     """`size`: bytes of all files of an archive when unpacked, and of a file that is handed in; `entries`: how
     many files it may have; `ratio`: how many times its packed size it may grow to (beyond `free` bytes);
-    `seconds` and `memory` (bytes): what a worker may take for one submission."""
+    `seconds` and `memory` (bytes): what a worker may take for one submission. `own` are the full paths of
+    files that the program writes itself: where they lie in a submission, they are no part of it."""
 
     size: int = 64 * MIB
     entries: int = 50_000
@@ -71,6 +72,7 @@ class Bounds(Struct, frozen=True, kw_only=True):
     free: int = 16 * MIB
     seconds: int = 30
     memory: int = 1024 * MIB
+    own: tuple[str, ...] = ()
 
 
 class Exceeded(Exception):

@@ -1,4 +1,4 @@
-"""What of a hand-out a clone of its remote repository can't give, and what of the work a push can't show."""
+"""What of a hand-out a clone of its remote can't give, and what of the work a push or a bundle can't show."""
 
 from __future__ import annotations
 
@@ -30,3 +30,10 @@ def given_up(scenario: Scenario) -> bool:
 def lies_uncommitted(scenario: Scenario) -> bool:
     """Whether what is asked may lie in the working tree alone, where no push shows it."""
     return bool(scenario.start.work) or any(is_stash_pop(task) for task in scenario.task)
+
+
+def beyond_a_bundle(scenario: Scenario) -> bool:
+    """Whether a bundle, which holds commits alone, can't show all that is asked: it has no working tree, no
+    reflog, no stash and no remote."""
+    delivered = any(task.push for task in scenario.task)
+    return given_up(scenario) or lies_uncommitted(scenario) or delivered

@@ -7,7 +7,14 @@ from itertools import islice
 
 from msgspec.structs import replace
 
-from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, Outcome, State, missed
+from muddled_orchard.core.grading.assessment import (
+    Assessment,
+    CriterionResult,
+    Outcome,
+    State,
+    missed,
+    unseen,
+)
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria import CRITERIA, weight_of
 from muddled_orchard.core.grading.criteria.resolution import decisions, hunk_results
@@ -18,6 +25,7 @@ from muddled_orchard.core.grading.kinds import (
     MoreOfThis,
     NothingAsked,
     NothingAttempted,
+    NotShownHere,
     OnlyWorkCommitted,
     StashDropped,
 )
@@ -46,7 +54,9 @@ def assess(submission: Submission, results: tuple[Result, ...] | None = None) ->
     for id_, criterion in CRITERIA.items():
         outcome = criterion.judge(case)
         done_by_nothing = outcome.share > 0 and case.nothing_found
-        if outcome.verdict != "skipped" and (state == "untouched" or done_by_nothing):
+        if case.nothing_seen and outcome.verdict != "skipped":
+            outcome = unseen(NotShownHere())
+        elif outcome.verdict != "skipped" and (state == "untouched" or done_by_nothing):
             outcome = missed(_nothing_done(state, case))  # what is met by doing nothing doesn't count
         criteria.append(_with_points(id_, outcome, weight_of(case.scenario, id_)))
     cast = {commit.author for id_, commit in key.commits.items() if id_ in key.handed_out}

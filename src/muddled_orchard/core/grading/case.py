@@ -139,7 +139,7 @@ class Case(Struct, frozen=True, kw_only=True):
     def state(self) -> State:
         """How far it got."""
         shapes = [task.result.shape for task in self.tasks]
-        if self.nothing_found:
+        if self.nothing_found or self.nothing_seen:
             return "open" if self.something_happened else "untouched"
         if self._only_as_handed_out():
             return "untouched"
@@ -152,6 +152,12 @@ class Case(Struct, frozen=True, kw_only=True):
         """Whether there is no result of any task."""
         shapes = {task.result.shape for task in self.tasks}
         return bool(shapes & _NOTHING) and shapes <= {*_NOTHING, "nothing to do"}
+
+    @property
+    def nothing_seen(self) -> bool:
+        """Whether what this was handed in as can't show a result of any task."""
+        shapes = {task.result.shape for task in self.tasks}
+        return "not seen" in shapes and shapes <= {"not seen", *_NOTHING, "nothing to do"}
 
     @property
     def something_happened(self) -> bool:

@@ -15,6 +15,7 @@ from muddled_orchard.core.grading.kinds import (
     KeyHasNoAnswer,
     NoSuchCommit,
     NotByLines,
+    NotShownHere,
     PossibleMarker,
     RebaseOnBranch,
     RoughReading,
@@ -43,6 +44,8 @@ def doubts(case: Case) -> Iterator[Kind]:
                 yield from (
                     RuleUnchecked(hunk.undecided) for hunk in conflict.reading.hunks if hunk.undecided
                 )
+    if any(task.result.shape == "not seen" for task in case.tasks):
+        yield NotShownHere()
     for path, marker in markers.possible(case):
         yield PossibleMarker(path, marker.line, marker.sign, marker.text.strip()[:40])
     yield from (RuleUnchecked(reason) for reason in rules.undecided(case))

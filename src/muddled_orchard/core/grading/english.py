@@ -111,6 +111,11 @@ def _(found: kinds.NotInBundle) -> str:
 
 
 @say.register
+def _(_found: kinds.NotShownHere) -> str:
+    return "Commits alone can't show whether this was done: it takes the whole folder, with the working tree."
+
+
+@say.register
 def _(found: kinds.Unmerged) -> str:
     begun = _unfinished(found.under_way)
     names, count = _names(found.names, found.count), found.count

@@ -76,6 +76,10 @@ class NotInBundle(Kind, frozen=True):
     what: Literal["pending", "working tree"]
 
 
+class NotShownHere(Kind, frozen=True):
+    """Commits alone can't show whether what is asked was done."""
+
+
 class Unmerged(Kind, frozen=True):
     """Paths are unmerged; `resolved`: none of them has markers any more."""
 

@@ -62,7 +62,8 @@ class Evidence(Struct, frozen=True, kw_only=True):
     `origin.git` beside the repository behind which there is all that they name, None where that was not
     handed in; `remote_parents` are the parents of commits there that were not handed out. `ignored` are the
     paths in it that the repository's own ignore rules cover. `commits_alone`: it came as a bundle, which
-    shows neither a working tree nor what is pending. `bisecting`: a `git bisect` was begun. `merges` are
+    shows neither a working tree nor what is pending. `is_remote`: it is a bare repository that learners push
+    to, and no clone of another one. `bisecting`: a `git bisect` was begun. `merges` are
     those that the learner really had where they differ from the key's, by (ours, theirs); `runs` what became
     of the rules that run a command, by their place among the rules.
     """
@@ -81,9 +82,15 @@ class Evidence(Struct, frozen=True, kw_only=True):
     remote: Mapping[str, str] | None = None
     remote_parents: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     commits_alone: bool = False
+    is_remote: bool = False
     bisecting: bool = False
     merges: Mapping[tuple[str, str], MergeResult] = field(default_factory=dict)
     runs: Mapping[int, RuleRun] = field(default_factory=dict)
+
+    @property
+    def shows_doing(self) -> bool:
+        """Whether it can show what is in no commit: what was given up, stashed, or lies uncommitted."""
+        return self.working is not None and not self.commits_alone
 
     def branch(self, name: str) -> str | None:
         """The commit that a local branch stands at."""

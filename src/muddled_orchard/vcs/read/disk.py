@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import stat
+from collections.abc import Collection
 from pathlib import Path
 
 from muddled_orchard.core.base.limits import MOST_FILES, Exceeded
@@ -13,8 +14,11 @@ from muddled_orchard.core.submission.file_source import FileEntry, Kind
 class DiskSource:
     """The files below a folder. Whether something is a plain folder is remembered."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, own: Collection[str] = ()) -> None:
+        """`own` are full paths of files that are no part of it."""
         self._top = str(folder)
+        top = os.path.realpath(folder) if own else ""
+        self._own = {path.removeprefix(f"{top}/") for path in own if path.startswith(f"{top}/")}
         self._plain = {"": True}
 
     def kind(self, path: str) -> Kind | None:
@@ -35,8 +39,11 @@ class DiskSource:
         if not self._is_folder(path):
             return []
         found = []
+        prefix = f"{path}/" if path else ""
         with os.scandir(self._at(path)) as entries:
             for entry in entries:
+                if self._own and prefix + entry.name in self._own:
+                    continue
                 about = entry.stat(follow_symlinks=False)
                 executable = bool(about.st_mode & stat.S_IXUSR)
                 found.append(FileEntry(entry.name, _kind(about.st_mode), about.st_size, executable))

@@ -42,6 +42,8 @@ class ForeignObjects:
         Exceeded where it is too large."""
         try:
             data = self._loose(id_)
+            if data is None and self._objects.kind(loose_path(id_)) == "file":
+                raise Exceeded(f"a file of it is larger than {in_mib(LARGEST_OBJECT)}")
             if data is not None:
                 kind, size = _header(data)
                 self._refuse(kind, size)

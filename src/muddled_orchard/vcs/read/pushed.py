@@ -8,7 +8,8 @@ from pathlib import Path
 
 from msgspec import Struct
 
-from muddled_orchard.core.git.refs import BRANCHES, TRACKING, branch_ref
+from muddled_orchard.core.git.refs import BRANCHES, branch_ref
+from muddled_orchard.core.submission.clones import own_refs
 from muddled_orchard.core.submission.file_source import FileEntry, Kind, MemorySource
 from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.write.practice import ORIGIN, WORK
@@ -82,15 +83,7 @@ class PushedSource:
 
 
 def _own_refs(snapshot: PushSnapshot) -> dict[str, str]:
-    """The learner's refs as far as they are known: a branch is where it was pushed to, else where it was
-    handed out, and the remote's branches are as the push left them."""
-    before = snapshot.before or {}
     there = {
         name.removeprefix(BRANCHES): id_ for name, id_ in snapshot.refs.items() if name.startswith(BRANCHES)
     }
-    moved = {branch: id_ for branch, id_ in there.items() if before.get(branch) != id_}
-    own = {**(snapshot.handed_out or {}), **moved}
-    if moved or before.keys() - there.keys():
-        own = {branch: id_ for branch, id_ in own.items() if branch not in snapshot.to_go or branch in moved}
-    refs = {branch_ref(branch): id_ for branch, id_ in own.items()}
-    return refs | {TRACKING + branch: id_ for branch, id_ in there.items()}
+    return own_refs(snapshot.handed_out or {}, snapshot.before or {}, there, snapshot.to_go)

@@ -144,6 +144,7 @@ class Reader:
             remote=remote,
             remote_parents=parents,
             commits_alone=self._commits_alone,
+            is_remote=self._worktree is None and not self._commits_alone and not self._names_a_remote(),
             bisecting="BISECT_START" in self._files,
             stashes=max(stashes, int("refs/stash" in self._refs)),
         )
@@ -270,6 +271,10 @@ class Reader:
             if name in self._files:
                 return Pending(kind, ids(name) if kind != "squash" else ())
         return Pending("cherry-pick") if "sequencer/" in self._files else None
+
+    def _names_a_remote(self) -> bool:
+        """Whether its settings say where it was cloned from."""
+        return "[remote " in text_of(self._files.get(CONFIG, b""))
 
     def _pending_now(self, index: Sequence[IndexEntry]) -> Pending | None:
         """What is under way. Git leaves the message of a squash behind after some interactive rebases: with

@@ -36,6 +36,8 @@ def judge(case: Case) -> Outcome:
         verdicts.append(_in_order(case, steps[0], verdict))
     if not verdicts:
         return skipped(kinds.NothingToCommit())
+    # What can't be seen here neither costs nor earns, beside others.
+    verdicts = [verdict for verdict in verdicts if not verdict.unseen] or verdicts
     if len(verdicts) == 1:
         return verdicts[0]
     share = sum(verdict.share for verdict in verdicts) / len(verdicts)
@@ -61,8 +63,7 @@ def _of_still(case: Case, task: TaskCase) -> Outcome:
             return missed(kinds.SetElsewhere(on, asked), place)
         case "pending":
             return missed(kinds.StillUnderWay(asked))
-    seen = case.evidence.working is not None and not case.evidence.commits_alone
-    if task.step.given_up is not None and not seen:
+    if task.result.shape == "not seen":
         return unseen(kinds.NoReflog(asked))
     return missed(kinds.NeverBegun(asked))
 

@@ -42,8 +42,9 @@ def _given_up(submission: Submission, step: Step) -> Shape:
     if _is_last(step, key.steps):
         if pending:
             return "pending"
-        return "carried out" if _is_carried_out(submission, step) else "none"
-    return "none"
+        if _is_carried_out(submission, step):
+            return "carried out"
+    return "none" if evidence.shows_doing else "not seen"
 
 
 def _is_carried_out(submission: Submission, step: Step) -> bool:

@@ -242,6 +242,8 @@ def _popped(submission: Submission, step: Step, on_tip: str) -> Result:
         return _result("popped", step, line, None, line.tip, None)
     if line.own and brings_part(commits, texts, [step], before, commits[line.tip].tree):
         return _result("replayed", step, line, line.tip, line.base_commit, line.tip)
+    if not evidence.shows_doing:
+        return _result("not seen", step, line, None, line.base_commit, None)
     if gone and brings_only_conflicts(step.merge, before, texts):
         # Who kept ours in all of it has the same as who threw it away.
         return _result("popped", step, line, None, line.tip, None)

@@ -31,6 +31,7 @@ Shape = Literal[
     "carried out",
     "set back",
     "undone",
+    "not seen",
 ]
 """How a task was carried out.
 
@@ -47,7 +48,8 @@ stashed work in the working tree; `dropped`, when it was thrown away instead; `o
 done than what was asked.
 
 Of an operation that is to be given up: `given up`, or `carried out`. Of a branch that is to be set back:
-`set back`, or `undone`, when further commits undo what was to go.
+`set back`, or `undone`, when further commits undo what was to go. `not seen`: what would tell is not in a
+bundle or a push.
 """
 
 
