@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: help demo test check lock truth rehearse fuzz bench bench-compare screenshots format clean
+.PHONY: help demo test check lock truth wild rehearse fuzz bench bench-compare screenshots format clean
 
 help:  ## say what there is
 	@sed -n 's/^\([a-z-]*\):.*  ## \(.*\)/make \1|\2/p' Makefile | awk -F'|' '{ printf "%-17s %s\n", $$1, $$2 }'
@@ -32,6 +32,10 @@ check: $(READY)  ## format, lint, types and the import contract, without the tes
 # Verdicts known by construction: TRUTH random histories in each group; TRUTH_SEED does the same ones again.
 truth: $(READY)  ## many random histories against verdicts known by construction (TRUTH=1000, TRUTH_SEED=N)
 	TRUTH=$${TRUTH:-1000} $(BIN)/pytest --numprocesses auto -s tests/test_truth.py
+
+# Random scenarios, each held against itself: WILD of them; WILD_SEED does the same ones again.
+wild: $(READY)  ## many random scenarios: whoever carries one out agrees with whoever grades it (WILD=300, WILD_SEED=N)
+	$(BIN)/python -m tests.wild --count $${WILD:-300} $${WILD_SEED:+--seed $$WILD_SEED}
 
 rehearse: $(READY)  ## every learner on every bundled scenario; the tests act out half of them
 	$(BIN)/muddled rehearse src/muddled_orchard/catalogue --run-rules --keep build/surprises

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import json
 import os
+import sqlite3
 import subprocess
 import sys
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -32,6 +34,17 @@ LEARNER = {
     "GIT_COMMITTER_NAME": "Ilse Korn",
     "GIT_COMMITTER_EMAIL": "ilse@orchard.example",
 }
+
+
+@contextmanager
+def database(path: Path, *, isolation_level: str | None = "") -> Iterator[sqlite3.Connection]:
+    """A database beside the program's own hand on it: what is done is committed, and it is closed."""
+    db = sqlite3.connect(path, isolation_level=isolation_level)  # type: ignore[arg-type]  # any of its words
+    try:
+        yield db
+        db.commit()
+    finally:
+        db.close()
 
 
 def muddled(

@@ -30,7 +30,7 @@ from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.course.ledger_schema import MIGRATIONS
 from muddled_orchard.files.course.roster import read_roster
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
-from tests.conftest import LEARNER, PROGRAM, all_marked, graded, muddled, shell
+from tests.conftest import LEARNER, PROGRAM, all_marked, database, graded, muddled, shell
 
 ROSTER = "id,name,group\nada,Ada Quince,red\nbo,Bo Medlar,red\ncyd,Cyd Sloe,blue\ndot,Dot Damson,blue\n"
 RIGHT = (
@@ -199,10 +199,10 @@ def test_a_ledger_whose_rows_are_damaged(data: str, course: Path, tmp_path: Path
     shutil.copytree(course / "out/press-limit", tmp_path / "back")
     shutil.copy(course / "orchard.db", tmp_path)
     muddled("grade", "back", "--quiet", folder=tmp_path)
-    with sqlite3.connect(tmp_path / "orchard.db") as db:
+    with database(tmp_path / "orchard.db") as db:
         db.execute("UPDATE grading SET result = ?", (data,))
     assert "haven't changed" not in muddled("grade", "back", folder=tmp_path).stdout, "graded anew"
-    with sqlite3.connect(tmp_path / "orchard.db") as db:
+    with database(tmp_path / "orchard.db") as db:
         db.execute("UPDATE scenario SET data = ?", (data,))
     told = muddled("grade", "back", folder=tmp_path, code=2).stderr
     assert "orchard.db: a scenario in this ledger is damaged" in told
@@ -211,7 +211,7 @@ def test_a_ledger_whose_rows_are_damaged(data: str, course: Path, tmp_path: Path
 
 def test_a_ledger_of_a_later_version_is_left_alone(tmp_path: Path) -> None:
     Ledger(tmp_path / "a.db", create=True).close()
-    with sqlite3.connect(tmp_path / "a.db") as db:
+    with database(tmp_path / "a.db") as db:
         assert db.execute("PRAGMA user_version").fetchone() == (len(MIGRATIONS),)
         db.execute("PRAGMA user_version = 99")
     with pytest.raises(BadInput, match=r"of a later version \(99\)"):
@@ -227,7 +227,7 @@ def test_a_ledger_of_before_results_were_packed_is_read(tmp_path: Path) -> None:
     ledger = Ledger(tmp_path / "orchard.db")
     (now,) = ledger.gradings()
     ledger.close()
-    with sqlite3.connect(tmp_path / "old.db") as old:
+    with database(tmp_path / "old.db") as old:
         for number, script in enumerate(MIGRATIONS[:2], start=1):
             old.executescript(f"{script}; PRAGMA user_version = {number};")
         values = [getattr(now, name) for name in now.__struct_fields__]
@@ -240,7 +240,7 @@ def test_a_ledger_of_before_results_were_packed_is_read(tmp_path: Path) -> None:
     ledger.add_gradings([now])
     assert len(ledger.gradings()) == 2, "it is kept packed now"
     ledger.close()
-    with sqlite3.connect(tmp_path / "old.db") as old:
+    with database(tmp_path / "old.db") as old:
         assert [kind for (kind,) in old.execute("SELECT typeof(result) FROM grading")] == ["text", "blob"]
         old.execute("UPDATE grading SET result = x'00ff' WHERE id = 2")
     ledger = Ledger(tmp_path / "old.db")
@@ -475,7 +475,7 @@ def test_stopping_keeps_what_is_done_and_says_how_to_go_on(back: Path) -> None:
     )  # fmt: skip
     deadline = time.monotonic() + 60
     while time.monotonic() < deadline:
-        with sqlite3.connect(back / "orchard.db") as db:
+        with database(back / "orchard.db") as db:
             if db.execute("SELECT count(*) FROM grading").fetchone()[0]:
                 break
         time.sleep(0.01)
@@ -484,7 +484,7 @@ def test_stopping_keeps_what_is_done_and_says_how_to_go_on(back: Path) -> None:
     assert run.returncode == 130
     assert "were graded; they are in the ledger" in said
     assert "Traceback" not in said
-    with sqlite3.connect(back / "orchard.db") as db:
+    with database(back / "orchard.db") as db:
         (kept,) = db.execute("SELECT count(*) FROM grading").fetchone()
     assert f"\n{kept} of 200 were graded" in f"\n{said}"
     assert len(graded(back / "many", "--ledger", back / "orchard.db")) == 1

@@ -6,7 +6,6 @@ import json
 import os
 import shutil
 import signal
-import sqlite3
 import subprocess
 import sys
 import time
@@ -18,7 +17,7 @@ from typing import Any
 import pytest
 
 from muddled_orchard import __version__
-from tests.conftest import PROGRAM, muddled, shell
+from tests.conftest import PROGRAM, database, muddled, shell
 from tests.test_class import RIGHT, WRONG
 from tests.test_safety import ARCHIVES, HOSTILE
 
@@ -176,7 +175,7 @@ def many(top: Path) -> Path:
 
 
 def graded_by_now(top: Path) -> int:
-    with sqlite3.connect(top / "orchard.db") as db:
+    with database(top / "orchard.db") as db:
         (count,) = db.execute("SELECT count(*) FROM grading").fetchone()
     return int(count)
 

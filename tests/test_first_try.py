@@ -294,7 +294,7 @@ def test_trees_are_taken_as_git_would_commit_them(tmp_path: Path) -> None:
     assert "Git keeps no empty folders, so this is left out: ours/empty." in said
     assert "stays as Git merges it" not in said
     answers = tomllib.loads((tmp_path / "mine.toml").read_bytes().decode())["answer"]
-    assert [(one["file"], one.get("text")) for one in answers] == [("a.txt", "one\ntwo\nboth\n")]
+    assert [(one["file"], one["keep"]) for one in answers] == [("a.txt", [{"text": "both\n"}])]
     muddled("plant", "mine.toml", "new", folder=tmp_path)
     hand = "cp -r ../trees/base by-hand; cd by-hand; git init -q; git add -A; git write-tree"
     (tmp_path / "hand").mkdir()

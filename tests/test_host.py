@@ -11,7 +11,6 @@ import resource
 import shutil
 import signal
 import socket
-import sqlite3
 import subprocess
 import time
 from collections.abc import AsyncIterator, Awaitable, Callable
@@ -49,7 +48,7 @@ from muddled_orchard.vcs.grading import grader
 from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.pushed import PushedSource
 from muddled_orchard.vcs.read.quarantine import refs_of
-from tests.conftest import PROGRAM, graded, muddled, shell
+from tests.conftest import PROGRAM, database, graded, muddled, shell
 from tests.hosts import COURSE, RunningHost, course_of, git, hosted, press_limit, pushes_of
 from tests.test_class import RIGHT, WRONG
 from tests.test_pages import AXE, CHROMIUM, WIDTHS
@@ -592,7 +591,7 @@ def test_a_push_is_kept_whatever_becomes_of_its_grading(tmp_path: Path) -> None:
         os.kill(worker, signal.SIGKILL)
         assert "remote: Push 2" in works(host, "ada", "git commit -q --allow-empty -m more")
         assert all_graded(2)
-        with sqlite3.connect(folder / "orchard.db", isolation_level=None) as db:
+        with database(folder / "orchard.db", isolation_level=None) as db:
             db.execute("BEGIN EXCLUSIVE")
             said = works(host, "ada", "git commit -q --allow-empty -m again")
             assert "Push 3 is safe here. It will be graded later" in said
@@ -643,6 +642,7 @@ def test_a_head_that_does_not_come_is_not_waited_for(monkeypatch: pytest.MonkeyP
             with suppress(ConnectionError):
                 rest = await asyncio.wait_for(reader.read(), 10)
             took = time.monotonic() - began
+            writer.close()
             running.should_exit = True
             await serving
         return first, rest, took

@@ -7,7 +7,6 @@ import io
 import multiprocessing
 import re
 import shutil
-import sqlite3
 import tarfile
 from pathlib import Path
 
@@ -38,7 +37,7 @@ from muddled_orchard.system import workers
 from muddled_orchard.vcs.ask.keymaking import make_key
 from muddled_orchard.vcs.ask.scratch import ScratchRepository
 from muddled_orchard.vcs.planting import read_files
-from tests.conftest import all_marked, muddled, shell
+from tests.conftest import all_marked, database, muddled, shell
 
 ROSTER = [Learner("ada", "Ada Quince"), Learner("bo", "Bo Medlar")]
 
@@ -131,14 +130,14 @@ def test_an_older_ledger_is_brought_up_to_date(tmp_path: Path, monkeypatch: pyte
         assert [one.learner for one in ledger.hand_outs()] == ["ada", "bo"]
         assert list(ledger.learners()) == ["ada", "bo"]
         ledger.close()
-    with sqlite3.connect(tmp_path / "orchard.db") as db:
+    with database(tmp_path / "orchard.db") as db:
         assert db.execute("PRAGMA user_version").fetchone() == (len(later),)
         assert db.execute("SELECT count(*) FROM term").fetchone() == (0,)
     broken = (*later, "CREATE TABLE half (name TEXT);\nCREATE TABLE term (name TEXT);\n")
     monkeypatch.setattr(ledger_module, "MIGRATIONS", broken)
     with pytest.raises(Exception, match="already exists"):
         Ledger(tmp_path / "orchard.db")
-    with sqlite3.connect(tmp_path / "orchard.db") as db:
+    with database(tmp_path / "orchard.db") as db:
         assert db.execute("SELECT count(*) FROM sqlite_master WHERE name = 'half'").fetchone() == (0,)
 
 

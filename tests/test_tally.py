@@ -6,7 +6,6 @@ import csv
 import io
 import json
 import shutil
-import sqlite3
 from collections import Counter
 from pathlib import Path
 
@@ -25,7 +24,7 @@ from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.reports.json.outputs import output_schema
 from muddled_orchard.reports.pages.tally import tally_page
 from tests.classes import WORDS, Works, ledger_of, random_class, result
-from tests.conftest import muddled
+from tests.conftest import database, muddled
 
 LEARNERS = [f"l{number}" for number in range(10)]
 
@@ -216,7 +215,7 @@ def test_a_ledger_of_the_first_version_and_an_exercise_that_nobody_did(tmp_path:
         result("press-limit", ["ours", "theirs"]), work="", made=None, asked=None, conflicts_weight=0.0
     )
     ledger_of(tmp_path / "orchard.db", {"ada": {"press-limit": [old], "three-knots": []}, "bo": {"press-limit": [], "three-knots": []}})  # fmt: skip
-    with sqlite3.connect(tmp_path / "orchard.db") as db:  # what the second version added
+    with database(tmp_path / "orchard.db") as db:  # what the second version added
         db.executescript(
             "DROP TABLE settlement; DROP TABLE push; DROP TABLE hand; DROP TABLE password; ALTER TABLE grading DROP COLUMN pile; PRAGMA user_version = 1"
         )
@@ -231,7 +230,7 @@ def test_a_ledger_of_the_first_version_and_an_exercise_that_nobody_did(tmp_path:
         assert "graded by an earlier version" in muddled("settle", "ada", "press-limit", *words, folder=tmp_path, code=2).stderr  # fmt: skip
     muddled("settle", "ada", "press-limit", "--earns", "90", folder=tmp_path)
     assert json.loads(muddled("tally", "--json", folder=tmp_path).stdout)["totals"] == {"ada": 45.0}
-    with sqlite3.connect(tmp_path / "orchard.db") as db:
+    with database(tmp_path / "orchard.db") as db:
         db.execute("UPDATE grading SET result = 'no JSON'")
     assert json.loads(muddled("tally", "--json", folder=tmp_path).stdout)["exercises"][0]["conflicts"] == []
     muddled("reply", "--out", "fb", "--quiet", folder=tmp_path)
@@ -241,7 +240,7 @@ def test_a_ledger_of_the_first_version_and_an_exercise_that_nobody_did(tmp_path:
 def test_many_read_while_one_writes(course: tuple[Path, Works], tmp_path: Path) -> None:
     shutil.copy(course[0] / "orchard.db", tmp_path)
     muddled("tally", "--json", folder=tmp_path)
-    with sqlite3.connect(tmp_path / "orchard.db", isolation_level=None) as db:
+    with database(tmp_path / "orchard.db", isolation_level=None) as db:
         db.execute("BEGIN IMMEDIATE")  # a grading is at work
         db.execute("DELETE FROM grading WHERE learner = 'l00030'")
         muddled("reply", "l00030", "--out", "fb", "--quiet", folder=tmp_path)

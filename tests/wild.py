@@ -33,6 +33,7 @@ from muddled_orchard.vcs.peeking import peek_at
 from muddled_orchard.vcs.planting import plant, write_files
 from muddled_orchard.vcs.walkthrough.walking import practice_at, walk_through
 
+NO_EXERCISE = ["no exercise"]
 NAMES = ("night", "cellar", "yard")
 FILES = ("book.txt", "plan/list.txt", "notes.md")
 CAST = (
@@ -343,11 +344,11 @@ def faults(seed: int) -> list[str]:
         folder = Path(room)
         found = drawn(seed, folder)
         if found is None:
-            return ["no exercise"]
+            return NO_EXERCISE
         scenario, key = found
         surveyed = survey(key)
         if surveyed.errors:
-            return ["no exercise"]
+            return NO_EXERCISE
         return list(_held_against_itself(scenario, key, folder))
 
 
@@ -445,7 +446,7 @@ def main() -> int:
     tried = wrong = 0
     with ProcessPoolExecutor() as pool:
         for seed, found in pool.map(_told, range(asked.seed, asked.seed + 10 * asked.count)):
-            if found == ["no exercise"]:
+            if found == NO_EXERCISE:
                 continue
             tried += 1
             if found:

@@ -25,6 +25,13 @@ class Spool(Sequence[Collected]):
         self._file = tempfile.TemporaryFile(prefix="muddled-")  # noqa: SIM115 - it lives as long as this
         self._ends = array("Q", [0])
 
+    def close(self) -> None:
+        """Let go of the file; nothing can be read any more."""
+        self._file.close()
+
+    def __del__(self) -> None:
+        self.close()
+
     def append(self, collected: Collected) -> None:
         """Add one."""
         try:

@@ -55,7 +55,8 @@ class FileReading(Struct, frozen=True, kw_only=True):
     lines outside hunks that are missing (with the number of the line that they should precede);
     `doubts` is why a person should have a look: the numbers of hunks that
     differ from the key in blank lines alone, and words for the file as a whole. `earned` is what its hunks
-    are worth, each times its weight, `way` the resolution that it was measured by.
+    are worth, each times its weight, `way` the resolution that it was measured by; `exactly` is the one of the
+    key that it reads like from its first line to its last, if that is another one.
     """
 
     hunks: tuple[HunkReading, ...]
@@ -65,6 +66,7 @@ class FileReading(Struct, frozen=True, kw_only=True):
     doubts: tuple[Doubt, ...]
     earned: float = 0.0
     way: Accepted | None = None
+    exactly: Accepted | None = None
 
     @property
     def strayed(self) -> int:
@@ -88,7 +90,9 @@ def read_file(
     reader = _Reader(merged, lines, accepted, spacing, labels)
     usable = [way for way in accepted if len(way.choices) == len(merged.hunks)]
     found = [reader.by(way) for way in usable] or [reader.by(None)]
-    return max(found, key=lambda item: (item[0].earned, -item[1], -item[0].strayed))[0]
+    best = max(found, key=lambda item: (item[0].earned, -item[1], -item[0].strayed))[0]
+    exactly = next((way for way in usable if best.strayed and reader.reads_like(way)), None)
+    return best if exactly is None else replace(best, exactly=exactly)
 
 
 class _Reader:
@@ -122,8 +126,12 @@ class _Reader:
             doubts.append("rough")
         return (replace(best, doubts=tuple(doubts)) if doubts else best), alignment.cost
 
+    def reads_like(self, way: Accepted) -> bool:
+        """Whether the file is just what a resolution makes of it."""
+        return self.form(self.lines) == self.form(way.text)
+
     def _aligned(self, way: Accepted | None) -> Alignment:
-        if way is not None and self.form(self.lines) == self.form(way.text):
+        if way is not None and self.reads_like(way):
             return _as_written(way)
         template = _template(self.merged, way, self.spacing)
         return align(template, self.form(self.lines), looks_like(self.labels))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from inspect import cleandoc
+
 from muddled_orchard.reports.json.board import BoardFile
 from muddled_orchard.reports.json.gather import GatherFile
 from muddled_orchard.reports.json.grade import ResultFile
@@ -30,6 +32,19 @@ OUTPUTS: dict[str, object] = {
 """What each command prints with --json."""
 
 
+def _clean(part: object) -> None:
+    """Take the indentation out of descriptions, which are docstrings: how much of it is left hangs on the
+    release of the library that puts them there."""
+    if isinstance(part, dict):
+        if isinstance(part.get("description"), str):
+            part["description"] = cleandoc(part["description"])
+        for inner in part.values():
+            _clean(inner)
+    elif isinstance(part, list):
+        for inner in part:
+            _clean(inner)
+
+
 def output_schema(command: str) -> dict[str, object]:
     """The JSON Schema of a command's output."""
     import msgspec
@@ -38,5 +53,6 @@ def output_schema(command: str) -> dict[str, object]:
     for part in schema["$defs"].values():
         if "properties" in part:
             part["additionalProperties"] = False
+    _clean(schema)
     title = f"What muddled {command} --json prints"
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": title, **schema}

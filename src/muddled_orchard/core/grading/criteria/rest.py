@@ -16,7 +16,7 @@ from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed,
 from muddled_orchard.core.grading.case import Case, ConflictCase, TaskCase
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.finding import Kind
-from muddled_orchard.core.grading.kinds import CameThrough, Departures, NothingOfSide, WholeFileOfSide
+from muddled_orchard.core.grading.kinds import CameThrough, Departures, NothingOfSide, Said, WholeFileOfSide
 from muddled_orchard.core.grading.readings import read_file
 from muddled_orchard.core.key.accepted import Accepted
 from muddled_orchard.core.key.answer_key import touched_paths
@@ -57,6 +57,7 @@ def judge(case: Case) -> Outcome:
     clean = [departure for departure in asked if departure.path in fixed]
     told: list[Kind] = [_told("beyond", beyond)] if beyond else []
     told += [_told("clean", clean)] if clean else []
+    told += [Said(why) for why in dict.fromkeys(_known_reasons(case, {one.path for one in beyond}))]
     for side in dict.fromkeys(departure.side for departure in undone):
         own = [departure for departure in undone if departure.side == side]
         # A line that came back where another was lost is the same change seen from its other end.
@@ -75,6 +76,15 @@ def _is_of_work(case: Case, departure: Departure) -> bool:
     line = form([departure.text])[0] if departure.text else departure.text
     added, gone = lines
     return (gone if departure.lost else added)[line] > 0
+
+
+def _known_reasons(case: Case, paths: Collection[str]) -> Iterator[str]:
+    """What the key says of files that read like an answer that it knows and gives less for."""
+    for task in case.tasks:
+        for conflict in task.conflicts:
+            way = conflict.reading.exactly if conflict.reading else None
+            if way is not None and way.why and conflict.conflict.path in paths:
+                yield " ".join(way.why.split())
 
 
 def _told(

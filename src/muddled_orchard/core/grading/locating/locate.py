@@ -445,14 +445,16 @@ def _with_ends(results: list[Result], submission: Submission) -> Iterator[Result
 
     for result, step in zip(results, key.steps, strict=True):
         begin = [
-            other.ours
+            other.theirs if turned else other.ours
             for other, following in zip(results, key.steps, strict=True)
-            if following.operation.on == step.operation.on
+            # Who merged the wrong way round went on from here on the branch that was to be merged.
+            for turned in [other.shape == "reversed" and source_of(following.operation) == step.operation.on]
+            if (turned or following.operation.on == step.operation.on)
             and (following.task != step.task or step.commit is not None)
             and other.done
             and other.result_commit not in (None, result.result_commit)
             and other.shape not in ("nothing to do", "none", "skipped")
-            and result.result_commit in grown_from(other.ours)
+            and result.result_commit in grown_from(other.theirs if turned else other.ours)
         ]
         # The nearest is what all others have grown from: so none has grown from less.
         nearest = min(begin, key=lambda id_: len(grown_from(id_)), default=None)
