@@ -5,10 +5,9 @@ from __future__ import annotations
 import textwrap
 from collections.abc import Iterator
 
-from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.course.plan import Feedback
 from muddled_orchard.core.grading.assessment import Assessment
-from muddled_orchard.core.grading.hints import hints, reasons
+from muddled_orchard.core.grading.hints import hints, reasons, right_already
 from muddled_orchard.core.grading.summary import (
     SAID,
     no_part,
@@ -61,8 +60,8 @@ def _paragraphs(found: Assessment | None, told: Feedback, count: int) -> Iterato
     if where == "not started":
         return
     yield from _criteria(found) if told == "full" else _hinted(found, told)
-    if right := [criterion.id for criterion in found.criteria if criterion.outcome.verdict == "met"]:
-        yield f"Right already: {listed(right, len(right))}."
+    if right := right_already(found):
+        yield f"Right already: {' '.join(right)}"
 
 
 def _hinted(found: Assessment, told: Feedback) -> Iterator[str]:

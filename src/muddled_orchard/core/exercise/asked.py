@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario, Task
+from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.refs import on_remote
 
@@ -68,6 +69,16 @@ def asked_by(scenario: Scenario, history: History, ids: Mapping[int, str]) -> As
         stashes=stashes,
         work=tuple(sorted(scenario.start.work)),
     )
+
+
+def told_to_learners(task: Task, subjects: Mapping[str, str]) -> str:
+    """What a task asks, in words for learners: commits by what they say, since labels are their author's own.
+    The list of an interactive rebase and what a message must hold are theirs to find, or in the brief."""
+    rules = task.message not in (None, "own", "proposed")
+    plain = replace(task, todo=None, message=None if rules else task.message)
+    words = in_words(relabelled(plain, {label: f'"{subject}"' for label, subject in subjects.items()}))
+    words += ", with a message as the brief asks" if rules else ""
+    return words + (", with its list as the brief asks" if task.todo is not None else "")
 
 
 def labels_of(task: Task) -> tuple[str, ...]:

@@ -305,6 +305,8 @@ def _(found: kinds.Reworded) -> str:
 @say.register
 def _(found: kinds.OtherAuthor) -> str:
     wanted, now = map(name_of, (found.wanted, found.now))
+    if wanted == now:  # it is the address that differs
+        wanted, now = found.wanted, found.now
     sentence = f"{short(found.commit)} does not keep the author {wanted}; it has {now}"
     return f"{sentence} ({found.command} keeps the author, git commit does not)."
 

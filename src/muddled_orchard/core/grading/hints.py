@@ -16,7 +16,7 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import be, command, counted, listed
 from muddled_orchard.core.grading import finding, kinds
-from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult
+from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult, Outcome
 from muddled_orchard.core.grading.criteria import CRITERIA
 from muddled_orchard.core.grading.summary import got_it
 from muddled_orchard.core.merging.keep import choice_of
@@ -104,7 +104,7 @@ def _hint(criterion: CriterionResult, hunks: Sequence[HunkResult], strength: int
     what: list[str] = []
     if strength > 1:
         if about is not None:
-            what = [outcome.because] if about.tells_reason else [about.kind] if about.kind else []
+            what = [_reason(outcome)] if about.tells_reason else [about.kind] if about.kind else []
         what += [found_there(hunk) for hunk in wrong[:_MOST]]
     commands: list[str] = []
     if strength > 2:
@@ -120,6 +120,27 @@ def _hint(criterion: CriterionResult, hunks: Sequence[HunkResult], strength: int
         what=tuple(dict.fromkeys(what)),
         commands=tuple(dict.fromkeys(commands))[:_MOST],
     )
+
+
+_OF_LISTS = frozenset(
+    kind.__name__
+    for kind in (
+        kinds.NotDropped,
+        kinds.NotInListedOrder,
+        kinds.NotReworded,
+        kinds.StillOnItsOwn,
+    )
+)
+
+
+def _reason(outcome: Outcome) -> str:
+    """What was found, in sentences; what the list of an interactive rebase is to read is the learner's to
+    find, so of that only that it is not carried out."""
+    told = [found for found in outcome.findings if found.kind not in _OF_LISTS]
+    if len(told) == len(outcome.findings):
+        return outcome.because
+    more = kinds.Said("Not every commit is what the brief makes of it, or where it wants it.")
+    return replace(outcome, findings=(*told, finding.kept(more))).because
 
 
 def found_there(hunk: HunkResult) -> str:

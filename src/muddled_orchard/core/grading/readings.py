@@ -53,10 +53,10 @@ class FileReading(Struct, frozen=True, kw_only=True):
 
     `added` are lines outside hunks (numbers from 1, with their text) that nothing asked for, `lost`
     lines outside hunks that are missing (with the number of the line that they should precede);
-    `doubts` is why a person should have a look: the numbers of hunks that
-    differ from the key in blank lines alone, and words for the file as a whole. `earned` is what its hunks
-    are worth, each times its weight, `way` the resolution that it was measured by; `exactly` is the one of the
-    key that it reads like from its first line to its last, if that is another one.
+    `doubts` is why a person should have a look: the numbers of hunks that differ from the key in blank lines
+    alone, and words for the file as a whole. `earned` is what its hunks are worth, each times its weight,
+    `way` the resolution that it was measured by; `exactly` is the one of the key that it reads like from its
+    first line to its last, if that is another one.
     """
 
     hunks: tuple[HunkReading, ...]

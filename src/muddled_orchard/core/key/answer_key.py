@@ -7,6 +7,7 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from msgspec import Struct, field
 
 from muddled_orchard.core.base.problems import Problem, likely
+from muddled_orchard.core.exercise.asked import told_to_learners
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario, Task
 from muddled_orchard.core.exercise.tasks import sets_branch
@@ -81,6 +82,12 @@ class Key(Struct, frozen=True, kw_only=True):
     steps: tuple[Step, ...]
     solved_tips: Mapping[str, str]
     texts: Mapping[str, bytes]
+
+    def told(self, task: Task) -> str:
+        """What a task asks, in words for learners."""
+        labelled = zip(self.history.commits, self.ids, strict=True)
+        subjects = {commit.label: self.commits[id_].subject for commit, id_ in labelled if commit.label}
+        return told_to_learners(task, subjects)
 
 
 def hidden_paths(key: Key, step: Step, done: Collection[int] | None = None) -> frozenset[str]:

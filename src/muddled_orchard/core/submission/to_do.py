@@ -6,11 +6,12 @@ from collections.abc import Collection, Iterator, Sequence
 
 from msgspec import Struct
 
-from muddled_orchard.core.exercise.asked import Asked, AskedCommit, labels_of, relabelled
+from muddled_orchard.core.exercise.asked import Asked, AskedCommit, labels_of, told_to_learners
 from muddled_orchard.core.exercise.delivering import FORCE, deletions_of, delivery_of, push_of
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Task
-from muddled_orchard.core.exercise.tasks import in_words, is_rebase, is_stash_pop, sets_branch, source_of
+from muddled_orchard.core.exercise.tasks import is_rebase, is_stash_pop, sets_branch, source_of
+from muddled_orchard.core.exercise.todo import groups_of, todo_of
 from muddled_orchard.core.git.commits import Commit, ancestry, contains
 from muddled_orchard.core.git.refs import REMOTE, is_on_remote, on_remote, tracking_ref
 from muddled_orchard.core.git.under_way import UNDER_WAY, Words
@@ -40,7 +41,7 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
     delivery = delivery_of(asked.tasks, remote)
     emptied = {place for place, one in enumerate(asked.tasks) if _perhaps_emptied(one, asked, evidence)}
     for number, task in enumerate(asked.tasks):
-        words = in_words(_seen(task, asked))
+        words = told_to_learners(task, {label: one.subject for label, one in asked.commits.items()})
         before = [earlier.on for earlier in asked.tasks[:number] if not earlier.abort]
         if missing := _missing(task, asked, evidence, before):
             if number in emptied:
@@ -71,11 +72,6 @@ def _has_moved_there(task: Task, asked: Asked, evidence: Evidence) -> bool:
     return moved and contains(evidence.commits, evidence.branch(task.on) or "", there or "")
 
 
-def _seen(task: Task, asked: Asked) -> Task:
-    """The task with subjects in the place of labels, which nobody but its author knows."""
-    return relabelled(task, {label: f'"{commit.subject}"' for label, commit in asked.commits.items()})
-
-
 def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str]) -> str:
     """What of the operation itself can't be seen, in a few words; nothing where it is there. `moved` are the
     branches that earlier tasks move on, each as often as they do."""
@@ -100,7 +96,9 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
         return "" if count > moved.count(task.on) else f"{task.on} has no new commit for it"
     if source is not None:
         if _has_come_in(task, source, asked, evidence, moved):
-            return ""
+            goes_on = any(other.on == task.on for other in asked.tasks[asked.tasks.index(task) + 1 :])
+            carried_out = task.todo is None or goes_on or _is_list_carried_out(task, asked, evidence)
+            return "" if carried_out else "its commits are not what its list is to make of them"
         how = "does not stand on" if is_rebase(task) else "does not have the commits of"
         return f"{task.on} {how} {source} yet"
     new = _new_commits(tip, asked.tips.get(task.on), evidence)
@@ -130,6 +128,22 @@ def _perhaps_emptied(task: Task, asked: Asked, evidence: Evidence) -> bool:
     lacking = _lacking(task, asked, evidence)
     skipped = given_up(evidence, asked.stashes).resets
     return 0 < len(lacking) < len(labels_of(task)) and len(lacking) <= skipped
+
+
+def _is_list_carried_out(task: Task, asked: Asked, evidence: Evidence) -> bool:
+    """Whether the commits of a branch on its new base are those that a list makes: no others, in its order.
+    One that was picked may be missing where nothing was left of it."""
+    base = evidence.branch(source_of(task) or "") or asked.tips.get(source_of(task) or "")
+    line = _own_line(evidence.branch(task.on) or "", base, evidence)
+    there = [evidence.commits[id_].subject for id_ in reversed(line)]
+    for group in groups_of(todo_of(task)):
+        lead, subject = group[0], asked.commits[group[0].label].subject
+        fits = bool(there) and ((there[0] != subject) if lead.word == "reword" else (there[0] == subject))
+        if fits:
+            del there[0]
+        elif lead.word == "reword" or len(group) > 1:
+            return False
+    return not there
 
 
 def _has_come_in(task: Task, source: str, asked: Asked, evidence: Evidence, moved: Sequence[str]) -> bool:

@@ -81,7 +81,7 @@ class _Tasks:
             if task.abort:
                 recorder.open_step("task")
                 recorder.git(*UNDER_WAY[self._under_way(task)].give_up[1:])
-                recorder.say("Everything is as it was before: nothing can break.")
+                recorder.say("Everything is as it was before the task was begun.")
                 break
             if first:
                 self._wrong_turns(task, shown)
@@ -308,7 +308,7 @@ class _Tasks:
         if recorder.looking:
             recorder.git(*UNDER_WAY[self._under_way(task)].give_up[1:])
             recorder.look("status")
-            recorder.say("It is as if it had never been begun. Nothing can break. Once more:")
+            recorder.say("It is as if it had never been begun: a try costs nothing. Once more:")
             self._start(task)
         shown.try_choices(with_key=self.with_key)
 

@@ -62,10 +62,10 @@ def judge(case: Case) -> Outcome:
 
 
 def _renamed_to(case: Case, before: str) -> str | None:
-    """A branch that was not handed out and has what a deleted branch had."""
+    """A branch that was not handed out and stands where a deleted branch stood."""
     for ref, now in case.evidence.refs.items():
         is_new = ref.startswith(BRANCHES) and ref not in case.key.refs
-        if is_new and contains(case.commits, now, before):
+        if is_new and now == before:
             return ref.removeprefix(BRANCHES)
     return None
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly, unseen
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria.criterion import Criterion
@@ -40,7 +39,7 @@ def judge(case: Case) -> Outcome:
     undone = {task.step.task: task.task for task in case.tasks if task.result.shape == "none"}
     if undone:
         count = len({task.step.task for task in case.tasks})
-        names = few([in_words(task) for task in undone.values()])
+        names = few([case.key.told(task) for task in undone.values()])
         return partly(NotDone(names, len(undone), count), (count - len(undone)) / count)
     return met(NothingPending(committed=any(task.result.result_commit for task in case.tasks)))
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from itertools import groupby
 
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.tasks import in_words, is_merge, is_stash_pop, source_of
+from muddled_orchard.core.exercise.tasks import is_merge, is_stash_pop, source_of
 from muddled_orchard.core.git.commits import contains, short
 from muddled_orchard.core.grading import kinds
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly, skipped, unseen
@@ -48,7 +48,7 @@ def judge(case: Case) -> Outcome:
 
 def _of_still(case: Case, task: TaskCase) -> Outcome:
     """An operation that was to be given up, or a branch that was to be set back."""
-    on, asked = task.task.on, in_words(task.task)
+    on, asked = task.task.on, case.key.told(task.task)
     place = (Place(commit=case.evidence.branch(on)),)
     match task.result.shape:
         case "given up":
@@ -89,7 +89,7 @@ def _of_replays(case: Case, steps: list[TaskCase]) -> Outcome:
     """A rebase, cherry-pick or revert: every commit there, once, in order, on what it should stand on."""
     task = steps[0].task
     result = steps[0].result
-    asked = in_words(task)
+    asked = case.key.told(task)
     shapes = [step.result.shape for step in steps]
     if "other" in shapes:
         return missed(kinds.MergeInstead(asked), (Place(commit=result.result_commit),))

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from muddled_orchard.core.exercise.scenario import Task
-from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.exercise.todo import SQUASHING, todo_of
 from muddled_orchard.core.git.commits import Commit, contains
 from muddled_orchard.core.grading import kinds
@@ -19,7 +18,7 @@ def judge_todo(case: Case, steps: Sequence[TaskCase]) -> Outcome:
     """The share of what a list changes that was carried out: each word other than pick, and the order, if it
     is another one. Commits that just stay are no work, and cost where they are lost or said otherwise."""
     task, result = steps[0].task, steps[0].result
-    asked = in_words(task)
+    asked = case.key.told(task)
     shapes = [step.result.shape for step in steps]
     if "other" in shapes:
         return missed(kinds.MergeInstead(asked), (Place(commit=case.evidence.branch(task.on)),))
