@@ -206,7 +206,7 @@ TASKS = {
         "theirs (work)",
     ),
     'do = "merge"\non = "main"\nbring = "work"\nsquash = true\ndelete = "work"': (
-        "merge work into main, squashed, delete work",
+        "merge work into main, squashed, then delete work",
         "ours (main)",
         "theirs (work)",
     ),

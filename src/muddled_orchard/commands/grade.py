@@ -138,7 +138,7 @@ def run(options: argparse.Namespace) -> int:
     elif options.compare:
         show_compared(done, found)
     elif not any(_to_stdout(options)):
-        _show(options, done, shown, findings)
+        _show(options, done, findings)
         if found and not options.quiet:
             show_changed(found)
     return exit_code(done.entries, options.pass_mark)
@@ -203,7 +203,6 @@ def _graded(options: argparse.Namespace) -> tuple[GradedClass, tuple[ClassFindin
 def _show(
     options: argparse.Namespace,
     done: GradedClass,
-    shown: Sequence[Collected],
     findings: Sequence[ClassFinding],
 ) -> None:
     """What people read. What shows it is loaded when there are results: the class comes first."""
@@ -215,7 +214,7 @@ def _show(
         from muddled_orchard.reports.terminal.console import console
         from muddled_orchard.reports.terminal.learner import show_for_learner
 
-        for result in shown:
+        for result in done.results:  # it leaves out by itself what is wanted
             show_for_learner(console(), result, options.hint or HINTS[0])
     else:
         show(done, findings)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
+from unicodedata import category
 
 from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.base.problems import KeyPath, Problem, likely
@@ -30,6 +31,17 @@ def misfits(scenario: Scenario, history: History) -> Iterator[Problem]:
     yield from _of_work(scenario, history)
     yield from _of_answers(scenario, history)
     yield from _of_commands(scenario)
+    yield from _of_texts(scenario)
+
+
+def _of_texts(scenario: Scenario) -> Iterator[Problem]:
+    """Control characters in what people read: a terminal would obey them."""
+    texts: list[tuple[KeyPath, str]] = [(("title",), scenario.title), (("brief",), scenario.brief)]
+    texts += [(("answer", number, "why"), answer.why) for number, answer in enumerate(scenario.answer)]
+    texts += [(("rule", number, "why"), rule.why) for number, rule in enumerate(scenario.rule)]
+    for key, text in texts:
+        if found := next((one for one in text if category(one) == "Cc" and one not in "\n\t\r"), None):
+            yield Problem(f"there is a control character in it (U+{ord(found):04X})", "Take it out.", key)
 
 
 def _no_branch(name: str, there: Iterable[str], key: KeyPath) -> Problem:

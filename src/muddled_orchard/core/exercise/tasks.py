@@ -64,8 +64,8 @@ def in_words(task: Task, name: Callable[[str], str] = str) -> str:
     words = operation_of(task).in_words(task, name(task.on), name(source_of(task) or ""))
     words += ", and give it up again at the first conflict" if task.abort else ""
     words += f", {message_in_words(task)}" if task.message else ""
-    words += f", delete {name(task.delete)}" if task.delete else ""
-    return words + (", push" if task.push else "")
+    after = [*(["push"] if task.push else []), *([f"delete {name(task.delete)}"] if task.delete else [])]
+    return words + (f", then {' and '.join(after)}" if after else "")
 
 
 def message_in_words(task: Task) -> str:

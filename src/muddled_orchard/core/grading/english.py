@@ -279,6 +279,19 @@ def _(found: kinds.OtherBase) -> str:
 
 
 @say.register
+def _(found: kinds.NeverFetched) -> str:
+    lacking = f"{found.source} was not fetched first: what is new there is not in it"
+    return f"{lacking}. The task was to {found.asked}."
+
+
+@say.register
+def _(found: kinds.RebasedOther) -> str:
+    return (
+        f"It was rebased the wrong way round: {found.source} stands on {found.on} now, not {found.on} on it."
+    )
+
+
+@say.register
 def _(found: kinds.SquashedInto) -> str:
     sentence = (
         "has no commit of its own any more: it was"
@@ -397,7 +410,7 @@ def _(found: kinds.SquashMerged) -> str:
 
 @say.register
 def _(found: kinds.RebasedInstead) -> str:
-    return f"The commits were rebased; {found.source} was to be merged into {found.on}."
+    return f"The commits were copied, by a rebase or picks; {found.source} was to be merged into {found.on}."
 
 
 @say.register
@@ -629,6 +642,9 @@ def _(found: kinds.Departures) -> str:
     return f"{beginning}: {'; '.join([*(_departure(*place) for place in found.places), *more])}."
 
 
+_OF_LINES = {"missing": "is missing", "back": "came back", "left": "is still there"}
+
+
 def _departure(path: str, line: int | None, text: str, what: Any) -> str:
     if not isinstance(what, str):
         now, wanted = what
@@ -644,7 +660,7 @@ def _departure(path: str, line: int | None, text: str, what: Any) -> str:
         return f"{path} {whole[what]}"
     place = f"{path}, line {line}" if line else path
     shown = f'"{text.strip()[:50]}"' if text.strip() else "a blank line"
-    return f"{place}: {shown} {({'missing': 'is missing', 'back': 'came back'}).get(what, 'is new')}"
+    return f"{place}: {shown} {_OF_LINES.get(what, 'is new')}"
 
 
 @say.register

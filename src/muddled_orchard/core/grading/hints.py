@@ -40,7 +40,7 @@ class Hint(Struct, frozen=True, kw_only=True):
     def text(self) -> str:
         """All of it in one paragraph."""
         where = f"Look at {listed(self.places, _MOST)}." if self.places else ""
-        how = f"To find out: {'; '.join(self.commands)}." if self.commands else ""
+        how = f"To find out: {'; '.join(self.commands)}" if self.commands else ""
         return " ".join(part for part in (self.question, where, *self.what, how) if part)
 
 
@@ -115,11 +115,20 @@ def _hint(criterion: CriterionResult, hunks: Sequence[HunkResult], strength: int
     return Hint(
         criterion=id_,
         verdict=outcome.verdict,
-        question=about.question if about else id_,
+        question=_MENDED if _lacks_a_mend(outcome) else about.question if about else id_,
         places=() if wrong and what else tuple(dict.fromkeys(places)),
         what=tuple(dict.fromkeys(what)),
         commands=tuple(dict.fromkeys(commands))[:_MOST],
     )
+
+
+_MENDED = "Is everything as the brief asks where Git saw no conflict?"
+
+
+def _lacks_a_mend(outcome: Outcome) -> bool:
+    """Whether what is wrong outside the conflicts is that nothing was changed there."""
+    groups = {found.values.get("group") for found in outcome.findings if found.kind == "Departures"}
+    return bool(groups) and groups <= {"clean", "beyond"}
 
 
 _OF_LISTS = frozenset(

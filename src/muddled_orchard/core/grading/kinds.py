@@ -272,6 +272,20 @@ class OtherBase(Kind, frozen=True):
     asked: str
 
 
+class NeverFetched(Kind, frozen=True):
+    """What was brought in of the remote is what was known of it before, and no fetch was made."""
+
+    source: str
+    asked: str
+
+
+class RebasedOther(Kind, frozen=True):
+    """The new base was rebased onto the branch, the wrong way round."""
+
+    on: str
+    source: str
+
+
 class SquashedInto(Kind, frozen=True):
     """Commits (by subject) have become a part of another one."""
 

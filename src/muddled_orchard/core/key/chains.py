@@ -15,7 +15,7 @@ from muddled_orchard.core.exercise.tasks import (
     is_stash_pop,
     sets_branch,
 )
-from muddled_orchard.core.git.commits import contains
+from muddled_orchard.core.git.commits import ancestry, contains
 from muddled_orchard.core.key.answer_key import Key, Step
 
 
@@ -100,11 +100,17 @@ def _with_others(
 ) -> Iterator[Problem]:
     """Earlier and later tasks on the same branch that it can't be told from."""
     later = [step for step in key.steps if step.task > number and step.operation.on == task.on]
-    taken_out = [steps[0].ours] if sets_branch(task) else []
-    taken_out += [step.commit for step in steps if step.commit] if is_rebase(task) else []
-    if any(contains(key.commits, step.theirs, id_) for step in later for id_ in taken_out):
+    taken_out = {step.commit for step in steps if step.commit} if is_rebase(task) else set()
+    if sets_branch(task):
+        taken_out = {one.id for one in ancestry(key.commits, steps[0].ours)}
+        taken_out -= {one.id for one in ancestry(key.commits, steps[0].theirs)}
+    if any(one.id in taken_out for step in later for one in ancestry(key.commits, step.theirs)):
         what = f"a later task brings back what {_called(number, task)} takes out of its branch"
         yield Problem(what, "Leave the one or the other out.", where)
+    beside = [other for other in key.scenario.task if other.on == task.on and other.squash]
+    if task.message not in (None, "proposed") and operation_of(task).result == "new commits" and beside:
+        what = f"nothing tells the commit of {_called(number, task)} from the squashed one on that branch"
+        yield Problem(what, "Leave message out, or put one of them on another branch.", (*where, "message"))
     if not (is_rebase(task) or sets_branch(task)):
         return
     for earlier, other in enumerate(key.scenario.task[: number - 1], start=1):

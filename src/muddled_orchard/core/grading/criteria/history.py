@@ -6,8 +6,9 @@ from collections.abc import Iterator
 from itertools import groupby
 
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.tasks import is_merge, is_stash_pop, source_of
+from muddled_orchard.core.exercise.tasks import is_merge, is_rebase, is_stash_pop, source_of
 from muddled_orchard.core.git.commits import contains, short
+from muddled_orchard.core.git.refs import REMOTE, is_on_remote, tracking_ref
 from muddled_orchard.core.grading import kinds
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly, skipped, unseen
 from muddled_orchard.core.grading.case import Case, TaskCase
@@ -94,6 +95,8 @@ def _of_replays(case: Case, steps: list[TaskCase]) -> Outcome:
     if "other" in shapes:
         return missed(kinds.MergeInstead(asked), (Place(commit=result.result_commit),))
     if all(shape == "none" for shape in shapes):
+        if is_rebase(task) and _is_turned_round(case, steps[0]):
+            return missed(kinds.RebasedOther(task.on, source_of(task) or ""))
         return missed(kinds.NeverBegun(asked))
     done = [step for step in steps if step.result.shape == "replayed"]
     if "pending" in shapes:
@@ -103,7 +106,10 @@ def _of_replays(case: Case, steps: list[TaskCase]) -> Outcome:
         return missed(kinds.ReplayUncommitted(asked))
     base = steps[0].step.ours
     if not stands_on(case.commits, result, base) and steps[0].step.task == 1:
-        return missed(kinds.OtherBase(source_of(task), task.on, asked), (Place(commit=result.base_commit),))
+        place = (Place(commit=result.base_commit),)
+        if _stands_on_what_was_known(case, steps[0]):
+            return missed(kinds.NeverFetched(source_of(task) or "", asked), place)
+        return missed(kinds.OtherBase(source_of(task), task.on, asked), place)
     faults = list(_faults(case, steps))
     if faults:
         lacking = sum(_is_lacking(case, step) for step in steps)
@@ -115,6 +121,21 @@ def _of_replays(case: Case, steps: list[TaskCase]) -> Outcome:
     if not done:
         return met(kinds.NothingToReplay(len(steps), asked))
     return met(kinds.Replayed(len(done), len(steps), asked))
+
+
+def _is_turned_round(case: Case, step: TaskCase) -> bool:
+    """Whether the branch that was to be the new base has been rebased onto the other one."""
+    before = step.step.ours
+    now, on = case.evidence.branch(source_of(step.task) or ""), case.evidence.branch(step.task.on)
+    moved = now is not None and now != before and not contains(case.commits, now, before)
+    return moved and on is not None and contains(case.commits, now or "", on)
+
+
+def _stands_on_what_was_known(case: Case, step: TaskCase) -> bool:
+    """Whether replayed commits stand on a branch of the remote as it was known when it was handed out."""
+    source = source_of(step.task) or ""
+    known = case.key.refs.get(tracking_ref(source.removeprefix(REMOTE)))
+    return is_on_remote(source) and known is not None and stands_on(case.commits, step.result, known)
 
 
 def _faults(case: Case, steps: list[TaskCase]) -> Iterator[tuple[Kind, str | None]]:

@@ -211,8 +211,9 @@ def _outcome(
 
 
 def _wanted(case: Case, conflict: ConflictCase) -> str | None:
+    """The text of the first answer that earns everything, if that is no deletion."""
     for way in conflict.accepted:
-        if not way.gone:
+        if way.worth == 1 and not way.gone:
             if way.clean:
                 return "".join(way.text)
             return case.text(conflict.conflict.stages[STAGE[way.word]])

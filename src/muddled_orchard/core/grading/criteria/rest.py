@@ -97,7 +97,9 @@ def _told(
 def _what(departure: Departure) -> str | tuple[int, int]:
     if departure.what:
         return departure.what
-    return "missing" if departure.lost else "back" if departure.side else "new"
+    if departure.lost:
+        return "missing"
+    return "back" if departure.side else "left" if departure.asked else "new"
 
 
 def _whole_files(case: Case, undone: Collection[str]) -> Iterator[Kind]:
