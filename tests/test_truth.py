@@ -9,12 +9,16 @@ import pytest
 from hypothesis import HealthCheck, given, seed, settings
 
 from tests.truth import GROUPS, check
+from tests.truth_chains import MORE_GROUPS
 
 EXAMPLES = int(os.environ.get("TRUTH", "12"))
 SEED = int(os.environ.get("TRUTH_SEED", str(random.SystemRandom().randrange(1 << 30))))
 
 
-@pytest.mark.parametrize("group", GROUPS)
+ALL_GROUPS = {**GROUPS, **MORE_GROUPS}
+
+
+@pytest.mark.parametrize("group", ALL_GROUPS)
 def test_verdicts_are_those_known_by_construction(group: str) -> None:
     print(f"TRUTH={EXAMPLES} TRUTH_SEED={SEED}")  # shown where it fails; the same numbers do it again
 
@@ -26,7 +30,7 @@ def test_verdicts_are_those_known_by_construction(group: str) -> None:
         suppress_health_check=list(HealthCheck),
         print_blob=True,
     )
-    @given(GROUPS[group]())
+    @given(ALL_GROUPS[group]())
     def compared(drawn: object) -> None:
         check(*drawn)  # type: ignore[misc]  # each group draws its own
 

@@ -35,7 +35,7 @@ def lay_out(submission: Submission, results: tuple[Result, ...]) -> Case:
         if step.into or several:
             made = _without(made, hidden_paths(key, step, done))
         parts = _made_one(key.steps, results, result)
-        tasks.append(_in_group(case, made, parts))
+        tasks.append(_in_group(case, made, parts, right_so_far=right_so_far))
         if not any(other in parts for other in key.steps[place + 1 :]):
             right_so_far = right_so_far and tasks[-1].tree == step.solved
     return replace(case, tasks=tuple(judged_by_the_end(case, tasks)))
@@ -61,7 +61,7 @@ def _made_one(steps: Sequence[Step], results: Sequence[Result], result: Result) 
     return [step for step, _ in alike] if any(one.shape == "squashed" for _, one in alike) else []
 
 
-def _in_group(case: Case, task: TaskCase, parts: Sequence[Step]) -> TaskCase:
+def _in_group(case: Case, task: TaskCase, parts: Sequence[Step], *, right_so_far: bool) -> TaskCase:
     """A task whose commit is several that became one, though nobody asked for it. What a later one of them
     changes in a file hides what an earlier one left beside its conflicts, and in those where both change the
     same lines."""
@@ -69,7 +69,11 @@ def _in_group(case: Case, task: TaskCase, parts: Sequence[Step]) -> TaskCase:
         return task
     at = parts.index(task.step)
     later = {path for other in parts[at + 1 :] for path in touched_paths(case.key, other)}
-    before = {conflict.path for other in parts[:at] for conflict in other.merge.conflicts}
+    earlier = parts[:at]
+    if at and not right_so_far:  # it is read as the key would have met it, and earlier mistakes are in it
+        earlier = [other for other in case.key.steps if other.task == task.step.task]
+        earlier = earlier[: earlier.index(task.step)]
+    before = {conflict.path for other in earlier for conflict in other.merge.conflicts}
     overlapping = {
         conflict.path
         for conflict in task.step.merge.conflicts

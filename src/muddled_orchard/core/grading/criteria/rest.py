@@ -125,7 +125,7 @@ def departures(case: Case, task: TaskCase) -> Iterator[Departure]:
         return  # `history` has the cost of that
     squashed = task.result.shape == "squashed"
     for conflict in task.conflicts:
-        if conflict.reading is not None and (conflict.conflict.path not in task.hidden or not squashed):
+        if conflict.reading is not None and conflict.conflict.path not in task.hidden:
             yield from _beside_hunks(case, task, conflict)
         yield from _of_mode(case, task, conflict)
     done = {*task.hidden, *(conflict.conflict.path for conflict in task.conflicts)}
