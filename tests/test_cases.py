@@ -3,6 +3,8 @@ tasks in chains, what one task leaves to another, and what lies about in a repos
 
 from __future__ import annotations
 
+import json
+import shutil
 import unicodedata
 from pathlib import Path
 from typing import Any
@@ -173,3 +175,29 @@ def test_what_commits_alone_can_not_show_is_skipped(
     assert bool(found["needs_a_look"]) == look
     possible = sum(one["possible"] for one in found["criteria"].values())
     assert (possible == 0) if percent is None else (found["percent"] == percent)
+
+
+@pytest.mark.parametrize(("lines", "long"), [(5, False), (6, True)])
+def test_a_side_of_more_than_five_lines_is_long(lines: int, long: bool, tmp_path: Path) -> None:
+    text = "".join(f"{number}\n" for number in range(lines)).replace("\n", "\\n")
+    (tmp_path / "own.toml").write_text(
+        'brief = "x"\ntask = [{ do = "merge", bring = "b" }]\n'
+        '[[story]]\non = "main"\nwrite = { "a.txt" = "x\\n" }\n'
+        f'[[story]]\non = "b"\nfrom = "main"\nwrite = {{ "a.txt" = "{text}" }}\n'
+        '[[story]]\non = "main"\nwrite = { "a.txt" = "y\\n" }\n[[answer]]\nfile = "a.txt"\nkeep = ["ours"]\n',
+        "utf-8",
+    )
+    said = muddled("survey", "own.toml", "--json", folder=tmp_path).stdout
+    assert ("with a long side" in said) == long
+
+
+@pytest.mark.skipif(shutil.which("bwrap") is None, reason="there is no bubblewrap")
+def test_what_was_graded_without_rules_is_graded_again_with_them(tmp_path: Path) -> None:
+    (tmp_path / "roster.csv").write_text("id,name\nada,Ada\n", "utf-8")
+    muddled("handout", CASES_FOLDER / "rule.toml", "--roster", "roster.csv", "--out", "out", "--pack", "folder", "--quiet", folder=tmp_path)  # fmt: skip
+    work = next((tmp_path / "out").rglob("work"))
+    shell(work, "git merge -q rota -m m")
+    for more, outcome in ((), "skipped"), (("--run-rules",), "missed"), ((), "skipped"):
+        words = ["grade", work.parent, "--ledger", "orchard.db", "--json", *more]
+        (found,) = json.loads(muddled(*words, folder=tmp_path).stdout)["submissions"]
+        assert {one["id"]: one["outcome"] for one in found["criteria"]}["rules"] == outcome

@@ -8,12 +8,14 @@ import pytest
 from msgspec.structs import replace
 
 from muddled_orchard.core.base.problems import BadInput, likely
+from muddled_orchard.core.course.changes import MarkChange, in_order_of_size
 from muddled_orchard.core.exercise.file_rules import broken
 from muddled_orchard.core.exercise.scenario import Answer, Rule, Scenario
 from muddled_orchard.core.exercise.story import is_branch_name, unroll
 from muddled_orchard.core.exercise.values import variant_of
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.lines import lines_of
+from muddled_orchard.core.git.pkt_lines import packets
 from muddled_orchard.core.git.trees import Blob, bad_path
 from muddled_orchard.core.grading.assess import assess
 from muddled_orchard.core.grading.assessment import Assessment
@@ -299,3 +301,30 @@ def test_a_variant_keeps_its_values_for_ever() -> None:
     assert messages == ["8 and @{row} by c\n", "5 and @{row} by b\n", "7 and @{row} by c\n"]
     with pytest.raises(BadInput, match="no variant code"):
         variant_of(written, "a b")
+
+
+@pytest.mark.parametrize(
+    ("path", "backup"),
+    [
+        ("a.txt.orig", True), ("dir/a.REJ", True), ("a.txt~", True), (".#a", True), ("#a#", True), (".a.swp", True),
+        ("a_BACKUP_123.txt", True), ("a.LOCAL.7", True), ("a_REMOTE_1.txt", True), ("a_BASE_99", True),
+        ("origin.txt", False), ("a.orig.txt", False), ("orig", False), ("#a", False), ("a_BASE_x.txt", False), ("~a", False),
+    ],
+)  # fmt: skip
+def test_names_that_merge_tools_and_editors_leave_behind(path: str, backup: bool) -> None:
+    assert is_backup(path) == backup
+
+
+def test_the_largest_change_comes_first_up_or_down() -> None:
+    changes = [MarkChange(submission="", learner=learner, exercise="x", before=before, after=after, parts=(), why="") for learner, before, after in (("a", 50.0, 60.0), ("b", 90.0, 20.0), ("c", 10.0, 40.0))]  # fmt: skip
+    assert [one.learner for one in in_order_of_size(changes)] == ["b", "c", "a"]
+
+
+@pytest.mark.parametrize(("length", "fits"), [(65_520, True), (65_521, False), (4, True), (3, False)])
+def test_how_long_a_line_of_gits_protocol_may_be(length: int, fits: bool) -> None:
+    data = f"{length:04x}".encode() + b"x" * max(0, length - 4)
+    if fits:
+        assert list(packets(data)) == [(length, b"x" * (length - 4))]
+    else:
+        with pytest.raises(BadInput, match="Git's protocol"):
+            list(packets(data))

@@ -144,8 +144,8 @@ def test_whoever_types_what_peek_says_comes_to_the_end(
     for _ in range(30):
         code = main(["peek"])
         said = capsys.readouterr().out
-        if code == 0:
-            break
+        if code == 0 or "not what its list" in said:
+            break  # the list is the learner's to write
         commands = next_commands(said)
         assert commands, said
         for line in commands:
@@ -157,7 +157,7 @@ def test_whoever_types_what_peek_says_comes_to_the_end(
             )
             began = "git add" not in line and "CONFLICT" in ran.stdout + ran.stderr
             assert ran.returncode == 0 or began, (line, ran.stdout, ran.stderr, said)
-    assert code == 0, said
+    assert (code == 0) != ("not what its list" in said), said
 
 
 def take_markers_out(work: Path) -> None:

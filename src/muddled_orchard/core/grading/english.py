@@ -1,4 +1,4 @@
-"""The phrasebook: what judges found, in English. Another language is another file like this one."""
+"""The phrasebook: what judges found, in English."""
 
 from __future__ import annotations
 

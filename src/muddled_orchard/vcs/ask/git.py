@@ -1,4 +1,4 @@
-"""Every call of the `git` program. Git runs only in repositories that we made, under an environment
+"""Calls of the `git` program. Git runs only in repositories that we made, under an environment
 that takes nothing from the user: no configuration, no hooks, no variables."""
 
 from __future__ import annotations

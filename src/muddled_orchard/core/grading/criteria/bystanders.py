@@ -62,12 +62,20 @@ def judge(case: Case) -> Outcome:
 
 
 def _renamed_to(case: Case, before: str) -> str | None:
-    """A branch that was not handed out and stands where a deleted branch stood."""
+    """A branch that was not handed out and has gone on where a deleted branch stood."""
     for ref, now in case.evidence.refs.items():
         is_new = ref.startswith(BRANCHES) and ref not in case.key.refs
-        if is_new and now == before:
+        if is_new and _is_line_of(case, now, before):
             return ref.removeprefix(BRANCHES)
     return None
+
+
+def _is_line_of(case: Case, tip: str, before: str) -> bool:
+    """Whether first parents lead from a commit to an earlier one: what was merged into a branch is not it."""
+    at: str | None = tip
+    while at is not None and at != before and at in case.evidence.commits:
+        at = next(iter(case.commits[at].parents), None)
+    return at == before
 
 
 CRITERION = Criterion(
