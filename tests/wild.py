@@ -50,11 +50,10 @@ class Drawn:
         self.labels: dict[str, list[str]] = {"main": []}
         self.own: dict[str, set[str]] = {"main": set()}
         self.tasks: list[str] = []
-        self.more: list[str] = []
         self.texts = {file: [f"{file} {n}" for n in range(5)] for file in FILES[: self.chance.randint(1, 3)]}
         self.now: dict[str, dict[str, list[str]]] = {"main": {k: list(v) for k, v in self.texts.items()}}
         self.remote = self.chance.random() < 0.4
-        self.published: set[str] = set()
+        self.published: dict[str, dict[str, list[str]]] = {}
         self.gone: set[str] = set()
         self.touched: set[str] = set()
         self.number = 0
@@ -108,11 +107,25 @@ class Drawn:
         if removed:
             parts.append(f"remove = {json.dumps(removed)}")
         if publish or (publish is None and self.remote and self.maybe(0.3)):
-            self.published.add(branch)
+            self.publish(branch)
             parts.append(f'publish = ["{branch}"]')
         self.entries.append("\n".join(parts))
         self.labels.setdefault(branch, []).append(label)
         return label
+
+    def publish(self, branch: str) -> None:
+        self.published[branch] = {file: list(lines) for file, lines in self.now[branch].items()}
+
+    def somebody_else(self) -> None:
+        """A commit that somebody else has pushed meanwhile, on what was published last."""
+        lines = self.published["main"]
+        file = self.chance.choice(sorted(lines))
+        self.number += 1
+        lines[file][self.chance.randrange(len(lines[file]))] = f"{file} is {self.number} at origin"
+        gap = "\n\n---\n\n" if file != "notes.md" else "\n"
+        text = json.dumps(gap.join(lines[file]) + "\n")
+        about = f'message = "Pushed meanwhile"\nwrite = {{ {json.dumps(file)} = {text} }}'
+        self.entries.append(f'[[story]]\non = "origin/main"\nby = "tobias"\n{about}')
 
     def story(self) -> None:
         parts = ['[[story]]\non = "main"\nby = "maren"\nmessage = "Begin"\nlabel = "begin"']
@@ -121,7 +134,7 @@ class Drawn:
             "write = { " + ", ".join(f"{json.dumps(k)} = {json.dumps(v)}" for k, v in written.items()) + " }"
         )
         if self.remote:
-            self.published.add("main")
+            self.publish("main")
             parts.append('publish = ["main"]')
         self.entries.append("\n".join(parts))
         self.labels["main"].append("begin")
@@ -134,7 +147,11 @@ class Drawn:
             if self.maybe(0.7):
                 self.commit("main")
         if self.maybe(0.5):
-            self.commit("main")
+            self.commit("main", publish=False)
+        if self.remote and self.maybe(0.5):
+            self.somebody_else()
+            if self.maybe(0.7):
+                self.commit("main", publish=False)
 
     # -- Tasks ----------------------------------------------------------------------------------------
 
@@ -242,12 +259,9 @@ class Drawn:
         return f'do = "reset"\non = "{on}"\nto = "{self.chance.choice(self.labels[on][:-1])}"\n'
 
     def pull(self) -> str | None:
-        there = sorted(self.published - self.gone)
+        there = sorted(self.published.keys() - self.gone)
         on = self.chance.choice(there)
         task = f'do = "pull"\non = "{on}"\nfrom = "{on}"\nby = "{self.chance.choice(("merge", "rebase"))}"\n'
-        if self.maybe(0.6) and not self.tasks:
-            # A colleague has pushed meanwhile: the branch is set back here.
-            self.more.append("")
         return self.after(on, "", task)
 
     def stash(self) -> str | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from muddled_orchard.core.base.problems import KeyPath, Problem
+from muddled_orchard.core.exercise.delivering import FORCE, push_of
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Task
 from muddled_orchard.core.exercise.tasks import (
@@ -15,7 +16,9 @@ from muddled_orchard.core.exercise.tasks import (
     is_stash_pop,
     sets_branch,
 )
+from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.commits import ancestry, contains
+from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.key.answer_key import Key, Step
 
 
@@ -27,11 +30,13 @@ def unseen_tasks(key: Key) -> Iterator[Problem]:
         steps = [step for step in key.steps if step.task == number]
         if task.abort:
             continue
-        if not any(_leaves_something(key, step) for step in steps):
+        as_it_was = task.todo is not None and _is_as_it_was(key, task, steps)
+        if as_it_was or not any(_leaves_something(key, step) for step in steps):
             what = f"{_called(number, task)} leaves nothing new: it is there already, or decided against"
             yield Problem(what, "Leave it out, or have something of it kept.", where)
             continue
         yield from _of_message(number, task, steps, where)
+        yield from _of_push(key, number, task, where)
         yield from _of_work(key, number, task, where)
         yield from _of_picks(key, number, task, steps, where)
         yield from _with_others(key, number, task, steps, where)
@@ -52,6 +57,14 @@ def _leaves_something(key: Key, step: Step) -> bool:
     return not step.becomes_empty(key.commits)
 
 
+def _is_as_it_was(key: Key, task: Task, steps: Sequence[Step]) -> bool:
+    """Whether a list picks all commits in their order, on the base that they stand on already."""
+    items = todo_of(task)
+    places = [key.history.labelled(item.label) for item in items]
+    plain = all(item.word == "pick" for item in items) and places == sorted(places)
+    return plain and steps[0].base == steps[0].ours
+
+
 def _of_message(number: int, task: Task, steps: Sequence[Step], where: KeyPath) -> Iterator[Problem]:
     """Messages of commits that there are not, or that Git makes without stopping."""
     if task.message is None:
@@ -65,6 +78,25 @@ def _of_message(number: int, task: Task, steps: Sequence[Step], where: KeyPath) 
         yield Problem(
             what, "Ask for the message of one commit, or of one that conflicts.", (*where, "message")
         )
+
+
+def _of_push(key: Key, number: int, task: Task, where: KeyPath) -> Iterator[Problem]:
+    """A push that is refused, since somebody has pushed what the branch does not have then."""
+    push, place = push_of(key.scenario.task, number, key.history.remote), key.history.remote.get(task.on)
+    if push is None or place is None:
+        return
+    if FORCE in push:
+        stale = key.history.tracked.get(task.on) != place
+    else:
+        own = [step for step in key.steps if step.task <= number and step.operation.on == task.on]
+        brought = [side for step in own for side in (step.ours, step.theirs)]
+        there = key.ids[place]
+        stale = not any(
+            contains(key.commits, id_, there) for id_ in (*brought, key.refs[branch_ref(task.on)])
+        )
+    if stale:
+        what = f"the push of {_called(number, task)} is refused: origin has what {task.on} lacks"
+        yield Problem(what, "Ask for a pull, or a merge of origin's branch, before.", (*where, "push"))
 
 
 def _of_work(key: Key, number: int, task: Task, where: KeyPath) -> Iterator[Problem]:

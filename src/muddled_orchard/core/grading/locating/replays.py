@@ -12,7 +12,7 @@ from collections.abc import Iterator, Sequence
 from msgspec import Struct
 
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.tasks import is_rebase, is_stash_pop
+from muddled_orchard.core.exercise.tasks import is_rebase, is_stash_pop, source_of
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.grading.locating.attempts import (
@@ -44,6 +44,10 @@ class _Line(Struct, frozen=True):
     @property
     def tip(self) -> str:
         return self.own[-1].id if self.own else self.base_commit
+
+    @property
+    def has_merges(self) -> bool:
+        return any(len(commit.parents) > 1 for commit in self.own)
 
     def without(self, merges: set[str | None], work: set[str]) -> _Line:
         """The line without the merges of other tasks, of which it knows before which of its commits they
@@ -89,7 +93,14 @@ def locate_replays(
     if not pending and not _is_attempt(submission, steps, line, on_tip, used):
         return [_result("none", step, line, None, line.base_commit, line.base_commit) for step in steps]
     line = line.without(merges, work)
-    if any(len(commit.parents) > 1 for commit in line.own):
+    if line.has_merges:
+        # The branch may have been moved on to where it had been merged into another one.
+        tips = [other.theirs for step, other in merged if source_of(step.operation) == task.on]
+        moved_on = [_walked(evidence, commits, task.on, tip, used).without(merges, work) for tip in tips]
+        line = next(
+            (one for one in moved_on if one.own and not any(len(c.parents) > 1 for c in one.own)), line
+        )
+    if line.has_merges:
         return [_result("other", step, line, line.tip, step.ours, line.tip) for step in steps]
     return list(_matched(submission, steps, line, pending=pending))
 
