@@ -201,7 +201,8 @@ class _Tasks:
         conflict has no hunks."""
         work = self.key.scenario.start.work
         steps = (step for step in self.key.steps if step.operation is task)
-        whole = {conflict.path for step in steps for conflict in step.merge.conflicts if not conflict.merged}
+        met = [conflict for step in steps for conflict in (step.given_up or step.merge).conflicts]
+        whole = {conflict.path for conflict in met if not conflict.merged}
         return bool(whole & work.keys()) and self.recorder.is_dirty()
 
     def _commit_work(self) -> None:

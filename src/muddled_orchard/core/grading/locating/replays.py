@@ -188,6 +188,8 @@ def _matched(
     done = [id_ for id_ in ids if made[id_] is not None]
     # What was committed on top of the last one mends it.
     last = max(done, key=lambda id_: _place(line, made[id_]), default=None)
+    on, task = steps[0].operation.on, steps[0].task
+    goes_on = any(one.task > task and one.operation.on == on for one in submission.key.steps)
     end = line.end_of(made[last] if last is not None else None)
     before, reached = line.base_commit, True
     open_ends = ids.index(done[-1]) + 1 if done else 0
@@ -210,7 +212,9 @@ def _matched(
             yield _result("squashed", step, line, holder.id, step.ours, final, matches=matches)
         elif reached:
             # Commits without a match, behind all that have one, may hold what this one brought.
-            final = end if number >= open_ends else before
+            # Where nothing need be left of it, and a later task goes on there, those are that one's.
+            gone = goes_on and step.becomes_empty(submission.commits)
+            final = end if number >= open_ends and not gone else before
             yield _result("skipped", step, line, None, before, final, matches=matches)
         else:
             yield _result("not reached", step, line, None, before, None, matches=matches)
