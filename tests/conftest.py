@@ -55,6 +55,8 @@ def muddled(
     environment = {**os.environ, "NO_COLOR": "1", "COLUMNS": "100", **(more or {})}
     words = [*map(str, arguments)]
     if any(name.startswith(("PYTHON", "LC_", "TZ")) for name in more or {}):
+        if not sys.prefix.isascii() and any(name.startswith("LC_") for name in more or {}):
+            pytest.skip("Python itself does not start from such a folder in every locale")
         done = subprocess.run(
             [*PROGRAM, *words], cwd=folder, capture_output=True, text=True, check=False, env=environment
         )

@@ -57,7 +57,7 @@ CASES = {
     # Squashed, though nobody asked for it.
     "squashed, and right": Case("rebase-four", FOUR.format("4s/pick/squash/", "") + "ours plan.txt; try git rebase --continue; theirs plan.txt; try git rebase --continue", partly="history", says="squashed into"),
     "squashed, which hides the wrong lines": Case("rebase-four", FOUR.format("2s/pick/fixup/", "-X theirs"), partly="history resolution", says="theirs (your commit"),
-    "squashed into what conflicts itself": Case("rebase-four", FOUR.format("3s/pick/squash/", "") + "sed -i '/^<<<<<<</,/^>>>>>>>/cbottles: two litres' plan.txt; git add .; try git rebase --continue; sed -i '/^<<<<<<</,/^>>>>>>>/ccrates: 77' plan.txt; git add .; try git rebase --continue", partly="history", missed="resolution rest", says="squashed into"),
+    "squashed into what conflicts itself": Case("rebase-four", FOUR.format("3s/pick/squash/", "") + "sed -i '/^<<<<<<</,/^>>>>>>>/cbottles: two litres' plan.txt; git add .; try git rebase --continue; sed -i '/^<<<<<<</,/^>>>>>>>/ccrates: 77' plan.txt; git add .; try git rebase --continue", partly="history", missed="resolution", says="squashed into"),
     # Resolved, and in no commit.
     "picked without a commit": Case("pick-the-fix", "try git cherry-pick -n $(asked); theirs litre.txt", state="open", missed=f"{NOT_YET} resolution", says="in no commit yet"),
     "a pick left with --quit": Case("pick-the-fix", "try git cherry-pick $(asked); theirs litre.txt; git cherry-pick --quit", state="open", missed=f"{NOT_YET} resolution"),

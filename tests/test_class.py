@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import json
 import os
+import shlex
 import shutil
 import signal
 import sqlite3
@@ -546,7 +547,7 @@ def test_an_export_of_a_platform_is_read_as_a_pile(back: Path) -> None:
     (pile / "Cyd Sloe_106_online/text.html").write_text("<p>I have nothing.</p>", "utf-8")
     (pile / "index.html").touch()
     (pile / "Dot Damson_107_file_").mkdir()
-    shell(back, f"cd export && {sys.executable} -m zipfile -c ../export.zip *")
+    shell(back, f"cd export && {shlex.quote(sys.executable)} -m zipfile -c ../export.zip *")
     for named in ("export", "export.zip"):
         data = json.loads(muddled("grade", named, "--json", folder=back).stdout)
         assert {one["learner"]: one["percent"] for one in data["submissions"]} == {"ada": 100.0, "bo": 46.2}

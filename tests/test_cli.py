@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+import shlex
 import subprocess
 import sys
 from pathlib import Path
@@ -97,7 +98,7 @@ def test_the_demo_tells_thirty_learners_apart(tmp_path: Path) -> None:
 @pytest.mark.parametrize("command", ["survey press-limit", "walkthrough early-merges --form html"])
 def test_who_stops_reading_is_told_that_it_was_not_all(command: str, tmp_path: Path) -> None:
     done = subprocess.run(
-        ["bash", "-c", f"set -o pipefail; {sys.executable} -m muddled_orchard {command} | true"],
+        ["bash", "-c", f"set -o pipefail; {shlex.quote(sys.executable)} -m muddled_orchard {command} | true"],
         cwd=tmp_path, capture_output=True, text=True, check=False,
     )  # fmt: skip
     assert (done.returncode, done.stderr) == (

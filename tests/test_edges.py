@@ -7,6 +7,7 @@ import io
 import json
 import os
 import random
+import shlex
 import struct
 import subprocess
 import sys
@@ -398,7 +399,7 @@ def test_rude_places_and_terminals_get_a_few_lines(tmp_path: Path) -> None:
         "printf 'id,name\\nÄnne,Änne Öl\\n' >roster.csv; mkfifo pipe; truncate -s 100G sparse; mkdir bad; printf '#!/bin/sh\\nkill -SEGV $$' >bad/git; chmod +x bad/git",
     )
     muddled("plant", "press-limit", "one", "--quiet", folder=tmp_path)
-    program = " ".join(PROGRAM)
+    program = shlex.join(PROGRAM)
     cases = {
         f"LC_ALL=C PYTHONUTF8=0 {program} handout press-limit --roster roster.csv --out out": 2,
         f"{program} survey press-limit >/dev/full": 2,
@@ -411,7 +412,7 @@ def test_rude_places_and_terminals_get_a_few_lines(tmp_path: Path) -> None:
         f"timeout 20 {program} grade pipe": 2,
         f"timeout 20 {program} grade sparse": 2,
         f"PATH={tmp_path}/bad:$PATH {program} survey press-limit": 2,
-        f"PATH=/nowhere {sys.executable} -m muddled_orchard survey press-limit": 2,
+        f"PATH=/nowhere {shlex.quote(sys.executable)} -m muddled_orchard survey press-limit": 2,
         f"TMPDIR=/proc/none {program} survey press-limit": 0,
     }  # fmt: skip
     for command, code in cases.items():

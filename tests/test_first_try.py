@@ -220,7 +220,7 @@ def test_the_readme_leads_from_pip_to_a_graded_result(tmp_path: Path) -> None:
     readme = Path("README.md").read_text("utf-8")
     assert "`python3 -m pip install .`" in readme
     for name in ("src", "pyproject.toml", "README.md"):
-        shell(tmp_path, f"mkdir -p here && cp -r {Path(name).resolve()} here")
+        shell(tmp_path, f"mkdir -p here && cp -r {shlex.quote(str(Path(name).resolve()))} here")
     subprocess.run(
         [sys.executable, "-m", "pip", "install", "-q", "--no-deps", "--no-build-isolation", "--target", "lib", "./here"],
         check=True, capture_output=True, cwd=tmp_path,
@@ -230,7 +230,9 @@ def test_the_readme_leads_from_pip_to_a_graded_result(tmp_path: Path) -> None:
     (tmp_path / "my-exercise.toml").write_text(fenced["toml"], "utf-8")
     commands = fenced[""].splitlines()
     assert len(commands) < 10
-    (tmp_path / "muddled").write_text(f'#!/bin/sh\nexec {sys.executable} -m muddled_orchard "$@"\n', "utf-8")
+    (tmp_path / "muddled").write_text(
+        f'#!/bin/sh\nexec {shlex.quote(sys.executable)} -m muddled_orchard "$@"\n', "utf-8"
+    )
     (tmp_path / "muddled").chmod(0o755)
     env = {
         **LEARNER,

@@ -6,6 +6,8 @@ from __future__ import annotations
 import csv
 import io
 import json
+import shlex
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -77,7 +79,7 @@ def course(
             )
         if number == 0:
             shell(top / "sessions/ada/press-limit/work", RIGHT)
-        program = f'muddled() {{ PYTHONPATH={Path("src").absolute()} {__import__("sys").executable} -m muddled_orchard "$@"; }}\n'
+        program = f'muddled() {{ PYTHONPATH={shlex.quote(str(Path("src").absolute()))} {shlex.quote(sys.executable)} -m muddled_orchard "$@"; }}\n'
         shell(top / "sessions" / name, program + script)
         shell(top, f"cp -r sessions/{name}/{handed_in} back/{name}")
     result = json.loads(muddled("grade", "back", "--json", "--csv", "marks.csv", folder=top).stdout)
