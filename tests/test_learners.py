@@ -206,7 +206,7 @@ CASES = {
         + "git add .; git -c core.editor=true rebase --continue >/dev/null\n"
         + "git checkout -q main; git merge -q --ff-only night-shift",
         missed="history bystanders",
-        says=("rebased", "night-shift was rewritten"),
+        says=("copied, by a rebase or picks", "night-shift was rewritten"),
     ),
     "detached": Case(
         "git checkout -q --detach\n" + RIGHT,
