@@ -415,6 +415,8 @@ def test_rude_places_and_terminals_get_a_few_lines(tmp_path: Path) -> None:
         f"PATH=/nowhere {shlex.quote(sys.executable)} -m muddled_orchard survey press-limit": 2,
         f"TMPDIR=/proc/none {program} survey press-limit": 0,
     }  # fmt: skip
+    if not sys.prefix.isascii():  # Python itself does not start from there in such a locale
+        cases = {command: code for command, code in cases.items() if "LC_ALL=C" not in command}
     for command, code in cases.items():
         done = subprocess.run(
             ["bash", "-c", command], cwd=tmp_path, capture_output=True, text=True, check=False
