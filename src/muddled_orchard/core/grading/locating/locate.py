@@ -16,7 +16,7 @@ from msgspec.structs import replace
 from muddled_orchard.core.exercise.tasks import is_merge, marker_labels, source_of
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE, branch_ref, is_on_remote
-from muddled_orchard.core.grading.locating.attempts import brings_part
+from muddled_orchard.core.grading.locating.attempts import brings_part, uncommitted_step
 from muddled_orchard.core.grading.locating.gone import last_places, to_be_deleted
 from muddled_orchard.core.grading.locating.no_commit import locate_without_commit
 from muddled_orchard.core.grading.locating.replays import locate_replays, stands_on
@@ -424,12 +424,15 @@ def _replayed(submission: Submission, own: list[Commit], bring_tip: str, on_tip:
 
 
 def _touched(submission: Submission, step: Step) -> bool:
-    """Whether a file that takes part in the conflict was changed in the working tree or the index."""
+    """Whether a file that takes part in the conflict was changed in the working tree or the index, or a part
+    of what the merge brings lies there."""
     evidence = submission.evidence
     if evidence.unmerged:
         return True
     changed = {change.path for change in submission.changes}
-    return any(conflict.path in changed for conflict in step.merge.conflicts)
+    if any(conflict.path in changed for conflict in step.merge.conflicts):
+        return True
+    return uncommitted_step(submission, [step]) is not None
 
 
 def _with_ends(results: list[Result], submission: Submission) -> Iterator[Result]:
