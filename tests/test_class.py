@@ -136,8 +136,12 @@ def test_a_hand_out_works_and_gives_nothing_away(form: str, course: Path, tmp_pa
     for exercise in ("press-limit", "stale-main"):
         packed = tmp_path / "out" / exercise / ("ada" if form == "folder" else f"ada.{form}")
         opened = packed if form == "folder" else tmp_path / exercise
-        if form != "folder":
-            shutil.unpack_archive(packed, tmp_path, filter=None if form == "zip" else "tar")
+        if form == "zip":
+            shutil.unpack_archive(packed, tmp_path)
+        elif form != "folder":
+            shell(
+                tmp_path, f"tar xf {packed}"
+            )  # Debian 12's Python has no `filter` yet, and a newer one warns without
         assert (
             shell(
                 opened / "work",

@@ -7,7 +7,6 @@ import io
 import multiprocessing
 import re
 import shutil
-import tarfile
 from pathlib import Path
 
 import pytest
@@ -68,8 +67,8 @@ def test_the_whole_catalogue_goes_out_and_comes_back(tmp_path: Path) -> None:
         if one.learner == "ada":
             shutil.copy(packed, back / f"ada-{one.exercise}.tar.gz")
             continue
-        with tarfile.open(packed) as archive:
-            archive.extractall(tmp_path / "session", filter="tar")
+        (tmp_path / "session").mkdir(exist_ok=True)
+        shell(tmp_path / "session", f"tar xf {packed}")
         place = tmp_path / "session" / one.exercise
         scenario = library.find(one.exercise)
         assert scenario is not None
