@@ -158,6 +158,7 @@ FOUND: dict[str, Kind] = {
     '6 conflicts were never met.': kinds.NeverMet(count=6),
     'Everything that did not conflict came through as it should.': kinds.CameThrough(),
     'What ours (main) changed outside the conflict was lost: a.txt, line 3: "limit" is missing.': kinds.Departures(group='lost', side='ours (main)', places=(('a.txt', 3, 'limit', 'missing'),), count=1),
+    'What ours (main) changed was lost in a further conflict, which was met only because of what was done before: a.txt, line 3: "limit" is missing.': kinds.Departures(group='further', side='ours (main)', places=(('a.txt', 3, 'limit', 'missing'),), count=1),
     'Here more than the hunk had to be changed, and that was not: a.txt, line 3: "limit" is missing.': kinds.Departures(group='beyond', side=None, places=(('a.txt', 3, 'limit', 'missing'),), count=1),
     'This merges cleanly and had to be changed all the same: a.txt, line 3: "limit" is missing.': kinds.Departures(group='clean', side=None, places=(('a.txt', 3, 'limit', 'missing'),), count=1),
     'Something outside the conflict was changed: a.txt, line 3: "limit" is missing.': kinds.Departures(group='changed', side=None, places=(('a.txt', 3, 'limit', 'missing'),), count=1),

@@ -3,6 +3,7 @@ lies uncommitted, what was squashed unasked, and tasks in chains."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping
 from fractions import Fraction
 
@@ -223,12 +224,67 @@ def set_back(draw: st.DrawFn) -> tuple[Story, Expected]:
     return story, Expected(None, {} if at == to else {"history": "missed"})
 
 
+CONFLICT = re.compile(r"<<<<<<< .*\n((?:.*\n)*?)=======\n((?:.*\n)*?)>>>>>>> .*\n")
+
+
+@st.composite
+def replayed(draw: st.DrawFn) -> tuple[Story, Expected]:
+    """A rebase or pull of several commits that often change the same lines; conflicts are resolved anyhow, skipped
+    or committed by hand. Nothing outside of them is touched, so only the choices and what was skipped cost."""
+    story, count, places = Story(), draw(st.integers(2, 6)), draw(st.integers(1, 3))
+    base = [[f"base {n}"] for n in range(places)]
+    ours = [[f"ours {n}"] if n == 0 or draw(st.booleans()) else base[n] for n in range(places)]
+    pulled = draw(st.booleans())
+    upstream, mine = ("origin/main", "main") if pulled else ("main", "topic")
+    story.commit("main", "Begin", {"a.txt": text_of("a", base)}, 'publish = ["main"]\n' if pulled else "")
+    theirs, now = [list(lines) for lines in base], [list(lines) for lines in ours]
+    answers: list[str] = []
+    asked_of: set[str] = set()
+    for number in range(count):
+        place = draw(st.integers(0, places - 1))
+        before, theirs[place] = theirs[place], [f"theirs {number}"]
+        story.commit(mine, f"C{number}", {"a.txt": text_of("a", theirs), f"f{number}.txt": f"{number}\n"})
+        if now[place] == before:
+            now[place] = theirs[place]
+            continue
+        word = draw(st.sampled_from(WORDS[:2]))
+        asked_of.add(f"C{number}")
+        answers.append(keep("a.txt", [word], f'commit = "C{number}"\n'))
+        now[place] = theirs[place] if word == "theirs" else now[place]
+    story.commit(upstream, "Ours", {"a.txt": text_of("a", ours), "more.txt": "more\n"}, parent="Begin")
+    asked = 'do = "pull"\non = "main"\nfrom = "main"\nby = "rebase"\n' if pulled else 'do = "rebase"\non = "topic"\nonto = "main"\n'  # fmt: skip
+    story.ask(asked, answers)
+    story.plant()
+    if pulled:
+        story.git("pull", "-q", "--rebase", fails=True)
+    else:
+        story.git("checkout", "-q", "topic")
+        story.git("rebase", "main", fails=True)
+    costs = ["resolution"]
+    while (story.work / ".git/rebase-merge").exists():
+        how = draw(st.sampled_from(("continue", "continue", "continue", "commit", "skip")))
+        costs = costs if how == "continue" else ["resolution", "history"]
+        if how == "skip":
+            story.git("rebase", "--skip", fails=True)
+            continue
+        # In a conflict that only an earlier choice made, their own change must not be thrown away.
+        met = story.git("log", "-1", "--format=%s", "REBASE_HEAD").strip() in asked_of
+        kept = draw(st.sampled_from((r"\2", r"\1\2", *((r"\1", "else\\n") if met else ()))))
+        text = (story.work / "a.txt").read_text()
+        story.write({"a.txt": CONFLICT.sub(kept, text)})
+        if how == "commit" and story.git("status", "--porcelain"):
+            story.git("commit", "-qm", "By hand")
+        story.git("-c", "core.editor=:", "rebase", "--continue", fails=True)
+    return story, Expected(open=costs)
+
+
 MORE_GROUPS: dict[str, Callable[[], st.SearchStrategy[tuple[Story, Expected]]]] = {
     "reverted": reverted,
     "uncommitted": uncommitted,
     "stashed": stashed,
     "pulled": pulled,
     "squashed": squashed,
+    "replayed": replayed,
     "chained": chained,
     "set back": set_back,
 }

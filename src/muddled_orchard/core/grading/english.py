@@ -636,6 +636,7 @@ def _(found: kinds.Departures) -> str:
         "beyond": "Here more than the hunk had to be changed, and that was not",
         "clean": "This merges cleanly and had to be changed all the same",
         "lost": f"What {found.side} changed outside the conflict was lost",
+        "further": f"What {found.side} changed was lost in a further conflict, which was met only because of what was done before",
         "changed": "Something outside the conflict was changed",
     }[found.group]
     more = [f"and {found.count - len(found.places)} more"] if found.count > len(found.places) else []

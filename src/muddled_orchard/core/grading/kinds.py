@@ -628,12 +628,13 @@ class Departures(Kind, frozen=True):
     """Places outside the conflicts that are not as they should be.
 
     `group`: `beyond`, more than a hunk had to be changed; `clean`, what merges cleanly had to be; `lost`,
-    what `side` changed was lost; `changed`, all else. Each of `places` has a path, a line (or None), a text,
+    what `side` changed was lost; `further`, it was lost in a conflict that the key does not have; `changed`,
+    all else. Each of `places` has a path, a line (or None), a text,
     and `what`: `missing`, `back`, `new`, `deleted`, `added`, `changed`, `executable`, `plain`, or the two
     modes of another kind of entry.
     """
 
-    group: Literal["beyond", "clean", "lost", "changed"]
+    group: Literal["beyond", "clean", "lost", "further", "changed"]
     side: str | None
     places: Sequence[Sequence[Any]]
     count: int

@@ -30,7 +30,7 @@ class Departure(Struct, frozen=True):
     """A place where the result is not what a clean merge leaves: a line that is missing (`lost`), or
     one that nobody asked for; `what` says more of a whole file, as in `kinds.Departures`. `side` names whose
     change it undoes, where it undoes one. `asked`: the key wants this outside a hunk, beyond what a clean
-    merge leaves."""
+    merge leaves. `further`: it is in a conflict that the key does not have."""
 
     path: str
     line: int | None
@@ -39,6 +39,7 @@ class Departure(Struct, frozen=True):
     side: str | None = None
     asked: bool = False
     what: str | tuple[int, int] = ""
+    further: bool = False
 
 
 def judge(case: Case) -> Outcome:
@@ -58,10 +59,11 @@ def judge(case: Case) -> Outcome:
     told: list[Kind] = [_told("beyond", beyond)] if beyond else []
     told += [_told("clean", clean)] if clean else []
     told += [Said(why) for why in dict.fromkeys(_known_reasons(case, {one.path for one in beyond}))]
-    for side in dict.fromkeys(departure.side for departure in undone):
-        own = [departure for departure in undone if departure.side == side]
+    for side, further in dict.fromkeys((departure.side, departure.further) for departure in undone):
+        own = [one for one in undone if (one.side, one.further) == (side, further)]
         # A line that came back where another was lost is the same change seen from its other end.
-        told.append(_told("lost", [departure for departure in own if departure.lost] or own, side))
+        group: Literal["further", "lost"] = "further" if further else "lost"
+        told.append(_told(group, [departure for departure in own if departure.lost] or own, side))
     paths = {departure.path for departure in undone if not departure.what}
     return missed([*told, *_whole_files(case, paths)], where)
 
@@ -88,7 +90,9 @@ def _known_reasons(case: Case, paths: Collection[str]) -> Iterator[str]:
 
 
 def _told(
-    group: Literal["beyond", "clean", "lost", "changed"], found: Sequence[Departure], side: str | None = None
+    group: Literal["beyond", "clean", "lost", "further", "changed"],
+    found: Sequence[Departure],
+    side: str | None = None,
 ) -> Departures:
     places = tuple((one.path, one.line, one.text.strip()[:50], _what(one)) for one in found[:3])
     return Departures(group, side, places, len(found))
@@ -209,7 +213,7 @@ def _lost_in_extra_hunks(case: Case, task: TaskCase, conflict: ConflictCase) -> 
         for name, lines in ((task.ours_name, hunk.hunk.ours), (task.theirs_name, hunk.hunk.theirs)):
             for line, count in (Counter(form(lines)) - base).items():
                 if line.strip() and solved[line] >= count > now[line]:
-                    yield Departure(path, hunk.line, line, True, name)
+                    yield Departure(path, hunk.line, line, True, name, further=True)
 
 
 def _in_file(

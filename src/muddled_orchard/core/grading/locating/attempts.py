@@ -62,10 +62,10 @@ def _parts(commits: Commits, texts: Mapping[str, bytes], steps: Sequence[Step]) 
 def step_parts(commits: Commits, texts: Mapping[str, bytes], step: Step) -> Iterator[Patch]:
     """What one step brings in: by the key, as Git merges it, as the other side made it, and the lines that
     whoever resolves it otherwise takes out."""
-    ours, base = commits[step.ours].tree, _base(commits, step)
+    ours = commits[step.ours].tree
     yield patch(texts, ours, step.solved)
     yield patch(texts, ours, step.merge.tree)
-    yield patch(texts, commits[base].tree if base else {}, commits[step.theirs].tree)
+    yield _change(commits, texts, step)
     yield _replaced(texts, step)
 
 
@@ -89,19 +89,52 @@ def uncommitted_step(submission: Submission, steps: Sequence[Step]) -> Step | No
 
 
 def squashed_into(
-    commits: Commits, texts: Mapping[str, bytes], step: Step, holder: Step, made: Commit
+    commits: Commits,
+    texts: Mapping[str, bytes],
+    step: Step,
+    holder: Step,
+    made: Commit,
+    later: Sequence[Step] = (),
 ) -> bool:
-    """Whether a commit that replays one step also has a part of what another one brings."""
+    """Whether a commit that replays one step also has a part of what another one brings. `later` are the steps
+    after it up to the holder, where the holder comes after it."""
     beyond = commit_patch(commits, texts, made)
-    base = _base(commits, holder)
-    own = (
+    own = [
         patch(texts, commits[holder.ours].tree, holder.solved),
-        patch(texts, commits[base].tree if base else {}, commits[holder.theirs].tree),
+        _change(commits, texts, holder),
         _replaced(texts, holder),
-    )
+    ]
+    if _same_place(commits, texts, step, later):
+        # Whoever skipped the step meets its conflict at the holder, and takes the same lines of ours out there.
+        own.append(_replaced(texts, step))
     for part in own:
         beyond = beyond - part
     return any(_meet(part, beyond) for part in step_parts(commits, texts, step))
+
+
+def _same_place(commits: Commits, texts: Mapping[str, bytes], step: Step, later: Sequence[Step]) -> bool:
+    """Whether the last of these steps changes the lines again that a step conflicts about, or what steps between
+    them made of those."""
+    lines = {
+        (conflict.path, line.strip())
+        for conflict in step.merge.conflicts
+        if conflict.merged is not None
+        for hunk in conflict.merged.hunks
+        for line in (*hunk.base, *hunk.ours, *hunk.theirs)
+    }
+    again = False
+    for other in later:
+        changed = _change(commits, texts, other)
+        again = any(sign == "-" and (path, line) in lines for path, sign, line in changed)
+        if again:
+            lines |= {(path, line) for path, sign, line in changed if sign == "+"}
+    return again
+
+
+def _change(commits: Commits, texts: Mapping[str, bytes], step: Step) -> Patch:
+    """What the other side of a step changes."""
+    base = _base(commits, step)
+    return patch(texts, commits[base].tree if base else {}, commits[step.theirs].tree)
 
 
 def _base(commits: Commits, step: Step) -> str:

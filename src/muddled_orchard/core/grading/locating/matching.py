@@ -68,6 +68,7 @@ def matched(
         if _best(_shared, two, patches[most.id]):
             made[_id(steps[0])] = most
             left.remove(most)
+    _by_what_they_add(left, made, wanted, patches)
     # Of what becomes empty by the key no commit need be left.
     empty = {_id(step) for step in steps if step.becomes_empty(commits)}
     paths = {
@@ -125,6 +126,32 @@ def _by_words(
                     start = place
                     break
     return made
+
+
+def _by_what_they_add(
+    left: list[Commit],
+    made: dict[str, Commit | None],
+    wanted: Mapping[str, tuple[Patch, Patch]],
+    patches: Mapping[str, Patch],
+) -> None:
+    """Match a commit that adds something which of all missing ones a single one adds, and no other commit does."""
+    missing = {id_: _added(*two) for id_, two in wanted.items() if made[id_] is None}
+    pairs = [
+        (id_, commit)
+        for id_, added in missing.items()
+        for commit in left
+        if not added.isdisjoint(_added(patches[commit.id]))
+    ]
+    ids, found = (Counter(one) for one in ([id_ for id_, _ in pairs], [commit.id for _, commit in pairs]))
+    for id_, commit in pairs:
+        if ids[id_] == found[commit.id] == 1:
+            made[id_] = commit
+            left.remove(commit)
+
+
+def _added(*patches: Patch) -> set[tuple[str, str]]:
+    """What patches add, in which file; blank lines tell nothing."""
+    return {(path, line) for one in patches for path, sign, line in one if sign == "+" and line}
 
 
 def _by_place(

@@ -234,7 +234,8 @@ def _holders(submission: Submission, steps: Sequence[Step], matches: Matches) ->
         for other in (*reversed(order[:place]), *order[place + 1 :]):
             commit = matches.made[other.commit or ""]
             if commit is not None:
-                if squashed_into(submission.commits, submission.texts, step, other, commit):
+                later = order[place + 1 : order.index(other) + 1]
+                if squashed_into(submission.commits, submission.texts, step, other, commit, later):
                     holders[id_] = commit
                 break
     return holders
