@@ -66,6 +66,11 @@ CASES = {
     "a rebase left with --quit": Case("rebase-one", "git switch -q gates; try git rebase main; theirs yard.txt; git rebase --quit", state="open", missed=NOT_YET, partly="tidy", says="yard.txt was changed"),
     "patches left with --quit": Case("patches-by-mail", "try git am -3 ../patches.mbox; theirs locks.xml; git am --quit", state="open", missed=NOT_YET),
     "a merge made by plumbing": Case("press-limit", "try git merge night-shift; theirs press.toml; made=$(git commit-tree -m x -p HEAD $(git write-tree)); git merge --quit; git reset -q --soft $made", missed="history"),
+    # Other commits than those that were asked for.
+    "a range that begins after its first": Case("picks-in-a-range", "try git cherry-pick side~3..side~1; theirs w.txt; git cherry-pick --continue", partly="history", says='"Add the ladder" was not picked. A range A..B'),
+    "a range that goes too far": Case("picks-in-a-range", "try git cherry-pick main..side; theirs w.txt; git cherry-pick --continue", partly="rest", says='"Add the lamp" was picked, too'),
+    "a pick that goes on at a commit of which nothing was done": Case("picks-in-a-range", "try git cherry-pick main..side~1; theirs w.txt; git commit -qm 'By hand'", state="open", missed=NOT_YET, says="It stopped at step 3 of 3"),
+    "a merge taken back as its other parent sees it": Case("revert-a-merge", "git revert --no-edit -m 2 HEAD~1", missed="resolution rest", says="brought to its parent 2 (git revert -m 2)", never="s.txt was added"),
     # Stashes, weights, and what is worth nothing.
     "a stash thrown away": Case("stash", "git stash drop -q", state="open", missed="finished markers resolution rest bystanders tidy", says="The stash was thrown away"),
     "a weight in a list of alternatives": Case("weight", "try git merge theirs; printf 'a 2\\n\\n\\n\\n\\n\\nb 3\\n' >w.txt; git commit -qam m", partly="resolution"),

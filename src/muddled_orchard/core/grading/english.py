@@ -311,6 +311,11 @@ def _(found: kinds.NotReplayed) -> str:
 
 
 @say.register
+def _(found: kinds.RangeBeganLate) -> str:
+    return f'"{found.subject}" was not picked. A range A..B begins after A; A^..B has A, too.'
+
+
+@say.register
 def _(found: kinds.Reworded) -> str:
     return f'{short(found.commit)} was reworded: it says "{found.now}", and was "{found.wanted}".'
 
@@ -636,7 +641,7 @@ def _(found: kinds.Departures) -> str:
         "beyond": "Here more than the hunk had to be changed, and that was not",
         "clean": "This merges cleanly and had to be changed all the same",
         "lost": f"What {found.side} changed outside the conflict was lost",
-        "further": f"What {found.side} changed was lost in a further conflict, which was met only because of what was done before",
+        "further": f"What {found.side} changed was lost in a further conflict that an earlier choice led to",
         "changed": "Something outside the conflict was changed",
     }[found.group]
     more = [f"and {found.count - len(found.places)} more"] if found.count > len(found.places) else []
@@ -653,6 +658,7 @@ def _departure(path: str, line: int | None, text: str, what: Any) -> str:
     whole = {
         "deleted": "was deleted",
         "added": "was added",
+        **({} if text or line else {"missing": "is missing", "left": "is still there"}),
         "changed": "was changed",
         "executable": "is executable now",
         "plain": "is not executable any more",
@@ -672,6 +678,18 @@ def _(found: kinds.NothingOfSide) -> str:
 @say.register
 def _(found: kinds.WholeFileOfSide) -> str:
     return f"The whole of {found.file} was taken from {found.side}."
+
+
+@say.register
+def _(found: kinds.OtherParent) -> str:
+    how = f"what the merge brought to its parent {found.parent} (git revert -m {found.parent})"
+    wanted = f"what it brought to parent {found.asked} was to go (-m {found.asked})"
+    return f"{short(found.commit)} takes back {how}; {wanted}."
+
+
+@say.register
+def _(found: kinds.PickedToo) -> str:
+    return f'"{found.subject}" was picked, too ({short(found.commit)}), and was not to be.'
 
 
 # -- rules ------------------------------------------------------------------------------------------------

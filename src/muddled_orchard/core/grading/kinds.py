@@ -301,6 +301,12 @@ class NotReplayed(Kind, frozen=True):
     count: int
 
 
+class RangeBeganLate(Kind, frozen=True):
+    """The first commit of a range is missing, as if it had been named where the range begins after it."""
+
+    subject: str
+
+
 class Reworded(Kind, frozen=True):
     """A replayed commit has another subject."""
 
@@ -630,8 +636,8 @@ class Departures(Kind, frozen=True):
     `group`: `beyond`, more than a hunk had to be changed; `clean`, what merges cleanly had to be; `lost`,
     what `side` changed was lost; `further`, it was lost in a conflict that the key does not have; `changed`,
     all else. Each of `places` has a path, a line (or None), a text,
-    and `what`: `missing`, `back`, `new`, `deleted`, `added`, `changed`, `executable`, `plain`, or the two
-    modes of another kind of entry.
+    and `what`: `missing`, `back`, `left`, `new`, `deleted`, `added`, `changed`, `executable`, `plain`, or the
+    two modes of another kind of entry.
     """
 
     group: Literal["beyond", "clean", "lost", "further", "changed"]
@@ -651,6 +657,21 @@ class WholeFileOfSide(Kind, frozen=True):
 
     file: str
     side: str
+
+
+class OtherParent(Kind, frozen=True):
+    """A merge was undone as seen from a parent that was not asked for; parents count from 1."""
+
+    commit: str
+    parent: int
+    asked: int
+
+
+class PickedToo(Kind, frozen=True):
+    """A commit was picked that was not to be."""
+
+    commit: str
+    subject: str
 
 
 # -- rules ------------------------------------------------------------------------------------------------

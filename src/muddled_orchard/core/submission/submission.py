@@ -41,6 +41,11 @@ class Submission(Struct, frozen=True, dict=True):
         found = uncommitted(self.evidence, self.head_tree, self.key.texts)
         return tuple(change for change in found if change.path not in work or change.how == "unmerged")
 
+    @property
+    def changed_paths(self) -> set[str]:
+        """The tracked paths that are not as the commit has them that is checked out."""
+        return {change.path for change in self.changes if change.how != "untracked"}
+
     def changed_by(self, commit: Commit) -> set[str]:
         """The paths that a commit has otherwise than its first parent."""
         parent = self.commits.get(commit.parents[0]) if commit.parents else None

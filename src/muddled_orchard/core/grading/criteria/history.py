@@ -18,6 +18,7 @@ from muddled_orchard.core.grading.finding import Kind, few, restored
 from muddled_orchard.core.grading.locating.attempts import brings_only_conflicts
 from muddled_orchard.core.grading.locating.matching import keeps_author, subject_of
 from muddled_orchard.core.grading.locating.replays import stands_on
+from muddled_orchard.core.grading.locating.results import stopped_at
 
 
 def judge(case: Case) -> Outcome:
@@ -99,11 +100,10 @@ def _of_replays(case: Case, steps: list[TaskCase]) -> Outcome:
             return missed(kinds.RebasedOther(task.on, source_of(task) or ""))
         return missed(kinds.NeverBegun(asked))
     done = [step for step in steps if step.result.shape == "replayed"]
-    if "pending" in shapes:
-        number = shapes.index("pending") + 1
-        return missed(kinds.StoppedAt(number, len(steps), asked))
     if "by hand" in shapes:
         return missed(kinds.ReplayUncommitted(asked))
+    if (stopped := stopped_at(shapes)) is not None:
+        return missed(kinds.StoppedAt(stopped, len(steps), asked))
     base = steps[0].step.ours
     if not stands_on(case.commits, result, base) and steps[0].step.task == 1:
         place = (Place(commit=result.base_commit),)
@@ -140,7 +140,25 @@ def _stands_on_what_was_known(case: Case, step: TaskCase) -> bool:
 
 def _faults(case: Case, steps: list[TaskCase]) -> Iterator[tuple[Kind, str | None]]:
     """What is wrong with replayed commits, each with the commit that it is about."""
+    yield from _missing(case, steps)
+    for step in steps:
+        if step.result.shape == "replayed":
+            yield from _changed(case, step)
     matches = steps[0].result.matches
+    if matches is None:
+        return
+    if matches.reordered:
+        yield kinds.Reordered(), None
+    for commit in matches.twice:
+        yield kinds.ReplayedTwice(commit.id, commit.subject), commit.id
+    for commit in matches.foreign:
+        if case.submission.is_the_work(commit):
+            continue
+        yield kinds.ForeignCommit(commit.id, commit.subject), commit.id
+
+
+def _missing(case: Case, steps: list[TaskCase]) -> Iterator[tuple[Kind, str | None]]:
+    """Commits that were squashed into another one, skipped or left out."""
     lacking = [step for step in steps if _is_lacking(case, step)]
     into: dict[str, list[str]] = {}
     skipped_ones = []
@@ -153,21 +171,17 @@ def _faults(case: Case, steps: list[TaskCase]) -> Iterator[tuple[Kind, str | Non
             into.setdefault(holder, []).append(name)
     for id_, squashed in into.items():
         yield kinds.SquashedInto(few(squashed), len(squashed), id_), id_
-    if skipped_ones:
+    if _began_late(steps, lacking):
+        yield kinds.RangeBeganLate(case.commits[steps[0].step.commit or ""].subject), None
+    elif skipped_ones:
         yield kinds.NotReplayed(few(skipped_ones), len(skipped_ones)), None
-    for step in steps:
-        if step.result.shape == "replayed":
-            yield from _changed(case, step)
-    if matches is None:
-        return
-    if matches.reordered:
-        yield kinds.Reordered(), None
-    for commit in matches.twice:
-        yield kinds.ReplayedTwice(commit.id, commit.subject), commit.id
-    for commit in matches.foreign:
-        if case.submission.is_the_work(commit):
-            continue
-        yield kinds.ForeignCommit(commit.id, commit.subject), commit.id
+
+
+def _began_late(steps: list[TaskCase], lacking: list[TaskCase]) -> bool:
+    """Whether the first of several commits to pick is the only one that is missing, and met no conflict at
+    which it could have been skipped."""
+    first = steps[0]
+    return bool(first.task.pick) and lacking == [first] != steps and not first.step.merge.conflicts
 
 
 def _changed(case: Case, step: TaskCase) -> Iterator[tuple[Kind, str | None]]:

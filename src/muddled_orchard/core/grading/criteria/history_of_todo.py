@@ -12,6 +12,7 @@ from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed,
 from muddled_orchard.core.grading.case import Case, TaskCase
 from muddled_orchard.core.grading.finding import Kind
 from muddled_orchard.core.grading.locating.attempts import brings_only_conflicts
+from muddled_orchard.core.grading.locating.results import stopped_at
 
 
 def judge_todo(case: Case, steps: Sequence[TaskCase]) -> Outcome:
@@ -24,8 +25,8 @@ def judge_todo(case: Case, steps: Sequence[TaskCase]) -> Outcome:
         return missed(kinds.MergeInstead(asked), (Place(commit=case.evidence.branch(task.on)),))
     if all(shape == "none" for shape in shapes):
         return missed(kinds.NeverBegun(asked))
-    if "pending" in shapes:
-        return missed(kinds.StoppedAt(shapes.index("pending") + 1, len(steps), asked))
+    if (stopped := stopped_at(shapes)) is not None:
+        return missed(kinds.StoppedAt(stopped, len(steps), asked))
     if not contains(case.commits, result.base_commit or "", steps[0].step.ours):
         place = (Place(commit=result.base_commit),)
         return missed(kinds.OtherBase(task.onto, task.on, asked), place)

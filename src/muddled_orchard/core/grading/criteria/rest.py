@@ -17,6 +17,7 @@ from muddled_orchard.core.grading.case import Case, ConflictCase, TaskCase
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.finding import Kind
 from muddled_orchard.core.grading.kinds import CameThrough, Departures, NothingOfSide, Said, WholeFileOfSide
+from muddled_orchard.core.grading.other_commits import other_commits
 from muddled_orchard.core.grading.readings import read_file
 from muddled_orchard.core.key.accepted import Accepted
 from muddled_orchard.core.key.answer_key import touched_paths
@@ -52,7 +53,7 @@ def judge(case: Case) -> Outcome:
     commit = next((task.result.judged_commit for task in reversed(case.tasks) if task.tree is not None), None)
     where = tuple(Place(departure.path, departure.line, commit) for departure in found[:20])
     if not undone and not asked:
-        return partly(_told("changed", found), where=where)
+        return partly([_told("changed", found), *other_commits(case)], where=where)
     fixed = {path for task in case.tasks for path in task.step.clean_merge_fixes}
     beyond = [departure for departure in asked if departure.path not in fixed]
     clean = [departure for departure in asked if departure.path in fixed]
@@ -65,7 +66,7 @@ def judge(case: Case) -> Outcome:
         group: Literal["further", "lost"] = "further" if further else "lost"
         told.append(_told(group, [departure for departure in own if departure.lost] or own, side))
     paths = {departure.path for departure in undone if not departure.what}
-    return missed([*told, *_whole_files(case, paths)], where)
+    return missed([*told, *_whole_files(case, paths), *other_commits(case)], where)
 
 
 def _is_of_work(case: Case, departure: Departure) -> bool:
@@ -224,7 +225,10 @@ def _in_file(
     base, ours, theirs = (_blob(case, id_, path) for id_ in _merge_ids(case, task))
     sides = _sides(case, task, {n: blob for n, blob in ((1, base), (2, ours), (3, theirs)) if blob})
     if now is None or expected is None:
-        what = "deleted" if now is None else "added"
+        if now is None:
+            what = "deleted" if ours is not None else "missing"
+        else:
+            what = "left" if now == ours else "added"
         yield Departure(path, None, "", now is None, sides.whole(expected, now), what=what)
         return
     before, after = case.lines(expected), case.lines(now)

@@ -74,7 +74,7 @@ def uncommitted_step(submission: Submission, steps: Sequence[Step]) -> Step | No
     nothing is under way: it was carried out with `--no-commit` or by hand, or its operation was left with
     `--quit`."""
     evidence, texts = submission.evidence, submission.texts
-    changed = {change.path for change in submission.changes if change.how != "untracked"}
+    changed = submission.changed_paths
     if evidence.pending is not None or not changed:
         return None
     now = tracked(evidence)
@@ -96,8 +96,8 @@ def squashed_into(
     made: Commit,
     later: Sequence[Step] = (),
 ) -> bool:
-    """Whether a commit that replays one step also has a part of what another one brings. `later` are the steps
-    after it up to the holder, where the holder comes after it."""
+    """Whether a commit that replays one step also has a part of what another one brings. `later` are the
+    steps after it up to the holder, where the holder comes after it."""
     beyond = commit_patch(commits, texts, made)
     own = [
         patch(texts, commits[holder.ours].tree, holder.solved),
@@ -105,7 +105,7 @@ def squashed_into(
         _replaced(texts, holder),
     ]
     if _same_place(commits, texts, step, later):
-        # Whoever skipped the step meets its conflict at the holder, and takes the same lines of ours out there.
+        # Who skipped the step meets its conflict at the holder, and takes the same lines of ours out there.
         own.append(_replaced(texts, step))
     for part in own:
         beyond = beyond - part
@@ -113,8 +113,8 @@ def squashed_into(
 
 
 def _same_place(commits: Commits, texts: Mapping[str, bytes], step: Step, later: Sequence[Step]) -> bool:
-    """Whether the last of these steps changes the lines again that a step conflicts about, or what steps between
-    them made of those."""
+    """Whether the last of these steps changes the lines again that a step conflicts about, or what steps
+    between them made of those."""
     lines = {
         (conflict.path, line.strip())
         for conflict in step.merge.conflicts

@@ -134,7 +134,7 @@ def _by_what_they_add(
     wanted: Mapping[str, tuple[Patch, Patch]],
     patches: Mapping[str, Patch],
 ) -> None:
-    """Match a commit that adds something which of all missing ones a single one adds, and no other commit does."""
+    """Match a commit that adds something which a single one of the missing ones adds, and no other commit."""
     missing = {id_: _added(*two) for id_, two in wanted.items() if made[id_] is None}
     pairs = [
         (id_, commit)

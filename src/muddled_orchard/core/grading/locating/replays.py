@@ -183,8 +183,11 @@ def _matched(
     holders = _holders(submission, steps, matches)
     now = evidence.pending.brings[0] if pending and evidence.pending and evidence.pending.brings else None
     unmatched = [id_ for id_ in ids if made[id_] is None]
+    upcoming = None  # where the operation goes on, at a commit that nothing was done of yet
     if pending and now not in unmatched:
         now = unmatched[0] if unmatched else None
+        if not submission.changed_paths:
+            now, upcoming = None, now
     done = [id_ for id_ in ids if made[id_] is not None]
     # What was committed on top of the last one mends it.
     last = max(done, key=lambda id_: _place(line, made[id_]), default=None)
@@ -206,6 +209,9 @@ def _matched(
             reached = False
             kind = evidence.pending.kind if evidence.pending else ""
             yield _result("pending", step, line, None, line.tip, None, kind, matches)
+        elif pending and id_ == upcoming:
+            reached = False
+            yield _result("not reached", step, line, None, before, None, matches=matches)
         elif reached and id_ in holders:
             holder = holders[id_]
             final = end if last is not None and made[last] is holder and not pending else holder.id

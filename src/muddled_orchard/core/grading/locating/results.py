@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Literal
 
 from msgspec import Struct
@@ -83,3 +84,9 @@ class Result(Struct, frozen=True, kw_only=True):
     def done(self) -> bool:
         """Whether there is a committed result."""
         return self.judged_commit is not None
+
+
+def stopped_at(shapes: Sequence[Shape]) -> int | None:
+    """The step, from 1, at which or before which an operation stopped that is under way; None without one."""
+    stops = (n for n, shape in enumerate(shapes, start=1) if shape in ("pending", "not reached"))
+    return next(stops, None)

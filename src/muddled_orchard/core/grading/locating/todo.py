@@ -70,7 +70,10 @@ def _placed(
             reached = False
             kind = pending.kind if pending else ""
             ours = tip if step.into is None else step.ours
-            yield replace(plain, shape="pending", ours=ours, pending=kind)
+            if made is None and now is None and not submission.changed_paths:
+                yield replace(plain, shape="not reached")
+            else:
+                yield replace(plain, shape="pending", ours=ours, pending=kind)
         elif not reached:
             yield replace(plain, shape="not reached")
         elif made is not None:
