@@ -61,7 +61,7 @@ CRITERION = Criterion(
     weight=2,
     judge=judge,
     question="Is everything completed and committed?",
-    right="Everything is completed and committed.",
+    right="Everything is completed.",
     tells_reason=True,
     commands=("git status",),
 )

@@ -77,8 +77,8 @@ CRITERION = Criterion(
     id="tidy",
     weight=1,
     judge=judge,
-    question="Is the right branch checked out, and the working tree clean?",
-    right="The right branch is checked out, and the working tree is clean.",
+    question="Is the right branch checked out, and nothing left lying about?",
+    right="The right branch is checked out, and nothing is left lying about.",
     tells_reason=True,
-    commands=("git status",),
+    commands=("git status", "git stash list"),
 )
