@@ -56,12 +56,28 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
         pushed = evidence.refs.get(tracking_ref(task.on))
         push = push_of(asked.tasks, number + 1, remote)
         later = any(other.on == task.on for other in asked.tasks[number + 1 :])
-        there = pushed == evidence.branch(task.on) or (later and _has_moved_there(task, asked, evidence))
+        there = _only_work_since(pushed, evidence.branch(task.on), asked, evidence)
+        there = there or (later and _has_moved_there(task, asked, evidence))
         if push is not None and task.on in delivery.pushed and not there:
             why = "to replace there what you rewrote here" if FORCE in push else "to push it"
             yield ToDo(task=words, missing=f"{task.on} is not pushed yet", commands=((("git", *push), why),))
         if task.delete:
             yield from _to_delete(asked.tasks, number + 1, remote, words, evidence)
+
+
+def _only_work_since(pushed: str | None, tip: str | None, asked: Asked, evidence: Evidence) -> bool:
+    """Whether a branch has nothing that was not pushed but work that was handed out uncommitted: it may be
+    committed at any time, also after the push."""
+    commits = evidence.commits
+    while tip is not None and tip != pushed and tip in commits and asked.work:
+        parent = next(iter(commits[tip].parents), None)
+        before = commits[parent].tree if parent is not None and parent in commits else {}
+        after = commits[tip].tree
+        changed = {path for path in before.keys() | after.keys() if before.get(path) != after.get(path)}
+        if not changed <= set(asked.work):
+            return False
+        tip = parent
+    return tip == pushed
 
 
 def _has_moved_there(task: Task, asked: Asked, evidence: Evidence) -> bool:

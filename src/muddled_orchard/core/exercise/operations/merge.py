@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from muddled_orchard.core.exercise.operations.operation import Operation, without_lines
+from muddled_orchard.core.exercise.operations.operation import SQUASHED, Operation, without_lines
 from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.git.under_way import Words
 
@@ -44,7 +44,7 @@ class Merge(Operation):
 
     def own_words(self, message: str, original: Commit | None) -> str:
         """What is not Git's `Merge branch 'night-shift'`, nor its list of what was squashed."""
-        message = re.sub(r"(?s)^Squashed commit of the following:.*|^Conflicts:\n(\t.*\n?)*", "", message)
+        message = re.sub(rf"(?s)^{SQUASHED}.*|^Conflicts:\n(\t.*\n?)*", "", message)
         named = r"Merge (remote-tracking )?(branch|branches|commit|tag) '[^']+'( of \S+)?( into \S+)?"
         return without_lines(message, named)
 

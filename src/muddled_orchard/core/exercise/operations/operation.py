@@ -21,6 +21,9 @@ ResultKind = Literal["merge", "rewritten branch", "new commits", "working tree",
 """What an operation leaves: one merge of two branches, its branch's commits anew on another base, further
 commits on its branch, changes that nobody has committed, or its branch at a commit that there was before."""
 
+SQUASHED = "Squashed commit of the following:"
+"""The subject that Git proposes for a squash merge; what follows it lists what comes in."""
+
 
 class NamedCommit(Protocol):
     """A commit as far as it is named: its id in hex, its author (`Name <address>`) and its subject."""

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import Problem
 from muddled_orchard.core.exercise.operations.operation import (
+    SQUASHED,
     NamedCommit,
     Operation,
     Planned,
@@ -83,7 +84,9 @@ class Revert(Operation):
         return without_lines(message, r'Revert ".*"|This reverts commit .*|reversing changes made to .*')
 
     def shows(self, made: Commit, original: NamedCommit) -> bool:
-        """Whether its message names the commit, by subject or id."""
+        """Whether its message names the commit, by subject or id; a squash merge lists what it brings in."""
+        if made.subject == SQUASHED:
+            return False
         named = original.subject in made.message and made.subject != original.subject
         return named or original.id in made.message
 
