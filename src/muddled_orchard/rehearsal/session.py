@@ -24,6 +24,7 @@ from muddled_orchard.core.exercise.tasks import (
     is_merge,
     is_rebase,
     is_stash_pop,
+    place_of,
 )
 from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.commits import Commit, short
@@ -280,9 +281,9 @@ class LearnerSession(Struct, frozen=True, dict=True):
         replays = is_rebase(task) or task.do == "pull"
         self.log.emptied |= replays and not self.git("diff", "--cached", "--name-only")
         operation = operation_of(task)
-        replayed = self.key.commits.get(self.at_hand(self.scenario.task.index(task) + 1).commit or "")
+        replayed = self.key.commits.get(self.at_hand(place_of(task, self.scenario.task) + 1).commit or "")
         said = self.says(task, replayed) if operation.result != "merge" else None
-        emptied = self.at_hand(self.scenario.task.index(task) + 1).becomes_empty(self.key.commits)
+        emptied = self.at_hand(place_of(task, self.scenario.task) + 1).becomes_empty(self.key.commits)
         if emptied and operation.result == "new commits" and not self.git("diff", "--cached", "--name-only"):
             self.try_git(operation.under_way, "--skip")
         elif said is not None and operation.result == "new commits":
@@ -299,7 +300,7 @@ class LearnerSession(Struct, frozen=True, dict=True):
 
     def deliver(self, task: Task) -> None:
         """Push and delete, where that is asked."""
-        number = self.scenario.task.index(task) + 1
+        number = place_of(task, self.scenario.task) + 1
         tasks, remote = self.scenario.task, self.key.history.remote
         if (push := push_of(tasks, number, remote)) is not None:
             self.try_git(*push)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import MessageRules, Task
@@ -14,6 +14,11 @@ from muddled_orchard.core.git.commits import LONGEST_SUBJECT, Commit
 def source_of(task: Task) -> str | None:
     """The branch that an operation brings in or goes onto; of the remote with `origin/`."""
     return operation_of(task).source(task)
+
+
+def place_of(task: Task, tasks: Sequence[Task]) -> int:
+    """The place of a task among those of its exercise, from 0: of itself, since another may ask the same."""
+    return next(place for place, one in enumerate(tasks) if one is task)
 
 
 def is_merge(task: Task) -> bool:

@@ -10,7 +10,7 @@ from muddled_orchard.core.exercise.asked import Asked, AskedCommit, labels_of, t
 from muddled_orchard.core.exercise.delivering import FORCE, deletions_of, delivery_of, push_of
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Task
-from muddled_orchard.core.exercise.tasks import is_rebase, is_stash_pop, sets_branch, source_of
+from muddled_orchard.core.exercise.tasks import is_rebase, is_stash_pop, place_of, sets_branch, source_of
 from muddled_orchard.core.exercise.todo import groups_of, todo_of
 from muddled_orchard.core.git.commits import Commit, ancestry, contains
 from muddled_orchard.core.git.refs import REMOTE, is_on_remote, on_remote, tracking_ref
@@ -55,7 +55,7 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
                 continue
         pushed = evidence.refs.get(tracking_ref(task.on))
         push = push_of(asked.tasks, number + 1, remote)
-        later = any(other.on == task.on for other in asked.tasks[number + 1 :])
+        later = any(other.on == task.on for other in _later(task, asked))
         there = _only_work_since(pushed, evidence.branch(task.on), asked, evidence)
         there = there or (later and _has_moved_there(task, asked, evidence))
         if push is not None and task.on in delivery.pushed and not there:
@@ -88,6 +88,10 @@ def _has_moved_there(task: Task, asked: Asked, evidence: Evidence) -> bool:
     return moved and contains(evidence.commits, evidence.branch(task.on) or "", there or "")
 
 
+def _later(task: Task, asked: Asked) -> Sequence[Task]:
+    return asked.tasks[place_of(task, asked.tasks) + 1 :]
+
+
 def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str]) -> str:
     """What of the operation itself can't be seen, in a few words; nothing where it is there. `moved` are the
     branches that earlier tasks move on, each as often as they do."""
@@ -99,7 +103,7 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
         return "" if to_go else f"there is no branch {task.on} any more"
     if sets_branch(task):
         target = asked.commits[task.to or ""]
-        later = [other for other in asked.tasks[asked.tasks.index(task) + 1 :] if other.on == task.on]
+        later = [other for other in _later(task, asked) if other.on == task.on]
         return "" if tip == target.id or later else operation_of(task).not_shown(task, target)
     if task.todo and tip == asked.tips.get(task.on):
         return f"{task.on} still has its commits as they were"
@@ -112,7 +116,7 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
         return "" if count > moved.count(task.on) else f"{task.on} has no new commit for it"
     if source is not None:
         if _has_come_in(task, source, asked, evidence, moved):
-            goes_on = any(other.on == task.on for other in asked.tasks[asked.tasks.index(task) + 1 :])
+            goes_on = any(other.on == task.on for other in _later(task, asked))
             carried_out = task.todo is None or goes_on or _is_list_carried_out(task, asked, evidence)
             return "" if carried_out else "its commits are not what its list is to make of them"
         how = "does not stand on" if is_rebase(task) else "does not have the commits of"
@@ -149,8 +153,11 @@ def _perhaps_emptied(task: Task, asked: Asked, evidence: Evidence) -> bool:
 def _is_list_carried_out(task: Task, asked: Asked, evidence: Evidence) -> bool:
     """Whether the commits of a branch on its new base are those that a list makes: no others, in its order.
     One that was picked may be missing where nothing was left of it."""
-    base = evidence.branch(source_of(task) or "") or asked.tips.get(source_of(task) or "")
-    line = _own_line(evidence.branch(task.on) or "", base, evidence)
+    source = source_of(task) or ""
+    below: set[str] = set()  # the new base may have moved on since
+    for base in (evidence.branch(source), asked.tips.get(source)):
+        below |= {commit.id for commit in ancestry(evidence.commits, base)} if base else set()
+    line = [id_ for id_ in _own_line(evidence.branch(task.on) or "", None, evidence) if id_ not in below]
     there = [evidence.commits[id_].subject for id_ in reversed(line)]
     for group in groups_of(todo_of(task)):
         lead, subject = group[0], asked.commits[group[0].label].subject
@@ -166,7 +173,7 @@ def _has_come_in(task: Task, source: str, asked: Asked, evidence: Evidence, move
     """Whether a branch has what another one had when the task was to be done."""
     tip = evidence.branch(task.on) or ""
     now = evidence.branch(source)
-    later = any(other.on == source for other in asked.tasks[asked.tasks.index(task) + 1 :])
+    later = any(other.on == source for other in _later(task, asked))
     if source in moved and now is not None and later:
         # Where it stood in between nobody knows any more: some of what it got is there.
         own = _own_line(now, asked.tips.get(source), evidence)
@@ -177,7 +184,7 @@ def _has_come_in(task: Task, source: str, asked: Asked, evidence: Evidence, move
 
 def _never_given_up(task: Task, asked: Asked, evidence: Evidence) -> str:
     """Whether it can't be seen that an operation was begun and given up, as often as that is asked for."""
-    earlier = asked.tasks[: asked.tasks.index(task) + 1]
+    earlier = asked.tasks[: place_of(task, asked.tasks) + 1]
     wanted = sum(other.abort and is_rebase(other) == is_rebase(task) for other in earlier)
     counts = given_up(evidence, asked.stashes)
     seen = counts.rebases if is_rebase(task) else counts.resets

@@ -117,6 +117,8 @@ def _is_attempt(
     wanted = {step.commit for step in steps}
     if is_rebase(steps[0].operation):
         wanted = {commit.id for commit in ancestry(commits, steps[0].ours)}
+        if line.base_commit in used:  # an earlier task moved the new base on
+            wanted.add(line.base_commit)
     wanted -= {commit.id for commit in ancestry(commits, on_tip)}
     if any(commit.id in wanted for commit in ancestry(commits, line.tip)):
         return True
