@@ -121,29 +121,25 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
             return "" if carried_out else "its commits are not what its list is to make of them"
         how = "does not stand on" if is_rebase(task) else "does not have the commits of"
         return f"{task.on} {how} {source} yet"
-    new = _new_commits(tip, asked.tips.get(task.on), evidence)
-    operation = operation_of(task)
-    wanted = [asked.commits[label] for label in labels_of(task)]
-    if task.message == "own":  # nothing but their number tells commits in words of one's own
-        own = len([commit for commit in new if commit.id not in asked.tips.values()])
-        lacking = wanted[own:]
-    else:
-        lacking = _lacking(task, asked, evidence)
-    return operation.not_shown(task, lacking[0]) if lacking else ""
+    lacking = _lacking(task, asked, evidence)
+    return operation_of(task).not_shown(task, lacking[0]) if lacking else ""
 
 
 def _lacking(task: Task, asked: Asked, evidence: Evidence) -> list[AskedCommit]:
-    """The commits that a task names of which no new commit of its branch says that it brings them."""
+    """The commits that a task names of which no new commit of its branch says that it brings them; words of
+    one's own say nothing, so there their number tells."""
     new = _new_commits(evidence.branch(task.on) or "", asked.tips.get(task.on), evidence)
-    shows = operation_of(task).shows
     wanted = [asked.commits[label] for label in labels_of(task)]
+    if task.message == "own":
+        return wanted[sum(commit.id not in asked.tips.values() for commit in new) :]
+    shows = operation_of(task).shows
     return [one for one in wanted if not any(shows(commit, one) for commit in new)]
 
 
 def _perhaps_emptied(task: Task, asked: Asked, evidence: Evidence) -> bool:
     """Whether commits that are lacking were left out with `--skip`, as Git proposes where nothing is left of
     one: others of the task are there, and the reflog has a line for each."""
-    if operation_of(task).result != "new commits" or task.abort or task.message == "own":
+    if operation_of(task).result != "new commits" or task.abort:
         return False
     lacking = _lacking(task, asked, evidence)
     skipped = given_up(evidence, asked.stashes).resets
