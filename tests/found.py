@@ -210,7 +210,7 @@ FOUND: dict[str, Kind] = {
     'Nothing was to be pushed or deleted.': kinds.NothingToDeliver(),
     "Only the repository was handed in; the remote beside it can't be seen.": kinds.RemoteUnseen(),
     'origin does not have topic as it is here; it was not pushed.': kinds.NotPushed(branch='topic', nothing=False),
-    'origin has topic as it was handed out; there was nothing pushed.': kinds.NotPushed(branch='topic', nothing=True),
+    'origin has topic as it was handed out: nothing was pushed.': kinds.NotPushed(branch='topic', nothing=True),
     'topic still exists; it was to be deleted.': kinds.NotDeleted(branch='topic', at_origin=False),
     'origin still has topic; it was to be deleted.': kinds.NotDeleted(branch='topic', at_origin=True),
     'What was to be pushed is.': kinds.Delivered(pushed=True, deleted=False),

@@ -832,7 +832,7 @@ def _(_found: kinds.RemoteUnseen) -> str:
 @say.register
 def _(found: kinds.NotPushed) -> str:
     if found.nothing:
-        return f"origin has {found.branch} as it was handed out; there was nothing pushed."
+        return f"origin has {found.branch} as it was handed out: nothing was pushed."
     return f"origin does not have {found.branch} as it is here; it was not pushed."
 
 
