@@ -75,8 +75,13 @@ CASES = {
     "a stash thrown away": Case("stash", "git stash drop -q", state="open", missed="finished markers resolution rest bystanders tidy", says="The stash was thrown away"),
     "a weight in a list of alternatives": Case("weight", "try git merge theirs; printf 'a 2\\n\\n\\n\\n\\n\\nb 3\\n' >w.txt; git commit -qam m", partly="resolution"),
     "worth nothing, with its reason": Case("worthless", "git switch -q short; try git merge main; theirs bell.txt; git commit -qm m", missed="rest", says="The change of short is lost."),
+    # Handed out at a conflict, and left there.
+    "left where it was handed out": Case("left-at-two-files", "true", state="untouched", missed="finished markers history resolution rest bystanders tidy"),
+    "one hunk of many resolved": Case("left-at-two-files", 'sed -i "1,5{/<<<</d;/a 2/d;/====/d;/>>>>/d}" a.txt', state="open", missed=f"{NOT_YET} markers", partly="resolution"),
+    "one file of many resolved": Case("left-at-two-files", "sed -i '/^<<<<<<</,/^=======/d;/^>>>>>>>/d' b.txt", state="open", missed=f"{NOT_YET} markers", partly="resolution"),
     # The working tree as Git sees it.
     "ignored by .git/info/exclude, and an operating system's": Case("press-limit", TAKE + "echo secret >>.git/info/exclude; touch secret ._x .DS_Store"),
+    "deleted, beside a file that has a little of it": Case("press-limit", "try git merge night-shift; (head -1 press.toml; tail -3 press.toml; seq 12) >notes.txt; git rm -qf press.toml; git add .; git commit -qm x", missed="resolution rules", partly="rest", says="press.toml: the file was deleted", never="now notes.txt"),
     "tracked, with a name like an operating system's": Case("press-limit", "echo 1 >._x; git add ._x; git commit -qm x\n" + TAKE),
     "found by other capitals": Case("press-limit", TAKE + "git config core.ignorecase true; mv press.toml Press.toml"),
     "in other capitals": Case("press-limit", TAKE + "mv press.toml Press.toml", missed="tidy"),
