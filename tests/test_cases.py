@@ -70,6 +70,7 @@ CASES = {
     "a range that begins after its first": Case("picks-in-a-range", "try git cherry-pick side~3..side~1; theirs w.txt; git cherry-pick --continue", partly="history", says='"Add the ladder" was not picked. A range A..B'),
     "a range that goes too far": Case("picks-in-a-range", "try git cherry-pick main..side; theirs w.txt; git cherry-pick --continue", partly="rest", says='"Add the lamp" was picked, too'),
     "a pick that goes on at a commit of which nothing was done": Case("picks-in-a-range", "try git cherry-pick main..side~1; theirs w.txt; git commit -qm 'By hand'", state="open", missed=NOT_YET, says="It stopped at step 3 of 3"),
+    "another branch merged": Case("press-limit", "git branch -q other HEAD~1; git switch -q other; echo x >x; git add x; git commit -qm x; git switch -q main; git merge -q --no-edit other", state="open", missed="finished markers history resolution rest rules bystanders tidy", says="Nothing of what was asked is there", never="squashed"),
     "a merge taken back as its other parent sees it": Case("revert-a-merge", "git revert --no-edit -m 2 HEAD~1", missed="resolution rest", says="brought to its parent 2 (git revert -m 2)", never="s.txt was added"),
     # Stashes, weights, and what is worth nothing.
     "a stash thrown away": Case("stash", "git stash drop -q", state="open", missed="finished markers resolution rest bystanders tidy", says="The stash was thrown away"),

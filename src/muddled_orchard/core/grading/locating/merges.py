@@ -134,7 +134,10 @@ class MergeLocator:
                 own = [commit for commit in own if _brings(commits, commit, bring_tip)]
             if branch == bring and evidence.branch(on) is not None and not contains(commits, tip, on_tip):
                 continue  # what it has of its own is what is to be brought
-            if not own or not self._brings_part(step, on_tip, tip):
+            if not own:
+                continue
+            before = on_tip if branch == on else self._grown_on(own[-1], on_tip, tip)
+            if not self._brings_part(step, before, tip):
                 continue
             shape: Shape = "squash"
             if _replayed(self._submission, own[-1:], bring_tip, on_tip) or (
@@ -155,6 +158,12 @@ class MergeLocator:
         ):
             return replace(nothing, shape="moved", result_commit=now, judged_commit=now)
         return nothing
+
+    def _grown_on(self, first: Commit, on_tip: str, tip: str) -> str:
+        """What another branch is compared with: where the branch stood, or where its first commit began, if
+        that was before: it lacks what the branch got since, and has taken nothing of it out."""
+        begun = first.parents[0] if first.parents else on_tip
+        return on_tip if contains(self._commits, tip, on_tip) or begun not in self._commits else begun
 
     def _has_grown(self, id_: str) -> bool:
         """Whether a commit has grown from what was handed out, by parents alone."""
