@@ -287,6 +287,15 @@ def test_our_reading_of_packs_is_gits(planted: Path) -> None:
             assert (read[0], len(read[1])) == ({"commit": 1, "tree": 2, "blob": 3}[kind], int(size))
 
 
+@pytest.mark.parametrize(("low", "high"), [(0, 2), (1, 0)])
+def test_an_index_whose_counts_are_damaged(low: int, high: int) -> None:
+    """The table of its beginning says how many ids begin with less than a byte, and with no more."""
+    index = bytearray(index_of(pack(BASE), 10))
+    struct.pack_into(">LL", index, 8 + 4 * 6, low, high)
+    with pytest.raises(BadPack):
+        PackIndex(bytes(index)).offset(bytes([7]) + bytes(19))
+
+
 @pytest.mark.parametrize("delta", [b"", b"\x04", b"\x04\x06", b"\x04\x06\x90", b"\x05\x06\x90\x04\x02!!", b"\x04\x05\x90\x04\x02!!", b"\x04\x06\x91\x03\x04", b"\x04\x06\0", b"\x04\x06\x90\x04\x03!!"])  # fmt: skip
 def test_damaged_deltas(delta: bytes) -> None:
     with pytest.raises(BadPack):

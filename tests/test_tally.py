@@ -166,6 +166,17 @@ def test_chance_makes_nobody_alike(tmp_path: Path) -> None:
     assert pair.told({"ada": "Ada Quince"}).startswith("Ada Quince and bo share")
 
 
+@pytest.mark.parametrize(("count", "group", "told"), [(400, 21, 0), (400, 20, 190), (30, 4, 0), (30, 3, 3)])
+def test_what_many_share_is_no_evidence(count: int, group: int, told: int, tmp_path: Path) -> None:
+    works = random_class(count, ["press-limit"], 3, seed=3)
+    for learner in sorted(learner for learner, done in works.items() if done["press-limit"])[:group]:
+        works[learner]["press-limit"] = [result("press-limit", ["theirs", "theirs"], work=learner, commits=["c" * 40])]  # fmt: skip
+    ledger_of(tmp_path / "orchard.db", works)
+    ledger = Ledger(tmp_path / "orchard.db")
+    assert sum(bool(pair.shared) for pair in alike(read_class(ledger))) == told
+    ledger.close()
+
+
 EMPTY: dict[str, tuple[Works, str]] = {
     "nothing at all": ({}, "nothing was handed out yet"),
     "nothing came back": ({"ada": {"press-limit": []}}, "nobody has handed anything in yet"),
