@@ -6,38 +6,23 @@ the actor brings along, so that one actor errs where another one doesn't.
 
 from __future__ import annotations
 
-import re
-import shlex
 import tempfile
-from collections.abc import Callable, Iterable, Iterator
-from functools import cached_property, partial
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from functools import cached_property
 from pathlib import Path
 
 from msgspec import Struct, field
 
-from muddled_orchard.core.exercise.delivering import deletions_of, push_of
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Scenario, Task
 from muddled_orchard.core.exercise.tasks import (
-    asks_for_commit,
     example_message,
     is_merge,
-    is_rebase,
-    is_stash_pop,
     place_of,
 )
-from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.commits import Commit, short
 from muddled_orchard.core.git.lines import Lines, alike, lines_of
 from muddled_orchard.core.git.trees import LINK, Tree
-from muddled_orchard.core.git.under_way import (
-    APPLYING,
-    REBASE_FOLDERS,
-    REBASED_HEAD,
-    SEQUENCER,
-    SHOWN_BY,
-    UNDER_WAY,
-)
 from muddled_orchard.core.grading.rehearsal import Kept
 from muddled_orchard.core.key.accepted import Accepted, worth_of
 from muddled_orchard.core.key.answer_key import Key, Step, hidden_paths, touched_paths
@@ -50,9 +35,9 @@ from muddled_orchard.core.merging.conflict import (
     merged_text,
 )
 from muddled_orchard.core.merging.keep import KEEP, lines_kept
-from muddled_orchard.vcs.ask import git, operations
-
-_REPLAYED = (REBASED_HEAD, "CHERRY_PICK_HEAD", "REVERT_HEAD")
+from muddled_orchard.vcs.ask import git
+from muddled_orchard.vcs.carrying_out import TaskRunner
+from muddled_orchard.vcs.practice_tree import PracticeTree
 
 Resolve = Callable[["LearnerSession", Step], None]
 """Resolves one conflict that Git has stopped at, in the working tree; the session goes on from there."""
@@ -92,42 +77,16 @@ class LearnerSession(Struct, frozen=True, dict=True):
 
     # -- Git ------------------------------------------------------------------------------------------
 
-    def git(
-        self, *arguments: str, may_fail: bool = False, message: str | None = None, task: Task | None = None
-    ) -> str:
-        """Run Git as this learner, an hour after the story ended; where it opens an editor for a message,
-        they write this one, and where it opens one for the list of a task's rebase, what that wants."""
+    def git(self, *arguments: str, may_fail: bool = False, variables: Mapping[str, str] | None = None) -> str:
+        """Run Git as this learner, an hour after the story ended."""
         self.log.typed += 1
-        more = self._who
-        if task is not None and task.todo is not None:
-            more |= self._editors(task)
-        if message is not None:
-            # Git splits the editor's name as a shell does, and adds the file to write.
-            (self.work.parent / "message").write_text(message + "\n", "utf-8")
-            more["GIT_EDITOR"] = "cp ../message"
+        more = {**self._who, **(variables or {})}
         output = git.run(arguments, folder=self.work, more=more, may_fail=may_fail)
-        if message is not None:
-            (self.work.parent / "message").unlink()
         return output.decode("utf-8", "surrogateescape")
 
-    def try_git(self, *arguments: str, message: str | None = None, task: Task | None = None) -> str:
+    def try_git(self, *arguments: str, variables: Mapping[str, str] | None = None) -> str:
         """The same where a conflict is no surprise."""
-        return self.git(*arguments, may_fail=True, message=message, task=task)
-
-    def _editors(self, task: Task) -> dict[str, str]:
-        """Editors that write the list of an interactive rebase, and other words for what it rewords."""
-        lines = [f"{item.word} {self.labels[item.label]}\n" for item in todo_of(task)]
-        (self.work.parent / "todo").write_text("".join(lines), "ascii")
-        subjects = [
-            self.key.commits[self.labels[item.label]].subject
-            for item in todo_of(task)
-            if item.word == "reword"
-        ]
-        edits = [
-            f"1s/^{re.escape(subject).replace('/', chr(92) + '/')}$/&, said better/" for subject in subjects
-        ]
-        said = " ".join(f"-e {shlex.quote(edit)}" for edit in edits)
-        return {"GIT_SEQUENCE_EDITOR": "cp ../todo", "GIT_EDITOR": f"sed -E -i {said}" if edits else ":"}
+        return self.git(*arguments, may_fail=True, variables=variables)
 
     @property
     def _who(self) -> dict[str, str]:
@@ -146,13 +105,19 @@ class LearnerSession(Struct, frozen=True, dict=True):
         return self.work / ".git"
 
     @cached_property
+    def tree(self) -> PracticeTree:
+        """How the repository stands."""
+        return PracticeTree(self.work)
+
+    @cached_property
+    def runner(self) -> TaskRunner:
+        """Carries tasks out with this learner's hands."""
+        return TaskRunner(_Hands(self), self.key, self.says)
+
+    @property
     def labels(self) -> dict[str, str]:
         """The ids of labelled commits."""
-        return {
-            commit.label: id_
-            for commit, id_ in zip(self.key.history.commits, self.key.ids, strict=True)
-            if commit.label
-        }
+        return self.runner.labels
 
     @property
     def scenario(self) -> Scenario:
@@ -162,20 +127,11 @@ class LearnerSession(Struct, frozen=True, dict=True):
     @property
     def pending(self) -> bool:
         """Whether an operation is under way."""
-        names = {*SHOWN_BY, *REBASE_FOLDERS, SEQUENCER} - {"SQUASH_MSG"}
-        if any((self.gitdir / name).exists() for name in names):
-            return True
-        # An interactive rebase may leave that file, too, with nothing staged.
-        return (self.gitdir / "SQUASH_MSG").exists() and bool(self.git("diff", "--cached", "--name-only"))
+        return self.tree.pending()
 
     def unmerged(self) -> dict[str, dict[int, str]]:
         """The blob ids of unmerged paths by stage."""
-        found: dict[str, dict[int, str]] = {}
-        for entry in self.git("ls-files", "-u", "-z").split("\0")[:-1]:
-            about, _, path = entry.partition("\t")
-            _, id_, stage = about.split()
-            found.setdefault(path, {})[int(stage)] = id_
-        return found
+        return self.tree.unmerged()
 
     # -- The way through ------------------------------------------------------------------------------
 
@@ -217,7 +173,7 @@ class LearnerSession(Struct, frozen=True, dict=True):
 
     def begin(self, task: Task, *, detached: bool = False) -> None:
         """Start an operation as it was asked; it stops at the first conflict."""
-        operations.begin(partial(self.try_git, task=task), task, self.labels, detached=detached)
+        self.runner.begin(task, detached=detached)
 
     def commit_work(self) -> None:
         """Commit the work that was handed out uncommitted, if there is any: then nothing is in the way."""
@@ -227,88 +183,28 @@ class LearnerSession(Struct, frozen=True, dict=True):
 
     def give_up(self, task: Task) -> None:
         """Leave the operation that is under way, as Git's own advice says."""
-        self.try_git(*UNDER_WAY[operation_of(task).under_way].give_up[1:])
+        self.runner.give_up(task)
 
     def go_through(self, number: int, resolve: Resolve | None = None) -> None:
         """Resolve every conflict of the operation that is under way, to its end."""
         task = self.scenario.task[number - 1]
-        for _ in range(2 * len(self.key.steps) + 2):
-            step = self.at_hand(number)
-            if self.unmerged():
+
+        def resolved(step: Step, unmerged: Iterable[str]) -> None:
+            if unmerged:
                 (resolve or solve)(self, step)
-            elif (self.gitdir / APPLYING).is_file():
-                # Git lacks what the patch was made from, so it stops without a conflict to be seen.
+            else:  # Git lacks what the patch was made from, so it stops without a conflict to be seen
                 self.log.deviated = True
                 self.put(step.solved, touched_paths(self.key, step))
-            elif operation_of(task).result == "new commits" and self.pending:
-                self.try_git(operation_of(task).under_way, "--skip")  # it is there already
-                continue
-            else:
-                break
-            self.go_on(task)
-        if task.squash:
-            self.try_git("commit", "-q", "--no-edit")
-        if (said := self._said_afterwards(number)) is not None and not self.pending:
-            self.try_git("commit", "-q", "--amend", "-m", said)
+            self.git("add", "--all")
+            self.log.emptied |= operation_of(task).rewrites_branch and not self.tree.staged()
 
-    def _said_afterwards(self, number: int) -> str | None:
-        """The message that is written once all is done: of a merge, and of a replayed commit at which Git did
-        not stop."""
-        task = self.scenario.task[number - 1]
-        steps = [step for step in self.key.steps if step.task == number]
-        if is_merge(task):
-            moved_on = steps[0].fast_forward and not asks_for_commit(task)
-            return None if moved_on else self.says(task, None)
-        if len(steps) != 1 or steps[0].merge.conflicts or steps[0].commit is None:
-            return None
-        return self.says(task, self.key.commits[steps[0].commit])
-
-    def at_hand(self, number: int) -> Step:
-        """The step of a task that Git has stopped at."""
-        steps = [step for step in self.key.steps if step.task == number]
-        for name in _REPLAYED:
-            if (self.gitdir / name).is_file():
-                replayed = (self.gitdir / name).read_text("ascii").strip()
-                return next((step for step in steps if step.commit == replayed), steps[-1])
-        if (self.gitdir / APPLYING).is_file():
-            number = int((self.gitdir / "rebase-apply/next").read_text("ascii"))
-            return steps[min(number, len(steps)) - 1]
-        return steps[0]
-
-    def go_on(self, task: Task) -> None:
-        """Stage everything and complete the step at hand."""
-        self.git("add", "--all")
-        replays = is_rebase(task) or task.do == "pull"
-        self.log.emptied |= replays and not self.git("diff", "--cached", "--name-only")
-        operation = operation_of(task)
-        replayed = self.key.commits.get(self.at_hand(place_of(task, self.scenario.task) + 1).commit or "")
-        said = self.says(task, replayed) if operation.result != "merge" else None
-        emptied = self.at_hand(place_of(task, self.scenario.task) + 1).becomes_empty(self.key.commits)
-        if emptied and operation.result == "new commits" and not self.git("diff", "--cached", "--name-only"):
-            self.try_git(operation.under_way, "--skip")
-        elif said is not None and operation.result == "new commits":
-            # `--continue` opens no editor where there is no terminal.
-            self.try_git("commit", "-q", "--allow-empty", "-m", said)
-            if self.pending:
-                self.try_git(operation.under_way, "--continue")
-        else:
-            operations.go_on(partial(self.try_git, message=said, task=task), task)
-        if is_stash_pop(task):
-            self.try_git("stash", "drop", "-q")  # Git keeps it when it conflicts
-        if operation.result == "new commits" and self.pending and not self.unmerged():
-            self.try_git(operation.under_way, "--skip")  # nothing is left of it
+        self.runner.go_through(number, resolved)
+        self.runner.commit_squashed(task)
+        self.runner.say_afterwards(number)
 
     def deliver(self, task: Task) -> None:
         """Push and delete, where that is asked."""
-        number = place_of(task, self.scenario.task) + 1
-        tasks, remote = self.scenario.task, self.key.history.remote
-        if (push := push_of(tasks, number, remote)) is not None:
-            self.try_git(*push)
-        for words in deletions_of(tasks, number, remote):
-            if words[0] == "push":
-                self.try_git(*words)
-            elif not self.try_git(*words):
-                self.try_git("branch", "-D", words[-1])  # as Git proposes where it isn't merged
+        self.runner.deliver(place_of(task, self.scenario.task) + 1)
 
     def _mend(self, number: int) -> None:
         """What the key changes in a result that Git merged cleanly."""
@@ -433,6 +329,25 @@ class LearnerSession(Struct, frozen=True, dict=True):
     def _log(self, step: Step, path: str, hunk: int | None, words: frozenset[str]) -> None:
         about = step.label or short(step.commit) or None
         self.log.kept.append(Kept(step.task, about, path, hunk, words))
+
+
+class _Hands(Struct, frozen=True):
+    """A learner's hands: what they type may fail, and nobody explains it."""
+
+    session: LearnerSession
+
+    @property
+    def tree(self) -> PracticeTree:
+        return self.session.tree
+
+    def git(self, *words: str, variables: Mapping[str, str] | None = None) -> None:
+        self.session.try_git(*words, variables=variables)
+
+    def put_beside(self, name: str, text: str) -> None:
+        (self.session.work.parent / name).write_text(text, "utf-8", "surrogateescape")
+
+    def say(self, text: str) -> None:
+        pass
 
 
 def _is_blob(key: Key, conflict: Conflict, way: Accepted, id_: str) -> bool:

@@ -11,14 +11,17 @@ from msgspec import Struct
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.asked import ASKED, asked_by
 from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.operations.am import MAILBOX
-from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.exercise.scenario import Scenario, Task
+from muddled_orchard.core.exercise.steps import to_fetch, to_start, to_switch
+from muddled_orchard.core.exercise.tasks import example_message
 from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.core.git.patch_text import PatchOf, mailbox
 from muddled_orchard.core.git.trees import LINK, PLAIN_FILE, Blob, File
 from muddled_orchard.system.output import umask, write_all
 from muddled_orchard.system.temporary import folder_in_the_making, remove_left_over, settle, temporary_folder
-from muddled_orchard.vcs.ask.operations import stop_at_conflict
+from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.asked_file import asked_file
 from muddled_orchard.vcs.index import index_file, read_index
 from muddled_orchard.vcs.write.build import write_history
@@ -55,9 +58,31 @@ def practice_of(variants: Variants, code: str, *, stopped: bool = True) -> Pract
     if varied.start.stopped and stopped:
         with temporary_folder() as room:
             write_files(room, files)
-            stop_at_conflict(room / WORK, history, ids, varied.task[0])
+            _stop_at_conflict(room / WORK, history, ids, varied.task[0])
             files = dict(read_files(room))
     return Practice(varied, history, ids, files)
+
+
+def _stop_at_conflict(work: Path, history: History, ids: dict[int, str], task: Task) -> None:
+    """Bring a freshly planted repository to the first conflict of a task, as one of the cast would have."""
+    last = max(history.commits, key=lambda commit: commit.time)
+    who = history.commits[history.tips[task.on]].author
+    when = f"{last.time + 600} +0000"
+    more = {
+        f"GIT_{role}_{what}": value
+        for role in ("AUTHOR", "COMMITTER")
+        for what, value in (("NAME", who.name), ("EMAIL", who.email), ("DATE", when))
+    }
+    if operation_of(task).keeps_commits:
+        # A replay keeps each commit's own author; only the committer is who stopped here.
+        more = {name: value for name, value in more.items() if "COMMITTER" in name}
+    labelled = {commit.label: ids[n] for n, commit in enumerate(history.commits) if commit.label and n in ids}
+    for words, _ in (
+        *to_switch(task, history.checked_out),
+        *to_fetch(task),
+        to_start(task, labelled, example_message(task)),
+    ):
+        git.run(words, folder=work, more=more, may_fail=True)
 
 
 def _patch(history: History, ids: dict[int, str], label: str) -> PatchOf:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 
 from msgspec import Struct
 
@@ -10,11 +10,12 @@ from muddled_orchard.core.exercise.asked import Asked, AskedCommit, labels_of, t
 from muddled_orchard.core.exercise.delivering import FORCE, deletions_of, delivery_of, push_of
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Task
+from muddled_orchard.core.exercise.steps import to_fetch, to_give_up, to_start, to_switch
 from muddled_orchard.core.exercise.tasks import is_rebase, is_stash_pop, place_of, sets_branch, source_of
 from muddled_orchard.core.exercise.todo import groups_of, todo_of
 from muddled_orchard.core.git.commits import Commit, ancestry, contains
 from muddled_orchard.core.git.refs import REMOTE, is_on_remote, on_remote, tracking_ref
-from muddled_orchard.core.git.under_way import UNDER_WAY, Words
+from muddled_orchard.core.git.under_way import Words
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.reflog import given_up
 
@@ -204,19 +205,20 @@ def _new_commits(tip: str, start: str | None, evidence: Evidence) -> list[Commit
 
 
 def _switch(task: Task, evidence: Evidence) -> Iterator[tuple[Words, str]]:
-    if evidence.head != task.on and evidence.branch(task.on) is not None:
-        yield ("git", "switch", task.on), "to be on the branch that it is about"
+    if evidence.branch(task.on) is not None:
+        yield from _typed(to_switch(task, evidence.head))
 
 
 def _begin(task: Task, asked: Asked, evidence: Evidence) -> Iterator[tuple[Words, str]]:
     """The commands that begin an operation."""
-    operation = operation_of(task)
-    if operation.fetches_first(task) and asked.tips.get(source_of(task) or "") not in evidence.commits:
-        yield ("git", "fetch", "origin"), "to get what the others have pushed"
+    if asked.tips.get(source_of(task) or "") not in evidence.commits:
+        yield from _typed(to_fetch(task))
     ids = {label: commit.id[:10] for label, commit in asked.commits.items()}
-    yield ("git", *operation.begin(task, ids)), "to do it" if sets_branch(task) else "to begin"
-    if task.abort:
-        yield UNDER_WAY[operation.under_way].give_up, "to give it up, at the conflict"
+    yield from _typed([to_start(task, ids), *([to_give_up(task)] if task.abort else [])])
+
+
+def _typed(steps: Iterable[tuple[Words, str]]) -> Iterator[tuple[Words, str]]:
+    return ((("git", *words), why) for words, why in steps)
 
 
 def _to_delete(

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
+from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Task
 from muddled_orchard.core.exercise.tasks import sets_branch
 from muddled_orchard.core.grading.rehearsal import Expected
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.rehearsal.behaviours.expecting import expect
 from muddled_orchard.rehearsal.session import LearnerSession, StopsWorking
-from muddled_orchard.vcs.ask import operations
 
 _REST = "markers resolution rest rules delivered bystanders tidy message"
 
@@ -56,7 +56,8 @@ def carried_out(session: LearnerSession) -> Expected:
             if not session.unmerged():
                 break
             session.try_git("checkout", "-q", "--theirs", "--", ".")
-            operations.go_on(session.try_git, task)
+            session.git("add", "--all")
+            session.try_git(*operation_of(task).go_on())
 
     session.carry_out(instead=through, at=_number(session.key))
     return expect(session, "history", f"finished {_REST}")

@@ -91,7 +91,7 @@ class _Building:
             recorder.say("What was sent by mail lies beside the repository, one patch behind the other.")
             recorder.edit(MAILBOX, mailbox, PLAIN_FILE, folder=".")
         checked_out = self.history.checked_out
-        if recorder.branch() != checked_out:
+        if recorder.tree.branch() != checked_out:
             recorder.git("switch", checked_out)
         if self._has_attributes:
             recorder.edit(_ATTRIBUTES, None, PLAIN_FILE)
@@ -125,7 +125,7 @@ class _Building:
             self._begin(commit.branch)
         elif commit.branch not in self.tips:
             self._new_branch(number, commit)
-        elif recorder.branch() != commit.branch:
+        elif recorder.tree.branch() != commit.branch:
             recorder.git("switch", commit.branch)
             self._point_at_what_is_not_here(commit)
         if len(commit.parents) > 1:
@@ -170,7 +170,7 @@ class _Building:
         start = grown_from if grown_from in self.tips else at
         if self.tips.get(start) != commit.parents[0]:
             start = short(self.key.ids[commit.parents[0]])
-        recorder.git("switch", "-c", commit.branch, *([] if recorder.branch() == start else [start]))
+        recorder.git("switch", "-c", commit.branch, *([] if recorder.tree.branch() == start else [start]))
         recorder.say(f"{commit.branch} begins where {start} stands; from here on it goes its own way.")
 
     def _point_at_what_is_not_here(self, commit: PlannedCommit) -> None:
@@ -199,7 +199,7 @@ class _Building:
             return
         recorder.git("merge", "--no-ff", "--no-commit", source)
         paths = _edit(recorder, recorder.files(), commit.tree)
-        if paths or recorder.unmerged():
+        if paths or recorder.tree.unmerged():
             _add(recorder, paths, whole=True)
         self._commit_message(commit.message)
 
@@ -219,7 +219,7 @@ class _Building:
 
     def _stash(self, commit: PlannedCommit) -> None:
         recorder = self.recorder
-        if recorder.branch() != commit.branch:
+        if recorder.tree.branch() != commit.branch:
             recorder.git("switch", commit.branch)
         before = self.history.commits[commit.parents[0]].tree
         _edit(recorder, before, commit.tree)
@@ -272,7 +272,7 @@ class _Building:
             return
         recorder = self.recorder
         recorder.step("build", UNCOMMITTED, _title_of_work(self.key.scenario))
-        if recorder.branch() != self.history.checked_out:
+        if recorder.tree.branch() != self.history.checked_out:
             recorder.git("switch", self.history.checked_out)
         tree = self.history.commits[self.history.tips[self.history.checked_out]].tree
         for texts, staged in ((start.stage, True), (start.write, False)):

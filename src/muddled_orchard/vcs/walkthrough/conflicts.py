@@ -39,7 +39,7 @@ class ConflictShown:
         self.unmerged = unmerged
         self.ours, self.theirs = step.ours_name, step.theirs_name
         if step.given_up is not None:  # its key knows no commits
-            stopped_at = recorder.key.commits.get(recorder.noted(REBASED_HEAD) or "")
+            stopped_at = recorder.key.commits.get(recorder.tree.noted(REBASED_HEAD) or "")
             self.ours, self.theirs = side_names(step.operation, stopped_at.subject if stopped_at else None)
         known = [step.merge.conflict(path) for path in unmerged]
         given_up = [step.given_up.conflict(path) for path in unmerged] if step.given_up else []
@@ -91,7 +91,7 @@ class ConflictShown:
         recorder, step = self.recorder, self.step
         recorder.step("task", self._name("changes"), "What each side changed since the base")
         paths = [conflict.path for conflict in self.conflicts[:_MOST_FILES]]
-        if recorder.noted("MERGE_HEAD") is not None:
+        if recorder.tree.noted("MERGE_HEAD") is not None:
             recorder.say(f"From the commit where both parted (the base) to {self.ours}:")
             recorder.look("diff", "MERGE_HEAD...HEAD", "--", *paths)
             recorder.say(f"From there to {self.theirs}:")
@@ -121,7 +121,7 @@ class ConflictShown:
     def _changes_of_replay(self, base: str, paths: Sequence[str]) -> None:
         recorder, step = self.recorder, self.step
         recorder.say(f"What {self.theirs} changed, and who made it:")
-        if base in recorder.repository and step.theirs in recorder.repository:
+        if base in recorder.tree.repository and step.theirs in recorder.tree.repository:
             recorder.look("log", "-1", "--format=%h %an: %s", short(step.commit or step.theirs))
             recorder.look("diff", short(base), short(step.theirs), "--", *paths)
             recorder.say(f"And how {self.ours} differs from what that commit was made on:")

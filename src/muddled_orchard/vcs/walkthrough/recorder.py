@@ -16,8 +16,7 @@ from msgspec import Struct, field
 
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING, on_remote
-from muddled_orchard.core.git.trees import LINK, File, file_mode
-from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, SEQUENCER, SHOWN_BY
+from muddled_orchard.core.git.trees import LINK, PLAIN_FILE, File, file_mode
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.graph import DETACHED, Graph, in_order, laid_out
 from muddled_orchard.core.walkthrough.shown import differing
@@ -35,6 +34,7 @@ from muddled_orchard.core.walkthrough.walkthrough import (
 )
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.isolation import isolate
+from muddled_orchard.vcs.practice_tree import PracticeTree
 
 
 class StepReached(Exception):
@@ -60,6 +60,7 @@ class Recorder:
         self.room = room
         self.key = key
         self.looking = looking
+        self.tree = PracticeTree(room / WORK)
         self.who: Identity | None = None
         self.steps: list[WalkthroughStep] = []
         self.settings: Mapping[str, str] = {}
@@ -173,6 +174,13 @@ class Recorder:
                 target.parent.rmdir()
         self.add(Edited(path, before, after, mode, folder))
 
+    def put_beside(self, name: str, text: str) -> None:
+        """Write a file beside the repository, if it is not there yet."""
+        data = text.encode("utf-8", "surrogateescape")
+        if self.content(name, ".") != data:
+            self.say("Git opens an editor. What it is to read:")
+            self.edit(name, data, PLAIN_FILE, folder=".")
+
     # -- How it stands --------------------------------------------------------------------------------
 
     def content(self, path: str, folder: str = WORK) -> bytes | None:
@@ -195,68 +203,15 @@ class Recorder:
                 found[path] = File(mode, self.content(path) or b"")
         return found
 
-    @property
-    def repository(self) -> pygit2.Repository:
-        """The repository as it is now."""
-        return pygit2.Repository(str(self.room / WORK))
-
-    @property
-    def gitdir(self) -> Path:
-        """Its own folder."""
-        return self.room / WORK / ".git"
-
-    def branch(self) -> str | None:
-        """The branch that is checked out."""
-        head = (self.gitdir / "HEAD").read_text("utf-8").strip()
-        return head.removeprefix(f"ref: {BRANCHES}") if head.startswith("ref: ") else None
-
-    def head(self) -> str | None:
-        """The id of the commit that is checked out; None before the first one."""
-        repository = self.repository
-        return None if repository.head_is_unborn else str(repository.head.target)
-
-    def unmerged(self) -> list[str]:
-        """The paths that are in conflict."""
-        conflicts = self.repository.index.conflicts
-        entries = [entry for sides in conflicts or () for entry in sides if entry is not None]
-        return list(dict.fromkeys(entry.path for entry in entries))
-
-    def staged(self) -> bool:
-        """Whether something is staged that is not committed."""
-        repository = self.repository
-        return bool(repository.index.diff_to_tree(repository.revparse_single("HEAD").peel(pygit2.Tree)))
-
-    def is_dirty(self) -> bool:
-        """Whether a file that Git knows holds something that is not committed."""
-        untracked = pygit2.enums.FileStatus.WT_NEW | pygit2.enums.FileStatus.IGNORED
-        return any(not status & untracked for status in self.repository.status().values())
-
     def ignored(self, paths: Sequence[str], folder: str = WORK) -> bool:
         """Whether Git would not add one of these files, since the repository ignores it."""
         repository = pygit2.Repository(str(self.room / folder))
         known = {entry.path for entry in repository.index}
         return any(path not in known and repository.path_is_ignored(path) for path in paths)
 
-    def pending(self) -> bool:
-        """Whether an operation is under way."""
-        names = {*SHOWN_BY, *REBASE_FOLDERS, SEQUENCER} - {"SQUASH_MSG"}
-        if any((self.gitdir / name).exists() for name in names):
-            return True
-        # An interactive rebase may leave that file, too, with nothing staged.
-        return (self.gitdir / "SQUASH_MSG").exists() and (bool(self.unmerged()) or self.staged())
-
-    def applying(self) -> bool:
-        """Whether Git applies patches."""
-        return (self.gitdir / APPLYING).is_file()
-
-    def noted(self, name: str) -> str | None:
-        """What a file of the repository's own folder says."""
-        file = self.gitdir / name
-        return file.read_text("utf-8").strip() if file.is_file() else None
-
     def graph(self) -> Graph | None:
         """The commits as the branches reach them now, and those of the remote that were not fetched."""
-        if not self.gitdir.is_dir():
+        if not self.tree.gitdir.is_dir():
             return None
         commits: dict[str, Commit] = {}
         tips: dict[str, str] = {}
@@ -265,7 +220,7 @@ class Recorder:
             if place.is_dir():
                 repository = pygit2.Repository(str(place))
                 _read_refs(repository, tips, commits, of_remote=folder == ORIGIN)
-        branch, head = self.branch(), self.head()
+        branch, head = self.tree.branch(), self.tree.head()
         if branch is None and head is not None:
             tips[DETACHED] = head
         if not tips:

@@ -9,8 +9,8 @@ from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs.planting import practice_of, write_files
-from muddled_orchard.vcs.walkthrough.carrying_out import carry_out
 from muddled_orchard.vcs.walkthrough.recorder import Recorder
+from muddled_orchard.vcs.walkthrough.tasks_shown import carry_out
 
 STYLES = ("merge", "diff3", "zdiff3")
 """What `merge.conflictStyle` can be, the default first."""

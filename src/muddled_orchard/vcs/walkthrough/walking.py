@@ -21,8 +21,8 @@ from muddled_orchard.vcs.ask.keymaking import key_of
 from muddled_orchard.vcs.asked_file import asked_file
 from muddled_orchard.vcs.planting import Practice, practice_of, read_files, write_files
 from muddled_orchard.vcs.walkthrough.building import build, build_steps
-from muddled_orchard.vcs.walkthrough.carrying_out import carry_out
 from muddled_orchard.vcs.walkthrough.recorder import Recorder, StepReached
+from muddled_orchard.vcs.walkthrough.tasks_shown import carry_out
 from muddled_orchard.vcs.write.practice import WORK, practice_files
 
 

@@ -53,9 +53,9 @@ class Am(Operation):
         if task.abort:
             yield Problem("whether patches were given up can't be seen", "Leave abort out.", (*key, "abort"))
 
-    def begin(self, task: Task, ids: Mapping[str, str], *, quiet: bool = False) -> Words:
+    def begin(self, task: Task, ids: Mapping[str, str], *, said: str | None = None) -> Words:
         """`am --3way ../patches.mbox`."""
-        return ("am", *(("-q",) if quiet else ()), "--3way", "--", f"../{MAILBOX}")
+        return ("am", "--3way", "--", f"../{MAILBOX}")
 
     def replays(self, task: Task, planned: Planned) -> Sequence[Replay]:
         """The commits that came as patches."""

@@ -41,7 +41,7 @@ class CherryPick(Operation):
             if not problems and len(history.commits[history.labelled(label)].parents) != 1:
                 yield Problem(f'"{label}" has no single parent', "Pick a commit that has one.", where)
 
-    def begin(self, task: Task, ids: Mapping[str, str], *, quiet: bool = False) -> Words:
+    def begin(self, task: Task, ids: Mapping[str, str], *, said: str | None = None) -> Words:
         """`cherry-pick 1a2b3c4d`."""
         return ("cherry-pick", *(ids[label] for label in task.pick or ()))
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
 from muddled_orchard.core.exercise.operations.operation import SQUASHED, Operation, without_lines
@@ -24,6 +24,7 @@ class Merge(Operation):
     allows: Words = ("fast_forward", "squash")
     result = "merge"
     under_way = "merge"
+    says_at_once = True
 
     def source(self, task: Task) -> str | None:
         """The branch that is merged."""
@@ -48,20 +49,20 @@ class Merge(Operation):
         named = r"Merge (remote-tracking )?(branch|branches|commit|tag) '[^']+'( of \S+)?( into \S+)?"
         return without_lines(message, named)
 
-    def begin(self, task: Task, ids: Mapping[str, str], *, quiet: bool = False) -> Words:
-        """`merge --no-ff night-shift`."""
+    def begin(self, task: Task, ids: Mapping[str, str], *, said: str | None = None) -> Words:
+        """`merge --no-ff night-shift`, perhaps with `-m`."""
         how = [_FAST_FORWARD.get(task.fast_forward or ""), "--squash" if task.squash else None]
-        return (
-            "merge",
-            *(("-q", "--no-edit") if quiet else ()),
-            *filter(None, how),
-            self.source(task) or "",
-        )
+        message = ("-m", said) if said is not None and not task.squash else ()
+        return ("merge", *message, *filter(None, how), self.source(task) or "")
 
     def fetches_first(self, task: Task) -> bool:
         """Where it is a branch of the remote that is merged."""
         return is_on_remote(self.source(task))
 
-    def go_on(self, *, quiet: bool = False) -> Words:
+    def go_on(self) -> Words:
         """`commit`, which takes Git's own message."""
-        return ("commit", "-q", "--no-edit") if quiet else ("commit",)
+        return ("commit",)
+
+    def complete(self, said: str | None, *, emptied: bool) -> Sequence[Words]:
+        """`commit`, with Git's own message or another."""
+        return (("commit", *(("-m", said) if said is not None else ("--no-edit",))),)

@@ -96,6 +96,8 @@ class Operation:
     """The kind of operation that Git shows where it has stopped (`core.git.under_way`)."""
     rewrites_branch = False
     """Whether commits that its branch had are no longer in it."""
+    says_at_once = False
+    """Whether the command that begins it takes the message of its commit."""
     keeps_commits = False
     """Whether its commits keep the authors and messages of those that they replay."""
 
@@ -121,19 +123,31 @@ class Operation:
         """What of a task at `key` the story does not have, beyond branches."""
         return iter(())
 
-    def begin(self, task: Task, ids: Mapping[str, str], *, quiet: bool = False) -> Words:
-        """The command that begins it, without `git`. `ids` are those of labelled commits; `quiet` says no
-        more than it must, and opens no editor."""
+    def begin(self, task: Task, ids: Mapping[str, str], *, said: str | None = None) -> Words:
+        """The command that begins it, without `git`. `ids` are those of labelled commits; `said` is the
+        message that its commit is to have, for those that take it by then (`says_at_once`)."""
         raise NotImplementedError
 
     def fetches_first(self, task: Task) -> bool:
         """Whether what it brings in has to be fetched before."""
         return False
 
-    def go_on(self, *, quiet: bool = False) -> Words:
+    def go_on(self) -> Words:
         """The command that completes the step at hand when all is staged, without `git`; none where nothing
         is to be committed."""
         return (self.under_way, "--continue")
+
+    def complete(self, said: str | None, *, emptied: bool) -> Sequence[Words]:
+        """All that is typed to complete the step at hand when all is staged, without `git`. `said` is the
+        message that its commit is to have, if that is not Git's own; `emptied`: nothing is left of what is
+        replayed."""
+        if self.result != "new commits":
+            return (self.go_on(),) if self.go_on() else ()
+        if emptied:
+            return ((self.under_way, "--skip"),)
+        # `--continue` opens no editor where there is no terminal.
+        own = (("commit", "--allow-empty", "-m", said),) if said is not None else ()
+        return (*own, self.go_on())
 
     def replays(self, task: Task, planned: Planned) -> Sequence[Replay]:
         """The commits that it replays, in order; none for a merge, which is one step."""

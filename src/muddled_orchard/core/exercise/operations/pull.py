@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 
 
 class _Pull(Operation):
+    says_at_once = False
     needs: Words = ("from", "by")
     way: str
 
@@ -27,10 +28,9 @@ class _Pull(Operation):
         """`pull origin/main into main, by rebase`."""
         return f"pull {source} into {on}, by {task.by}"
 
-    def begin(self, task: Task, ids: Mapping[str, str], *, quiet: bool = False) -> Words:
+    def begin(self, task: Task, ids: Mapping[str, str], *, said: str | None = None) -> Words:
         """`pull --rebase origin main`."""
-        before, after = (("-q",), ("--no-edit",)) if quiet else ((), ())
-        return ("pull", *before, self.way, *after, "origin", task.from_ or "")
+        return ("pull", self.way, "origin", task.from_ or "")
 
     def fetches_first(self, task: Task) -> bool:
         """It fetches by itself."""

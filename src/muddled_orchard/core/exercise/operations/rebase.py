@@ -40,9 +40,9 @@ class Rebase(Operation):
         """As Git means them: ours is the new base, theirs the learner's own commit."""
         return f"ours ({self.source(task)}, the new base)", f'theirs (your commit "{replayed}")'
 
-    def begin(self, task: Task, ids: Mapping[str, str], *, quiet: bool = False) -> Words:
+    def begin(self, task: Task, ids: Mapping[str, str], *, said: str | None = None) -> Words:
         """`rebase main`, or `rebase --onto main 1a2b3c4d`."""
-        how = (*(("-q",) if quiet else ()), *(("-i",) if task.todo else ()))
+        how = ("-i",) if task.todo else ()
         if task.since:
             return ("rebase", *how, "--onto", self.source(task) or "", ids[task.since])
         return ("rebase", *how, self.source(task) or "")

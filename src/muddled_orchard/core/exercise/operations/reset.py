@@ -43,11 +43,11 @@ class Reset(Operation):
             what = "a branch that was set back can't be pushed without force"
             yield Problem(what, "Leave push out; or ask for a revert.", (*key, "push"))
 
-    def begin(self, task: Task, ids: Mapping[str, str], *, quiet: bool = False) -> Words:
+    def begin(self, task: Task, ids: Mapping[str, str], *, said: str | None = None) -> Words:
         """`reset --hard 1a2b3c4d`."""
-        return ("reset", "--hard", *(("-q",) if quiet else ()), ids[task.to or ""])
+        return ("reset", "--hard", ids[task.to or ""])
 
-    def go_on(self, *, quiet: bool = False) -> Words:
+    def go_on(self) -> Words:
         """Nothing: it never stops."""
         return ()
 

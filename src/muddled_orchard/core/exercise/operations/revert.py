@@ -64,10 +64,10 @@ class Revert(Operation):
             hint = "Leave parent out." if parents < 2 else "parent counts from 1."
             yield Problem(what, hint, (*key, "parent"))
 
-    def begin(self, task: Task, ids: Mapping[str, str], *, quiet: bool = False) -> Words:
+    def begin(self, task: Task, ids: Mapping[str, str], *, said: str | None = None) -> Words:
         """`revert 1a2b3c4d`, or `revert -m 1 1a2b3c4d` of a merge commit."""
         kept = ("-m", str(task.parent)) if task.parent else ()
-        return ("revert", *(("--no-edit",) if quiet else ()), *kept, ids[task.undo or ""])
+        return ("revert", *kept, ids[task.undo or ""])
 
     def replays(self, task: Task, planned: Planned) -> Sequence[Replay]:
         """The change from the commit back to the one before it, or to the parent that stays."""

@@ -38,13 +38,17 @@ class StashPop(Operation):
         if not history.stashes:
             yield Problem("nothing is in the stash", "Give a story entry stash = true.", key)
 
-    def begin(self, task: Task, ids: Mapping[str, str], *, quiet: bool = False) -> Words:
+    def begin(self, task: Task, ids: Mapping[str, str], *, said: str | None = None) -> Words:
         """`stash pop`."""
-        return ("stash", "pop", *(("-q",) if quiet else ()))
+        return ("stash", "pop")
 
-    def go_on(self, *, quiet: bool = False) -> Words:
+    def go_on(self) -> Words:
         """Nothing: the work is where it was to come."""
         return ()
+
+    def complete(self, said: str | None, *, emptied: bool) -> Sequence[Words]:
+        """`stash drop`: Git keeps the stash where it conflicts."""
+        return (("stash", "drop"),)
 
     def replays(self, task: Task, planned: Planned) -> Sequence[Replay]:
         """What was changed when the work was put aside."""

@@ -1,33 +1,29 @@
-"""Each task of a scenario carried out and shown, as Git itself leads: conflicts are met where it stops."""
+"""Each task of a scenario carried out and shown: what is typed is `vcs.carrying_out`'s, what is said of it
+and looked at stands here."""
 
 from __future__ import annotations
 
-import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
+from functools import partial
 
 from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.core.exercise.delivering import FORCE, deletions_of, push_of
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.operations.am import MAILBOX
 from muddled_orchard.core.exercise.scenario import Task
-from muddled_orchard.core.exercise.tasks import example_message, in_words, is_merge, is_rebase, is_stash_pop
-from muddled_orchard.core.exercise.todo import todo_of
-from muddled_orchard.core.git.commits import Commit, short
+from muddled_orchard.core.exercise.tasks import in_words, is_rebase, is_stash_pop
+from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.git.trees import PLAIN_FILE, Tree
-from muddled_orchard.core.git.under_way import REBASED_HEAD, UNDER_WAY
 from muddled_orchard.core.key.answer_key import Key, Step, touched_paths
 from muddled_orchard.core.walkthrough.step_names import step_name
 from muddled_orchard.core.walkthrough.task_times import task_time
 from muddled_orchard.core.walkthrough.walkthrough import Identity
+from muddled_orchard.vcs.carrying_out import TaskRunner
 from muddled_orchard.vcs.walkthrough.conflicts import ConflictShown
 from muddled_orchard.vcs.walkthrough.recorder import Recorder, StepReached
-
-_REPLAYED = (REBASED_HEAD, "CHERRY_PICK_HEAD", "REVERT_HEAD")
-TODO = "todo"
 
 
 def carry_out(recorder: Recorder, *, with_key: bool = True) -> None:
@@ -49,6 +45,8 @@ class _Tasks:
         self.key: Key = recorder.key
         self.with_key = with_key
         self.conflicts = 0
+        self.tried = False
+        self.runner = TaskRunner(recorder, self.key)
 
     def run(self) -> None:
         """Carry all of them out."""
@@ -65,42 +63,39 @@ class _Tasks:
         recorder.who = self._who(number, task)
         self._ready(number, task)
         self._begin(task)
-        first = True
-        for _ in range(2 * len(self.key.steps) + 2):
-            unmerged = recorder.unmerged()
-            if not unmerged and not recorder.applying():
-                if operation_of(task).result != "new commits" or not recorder.pending():
-                    break
-                recorder.say("All that this commit changes is there already, so it is left out.")
-                recorder.git(operation_of(task).under_way, "--skip")
-                continue
-            step = self._at_hand(number)
-            self.conflicts += 1
-            shown = ConflictShown(recorder, step, self.conflicts, unmerged)
-            shown.meet()
-            if task.abort:
+        self.tried = False
+        if task.abort:
+            if recorder.tree.unmerged():
+                self._meet(number)
                 recorder.open_step("task")
-                recorder.git(*UNDER_WAY[self._under_way(task)].give_up[1:])
+                self.runner.give_up(task)
                 recorder.say("Everything is as it was before the task was begun.")
-                break
-            if first:
-                self._wrong_turns(task, shown)
-                first = False
-            if not self.with_key:
-                self._yours(task)
-                raise StepReached
-            shown.resolve(self._solved(step, unmerged))
-            recorder.open_step("task")
-            self._go_on(task, step)
-        else:
-            what = (
-                f"task {number} does not come to an end by its key: "
-                f"{', '.join(unmerged) or 'it goes on and on'}"
-            )
+        elif not self.runner.go_through(number, partial(self._resolve, number, task)):
+            unmerged = ", ".join(recorder.tree.unmerged())
+            what = f"task {number} does not come to an end by its key: {unmerged or 'it goes on and on'}"
             raise BadInput(
                 Problem(what, "Try it by hand; muddled rehearse may say more.", ("task", number - 1))
             )
         self._finish(number, task)
+
+    def _meet(self, number: int) -> ConflictShown:
+        recorder = self.recorder
+        self.conflicts += 1
+        unmerged = list(recorder.tree.unmerged())
+        shown = ConflictShown(recorder, self.runner.at_hand(number), self.conflicts, unmerged)
+        shown.meet()
+        return shown
+
+    def _resolve(self, number: int, task: Task, step: Step, unmerged: Iterable[str]) -> None:
+        shown = self._meet(number)
+        if not self.tried:
+            self._wrong_turns(task, shown)
+            self.tried = True
+        if not self.with_key:
+            self._yours(task)
+            raise StepReached
+        shown.resolve(self._solved(step, list(unmerged)))
+        self.recorder.open_step("task")
 
     def _who(self, number: int, task: Task) -> Identity:
         history = self.key.history
@@ -110,22 +105,21 @@ class _Tasks:
         replays = operation_of(task).keeps_commits
         return Identity(author.name, author.email, time, last.offset, replays)
 
-    def _under_way(self, task: Task) -> str:
-        return "squash" if task.squash else operation_of(task).under_way
-
     # -- Before ---------------------------------------------------------------------------------------
 
     def _ready(self, number: int, task: Task) -> None:
         recorder = self.recorder
         what = in_words(task)
         recorder.step("task", self._name("ready", number), f"The task: {what}")
-        if recorder.branch() != task.on:
+        if recorder.tree.branch() != task.on:
             rewrites = operation_of(task).rewrites_branch
-            if self.key.scenario.start.work and rewrites and recorder.is_dirty():
-                recorder.say(f"{recorder.branch()} has changes that nobody has committed. They stay here:")
+            if self.key.scenario.start.work and rewrites and recorder.tree.is_dirty():
+                recorder.say(
+                    f"{recorder.tree.branch()} has changes that nobody has committed. They stay here:"
+                )
                 self._commit_work()
             recorder.git("switch", task.on)
-            if recorder.branch() != task.on and self.key.scenario.start.work:
+            if recorder.tree.branch() != task.on and self.key.scenario.start.work:
                 recorder.say(f"Git refuses to switch: {_OVERWRITTEN}")
                 self._commit_work()
                 recorder.git("switch", task.on)
@@ -140,7 +134,7 @@ class _Tasks:
 
     def _what_there_is(self, task: Task, source: str | None) -> None:
         recorder = self.recorder
-        labels = self._labels
+        labels = self.runner.labels
         if source is not None and is_rebase(task):
             since = labels[task.since] if task.since else source
             recorder.say(
@@ -163,38 +157,33 @@ class _Tasks:
             for label in (*(task.pick or ()), *([task.undo] if task.undo else [])):
                 recorder.look("show", "--stat", "--format=%h %s, %an", labels[label])
 
-    @property
-    def _labels(self) -> dict[str, str]:
-        pairs = zip(self.key.history.commits, self.key.ids, strict=True)
-        return {commit.label: id_ for commit, id_ in pairs if commit.label}
-
     # -- The operation --------------------------------------------------------------------------------
 
     def _begin(self, task: Task) -> None:
         recorder = self.recorder
         recorder.open_step("task")
-        before = recorder.head()
+        before = recorder.tree.head()
         if self._would_be_mixed(task):
             recorder.say(
                 "Your own changes lie in a file that is about to conflict as a whole, and Git would mix "
                 "the two. They are committed first (or put aside with git stash)."
             )
             self._commit_work()
-            before = recorder.head()
-        self._start(task)
-        if self.key.scenario.start.work and recorder.head() == before and not recorder.pending():
+            before = recorder.tree.head()
+        self.runner.start(task)
+        if self.key.scenario.start.work and recorder.tree.head() == before and not recorder.tree.pending():
             recorder.say(f"Git refuses to begin: {_OVERWRITTEN}")
             self._commit_work()
-            self._start(task)
+            self.runner.start(task)
         elif (
             self.key.scenario.start.work
-            and recorder.pending()
-            and not (recorder.unmerged() or recorder.applying() or recorder.staged())
+            and recorder.tree.pending()
+            and not (recorder.tree.unmerged() or recorder.tree.applying() or recorder.tree.staged())
         ):
             recorder.say(f"Git refuses to go on: {_OVERWRITTEN}")
-            recorder.git(*UNDER_WAY[self._under_way(task)].give_up[1:])
+            self.runner.give_up(task)
             self._commit_work()
-            self._start(task)
+            self.runner.start(task)
 
     def _would_be_mixed(self, task: Task) -> bool:
         """Whether Git begins all the same though a file with uncommitted work conflicts: it does where that
@@ -203,7 +192,7 @@ class _Tasks:
         steps = (step for step in self.key.steps if step.operation is task)
         met = [conflict for step in steps for conflict in (step.given_up or step.merge).conflicts]
         whole = {conflict.path for conflict in met if not conflict.merged}
-        return bool(whole & work.keys()) and self.recorder.is_dirty()
+        return bool(whole & work.keys()) and self.recorder.tree.is_dirty()
 
     def _commit_work(self) -> None:
         recorder = self.recorder
@@ -212,47 +201,6 @@ class _Tasks:
             recorder.who = replace(who, replays=False)
         recorder.git("commit", "-m", "Keep what I was doing")
         recorder.who = who
-
-    def _start(self, task: Task) -> None:
-        recorder = self.recorder
-        words = list(
-            operation_of(task).begin(task, {label: short(id_) for label, id_ in self._labels.items()})
-        )
-        said = example_message(task)
-        if said is not None and task.do == "merge" and not task.squash:
-            words[1:1] = ["-m", said]
-        recorder.git(*words, variables=self._editors(task))
-
-    def _editors(self, task: Task) -> dict[str, str]:
-        """Editors that write the list of an interactive rebase, and other words for what it rewords."""
-        if task.todo is None:
-            return {}
-        recorder = self.recorder
-        commits = self.key.commits
-        lines = [
-            f"{item.word} {short(self._labels[item.label])} {commits[self._labels[item.label]].subject}\n"
-            for item in todo_of(task)
-        ]
-        text = "".join(lines).encode()
-        if recorder.content(TODO, ".") != text:
-            recorder.say("Git opens its list in an editor. It is to read as follows:")
-            recorder.edit(TODO, text, PLAIN_FILE, folder=".")
-        subjects = [
-            commits[self._labels[item.label]].subject for item in todo_of(task) if item.word == "reword"
-        ]
-        edits = " ".join(f"-e '1s/^{_for_sed(subject)}$/&, said better/'" for subject in subjects)
-        more = {"GIT_EDITOR": f"sed -E -i.bak {edits}"} if edits else {}
-        return {"GIT_SEQUENCE_EDITOR": f"cp ../{TODO}", **more}
-
-    def _at_hand(self, number: int) -> Step:
-        """The step of a task that Git has stopped at."""
-        steps = [step for step in self.key.steps if step.task == number]
-        for name in _REPLAYED:
-            if (replayed := self.recorder.noted(name)) is not None:
-                return next((step for step in steps if step.commit == replayed), steps[-1])
-        if self.recorder.applying():
-            return steps[min(int(self.recorder.noted("rebase-apply/next") or 1), len(steps)) - 1]
-        return steps[0]
 
     def _solved(self, step: Step, unmerged: Sequence[str]) -> dict[str, bytes | None]:
         """What becomes of each path that the resolution is about (None: it goes)."""
@@ -266,39 +214,6 @@ class _Tasks:
     def _contents(self, tree: Tree, paths: Sequence[str]) -> dict[str, bytes | None]:
         return {path: self.key.texts[tree[path].id] if path in tree else None for path in paths}
 
-    def _go_on(self, task: Task, step: Step) -> None:
-        """Complete the step at hand; a replay goes on to its next conflict."""
-        recorder = self.recorder
-        operation = operation_of(task)
-        replayed = self.key.commits.get(step.commit or "")
-        said = self._message(task, replayed)
-        command = operation.go_on()
-        if is_stash_pop(task):
-            recorder.say("Git keeps the stash when its work conflicts. It is of no use any more:")
-            recorder.git("stash", "drop")
-            return
-        if command == ("commit",):
-            recorder.git("commit", *(["-m", said] if said else ["--no-edit"]))
-        elif (
-            said is not None
-            and operation.result == "new commits"
-            and not step.becomes_empty(self.key.commits)
-        ):
-            recorder.git("commit", "--allow-empty", "-m", said)
-            if recorder.pending():
-                recorder.git(operation.under_way, "--continue")
-        else:
-            recorder.git(*command, variables=self._editors(task))
-        if operation.result == "new commits" and recorder.pending() and not recorder.unmerged():
-            recorder.say(
-                "Nothing is left of this commit: what it changed is there already, so it is left out."
-            )
-            recorder.git(operation.under_way, "--skip")
-
-    def _message(self, task: Task, replayed: Commit | None) -> str | None:
-        operation = operation_of(task)
-        return example_message(task, replayed if operation.result != "merge" else None)
-
     # -- Wrong turns ----------------------------------------------------------------------------------
 
     def _wrong_turns(self, task: Task, shown: ConflictShown) -> None:
@@ -307,10 +222,10 @@ class _Tasks:
         recorder.open_step("task")
         recorder.call_step(step_name("abort", self.conflicts), "A way out: give it up", wrong_turn=True)
         if recorder.looking:
-            recorder.git(*UNDER_WAY[self._under_way(task)].give_up[1:])
+            self.runner.give_up(task)
             recorder.look("status")
             recorder.say("It is as if it had never been begun: a try costs nothing. Once more:")
-            self._start(task)
+            self.runner.start(task)
         shown.try_choices(with_key=self.with_key)
 
     def _yours(self, task: Task) -> None:
@@ -342,18 +257,8 @@ class _Tasks:
         """What still has to be done to a result that Git merged without a conflict."""
         recorder = self.recorder
         task = self.key.scenario.task[number - 1]
-        if task.squash and recorder.staged():
-            recorder.say("A squash merge stages what comes in, and leaves the commit to you.")
-            said = example_message(task)
-            recorder.git("commit", *(["-m", said] if said else ["--no-edit"]))
-        if task.do == "pull" and not task.abort and is_merge(task) and (said := example_message(task)):
-            recorder.git("commit", "--amend", "-m", said)
-        own = [step for step in self.key.steps if step.task == number]
-        if len(own) == 1 and own[0].commit is not None and not own[0].merge.conflicts:
-            said = self._message(task, self.key.commits[own[0].commit])
-            if said is not None:
-                recorder.say("Git did not stop, so the message is written now:")
-                recorder.git("commit", "--amend", "-m", said)
+        self.runner.commit_squashed(task)
+        self.runner.say_afterwards(number)
         for step in self.key.steps:
             if step.task == number and step.clean_merge_fixes and not step.merge.conflicts:
                 paths = listed(sorted(step.clean_merge_fixes))
@@ -382,24 +287,12 @@ class _Tasks:
 
     def _deliver(self, number: int, task: Task) -> None:
         recorder = self.recorder
-        tasks, remote = self.key.scenario.task, self.key.history.remote
-        if (push := push_of(tasks, number, remote)) is not None:
+        if task.push:
             recorder.look("status", "--short", "--branch")
             recorder.say("The others see nothing of it before it is pushed.")
-            if FORCE in push:
-                recorder.say(
-                    f"The remote still has the commits of {task.on} as they were, so a plain push would be "
-                    "refused. By force they are replaced; with lease, only if nobody has pushed meanwhile."
-                )
-            recorder.git(*push)
+        self.runner.deliver(number)
+        if task.push:
             recorder.look("status", "--short", "--branch")
-        for words in deletions_of(tasks, number, remote):
-            if words[0] == "push":
-                recorder.say("The remote has it as well:")
-            recorder.git(*words)
-            if words[0] == "branch" and words[-1] in recorder.repository.branches.local:
-                recorder.say("Git warns before commits are lost. Here they are not needed any more:")
-                recorder.git("branch", "-D", words[-1])
         if task.delete:
             recorder.look("branch", "--all")
 
@@ -409,7 +302,3 @@ def _delivering(task: Task) -> str:
     parts += [f"delete {task.delete}"] if task.delete else []
     text = " and ".join(parts)
     return text[:1].upper() + text[1:]
-
-
-def _for_sed(text: str) -> str:
-    return re.escape(text).replace("/", "\\/").replace("'", "'\\''")
