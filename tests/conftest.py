@@ -93,8 +93,9 @@ def all_marked(handed: Sequence[Handed], course: Course, bounds: Bounds, jobs: i
 
 @pytest.fixture(scope="session", autouse=True)
 def own_state(tmp_path_factory: pytest.TempPathFactory) -> None:
-    """What the program remembers of plantings stays out of the user's home."""
+    """What the program remembers of plantings and proofs stays out of the user's home."""
     os.environ["XDG_STATE_HOME"] = str(tmp_path_factory.mktemp("state"))
+    os.environ["XDG_CACHE_HOME"] = str(tmp_path_factory.mktemp("cache"))
 
 
 @pytest.fixture

@@ -8,6 +8,7 @@ import shutil
 from pathlib import Path
 
 import pytest
+from msgspec.structs import replace
 
 from muddled_orchard.cli import main
 from muddled_orchard.core.exercise.tasks import source_of
@@ -20,7 +21,9 @@ from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.scenarios.catalogue_index import INDEX, bundled_exercises, index_text
 from muddled_orchard.files.scenarios.scenario_file import load_scenario
 from muddled_orchard.files.scenarios.sketches import SKETCHES
+from muddled_orchard.rehearsal.proving import prove
 from muddled_orchard.rehearsal.session import LearnerSession, solve
+from muddled_orchard.system.workers import Machines
 from muddled_orchard.vcs.ask.keymaking import make_key
 from muddled_orchard.vcs.ask.scratch import ScratchRepository
 from muddled_orchard.vcs.ask.surveying import surveyor
@@ -193,6 +196,10 @@ def test_the_index_says_what_surveys_say() -> None:
     scenarios = [scenario for id_ in bundled_ids() if (scenario := library.find(id_)) is not None]
     with surveyor() as surveying:
         surveys = [one for one in surveying.survey(scenarios, PLAIN_VARIANT) if isinstance(one, Survey)]
+    proofs = list(prove(scenarios, PLAIN_VARIANT, Machines(2)))
+    assert [fault for proof in proofs for fault in proof.faults] == []
+    assert all(proof.earned == proof.possible for proof in proofs)
+    surveys = [replace(survey, proof=proof) for survey, proof in zip(surveys, proofs, strict=True)]
     assert index_text(surveys) == INDEX.read_text("utf-8"), "make it anew with scripts/schema"
     assert {one.id for one in bundled_exercises().values()} == set(bundled_ids())
 

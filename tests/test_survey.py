@@ -14,8 +14,12 @@ import jsonschema
 import pytest
 
 from muddled_orchard.files.scenarios.bundled import BUNDLED, bundled_ids
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.scenarios.scenario_file import scenario_schema
 from muddled_orchard.files.scenarios.sketches import SKETCHES, sketch_kinds
+from muddled_orchard.rehearsal import proving
+from muddled_orchard.system.workers import Machines
+from muddled_orchard.vcs.carrying_out import TaskRunner
 from tests.conftest import muddled, shell
 from tests.scenarios import CHAIN
 
@@ -280,3 +284,77 @@ def test_the_schema_is_that_of_the_model_and_takes_every_bundled_scenario() -> N
     described = [prop for name, prop in schema["properties"].items() if name != "start"]
     described += [*schema["$defs"]["Entry"]["properties"].values()]
     assert all(prop.get("description") for prop in described)
+
+
+OTHERWISE = """
+[[rule]]
+file = "press.txt"
+has = "ours"
+[[story]]
+on = "main"
+write = { "press.txt" = "base\\n" }
+[[story]]
+on = "other"
+from = "main"
+write = { "press.txt" = "theirs\\n" }
+[[story]]
+on = "main"
+write = { "press.txt" = "ours\\n" }
+[[task]]
+do = "merge"
+on = "main"
+bring = "other"
+[[answer]]
+file = "press.txt"
+keep = [["ours", { keep = "ours+theirs", worth = 0.5 }, %s]]
+"""
+
+
+def test_a_key_is_proved_by_carrying_it_out(tmp_path: Path) -> None:
+    (tmp_path / "one.toml").write_text(OTHERWISE % '"theirs+ours"')
+    said = " ".join(muddled("survey", tmp_path / "one.toml").stdout.split())
+    assert "the solution earns 26 of 26 points, and nothing is left to do. 2 other accepted ways earn what they are worth." in said  # fmt: skip
+    assert surveyed(tmp_path / "one.toml")["surveys"][0]["proof"] == {"earned": 26, "possible": 26, "ways": 2}
+    assert "Proved" not in muddled("survey", tmp_path / "one.toml", "--quick").stdout
+    assert "Proved: 2 of 2 keys" in muddled("survey", tmp_path / "one.toml", "press-limit").stdout
+
+
+def test_what_is_accepted_and_breaks_a_rule_is_no_proof(tmp_path: Path) -> None:
+    (tmp_path / "one.toml").write_text(OTHERWISE % '"theirs"')
+    said = muddled("survey", tmp_path / "one.toml", "--quiet", code=1).stderr
+    assert 'one.toml:19: answer[1]: the key accepts "theirs" in press.txt, which costs something else: rules: press.txt: "ours" is missing' in said  # fmt: skip
+    assert "Mend the rule, or the answer." in said
+
+
+def test_a_proof_is_remembered_for_the_same_file(tmp_path: Path) -> None:
+    more = {"XDG_CACHE_HOME": str(tmp_path / "cache")}
+    (tmp_path / "one.toml").write_text(OTHERWISE % '"theirs+ours"')
+    muddled("survey", tmp_path / "one.toml", more=more)
+    memory = tmp_path / "cache/muddled/proved.json"
+    memory.write_text(memory.read_text().replace("26.0", "25.0"))
+    assert "earns 25 of 25" in muddled("survey", tmp_path / "one.toml", more=more).stdout
+    (tmp_path / "one.toml").write_text(OTHERWISE % '"theirs+ours"' + "why = 'other'\n")
+    assert "earns 26 of 26" in muddled("survey", tmp_path / "one.toml", more=more).stdout
+    memory.write_text("{")
+    assert "earns 26 of 26" in muddled("survey", tmp_path / "one.toml", more=more).stdout
+
+
+def test_a_solution_that_does_not_earn_all_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(proving, "solve", lambda session, step: session.keep_side(step, "ours"))
+    scenario = ScenarioLibrary().find("press-limit")
+    assert scenario is not None
+    (proof,) = proving.prove([scenario], "0", Machines(1))
+    (fault,) = proof.faults
+    assert fault.what.startswith(
+        "the key's own solution earns 12 of 26 points: resolution: press.toml, line 12: ours"
+    )
+    assert "likely a fault of Muddled Orchard" in fault.hint
+
+
+def test_a_task_that_git_refuses_is_told_with_its_answer(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(TaskRunner, "complete", lambda *_: None)
+    scenario = ScenarioLibrary().find("rebase-one")
+    assert scenario is not None
+    (proof,) = proving.prove([scenario], "0", Machines(1))
+    assert "Git's last answer:" in proof.faults[0].what
+    assert any("peek still says" in fault.what for fault in proof.faults)

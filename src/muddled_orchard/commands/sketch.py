@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import shutil
+import sys
 from pathlib import Path
 
 from muddled_orchard.commands.options import COURSE_FILE
@@ -13,6 +14,8 @@ from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.files.course.course_file import course_text
 from muddled_orchard.files.scenarios.bundled import bundled_ids
+from muddled_orchard.files.scenarios.catalogue import load
+from muddled_orchard.files.scenarios.error_lines import with_lines
 from muddled_orchard.files.scenarios.from_trees import (
     WANTED,
     empty_folders,
@@ -25,7 +28,9 @@ from muddled_orchard.files.scenarios.scenario_file import read_scenario
 from muddled_orchard.files.scenarios.sketches import sketch_kinds, sketch_text
 from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.sketch import show_kinds, show_written
+from muddled_orchard.reports.terminal.survey import show_proof
 from muddled_orchard.system.output import write_new_file
+from muddled_orchard.system.workers import Machines
 from muddled_orchard.vcs.ask.surveying import surveyor
 
 _OPERATIONS = ("merge", "rebase")
@@ -111,6 +116,20 @@ def _from_trees(folder: Path, file: Path, operation: str) -> None:
         raise
     empty = empty_folders(folder)
     show_written(console(), str(file), copied=str(copied or ""), open_=len(open_), kept=kept, empty=empty)
+    if not open_:
+        _prove(file)
+
+
+def _prove(file: Path) -> None:
+    """Carry the solution of a file that is whole out, and say what it earns."""
+    from muddled_orchard.rehearsal.proving import prove
+
+    for proof in prove([load(file)], PLAIN_VARIANT, Machines(1)):
+        if not proof.faults:
+            show_proof(console(), proof)
+            continue
+        for problem in with_lines(BadInput(list(proof.faults)), file).problems:
+            print(problem, file=sys.stderr)
 
 
 def _answers(key: Key, wanted: Path) -> tuple[list[Answer], list[str], list[str]]:

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
-from muddled_orchard.commands.options import add_quiet, add_run_rules, add_scenarios
+from muddled_orchard.commands.options import add_quiet, add_run_rules, add_scenarios, cores
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
@@ -21,6 +21,8 @@ from muddled_orchard.reports.json.survey import survey_file
 from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.survey import show_comparison, show_survey, show_table
 from muddled_orchard.system.output import STDOUT, write_file
+from muddled_orchard.system.workers import Machines
+from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.ask.surveying import Surveyor, surveyor
 
 EXAMPLES = (
@@ -41,6 +43,9 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         help="which variant to look at (default: %(default)s)",
     )
     add_run_rules(parser)
+    parser.add_argument(
+        "--quick", action="store_true", help="do not prove the key by carrying its solution out"
+    )
     parser.add_argument("--json", action="store_true", help="print JSON instead")
     parser.add_argument(
         "--picture", metavar="FILE", type=Path, help="draw the graph of one scenario (.png, .svg)"
@@ -62,6 +67,8 @@ def run(options: argparse.Namespace) -> int:
     loaded, problems = _loaded(files)
     with surveyor() as surveying:
         found = _surveyed(surveying, loaded, options, problems)
+    if not options.quick:
+        _prove(found, loaded, options)
     comparison = compare(*found.values()) if len(found) == 2 else None
     _write(list(found.values()), comparison, options)
     in_full = not options.quiet and len(files) == 1 and bool(found)
@@ -125,6 +132,27 @@ def _surveyed(
         if alike is not None and compare(found[first], alike) is not None:
             found[second] = replace(alike, errors=found[second].errors)
     return found
+
+
+def _prove(found: dict[Path, Survey], loaded: Mapping[Path, Scenario], options: argparse.Namespace) -> None:
+    """Carry out and grade the solution of every key that has no errors, and put what came of it to its
+    survey. What was proved before, of the same file with the same Git, is remembered."""
+    from muddled_orchard.files.scenarios.proofs import ProofMemory
+    from muddled_orchard.rehearsal.proving import prove
+
+    memory = ProofMemory(".".join(map(str, git.require())))
+    about = f"{options.variant} {options.run_rules}"
+    sound = [path for path, survey in found.items() if not survey.errors]
+    proofs = {path: memory.proof(loaded[path], about) for path in sound}
+    unknown = [path for path in sound if proofs[path] is None]
+    made = prove(
+        [loaded[path] for path in unknown], options.variant, Machines(cores()), run_rules=options.run_rules
+    )
+    for path, proof in zip(unknown, made, strict=True):
+        proofs[path] = proof
+        memory.remember(loaded[path], about, proof)
+    for path, known in proofs.items():
+        found[path] = _with_all_errors(replace(found[path], proof=known), path, known.faults if known else ())
 
 
 def _write(surveys: Sequence[Survey], comparison: Comparison | None, options: argparse.Namespace) -> None:

@@ -52,7 +52,8 @@ class Log(Struct):
 
     `deviated`: what Git shows is no longer what the key knows. `outside`: the key also wants something
     changed outside a hunk, and that was left undone; `perhaps_outside`: some alternative does. `emptied`: of
-    a replayed commit nothing was left. `typed` counts the commands, a minute each.
+    a replayed commit nothing was left. `typed` counts the commands, a minute each. `answer` is what Git said
+    to the last one that a task asks for.
     """
 
     kept: list[Kept] = field(default_factory=list)
@@ -62,6 +63,7 @@ class Log(Struct):
     perhaps_outside: bool = False
     typed: int = 0
     emptied: bool = False
+    answer: str = ""
 
 
 class LearnerSession(Struct, frozen=True, dict=True):
@@ -84,8 +86,13 @@ class LearnerSession(Struct, frozen=True, dict=True):
         output = git.run(arguments, folder=self.work, more=more, may_fail=may_fail)
         return output.decode("utf-8", "surrogateescape")
 
+    def answered(self, *arguments: str, variables: Mapping[str, str]) -> str:
+        """The same, which may fail: what Git answers on both channels."""
+        self.log.typed += 1
+        return git.answer(arguments, folder=self.work, more={**self._who, **variables})
+
     def try_git(self, *arguments: str, variables: Mapping[str, str] | None = None) -> str:
-        """The same where a conflict is no surprise."""
+        """Run Git where a conflict is no surprise."""
         return self.git(*arguments, may_fail=True, variables=variables)
 
     @property
@@ -341,7 +348,7 @@ class _Hands(Struct, frozen=True):
         return self.session.tree
 
     def git(self, *words: str, variables: Mapping[str, str] | None = None) -> None:
-        self.session.try_git(*words, variables=variables)
+        self.session.log.answer = self.session.answered(*words, variables=variables or {})
 
     def put_beside(self, name: str, text: str) -> None:
         (self.session.work.parent / name).write_text(text, "utf-8", "surrogateescape")

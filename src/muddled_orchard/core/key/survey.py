@@ -19,16 +19,18 @@ from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.chains import unseen_tasks
 from muddled_orchard.core.key.difficulty import difficulty
 from muddled_orchard.core.key.exercise_summary import ExerciseSummary
+from muddled_orchard.core.key.proof import Proof
 from muddled_orchard.core.merging.markers import judged
 
 
 class Survey(ExerciseSummary, frozen=True, kw_only=True):
     """A key with what an instructor wants to know of it: `errors` must be mended, `remarks` are worth
-    knowing."""
+    knowing; `proof` is what its solution earns, None where that was not tried."""
 
     key: Key
     errors: tuple[Problem, ...]
     remarks: tuple[str, ...]
+    proof: Proof | None = None
 
 
 def survey(key: Key) -> Survey:

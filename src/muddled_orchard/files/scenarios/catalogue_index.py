@@ -9,11 +9,15 @@ from __future__ import annotations
 import functools
 import hashlib
 from collections.abc import Iterable
+from typing import TYPE_CHECKING
 
 import msgspec
 
 from muddled_orchard.core.key.exercise_summary import ExerciseSummary
 from muddled_orchard.files.scenarios.bundled import BUNDLED
+
+if TYPE_CHECKING:
+    from muddled_orchard.core.key.survey import Survey
 
 INDEX = BUNDLED / "index.json"
 
@@ -21,6 +25,7 @@ INDEX = BUNDLED / "index.json"
 class _Entry(msgspec.Struct, frozen=True):
     digest: str
     summary: ExerciseSummary
+    proved: float  # what the solution earned, carried out with Git, in points
 
 
 class _Index(msgspec.Struct, frozen=True):
@@ -28,22 +33,22 @@ class _Index(msgspec.Struct, frozen=True):
     entries: tuple[_Entry, ...]
 
 
-def index_text(summaries: Iterable[ExerciseSummary]) -> str:
-    """The file's text, from the surveys of all bundled scenarios."""
+def index_text(surveys: Iterable[Survey]) -> str:
+    """The file's text, from the surveys of all bundled scenarios, each with its proof."""
     # Whoever only reads the file needs no scenarios.
     from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
     from muddled_orchard.files.stored import digest_of
 
     library = ScenarioLibrary()
     rows = []
-    for summary in sorted(summaries, key=lambda one: one.id):
+    for summary in sorted(surveys, key=lambda one: one.id):
         scenario = library.find(summary.id)
-        if scenario is not None:
+        if scenario is not None and summary.proof is not None and not summary.proof.faults:
             # A survey is a summary too, and more than is kept.
             kept = ExerciseSummary(
                 **{name: getattr(summary, name) for name in ExerciseSummary.__struct_fields__}
             )
-            rows.append(msgspec.json.encode(_Entry(digest_of(scenario), kept)).decode())
+            rows.append(msgspec.json.encode(_Entry(digest_of(scenario), kept, summary.proof.earned)).decode())
     return f'{{"files": "{_digest_of_files()}", "entries": [\n' + ",\n".join(rows) + "\n]}\n"
 
 

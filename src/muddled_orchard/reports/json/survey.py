@@ -11,6 +11,7 @@ from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.key.accepted import HunkChoice, weights_of
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.exercise_summary import LEVELS, ExerciseSummary
+from muddled_orchard.core.key.proof import Proof
 from muddled_orchard.core.key.survey import Survey, outside_changes
 from muddled_orchard.core.merging.conflict import Conflict
 from muddled_orchard.reports.json.shapes import Line, about, one_of
@@ -129,6 +130,14 @@ class RuleOut(TypedDict):
     asks: str
 
 
+class ProofOut(TypedDict):
+    """What the key's own solution earns, carried out with Git and graded."""
+
+    earned: Annotated[float, about("In points.")]
+    possible: float
+    ways: Annotated[int, about("How many other accepted ways were tried.")]
+
+
 class SurveyOut(SummaryOut):
     """A scenario, surveyed."""
 
@@ -136,6 +145,7 @@ class SurveyOut(SummaryOut):
     rules: list[RuleOut]
     errors: list[ProblemOut]
     remarks: list[str]
+    proof: Annotated[ProofOut | None, about("None where the file has other errors, or with --quick.")]
 
 
 class SurveyFile(TypedDict):
@@ -174,7 +184,14 @@ def _whole(survey: Survey) -> SurveyOut:
         "rules": rules,
         "errors": errors,
         "remarks": list(survey.remarks),
+        "proof": _proof(survey.proof),
     }
+
+
+def _proof(proof: Proof | None) -> ProofOut | None:
+    if proof is None or proof.faults:
+        return None
+    return {"earned": proof.earned, "possible": proof.possible, "ways": proof.ways}
 
 
 def catalogue_file(summaries: Sequence[ExerciseSummary]) -> str:

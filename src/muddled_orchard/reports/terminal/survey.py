@@ -20,6 +20,7 @@ from muddled_orchard.core.key.accepted import AS_WRITTEN, Accepted, HunkChoice
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.comparison import Comparison
 from muddled_orchard.core.key.graph import Graph, handed_out, wanted
+from muddled_orchard.core.key.proof import Proof
 from muddled_orchard.core.key.survey import (
     Survey,
     as_fast_forward,
@@ -66,6 +67,18 @@ def show_survey(on: Console, survey: Survey, *, ran: bool = False) -> None:
             _item(on, " ", problem.hint, "default")
     if not survey.errors:
         _item(on, sign(on, "met"), f"{_covered(key)}.", "good")
+    if survey.proof is not None and not survey.proof.faults:
+        show_proof(on, survey.proof)
+
+
+def show_proof(on: Console, proof: Proof) -> None:
+    """What was proved, in a sentence."""
+    points = f"{proof.earned:g} of {proof.possible:g} points"
+    told = f"Proved: carried out with Git, the solution earns {points}, and nothing is left to do."
+    if proof.ways:
+        told += f" {counted(proof.ways, 'other accepted way')} earn{'s' if proof.ways == 1 else ''} "
+        told += f"what {'it is' if proof.ways == 1 else 'they are'} worth."
+    _item(on, sign(on, "met"), told, "good")
 
 
 def _item(on: Console, mark: str, text: str, style: str) -> None:
@@ -307,6 +320,15 @@ def show_table(on: Console, surveys: Mapping[str, Survey | None]) -> None:
             Text(f"{level} ({survey.difficulty.points})", style=LEVEL_STYLES[level]),
         )
     on.print(table)
+    proofs = [survey.proof for survey in surveys.values() if survey is not None and survey.proof is not None]
+    if proofs:
+        sound = sum(not proof.faults for proof in proofs)
+        _item(
+            on,
+            sign(on, "met" if sound == len(surveys) else "missed"),
+            f"Proved: {sound} of {counted(len(surveys), 'key')}, carried out with Git and graded.",
+            "good" if sound == len(surveys) else "bad",
+        )
 
 
 def show_comparison(on: Console, comparison: Comparison) -> None:
