@@ -25,7 +25,9 @@ from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.survey import survey
 from muddled_orchard.core.merging.conflict import Conflict
 from muddled_orchard.files.scenarios.scenario_file import load_scenario
+from muddled_orchard.rehearsal.proving import prove
 from muddled_orchard.rehearsal.session import LearnerSession
+from muddled_orchard.system.workers import Machines
 from muddled_orchard.vcs.ask.keymaking import make_key
 from muddled_orchard.vcs.ask.scratch import ScratchRepository
 from muddled_orchard.vcs.grading import Grader
@@ -218,7 +220,7 @@ class Drawn:
         task = f'do = "rebase"\non = "{two[0]}"\nonto = "{two[1]}"\n'
         if self.maybe(0.15):
             return task + "abort = true\n"
-        return self.after(two[0], two[1], task)
+        return self.after(two[0], two[1], task + self.message())
 
     def listed(self) -> str | None:
         two = self.two()
@@ -262,7 +264,7 @@ class Drawn:
         there = sorted(self.published.keys() - self.gone)
         on = self.chance.choice(there)
         task = f'do = "pull"\non = "{on}"\nfrom = "{on}"\nby = "{self.chance.choice(("merge", "rebase"))}"\n'
-        return self.after(on, "", task)
+        return self.after(on, "", task + self.message())
 
     def stash(self) -> str | None:
         self.number += 1
@@ -377,6 +379,11 @@ def _held_against_itself(scenario: Scenario, key: Key, folder: Path) -> Iterator
         yield from _is_done(scenario, folder / "walked", "after the walkthrough")
     except BadInput as bad:
         yield f"the walkthrough does not come to its end: {bad.problems[0].what}"
+    (proof,) = prove([scenario], "0", Machines(1))
+    # What would empty a commit may be drawn among the alternatives; nobody could see that it was done.
+    yield from (
+        f"proof: {fault.what}" for fault in proof.faults if ": then nothing is left of" not in fault.what
+    )
     plant(scenario, folder / "learner", "0")
     session = LearnerSession(folder / "learner" / "work", key, "ilse")
     session.commit_work()

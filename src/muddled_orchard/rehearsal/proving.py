@@ -132,7 +132,11 @@ def _faults_of_way(key: Key, way: OtherWay, found: Assessment) -> Iterator[Probl
                 earned = f"{100 * hunk.worth:g} %, and is worth {100 * worth:g} %"
                 yield Problem(f"the key accepts {way}, which earns {earned}", _OURS, where)
     lacking = _lacking(found, without=_BY_CHOICE if min(way.worths, default=1) < 1 else ("resolution",))
-    if lacking:
+    if lacking and way.empties(key):
+        what = f'the key accepts {way}: then nothing is left of "{way.step.label or way.step.theirs_name}"'
+        hint = "Nobody would see that it was done: leave this out, or let that commit change something else."
+        yield Problem(what, hint, where)
+    elif lacking:
         what = f"the key accepts {way}, which costs something else: {'; '.join(lacking)}"
         yield Problem(what, _whose(found), where)
 

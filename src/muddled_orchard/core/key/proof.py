@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from muddled_orchard.core.base.problems import Problem
 from muddled_orchard.core.key.accepted import Accepted
 from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.solution import solved_conflict
 from muddled_orchard.core.merging.conflict import Conflict
 
 
@@ -36,6 +37,15 @@ class OtherWay(Struct, frozen=True, kw_only=True):
     def worths(self) -> tuple[float, ...]:
         """The shares of their points that the conflict's decisions are worth by it, in order."""
         return tuple(self.way.worth * choices[0].worth for choices in self.way.choices) or (self.way.worth,)
+
+    def empties(self, key: Key) -> bool:
+        """Whether nothing is left of a commit that is replayed."""
+        here, path, ours = key.commits[self.step.ours].tree, self.conflict.path, self.conflict.stages.get(2)
+        if solved_conflict(self.conflict, [self.way], key.texts) != (key.texts[ours.id] if ours else None):
+            return False
+        others = {*self.step.solved, *here} - {path}
+        alike = all(here.get(other) == self.step.solved.get(other) for other in others)
+        return self.step.commit is not None and alike
 
     def __str__(self) -> str:
         if self.hunk is not None:

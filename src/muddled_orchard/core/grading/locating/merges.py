@@ -14,8 +14,9 @@ from msgspec.structs import replace
 from muddled_orchard.core.exercise.tasks import is_merge, source_of
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE, branch_ref, is_on_remote
-from muddled_orchard.core.grading.locating.attempts import brings_part, uncommitted_step
+from muddled_orchard.core.grading.locating.attempts import brings_part, step_parts, uncommitted_step
 from muddled_orchard.core.grading.locating.gone import last_places, to_be_deleted
+from muddled_orchard.core.grading.locating.matching import commit_patch
 from muddled_orchard.core.grading.locating.results import Result, Shape
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.submission.evidence import Evidence
@@ -144,7 +145,8 @@ class MergeLocator:
                 contains(commits, tip, bring_tip) and branch == on and not contains(commits, tip, on_tip)
             ):
                 shape = "rebase"
-            return replace(nothing, shape=shape, result_commit=own[-1].id, judged_commit=tip, branch=branch)
+            made = own[-1] if shape == "rebase" else self._most_of(step, own)
+            return replace(nothing, shape=shape, result_commit=made.id, judged_commit=tip, branch=branch)
         if evidence.pending is None and _touched(self._submission, step):
             return replace(
                 nothing, shape="by hand", branch=evidence.head, sides_swapped=evidence.head == bring
@@ -158,6 +160,16 @@ class MergeLocator:
         ):
             return replace(nothing, shape="moved", result_commit=now, judged_commit=now)
         return nothing
+
+    def _most_of(self, step: Step, own: Sequence[Commit]) -> Commit:
+        """Which of these commits, the newest first, brings most of a merge; of equals the oldest."""
+        parts = list(step_parts(self._commits, self._texts, step))
+
+        def shared(commit: Commit) -> int:
+            made = commit_patch(self._commits, self._texts, commit)
+            return max((part & made).total() for part in parts)
+
+        return max(reversed(own), key=shared)
 
     def _grown_on(self, first: Commit, on_tip: str, tip: str) -> str:
         """What another branch is compared with: where the branch stood, or where its first commit began, if
