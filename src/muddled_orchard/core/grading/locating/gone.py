@@ -26,10 +26,15 @@ def last_places(
     evidence, key = submission.evidence, submission.key
     if evidence.branch(branch) is not None or branch not in to_be_deleted(key):
         return
-    for step, result in merged:
-        if source_of(step.operation) == branch and result.shape in ("merge", "fast-forward"):
-            yield result.theirs
+    brought = [
+        result.theirs
+        for step, result in merged
+        if source_of(step.operation) == branch and result.shape in ("merge", "fast-forward")
+    ]
+    # One that was brought as it was handed out says nothing of what was made on the branch since.
+    yield from (id_ for id_ in brought if id_ not in key.handed_out)
     yield from _while_checked_out(submission, branch)
+    yield from (id_ for id_ in brought if id_ in key.handed_out)
 
 
 def _while_checked_out(submission: Submission, branch: str) -> Iterator[str]:
