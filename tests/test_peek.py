@@ -67,7 +67,7 @@ CASES = {
     "a backup file left": Case(MERGE + THEIRS + "git commit -qam x; touch press.toml.orig", ("a backup file", "rm press.toml.orig")),
     "a backup file committed": Case(MERGE + THEIRS + "touch x.orig; git add .; git commit -qm x", ("a backup file that was committed",)),
     "detached": Case("git checkout -q --detach", ("on no branch (HEAD is detached)", "belongs to no branch", "git switch")),
-    "changed by hand": Case("echo >>README.md", ("README.md changed, not staged", "git restore README.md to undo it")),
+    "changed by hand": Case("echo >>README.md", ("README.md changed, not staged", "git stash to put it aside")),
     "a squash": Case("git merge -q --squash night-shift >/dev/null || true\n", ("middle of a squash merge", "git reset --merge")),
     "a file deleted by one": Case(
         "git merge -q honey >/dev/null || true", ("prices-old.csv unmerged: deleted or renamed by ours, changed by theirs", "git rm prices-old.csv to let it go"),

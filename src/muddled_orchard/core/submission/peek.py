@@ -17,6 +17,7 @@ from muddled_orchard.core.git.trees import Blob, Tree
 from muddled_orchard.core.git.under_way import UNDER_WAY, Words
 from muddled_orchard.core.merging.markers import markers_outside
 from muddled_orchard.core.submission.evidence import Evidence
+from muddled_orchard.core.submission.instead import to_be_given_up, under_way_instead
 from muddled_orchard.core.submission.status import is_backup, uncommitted
 from muddled_orchard.core.submission.to_do import ToDo, still_to_do
 
@@ -44,6 +45,8 @@ Left = Literal[
     "not completed",
     "bisect",
     "detached",
+    "instead",
+    "give up",
     "task",
     "kept stash",
     "stash",
@@ -62,6 +65,8 @@ _WORDS: Mapping[Left, str] = {
     "not completed": "everything is merged; the operation is not completed yet",
     "bisect": "a git bisect is open",
     "detached": "HEAD is detached: what you commit here belongs to no branch",
+    "instead": "this is not what was asked: {}. Give it up, and begin again",
+    "give up": "this is where it is to be given up again",
     "task": "{}",
     "kept stash": "there is still work in the stash: after a conflict Git keeps it",
     "stash": "there is work in the stash (git stash list)",
@@ -127,7 +132,13 @@ def peek(evidence: Evidence, asked: Asked | None) -> Peek:
     # Work that was handed out is in the way until all is done, and nobody's business afterwards.
     handed_out = asked.work if asked is not None and not kind else ()
     work = handed_out if all(todo.perhaps for todo in tasks) else ()
-    left = [*_left(evidence, kind, is_work=not pops, work=work)]
+    left = []
+    gives_up = asked is not None and to_be_given_up(asked, evidence, [todo.number for todo in tasks])
+    if asked is not None and (instead := under_way_instead(asked, evidence)):
+        left.append(LeftToDo("instead", detail=instead))
+    elif gives_up:
+        left.append(LeftToDo("give up"))
+    left += _left(evidence, kind, is_work=not pops, work=work, completes=not gives_up)
     if not kind and not popped:
         told = [(f"{todo.task}: {todo.missing}", not todo.perhaps) for todo in tasks]
         left += [LeftToDo("task", detail=detail, work=work) for detail, work in told]
@@ -140,8 +151,12 @@ def peek(evidence: Evidence, asked: Asked | None) -> Peek:
         ours=ours,
         theirs=theirs,
         left=tuple(left),
-        commands=tuple(_commands(evidence, kind, left, () if kind else tasks, handed_out, popped=popped)),
-        back=UNDER_WAY[kind].give_up if kind else (),
+        commands=tuple(
+            [Next(UNDER_WAY[kind].give_up, "to give it up, as asked")]
+            if gives_up
+            else _commands(evidence, kind, left, () if kind else tasks, popped=popped)
+        ),
+        back=UNDER_WAY[kind].give_up if kind and not gives_up else (),
         knows_tasks=asked is not None,
     )
 
@@ -199,14 +214,16 @@ def _named(evidence: Evidence, id_: str | None) -> str:
     return names[0].split("/", 2)[2] if names else short(id_) or "another commit"
 
 
-def _left(evidence: Evidence, kind: str, *, is_work: bool, work: Collection[str]) -> Iterator[LeftToDo]:
+def _left(
+    evidence: Evidence, kind: str, *, is_work: bool, work: Collection[str], completes: bool
+) -> Iterator[LeftToDo]:
     """What the repository itself shows; `is_work`: whether uncommitted changes are something left to do, but
-    for those in `work`, which were handed out."""
+    for those in `work`, which were handed out; `completes`: whether what is under way is to be completed."""
     unmerged = list(_unmerged(evidence))
     yield from unmerged
     yield from _markers(evidence)
     yield from _changes(evidence, is_work=is_work, work=work)
-    if kind and UNDER_WAY[kind].go_on and not unmerged:
+    if kind and UNDER_WAY[kind].go_on and not unmerged and completes:
         yield LeftToDo("not completed")
     if evidence.bisecting:
         yield LeftToDo("bisect")
@@ -284,7 +301,6 @@ def _commands(
     kind: str,
     left: Sequence[LeftToDo],
     tasks: Sequence[ToDo],
-    handed_out: Collection[str],
     *,
     popped: bool,
 ) -> Iterator[Next]:
@@ -303,7 +319,7 @@ def _commands(
         if popped:
             yield Next(("git", "stash", "pop"), "if it is not", instead=True)
         return
-    yield from _at_rest(evidence, left, marked, handed_out)
+    yield from _at_rest(evidence, left, marked)
     for command, why in tasks[0].commands if tasks else ():
         yield Next(command, why)
 
@@ -326,9 +342,7 @@ def _resolve(evidence: Evidence, marked: Sequence[str]) -> Iterator[Next]:
         yield Next(("git", "rm", "--", path), "to let it go", instead=path in there)
 
 
-def _at_rest(
-    evidence: Evidence, left: Sequence[LeftToDo], marked: Sequence[str], handed_out: Collection[str]
-) -> Iterator[Next]:
+def _at_rest(evidence: Evidence, left: Sequence[LeftToDo], marked: Sequence[str]) -> Iterator[Next]:
     """What to do where no operation is under way."""
     backups = [item.file for item in left if item.kind == "backup"]
     if backups:
@@ -340,10 +354,8 @@ def _at_rest(
     changed = [path for path in changed if path not in marked]
     if changed:
         yield Next(("git", "add", "--", *changed), "to stage it")
-        if handed_out:  # nothing else has it
-            yield Next(("git", "stash"), "to put it aside until all is done (git stash pop)", instead=True)
-        else:
-            yield Next(("git", "restore", "--", *changed), "to undo it", instead=True)
+        # `git restore` would throw it away, and nothing else has it.
+        yield Next(("git", "stash"), "to put it aside until all is done (git stash pop)", instead=True)
     if changed or marked or committed or any(item.work and item.kind == "staged" for item in left):
         yield Next(("git", "commit"), "to commit what is staged")
     if evidence.bisecting:

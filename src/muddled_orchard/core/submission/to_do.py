@@ -17,16 +17,18 @@ from muddled_orchard.core.git.commits import Commit, ancestry, contains
 from muddled_orchard.core.git.refs import REMOTE, is_on_remote, on_remote, tracking_ref
 from muddled_orchard.core.git.under_way import Words
 from muddled_orchard.core.submission.evidence import Evidence
+from muddled_orchard.core.submission.instead import done_instead
 from muddled_orchard.core.submission.reflog import given_up
 
 _LONGEST = 1000
 
 
 class ToDo(Struct, frozen=True, kw_only=True):
-    """One thing that a task still asks for: the task in words, what is missing, and the commands that do it,
-    each with a word on it. `pops`: it is about the stash. `perhaps`: it is right as it is where nothing was
-    left of a commit, which only a key knows."""
+    """One thing that a task (by its place) still asks for: the task in words, what is missing, and the
+    commands that do it, each with a word on it. `pops`: it is about the stash. `perhaps`: it is right as it
+    is where nothing was left of a commit, which only a key knows."""
 
+    number: int
     task: str
     missing: str
     commands: tuple[tuple[Words, str], ...]
@@ -44,14 +46,20 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
     for number, task in enumerate(asked.tasks):
         words = told_to_learners(task, {label: one.subject for label, one in asked.commits.items()})
         before = [earlier.on for earlier in asked.tasks[:number] if not earlier.abort]
+        if evidence.pending is None and (instead := done_instead(task, asked, evidence)) is not None:
+            again = _begin(task, asked, evidence)
+            commands = (*instead.back, *_typed(to_switch(task, None)), *again)
+            yield ToDo(number=number, task=words, missing=instead.what, commands=commands)
+            continue
         if missing := _missing(task, asked, evidence, before):
             if number in emptied:
                 what = f"{missing}; that is right where nothing of it was left"
-                yield ToDo(task=words, missing=what, commands=(), perhaps=True)
+                yield ToDo(number=number, task=words, missing=what, commands=(), perhaps=True)
             else:
                 commands = (*_switch(task, evidence), *_begin(task, asked, evidence))
                 pops = is_stash_pop(task)
-                yield ToDo(task=words, missing=missing + begun, commands=commands, pops=pops)
+                missing += begun
+                yield ToDo(number=number, task=words, missing=missing, commands=commands, pops=pops)
                 begun = ""
                 continue
         pushed = evidence.refs.get(tracking_ref(task.on))
@@ -61,9 +69,10 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
         there = there or (later and _has_moved_there(task, asked, evidence))
         if push is not None and task.on in delivery.pushed and not there:
             why = "to replace there what you rewrote here" if FORCE in push else "to push it"
-            yield ToDo(task=words, missing=f"{task.on} is not pushed yet", commands=((("git", *push), why),))
+            missing = f"{task.on} is not pushed yet"
+            yield ToDo(number=number, task=words, missing=missing, commands=((("git", *push), why),))
         if task.delete:
-            yield from _to_delete(asked.tasks, number + 1, remote, words, evidence)
+            yield from _to_delete(asked.tasks, number, remote, words, evidence)
 
 
 def _only_work_since(pushed: str | None, tip: str | None, asked: Asked, evidence: Evidence) -> bool:
@@ -224,17 +233,18 @@ def _typed(steps: Iterable[tuple[Words, str]]) -> Iterator[tuple[Words, str]]:
 def _to_delete(
     tasks: Sequence[Task], number: int, remote: Collection[str], what: str, evidence: Evidence
 ) -> Iterator[ToDo]:
-    task = tasks[number - 1]
+    task = tasks[number]
     branch = task.delete or ""
     at = evidence.branch(branch)
     merged = at is not None and contains(evidence.commits, evidence.branch(task.on) or "", at)
-    for words in deletions_of(tasks, number, remote, merged=merged):
+    for words in deletions_of(tasks, number + 1, remote, merged=merged):
         command: Words = ("git", *words)
         if words[0] == "branch" and at is not None:
             before = list(_switch(task, evidence)) if evidence.head == branch else []
             commands = (*before, (command, "to delete it"))
-            yield ToDo(task=what, missing=f"{branch} is still there", commands=commands)
+            missing = f"{branch} is still there"
+            yield ToDo(number=number, task=what, missing=missing, commands=commands)
         elif words[0] == "push" and tracking_ref(branch) in evidence.refs:
-            yield ToDo(
-                task=what, missing=f"origin still has {branch}", commands=((command, "to delete it there"),)
-            )
+            missing = f"origin still has {branch}"
+            commands = ((command, "to delete it there"),)
+            yield ToDo(number=number, task=what, missing=missing, commands=commands)

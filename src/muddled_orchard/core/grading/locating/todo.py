@@ -37,6 +37,10 @@ def locate_todo(submission: Submission, steps: Sequence[Step], on_tip: str) -> l
         if tip is None or tip not in commits:
             continue
         own, base_commit = _own(commits, tip, base)
+        later = any(one.task > steps[0].task and one.operation.on == task.on for one in submission.key.steps)
+        if later:  # what a later task merged, and made on top of that, is not the list's
+            merges = (place for place, commit in enumerate(own) if len(commit.parents) > 1)
+            own = own[: next(merges, len(own))]
         merged = contains(commits, tip, on_tip) and contains(commits, tip, base) and tip in evidence.commits
         if not under_way and merged and not contains(commits, on_tip, base):
             return [_result("other", step, branch, base_commit) for step in steps]
@@ -133,14 +137,15 @@ def _matched(submission: Submission, steps: Sequence[Step], own: Sequence[Commit
     made = dict(matched(commits, texts, alone, own).made)
     whole = [replace(step, solved=ends_with[step.commit]) for step in alone]
     # All at once, where patches are much alike; then each for itself, by whatever they share.
-    for leads in (whole, *([step] for step in whole)):
+    may_be_gone = {step.commit for step in alone if step.becomes_empty(commits)}
+    for leads in (whole, *([step] for step in whole if step.commit not in may_be_gone)):
         used = {commit.id for commit in made.values() if commit}
         free = [commit for commit in own if commit.id not in used]
         open_leads = [step for step in leads if made[step.commit or ""] is None]
         if free and open_leads:
             made |= {id_: c for id_, c in matched(commits, texts, open_leads, free).made.items() if c}
     used = {commit.id for commit in made.values() if commit}
-    lacking = [id_ for id_, commit in made.items() if commit is None]
+    lacking = [id_ for id_, commit in made.items() if commit is None and id_ not in may_be_gone]
     free = [commit for commit in own if commit.id not in used]
     if len(lacking) == len(free):
         made |= dict(zip(lacking, free, strict=True))
