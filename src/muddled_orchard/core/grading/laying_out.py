@@ -34,11 +34,24 @@ def lay_out(submission: Submission, results: tuple[Result, ...]) -> Case:
         made = _task(case, step, result, right_so_far=right_so_far)
         if step.into or several:
             made = _without(made, hidden_paths(key, step, done))
+            made = replace(made, hidden=made.hidden | _open_before(key.steps[:place], step))
         parts = _made_one(key.steps, results, result)
         tasks.append(_in_group(case, made, parts, right_so_far=right_so_far))
         if not any(other in parts for other in key.steps[place + 1 :]):
             right_so_far = right_so_far and tasks[-1].tree == step.solved
     return replace(case, tasks=tuple(judged_by_the_end(case, tasks)))
+
+
+def _open_before(earlier: Sequence[Step], step: Step) -> frozenset[str]:
+    """The files of which the parts of a commit before this one may accept several texts: what this part makes
+    of them hangs on which was taken."""
+    parts = [one for one in earlier if step.into is not None and step.into in (one.commit, one.into)]
+    return frozenset(
+        path
+        for one in parts
+        for path, ways in one.accepted.items()
+        if len(ways) > 1 or any(len(choices) > 1 for way in ways for choices in way.choices)
+    )
 
 
 def _without(task: TaskCase, hidden: frozenset[str]) -> TaskCase:
