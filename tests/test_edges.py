@@ -29,7 +29,7 @@ from muddled_orchard.core.git.lines import by_lines, lines_of
 from muddled_orchard.core.git.packs import BadPack, Pack, PackIndex, TooLarge, index_of, patched
 from muddled_orchard.core.git.stored_objects import BadObject, stored_commit, stored_tree
 from muddled_orchard.core.git.trees import Blob
-from muddled_orchard.core.grading.locating.matching import _ALIKE, _alike, patch
+from muddled_orchard.core.grading.locating.matching import _ALIKE, alike, patch
 from muddled_orchard.core.grading.readings import read_file
 from muddled_orchard.core.key.accepted import Accepted, HunkChoice
 from muddled_orchard.core.merging.conflict import Hunk, MergedText
@@ -49,10 +49,10 @@ def test_three_fifths_of_a_patch_are_the_same_change() -> None:
     texts = {"base": b"", "whole": b"1\n2\n3\n4\n", "most": b"1\n2\n3\n", "half": b"1\n2\n"}
     whole, most, half = (patch(texts, {"a": Blob(0o100644, "base")}, {"a": Blob(0o100644, name)}) for name in ("whole", "most", "half"))  # fmt: skip
     # An empty text has one empty line; it goes in each of them.
-    assert [round(_alike(whole, other), 2) for other in (most, half)] == [0.75, 0.5]
-    assert _alike(whole, half) < _ALIKE <= _alike(whole, most)
+    assert [round(alike(whole, other), 2) for other in (most, half)] == [0.75, 0.5]
+    assert alike(whole, half) < _ALIKE <= alike(whole, most)
     five, three = (patch({"b": b"x\n", name: text}, {"a": Blob(0o100644, "b")}, {"a": Blob(0o100644, name)}) for name, text in (("five", b"x\n1\n2\n3\n4\n5\n"), ("three", b"x\n1\n2\n3\n")))  # fmt: skip
-    assert _alike(five, three) == _ALIKE
+    assert alike(five, three) == _ALIKE
 
 
 def test_the_nearest_way_counts_and_of_those_the_one_with_least_change() -> None:

@@ -19,6 +19,9 @@ from muddled_orchard.core.git.refs import on_remote
 ASKED = "muddled/asked.json"
 """Where it lies in a repository's `.git`."""
 
+ASKED_TAG = "refs/tags/muddled-asked"
+"""The tag of a repository on a server that names the same as a blob: clones fetch it."""
+
 
 class AskedCommit(Struct, frozen=True, kw_only=True):
     """A commit that a task names: its id, author (`Name <address>`) and subject."""

@@ -18,10 +18,19 @@ from muddled_orchard.core.submission.evidence import Evidence
 
 
 class Instead(Struct, frozen=True):
-    """What was done instead, and the commands that take it back, each with what they do."""
+    """What was done instead on a branch, and where that stood before."""
 
     what: str
-    back: tuple[tuple[Words, str], ...]
+    branch: str
+    before: str
+
+    def back(self, head: str | None) -> Iterator[tuple[Words, str]]:
+        """The commands that take it back, each with what it does, where `head` is checked out. What is not
+        committed they leave alone, or refuse."""
+        if head != self.branch:
+            yield ("git", "switch", self.branch), "to be on the branch where that was done"
+        why = f"to take it back (git reflog still names what {self.branch} had)"
+        yield ("git", "reset", "--keep", self.before[:10]), why
 
 
 def under_way_instead(asked: Asked, evidence: Evidence) -> str:
@@ -32,7 +41,7 @@ def under_way_instead(asked: Asked, evidence: Evidence) -> str:
         return ""
     alike = [task for task in asked.tasks if under_way_of(task) == pending.kind]
     if not alike:
-        return f"{UNDER_WAY[pending.kind].name} was not asked for"
+        return f"{UNDER_WAY[pending.kind].name} is under way, and was not asked for"
     where = pending.branch or evidence.head
     if any(task.on == where for task in alike):
         return ""
@@ -67,7 +76,7 @@ def done_instead(task: Task, asked: Asked, evidence: Evidence) -> Instead | None
         return None
     what = next(filter(None, _told(task, tip, start, asked, evidence)), "")
     if what:
-        return Instead(what, tuple(_back_to(task.on, start, evidence)))
+        return Instead(what, task.on, start)
     return _turned_round(task, start, asked, evidence)
 
 
@@ -125,11 +134,5 @@ def _turned_round(task: Task, start: str, asked: Asked, evidence: Evidence) -> I
     if contains(evidence.commits, now, start) and not contains(evidence.commits, before, start):
         how = "rebased" if operation_of(task).rewrites_branch else "merged"
         what = f"{source} has the commits of {task.on}: it was {how} the wrong way round"
-        return Instead(what, tuple(_back_to(source, before, evidence)))
+        return Instead(what, source, before)
     return None
-
-
-def _back_to(branch: str, start: str, evidence: Evidence) -> Iterator[tuple[Words, str]]:
-    if evidence.head != branch:
-        yield ("git", "switch", branch), "to be on the branch where that was done"
-    yield ("git", "reset", "--hard", start[:10]), f"to take it back; what {branch} got since is gone then"

@@ -65,7 +65,7 @@ _WORDS: Mapping[Left, str] = {
     "not completed": "everything is merged; the operation is not completed yet",
     "bisect": "a git bisect is open",
     "detached": "HEAD is detached: what you commit here belongs to no branch",
-    "instead": "this is not what was asked: {}. Give it up, and begin again",
+    "instead": "{}",
     "give up": "this is where it is to be given up again",
     "task": "{}",
     "kept stash": "there is still work in the stash: after a conflict Git keeps it",
@@ -134,8 +134,9 @@ def peek(evidence: Evidence, asked: Asked | None) -> Peek:
     work = handed_out if all(todo.perhaps for todo in tasks) else ()
     left = []
     gives_up = asked is not None and to_be_given_up(asked, evidence, [todo.number for todo in tasks])
-    if asked is not None and (instead := under_way_instead(asked, evidence)):
-        left.append(LeftToDo("instead", detail=instead))
+    wrong = under_way_instead(asked, evidence) if asked is not None else ""
+    if wrong:
+        left.append(LeftToDo("instead", detail=wrong))
     elif gives_up:
         left.append(LeftToDo("give up"))
     left += _left(evidence, kind, is_work=not pops, work=work, completes=not gives_up)
@@ -152,11 +153,11 @@ def peek(evidence: Evidence, asked: Asked | None) -> Peek:
         theirs=theirs,
         left=tuple(left),
         commands=tuple(
-            [Next(UNDER_WAY[kind].give_up, "to give it up, as asked")]
-            if gives_up
+            _given_up(kind, tasks, as_asked=gives_up)
+            if gives_up or wrong
             else _commands(evidence, kind, left, () if kind else tasks, popped=popped)
         ),
-        back=UNDER_WAY[kind].give_up if kind and not gives_up else (),
+        back=UNDER_WAY[kind].give_up if kind and not (gives_up or wrong) else (),
         knows_tasks=asked is not None,
     )
 
@@ -296,6 +297,13 @@ def _lines(texts: Mapping[str, bytes], blob: Blob) -> Lines:
     return lines_of(data) if by_lines(data) else ()
 
 
+def _given_up(kind: str, tasks: Sequence[ToDo], *, as_asked: bool) -> Iterator[Next]:
+    """Give up what is under way; where it is not what was asked, begin that."""
+    yield Next(UNDER_WAY[kind].give_up, "to give it up, as asked" if as_asked else "to give it up")
+    if not as_asked and tasks:
+        yield from (Next(command, why) for command, why in tasks[0].commands)
+
+
 def _commands(
     evidence: Evidence,
     kind: str,
@@ -308,9 +316,14 @@ def _commands(
     marked = list(dict.fromkeys(item.file for item in left if item.kind in ("marker", "committed marker")))
     if evidence.unmerged:
         yield from _resolve(evidence, marked)
-    elif marked:
+    elif marked and not (tasks and tasks[0].takes_back):
         yield Next((), "take the marker lines out")
         yield Next(("git", "add", "--", *marked), "to stage what you mended")
+    if kind in ("cherry-pick", "revert") and not any(
+        item.kind in ("unmerged", "staged", "changed") for item in left
+    ):
+        yield Next(("git", kind, "--skip"), "to leave it out: nothing is left of it")
+        return
     if kind and UNDER_WAY[kind].go_on:
         yield Next(UNDER_WAY[kind].go_on, "then, to complete it" if evidence.unmerged else "to complete it")
         return
@@ -319,7 +332,7 @@ def _commands(
         if popped:
             yield Next(("git", "stash", "pop"), "if it is not", instead=True)
         return
-    yield from _at_rest(evidence, left, marked)
+    yield from _at_rest(evidence, left, [] if tasks and tasks[0].takes_back else marked)
     for command, why in tasks[0].commands if tasks else ():
         yield Next(command, why)
 

@@ -25,14 +25,16 @@ _LONGEST = 1000
 
 class ToDo(Struct, frozen=True, kw_only=True):
     """One thing that a task (by its place) still asks for: the task in words, what is missing, and the
-    commands that do it, each with a word on it. `pops`: it is about the stash. `perhaps`: it is right as it
-    is where nothing was left of a commit, which only a key knows."""
+    commands that do it, each with a word on it. `pops`: it is about the stash; `takes_back`: something else
+    was done, which they take back first. `perhaps`: it is right as it is where nothing was left of a commit,
+    which only a key knows."""
 
     number: int
     task: str
     missing: str
     commands: tuple[tuple[Words, str], ...]
     pops: bool = False
+    takes_back: bool = False
     perhaps: bool = False
 
 
@@ -47,9 +49,9 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
         words = told_to_learners(task, {label: one.subject for label, one in asked.commits.items()})
         before = [earlier.on for earlier in asked.tasks[:number] if not earlier.abort]
         if evidence.pending is None and (instead := done_instead(task, asked, evidence)) is not None:
-            again = _begin(task, asked, evidence)
-            commands = (*instead.back, *_typed(to_switch(task, None)), *again)
-            yield ToDo(number=number, task=words, missing=instead.what, commands=commands)
+            back, switch = instead.back(evidence.head), _typed(to_switch(task, instead.branch))
+            commands = (*back, *switch, *_begin(task, asked, evidence))
+            yield ToDo(number=number, task=words, missing=instead.what, commands=commands, takes_back=True)
             continue
         if missing := _missing(task, asked, evidence, before):
             if number in emptied:
@@ -109,12 +111,19 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
         return _never_given_up(task, asked, evidence)
     tip = evidence.branch(task.on)
     if tip is None:
-        to_go = any(other.delete == task.on for other in asked.tasks)
-        return "" if to_go else f"there is no branch {task.on} any more"
+        if any(other.delete == task.on for other in asked.tasks):
+            return ""
+        there = tracking_ref(task.on) in evidence.refs
+        return (
+            f"{task.on} is at origin, and not here yet" if there else f"there is no branch {task.on} any more"
+        )
     if sets_branch(task):
         target = asked.commits[task.to or ""]
-        later = [other for other in _later(task, asked) if other.on == task.on]
-        return "" if tip == target.id or later else operation_of(task).not_shown(task, target)
+        # A later task may have gone on from there.
+        start = asked.tips.get(task.on, "")
+        later = any(other.on == task.on for other in _later(task, asked))
+        moved_on = later and not contains(evidence.commits, tip, start)
+        return "" if tip == target.id or moved_on else operation_of(task).not_shown(task, target)
     if task.todo and tip == asked.tips.get(task.on):
         return f"{task.on} still has its commits as they were"
     source = source_of(task)
@@ -214,14 +223,19 @@ def _new_commits(tip: str, start: str | None, evidence: Evidence) -> list[Commit
 
 
 def _switch(task: Task, evidence: Evidence) -> Iterator[tuple[Words, str]]:
-    if evidence.branch(task.on) is not None:
-        yield from _typed(to_switch(task, evidence.head))
+    pending = evidence.pending
+    head = evidence.head or (pending.branch if pending else None)  # a rebase ends where it began
+    if evidence.branch(task.on) is not None or tracking_ref(task.on) in evidence.refs:
+        yield from _typed(to_switch(task, head))
 
 
 def _begin(task: Task, asked: Asked, evidence: Evidence) -> Iterator[tuple[Words, str]]:
     """The commands that begin an operation."""
     if asked.tips.get(source_of(task) or "") not in evidence.commits:
         yield from _typed(to_fetch(task))
+    source = source_of(task)
+    if source and evidence.branch(source) is None and tracking_ref(source) in evidence.refs:
+        yield ("git", "branch", source, on_remote(source)), "to have that branch here, too"
     ids = {label: commit.id[:10] for label, commit in asked.commits.items()}
     yield from _typed([to_start(task, ids), *([to_give_up(task)] if task.abort else [])])
 
@@ -236,7 +250,9 @@ def _to_delete(
     task = tasks[number]
     branch = task.delete or ""
     at = evidence.branch(branch)
-    merged = at is not None and contains(evidence.commits, evidence.branch(task.on) or "", at)
+    # Git looks at the branch that it follows at the remote, too.
+    holders = (evidence.branch(task.on) or "", evidence.refs.get(tracking_ref(branch)) or at or "")
+    merged = at is not None and all(contains(evidence.commits, holder, at) for holder in holders)
     for words in deletions_of(tasks, number + 1, remote, merged=merged):
         command: Words = ("git", *words)
         if words[0] == "branch" and at is not None:

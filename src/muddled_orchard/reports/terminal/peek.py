@@ -47,6 +47,9 @@ def show_peek(on: Plain, peek: Peek, standing: tuple[Sequence[str], str] = ((), 
 
 
 def _left(on: Plain, left: Sequence[LeftToDo]) -> None:
+    first = [item for item in left if item.kind in ("instead", "give up")]
+    for item in first:
+        on.columns([[(f"  {_mark(on, item)}", _style(item)), (printable(item.what, on), "")]], whole=(0,))
     placed = [item for item in left if item.where]
     rows = []
     for item in placed[:_MOST]:
@@ -56,7 +59,7 @@ def _left(on: Plain, left: Sequence[LeftToDo]) -> None:
         on.columns(rows, whole=(0,))
     if len(placed) > _MOST:
         on.line(f"    and {len(placed) - _MOST} more")
-    for item in (item for item in left if not item.where):
+    for item in (item for item in left if not item.where and item not in first):
         on.columns([[(f"  {_mark(on, item)}", _style(item)), (printable(item.what, on), "")]], whole=(0,))
 
 

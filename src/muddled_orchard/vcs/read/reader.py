@@ -16,7 +16,7 @@ from muddled_orchard.core.base.limits import (
     in_mib,
 )
 from muddled_orchard.core.base.phrases import brief
-from muddled_orchard.core.exercise.asked import ASKED, Asked
+from muddled_orchard.core.exercise.asked import ASKED, ASKED_TAG, Asked
 from muddled_orchard.core.git.commits import Commit, short
 from muddled_orchard.core.git.packs import BLOB, COMMIT, TAG
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING
@@ -72,6 +72,7 @@ class Reader:
         self._reflog = tuple(_moves(text_of(self._files.get("logs/HEAD", b""))))
         self._pending = self._read_pending()
         pointed = read_refs(self._files)
+        self._asked = pointed.get(ASKED_TAG)
         self._head, head = head_of(self._files, pointed)
         self._refs = {name: id_ for name, pointed_at in pointed.items() if (id_ := self._peeled(pointed_at))}
         self._head_commit = self._peeled(head) if head else None
@@ -83,8 +84,12 @@ class Reader:
             raise Unreadable("the repository is damaged: no branch of it leads to a commit")
 
     def asked(self) -> Asked | None:
-        """What its hand-out says is asked, for its owner: nothing that a grader goes by."""
-        return read_asked(self._files.get(ASKED, b""))
+        """What its hand-out says is asked, for its owner: nothing that a grader goes by. A clone has it as a
+        tag of the repository on the server."""
+        if (data := self._files.get(ASKED)) is not None or self._asked is None:
+            return read_asked(data or b"")
+        found = self._objects.read(self._asked)
+        return read_asked(found[1]) if found is not None else None
 
     def hand_out(self, known: Mapping[str, ExerciseVariant]) -> ExerciseVariant | None:
         """What this is: `known` tells it of handed-out commits, else the trailers of the first commit say it.

@@ -7,10 +7,13 @@ from collections.abc import Mapping
 
 from msgspec.structs import replace
 
+from muddled_orchard.core.exercise.asked import ASKED, ASKED_TAG
 from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.git.packs import BLOB
 from muddled_orchard.core.git.refs import BRANCHES, branch_ref, tracking_ref
 from muddled_orchard.core.git.trees import PLAIN_FILE, File
 from muddled_orchard.vcs.write.build import CONFIG as CONFIG_TEXT
+from muddled_orchard.vcs.write.memory import Objects, loose_file, loose_path
 from muddled_orchard.vcs.write.practice import ORIGIN, WORK
 
 _OWN = f"{WORK}/.git/"
@@ -23,8 +26,11 @@ _THERE = f"{ORIGIN}/"
 def bare_repository(files: Mapping[str, File], history: History) -> dict[str, File]:
     """The files of the repository on the server, of a practice folder's: the remote of the story, or, where
     it has none, the learner's commits and branches."""
+    told = _told(files[f"{_OWN}{ASKED}"].data) if f"{_OWN}{ASKED}" in files else {}
     if history.remote:
-        return {path.removeprefix(_THERE): file for path, file in files.items() if path.startswith(_THERE)}
+        return told | {
+            path.removeprefix(_THERE): file for path, file in files.items() if path.startswith(_THERE)
+        }
     kept = ("HEAD", "info/exclude")
     found = {
         name: file
@@ -32,7 +38,16 @@ def bare_repository(files: Mapping[str, File], history: History) -> dict[str, Fi
         if path.startswith(_OWN)
         and ((name := path.removeprefix(_OWN)).startswith(("objects/", BRANCHES)) or name in kept)
     }
-    return found | {"config": File(PLAIN_FILE, CONFIG_TEXT.format(bare="true").encode())}
+    return told | found | {"config": File(PLAIN_FILE, CONFIG_TEXT.format(bare="true").encode())}
+
+
+def _told(asked: bytes) -> dict[str, File]:
+    """What is asked, as a blob and a tag of it: no other thing beside branches travels with every clone."""
+    id_ = Objects().blob(asked)
+    return {
+        f"objects/{loose_path(id_)}": File(PLAIN_FILE, loose_file(BLOB, asked)),
+        ASKED_TAG: File(PLAIN_FILE, f"{id_}\n".encode()),
+    }
 
 
 def hosted_repository(files: Mapping[str, File], history: History) -> dict[str, File]:

@@ -56,7 +56,7 @@ def matched(
     }
     for id_, two in wanted.items():
         # Who holds several of them has squashed them, and replays none.
-        fits = [(_best(_alike, two, patches[c.id]), c) for c in left if len(holds[c.id]) < 2]
+        fits = [(_best(alike, two, patches[c.id]), c) for c in left if len(holds[c.id]) < 2]
         best = max(fits, key=lambda fit: fit[0], default=None)
         if best is not None and best[0] >= _ALIKE:
             made[id_] = best[1]
@@ -206,7 +206,7 @@ def _by_patch_among_namesakes(
             continue
         two = _patches(commits, texts, step)
         fits = [
-            (_best(_alike, two, commit_patch(commits, texts, commit)), commit)
+            (_best(alike, two, commit_patch(commits, texts, commit)), commit)
             for commit in left
             if commit.subject == subject and keeps_author(commits, step, commit)
         ]
@@ -254,7 +254,7 @@ def _best(measure: Callable[[Patch, Patch], float], two: tuple[Patch, Patch], pa
     return max(measure(one, patch) for one in two)
 
 
-def _alike(one: Patch, other: Patch) -> float:
+def alike(one: Patch, other: Patch) -> float:
     """The share of lines that two patches have in common (0 to 1)."""
     return (one & other).total() / (one | other).total() if one and other else 0.0
 

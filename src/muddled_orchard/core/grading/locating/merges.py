@@ -16,7 +16,7 @@ from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE, branch_ref, is_on_remote
 from muddled_orchard.core.grading.locating.attempts import brings_part, step_parts, uncommitted_step
 from muddled_orchard.core.grading.locating.gone import last_places, to_be_deleted
-from muddled_orchard.core.grading.locating.matching import commit_patch
+from muddled_orchard.core.grading.locating.matching import alike, commit_patch
 from muddled_orchard.core.grading.locating.results import Result, Shape
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.submission.evidence import Evidence
@@ -138,14 +138,19 @@ class MergeLocator:
             if not own:
                 continue
             before = on_tip if branch == on else self._grown_on(own[-1], on_tip, tip)
-            if not self._brings_part(step, before, tip):
+            # What one commit brings, a later one may take back again.
+            each = ((commit.parents[0], commit.id) for commit in own if len(commit.parents) == 1)
+            spans = [(before, tip), *(each if step.operation.squash else ())]
+            if not any(self._brings_part(step, *span) for span in spans if span[0] in commits):
                 continue
             shape: Shape = "squash"
             if _replayed(self._submission, own[-1:], bring_tip, on_tip) or (
                 contains(commits, tip, bring_tip) and branch == on and not contains(commits, tip, on_tip)
             ):
                 shape = "rebase"
-            made = own[-1] if shape == "rebase" else self._most_of(step, own)
+            made = own[-1]
+            if shape == "squash":  # what it brought is the branch as an earlier task left it
+                made, nothing = self._most_of(step, own), replace(nothing, theirs=bring_tip)
             return replace(nothing, shape=shape, result_commit=made.id, judged_commit=tip, branch=branch)
         if evidence.pending is None and _touched(self._submission, step):
             return replace(
@@ -162,14 +167,14 @@ class MergeLocator:
         return nothing
 
     def _most_of(self, step: Step, own: Sequence[Commit]) -> Commit:
-        """Which of these commits, the newest first, brings most of a merge; of equals the oldest."""
+        """Which of these commits, the newest first, is most like a merge; of equals the oldest."""
         parts = list(step_parts(self._commits, self._texts, step))
 
-        def shared(commit: Commit) -> int:
+        def likeness(commit: Commit) -> float:
             made = commit_patch(self._commits, self._texts, commit)
-            return max((part & made).total() for part in parts)
+            return max(alike(part, made) for part in parts)
 
-        return max(reversed(own), key=shared)
+        return max(reversed(own), key=likeness)
 
     def _grown_on(self, first: Commit, on_tip: str, tip: str) -> str:
         """What another branch is compared with: where the branch stood, or where its first commit began, if
