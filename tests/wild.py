@@ -20,6 +20,7 @@ from pathlib import Path
 
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.survey import survey
@@ -438,13 +439,16 @@ def _led_by_peek(session: LearnerSession) -> Iterator[str]:
 
 
 def _step_at_hand(session: LearnerSession) -> Step:
-    """The step of a conflict, by the commit that is replayed, or by the branch that is checked out."""
+    """The step of a conflict: that of the commit that is replayed, or of the branch that is merged."""
     steps, tree = session.key.steps, session.tree
-    number = int(tree.noted("rebase-apply/next") or 1) if tree.applying() else 1
-    brought = tree.replayed() or tree.noted("MERGE_HEAD")
-    own = [step for step in steps if step.commit == brought]
-    here = [step for step in steps if step.operation.on == tree.branch() and step.merge.conflicts]
-    return next(iter(own), (here or list(steps))[number - 1])
+    if tree.applying():
+        return steps[int(tree.noted("rebase-apply/next") or 1) - 1]
+    if (replayed := tree.replayed()) is not None:
+        return next(step for step in steps if step.commit == replayed)
+    here = [step for step in steps if step.commit is None and step.operation.on == tree.branch()]
+    merged = tree.noted("MERGE_HEAD")
+    of_branch = (s for s in here if merged == session.git("rev-parse", source_of(s.operation) or "").strip())
+    return next(of_branch, next((step for step in here if step.merge.conflicts), steps[0]))
 
 
 def _is_work(key: Key) -> bool:

@@ -9,7 +9,7 @@ import pygit2
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, REBASED_HEAD, SEQUENCER, SHOWN_BY
 
-_REPLAYED = (REBASED_HEAD, "CHERRY_PICK_HEAD", "REVERT_HEAD")
+_REPLAYED = ("CHERRY_PICK_HEAD", "REVERT_HEAD")
 
 
 class PracticeTree:
@@ -76,4 +76,7 @@ class PracticeTree:
 
     def replayed(self) -> str | None:
         """The id of the commit that a rebase, pick or revert has stopped at."""
-        return next(filter(None, map(self.noted, _REPLAYED)), None)
+        rebases = any((self.gitdir / folder).exists() for folder in REBASE_FOLDERS)
+        # Git leaves REBASE_HEAD behind when a rebase is over.
+        heads = ((REBASED_HEAD,) if rebases else ()) + _REPLAYED
+        return next(filter(None, map(self.noted, heads)), None)
