@@ -420,7 +420,8 @@ def _led_by_peek(session: LearnerSession) -> Iterator[str]:
         found = peek_at(session.work)[0]
         if found.done:
             return
-        if session.unmerged() or session.tree.applying():
+        gives_up = any(item.kind == "give up" for item in found.left)
+        if not gives_up and (session.unmerged() or session.tree.applying()):
             solve(session, _step_at_hand(session))
             session.git("add", "--all")
             found = peek_at(session.work)[0]
@@ -444,10 +445,13 @@ def _step_at_hand(session: LearnerSession) -> Step:
     if tree.applying():
         return steps[int(tree.noted("rebase-apply/next") or 1) - 1]
     if (replayed := tree.replayed()) is not None:
-        return next(step for step in steps if step.commit == replayed)
+        own = [step for step in steps if step.commit == replayed]
+        return next((step for step in own if step.operation.on == tree.branch()), own[0])
     here = [step for step in steps if step.commit is None and step.operation.on == tree.branch()]
     merged = tree.noted("MERGE_HEAD")
-    of_branch = (s for s in here if merged == session.git("rev-parse", source_of(s.operation) or "").strip())
+    of_branch = (
+        s for s in here if merged == session.try_git("rev-parse", source_of(s.operation) or "").strip()
+    )
     return next(of_branch, next((step for step in here if step.merge.conflicts), steps[0]))
 
 

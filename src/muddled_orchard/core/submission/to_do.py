@@ -80,16 +80,23 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
 def _only_work_since(pushed: str | None, tip: str | None, asked: Asked, evidence: Evidence) -> bool:
     """Whether a branch has nothing that was not pushed but work that was handed out uncommitted: it may be
     committed at any time, also after the push."""
-    commits = evidence.commits
-    while tip is not None and tip != pushed and tip in commits and asked.work:
-        parent = next(iter(commits[tip].parents), None)
-        before = commits[parent].tree if parent is not None and parent in commits else {}
-        after = commits[tip].tree
-        changed = {path for path in before.keys() | after.keys() if before.get(path) != after.get(path)}
-        if not changed <= set(asked.work):
-            return False
-        tip = parent
+    while tip is not None and tip != pushed and _is_work(tip, asked, evidence):
+        tip = next(iter(evidence.commits[tip].parents), None)
     return tip == pushed
+
+
+def _is_work(id_: str, asked: Asked, evidence: Evidence) -> bool:
+    """Whether a commit has only to do with work that was handed out uncommitted, and replays nothing."""
+    commits = evidence.commits
+    made = commits.get(id_)
+    if made is None or not asked.work or len(made.parents) != 1:
+        return False
+    handed_out = (commit for tip in asked.tips.values() for commit in ancestry(commits, tip))
+    if any((made.author, made.subject) == (commit.author, commit.subject) for commit in handed_out):
+        return False
+    before = commits[made.parents[0]].tree if made.parents[0] in commits else {}
+    changed = (p for p in before.keys() | made.tree.keys() if before.get(p) != made.tree.get(p))
+    return set(changed) <= set(asked.work)
 
 
 def _has_moved_there(task: Task, asked: Asked, evidence: Evidence) -> bool:
@@ -131,7 +138,8 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
         return "it is still in the stash" if evidence.stashes >= asked.stashes else ""
     if task.squash:
         # What was squashed names no branch: there is one more commit than before.
-        count = len(_own_line(tip, asked.tips.get(task.on), evidence))
+        line = _own_line(tip, asked.tips.get(task.on), evidence)
+        count = sum(not _is_work(id_, asked, evidence) for id_ in line)
         return "" if count > moved.count(task.on) else f"{task.on} has no new commit for it"
     if source is not None:
         if _has_come_in(task, source, asked, evidence, moved):
@@ -179,7 +187,7 @@ def _is_list_carried_out(task: Task, asked: Asked, evidence: Evidence) -> bool:
         fits = bool(there) and ((there[0] != subject) if lead.word == "reword" else (there[0] == subject))
         if fits:
             del there[0]
-        elif lead.word == "reword" or len(group) > 1:
+        elif len(group) > 1:
             return False
     return not there
 

@@ -170,6 +170,13 @@ class _Tasks:
             )
             self._commit_work()
             before = recorder.tree.head()
+        elif self._would_stop_halfway(task):
+            recorder.say(
+                "Your own changes lie in a file that a later one of these commits changes, and Git would "
+                "refuse halfway. They are committed first (or put aside with git stash)."
+            )
+            self._commit_work()
+            before = recorder.tree.head()
         self.runner.start(task)
         if self.key.scenario.start.work and recorder.tree.head() == before and not recorder.tree.pending():
             recorder.say(f"Git refuses to begin: {_OVERWRITTEN}")
@@ -193,6 +200,13 @@ class _Tasks:
         met = [conflict for step in steps for conflict in (step.given_up or step.merge).conflicts]
         whole = {conflict.path for conflict in met if not conflict.merged}
         return bool(whole & work.keys()) and self.recorder.tree.is_dirty()
+
+    def _would_stop_halfway(self, task: Task) -> bool:
+        """Whether Git begins all the same though a later commit to replay changes a file with uncommitted
+        work."""
+        steps = [step for step in self.key.steps if step.operation is task][1:]
+        touched = {path for step in steps if step.commit for path in touched_paths(self.key, step)}
+        return bool(touched & self.key.scenario.start.work.keys()) and self.recorder.tree.is_dirty()
 
     def _commit_work(self) -> None:
         recorder = self.recorder
