@@ -20,6 +20,7 @@ from pathlib import Path
 
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.exercise.steps import under_way_of
 from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.key.answer_key import Key, Step
@@ -445,14 +446,25 @@ def _step_at_hand(session: LearnerSession) -> Step:
     if tree.applying():
         return steps[int(tree.noted("rebase-apply/next") or 1) - 1]
     if (replayed := tree.replayed()) is not None:
-        own = [step for step in steps if step.commit == replayed]
+        picks = tree.noted("CHERRY_PICK_HEAD") is not None and "cherry-pick"
+        kind = "rebase" if tree.branch() is None else picks or "revert"
+        own = [step for step in steps if step.commit == replayed and under_way_of(step.operation) == kind]
         return next((step for step in own if step.operation.on == tree.branch()), own[0])
-    here = [step for step in steps if step.commit is None and step.operation.on == tree.branch()]
-    merged = tree.noted("MERGE_HEAD")
-    of_branch = (
-        s for s in here if merged == session.try_git("rev-parse", source_of(s.operation) or "").strip()
+    squash = tree.noted("MERGE_HEAD") is None
+    met = set(session.unmerged())
+    return max(
+        (step for step in steps if step.commit is None and step.operation.on == tree.branch()),
+        key=lambda step: (
+            bool(step.operation.squash) == squash,
+            {one.path for one in step.merge.conflicts} == met,
+            source_of(step.operation) == _named(session, tree.noted("MERGE_HEAD")),
+        ),
     )
-    return next(of_branch, next((step for step in here if step.merge.conflicts), steps[0]))
+
+
+def _named(session: LearnerSession, id_: str | None) -> str | None:
+    branches = session.tree.repository.branches
+    return next((name for name in branches if id_ and str(branches[name].target) == id_), None)
 
 
 def _is_work(key: Key) -> bool:

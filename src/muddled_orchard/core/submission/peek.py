@@ -300,8 +300,14 @@ def _lines(texts: Mapping[str, bytes], blob: Blob) -> Lines:
 def _given_up(kind: str, tasks: Sequence[ToDo], *, as_asked: bool) -> Iterator[Next]:
     """Give up what is under way; where it is not what was asked, begin that."""
     yield Next(UNDER_WAY[kind].give_up, "to give it up, as asked" if as_asked else "to give it up")
-    if not as_asked and tasks:
-        yield from (Next(command, why) for command, why in tasks[0].commands)
+    if not as_asked:
+        yield from (Next(command, why) for command, why in _first(tasks).commands)
+
+
+def _first(tasks: Sequence[ToDo]) -> ToDo:
+    """The first task for which something is to be typed."""
+    nothing = ToDo(number=0, task="", missing="", commands=())
+    return next((task for task in tasks if task.commands), nothing)
 
 
 def _commands(
@@ -316,7 +322,7 @@ def _commands(
     marked = list(dict.fromkeys(item.file for item in left if item.kind in ("marker", "committed marker")))
     if evidence.unmerged:
         yield from _resolve(evidence, marked)
-    elif marked and not (tasks and tasks[0].takes_back):
+    elif marked and not _first(tasks).takes_back:
         yield Next((), "take the marker lines out")
         yield Next(("git", "add", "--", *marked), "to stage what you mended")
     if kind in ("cherry-pick", "revert") and not any(
@@ -332,9 +338,8 @@ def _commands(
         if popped:
             yield Next(("git", "stash", "pop"), "if it is not", instead=True)
         return
-    yield from _at_rest(evidence, left, [] if tasks and tasks[0].takes_back else marked)
-    for command, why in tasks[0].commands if tasks else ():
-        yield Next(command, why)
+    yield from _at_rest(evidence, left, [] if _first(tasks).takes_back else marked)
+    yield from (Next(command, why) for command, why in _first(tasks).commands)
 
 
 def _resolve(evidence: Evidence, marked: Sequence[str]) -> Iterator[Next]:

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
 from msgspec import Struct
 
+from muddled_orchard.core.exercise.operations.operation import ResultKind
 from muddled_orchard.core.submission.evidence import Evidence
 
 _RESET = "reset: moving to "
 _PICKED = ("cherry-pick:", "commit (cherry-pick):", "revert:", "commit: Revert ")
 _REBASE = re.compile(r"(rebase|pull\b[^:]*) \(")  # a pull that rebases has its own options there
+_TO_ID = re.compile(rf"{_RESET}[0-9a-f]{{40}}")
 _AT_HEAD = f"{_RESET}HEAD"
 
 
@@ -25,9 +28,20 @@ class GivenUpCounts(Struct, frozen=True):
     rebases: int = 0
     patches: int = 0
     resets: int = 0
+    named: int = 0
+    """Of the resets those to HEAD or another name: `merge --abort` leaves such a one, and a skipped pick does
+    not."""
 
     def __bool__(self) -> bool:
         return bool(self.rebases or self.patches or self.resets)
+
+    def enough_for(self, results: Sequence[ResultKind]) -> bool:
+        """Whether the last of these operations can have been given up: they are those that were to be, in
+        order, by what they leave."""
+        last, others = results[-1], [result for result in results if result != "rewritten branch"]
+        if last == "rewritten branch":
+            return self.rebases >= len(results) - len(others)
+        return self.named >= others.count("merge") if last == "merge" else self.resets >= len(others)
 
 
 def given_up(evidence: Evidence, stashes_before: int = 0) -> GivenUpCounts:
@@ -40,6 +54,7 @@ def given_up(evidence: Evidence, stashes_before: int = 0) -> GivenUpCounts:
         rebases=sum(what.startswith("rebase (abort)") for what in back),
         patches=sum(what.startswith("am --abort") for what in back),
         resets=len(resets) - stashed,
+        named=sum(not _TO_ID.fullmatch(what) for what in resets) - stashed,
     )
 
 

@@ -41,7 +41,7 @@ class ToDo(Struct, frozen=True, kw_only=True):
 def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
     """Everything that was asked and can't be seen yet, in order. `evidence` holds the whole history."""
     left = evidence.pending is None and given_up(evidence, asked.stashes)
-    begun = "; what was begun was given up" if left else ""
+    begun = "; what was begun was given up" if left else ""  # a skipped pick looks the same
     remote = {name.removeprefix(REMOTE) for name in asked.tips if is_on_remote(name)}
     delivery = delivery_of(asked.tasks, remote)
     emptied = {place for place, one in enumerate(asked.tasks) if _perhaps_emptied(one, asked, evidence)}
@@ -55,6 +55,7 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
             continue
         if missing := _missing(task, asked, evidence, before):
             if number in emptied:
+                begun = ""
                 what = f"{missing}; that is right where nothing of it was left"
                 yield ToDo(number=number, task=words, missing=what, commands=(), perhaps=True)
             else:
@@ -139,7 +140,8 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
     if task.squash:
         # What was squashed names no branch: there is one more commit than before.
         line = _own_line(tip, asked.tips.get(task.on), evidence)
-        count = sum(not _is_work(id_, asked, evidence) for id_ in line)
+        # Work that was handed out uncommitted may have a commit, which a squash of the same file looks like.
+        count = len(line) - any(_is_work(id_, asked, evidence) for id_ in line)
         return "" if count > moved.count(task.on) else f"{task.on} has no new commit for it"
     if source is not None:
         if _has_come_in(task, source, asked, evidence, moved):
@@ -208,10 +210,9 @@ def _has_come_in(task: Task, source: str, asked: Asked, evidence: Evidence, move
 def _never_given_up(task: Task, asked: Asked, evidence: Evidence) -> str:
     """Whether it can't be seen that an operation was begun and given up, as often as that is asked for."""
     earlier = asked.tasks[: place_of(task, asked.tasks) + 1]
-    wanted = sum(other.abort and is_rebase(other) == is_rebase(task) for other in earlier)
-    counts = given_up(evidence, asked.stashes)
-    seen = counts.rebases if is_rebase(task) else counts.resets
-    return "" if seen >= wanted else "it was not begun and given up again yet"
+    results = [operation_of(other).result for other in earlier if other.abort]
+    enough = given_up(evidence, asked.stashes).enough_for(results)
+    return "" if enough else "it was not begun and given up again yet"
 
 
 def _own_line(tip: str, start: str | None, evidence: Evidence) -> list[str]:

@@ -218,7 +218,9 @@ class MergeLocator:
         """The same, or one with its sides turned round."""
         for on_tip, bring_tip in self._tips(step, before):
             found = self._of_merge_commit(step, on_tip, bring_tip, before, exactly=True)
-            found = found or self._fast_forward(step, on_tip, bring_tip)
+            if found is None or found.branch != step.operation.on:
+                # A later merge into another branch may join the two as well.
+                found = self._fast_forward(step, on_tip, bring_tip) or found
             if found is not None:
                 return found
         return None

@@ -32,11 +32,9 @@ def locate_without_commit(submission: Submission, step: Step, on_tip: str) -> Re
 
 def _given_up(submission: Submission, step: Step) -> Shape:
     evidence, key = submission.evidence, submission.key
-    earlier = [other for other in key.steps if other.given_up and other.task <= step.task]
-    number = sum(is_rebase(other.operation) == is_rebase(step.operation) for other in earlier)
+    asked = [other.operation for other in key.steps if other.given_up and other.task <= step.task]
     counts = given_up(evidence, len(key.history.stashes))
-    seen = counts.rebases if is_rebase(step.operation) else counts.resets
-    if seen >= number:
+    if counts.enough_for([operation_of(task).result for task in asked]):
         return "given up"
     pending = evidence.pending is not None and evidence.pending.kind == operation_of(step.operation).under_way
     if _is_last(step, key.steps):
