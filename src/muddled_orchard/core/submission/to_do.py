@@ -9,6 +9,7 @@ from msgspec import Struct
 from muddled_orchard.core.exercise.asked import Asked, AskedCommit, labels_of, told_to_learners
 from muddled_orchard.core.exercise.delivering import FORCE, deletions_of, delivery_of, push_of
 from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.exercise.operations.operation import SQUASHED
 from muddled_orchard.core.exercise.scenario import Task
 from muddled_orchard.core.exercise.steps import to_fetch, to_give_up, to_start, to_switch
 from muddled_orchard.core.exercise.tasks import is_rebase, is_stash_pop, place_of, sets_branch, source_of
@@ -90,7 +91,7 @@ def _is_work(id_: str, asked: Asked, evidence: Evidence) -> bool:
     """Whether a commit has only to do with work that was handed out uncommitted, and replays nothing."""
     commits = evidence.commits
     made = commits.get(id_)
-    if made is None or not asked.work or len(made.parents) != 1:
+    if made is None or not asked.work or len(made.parents) != 1 or made.subject == SQUASHED:
         return False
     handed_out = (commit for tip in asked.tips.values() for commit in ancestry(commits, tip))
     if any((made.author, made.subject) == (commit.author, commit.subject) for commit in handed_out):
@@ -141,7 +142,8 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
         # What was squashed names no branch: there is one more commit than before.
         line = _own_line(tip, asked.tips.get(task.on), evidence)
         # Work that was handed out uncommitted may have a commit, which a squash of the same file looks like.
-        count = len(line) - any(_is_work(id_, asked, evidence) for id_ in line)
+        work = len(line) > 1 or not task.message
+        count = len(line) - (work and any(_is_work(id_, asked, evidence) for id_ in line))
         return "" if count > moved.count(task.on) else f"{task.on} has no new commit for it"
     if source is not None:
         if _has_come_in(task, source, asked, evidence, moved):
