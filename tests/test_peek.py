@@ -14,7 +14,8 @@ from muddled_orchard.files.scenarios.bundled import bundled_ids
 from tests.conftest import LEARNER, muddled, shell
 
 MERGE = "git merge -q night-shift >/dev/null || true\n"
-THEIRS = "sed -i -e '/^<<<<<<</,/^=======/d' -e '/^>>>>>>>/d' press.toml\n"
+TAKE = "sed -i -e '/^<<<<<<</,/^=======/d' -e '/^>>>>>>>/d' {}\n"
+THEIRS = TAKE.format("press.toml")
 
 
 @dataclass(frozen=True)
@@ -29,6 +30,17 @@ class Case:
 
 
 CASES = {
+    # What is to be given up, and what was begun or done instead of what was asked.
+    "to be given up": Case("git merge -q summer >/dev/null 2>&1 || true", ("this is where it is to be given up again", "git merge --abort to give it up, as asked"), exercise="safety-net", silent=("git add", "The way back")),
+    "carried out, and was to be given up": Case("git merge -q summer >/dev/null 2>&1 || true\n" + TAKE.format("hours.md") + "git commit -qam x", ("it was carried out, and was to be given up", "git reset --keep", "git merge --abort to give it up"), exercise="safety-net"),
+    "a merge instead of a rebase, under way": Case("git switch -q gates; git merge -q main >/dev/null 2>&1 || true", ("a merge is under way, and was not asked for", "git merge --abort to give it up git rebase main to begin"), exercise="rebase-one", silent=("git add",)),
+    "a merge instead of a rebase": Case("git switch -q gates; git merge -q main >/dev/null 2>&1 || true\n" + TAKE.format("yard.txt") + "git commit -qam x", ("gates has a merge commit, and was to be rebased", "git reset --keep", "git reflog still names what gates had", "git rebase main to begin"), exercise="rebase-one", silent=("git switch",)),
+    "the wrong way round, under way": Case("git switch -q night-shift; git merge -q main >/dev/null 2>&1 || true", ("it goes the wrong way round: main into night-shift", "git merge --abort to give it up git switch main")),
+    "the wrong way round": Case("git switch -q night-shift; git merge -q main >/dev/null 2>&1 || true\n" + TAKE.format("press.toml") + "git commit -qam x", ("night-shift has the commits of main: it was merged the wrong way round", "git reset --keep", "git switch main to be on the branch", "git merge night-shift to begin")),
+    "on a branch of one's own": Case("git switch -qc mine; " + MERGE, ("it was begun on mine, and is asked on main",)),
+    "merged instead of picked": Case("git merge -q next-season >/dev/null 2>&1 || true\n" + TAKE.format("litre.txt") + "git commit -qam x", ("main has the other branch's own commits: they were merged, and were to be copied", "git cherry-pick"), exercise="pick-the-fix"),
+    "merged instead of squashed": Case("git merge -q cloths >/dev/null 2>&1 || true\n" + TAKE.format("needs.txt") + "git commit -qam x", ("was to get one plain commit (--squash)", "git merge --squash cloths"), exercise="squash-the-notes"),
+    "rebased instead of merged": Case("git rebase -q night-shift >/dev/null 2>&1 || true\n" + THEIRS + "git add .; git -c core.editor=true rebase --continue >/dev/null 2>&1 || true; git -c core.editor=true rebase --continue >/dev/null 2>&1 || true", ("main was rebased or set back, and was to receive a merge",)),
     "nothing begun": Case("true", ("Nothing is pending on main", "main does not have the commits of night-shift yet", "git merge night-shift to begin")),
     "an aborted start": Case(MERGE + "git merge --abort", ("does not have the commits of night-shift yet; what was begun was given up", "git merge night-shift")),
     "a failed pull": Case("git pull -q 2>/dev/null || true", ("main does not have the commits of origin/main yet", "git pull --no-rebase origin main"), exercise="pull-by-merge"),
@@ -43,7 +55,7 @@ CASES = {
     ),
     "a squash not begun": Case("true", ("main has no new commit for it", "git merge --squash cloths"), exercise="squash-the-notes"),
     "an open bisect": Case(MERGE + THEIRS + "git commit -qam x; git bisect start >/dev/null; git bisect bad >/dev/null; git bisect good HEAD^^ >/dev/null", ("a git bisect is open", "git bisect reset"), silent=("git switch",)),
-    "a patch applied": Case("git format-patch -q main..night-shift -o ..; git am -q ../*.patch >/dev/null 2>&1 || true", ("middle of applying a patch", "git am --continue", "git am --abort")),
+    "a patch applied": Case("git format-patch -q main..night-shift -o ..; git am -q ../*.patch >/dev/null 2>&1 || true", ("middle of applying a patch", "applying a patch is under way, and was not asked for", "git am --abort to give it up")),
     "renamed on both sides": Case("git merge -q names >/dev/null 2>&1 || true", ("deleted or renamed on both sides", "git rm"), exercise="renamed-twice"),
     "a copy that doesn't know": Case(MERGE + THEIRS + "git commit -qam x; rm -r .git/muddled", ("Nothing is pending or left lying about", "compare it with your brief"), code=0),
     "a merge at its conflict": Case(
@@ -114,6 +126,22 @@ def test_peek_finds_its_repository_and_runs_nothing_of_it(planted: Path, tmp_pat
     assert "there is no Git repository here" in muddled("peek", tmp_path, code=2).stderr
     assert "there is no such folder" in muddled("peek", tmp_path / "nowhere", code=2).stderr
     assert muddled("peek", planted, "--quiet", code=1).stdout == ""
+
+
+def test_a_clone_knows_the_tasks(tmp_path: Path) -> None:
+    (tmp_path / "roster.csv").write_text("id,name\nada,Ada Quince\n")
+    muddled(
+        "handout", "press-limit", "--roster", "roster.csv", "--pack", "bare", "--out", "out", folder=tmp_path
+    )
+    shell(tmp_path, "git clone -q out/press-limit/ada.git mine; cd mine; git fsck --strict")
+    said = " ".join(muddled("peek", tmp_path / "mine", code=1).stdout.split())
+    assert "main does not have the commits of night-shift yet" in said
+    assert "git branch night-shift origin/night-shift to have that branch here, too git merge night-shift to begin" in said  # fmt: skip
+    work = tmp_path / "mine"
+    shell(
+        work, "git branch night-shift origin/night-shift >/dev/null\n" + MERGE + THEIRS + "git commit -qam x"
+    )
+    assert "Nothing is left to do here" in muddled("peek", work).stdout
 
 
 LOST = {**LEARNER, "GIT_EDITOR": 'sh -c \'test -s "$1" && grep -q "^[^#]" "$1" || echo Done >"$1"\' -'}
