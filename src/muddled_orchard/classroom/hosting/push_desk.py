@@ -19,6 +19,7 @@ from muddled_orchard.classroom.hosting.served_course import ServedCourse
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.course.records import Grading, HandOut
+from muddled_orchard.core.exercise.asked import ASKED_TAG
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.files.course.host_ledger import HostLedger
 from muddled_orchard.files.stored import Damaged
@@ -207,11 +208,13 @@ def _written_down(ledger: HostLedger) -> tuple[list[RecordedPush], dict[int, Ass
 
 
 def _refs(repository: Path) -> dict[str, str] | None:
-    """The refs of a repository of ours; None where it can't be read, or isn't there yet."""
+    """The refs of a repository of ours, but the tag that says what is asked; None where it can't be read, or
+    isn't there yet."""
     try:
-        return refs_of(DiskSource(repository)) or None
+        found = refs_of(DiskSource(repository))
     except Unreadable:
         return None
+    return {name: id_ for name, id_ in found.items() if name != ASKED_TAG} or None
 
 
 def _grading(course: ServedCourse, given: HandOut, push: RecordedPush, found: Assessment) -> Grading:

@@ -140,7 +140,8 @@ class MergeLocator:
             before = on_tip if branch == on else self._grown_on(own[-1], on_tip, tip)
             # What one commit brings, a later one may take back again.
             each = ((commit.parents[0], commit.id) for commit in own if len(commit.parents) == 1)
-            spans = [(before, tip), *(each if step.operation.squash else ())]
+            grown = step.operation.squash and contains(commits, tip, on_tip)
+            spans = [(before, tip), *(each if grown else ())]
             if not any(self._brings_part(step, *span) for span in spans if span[0] in commits):
                 continue
             shape: Shape = "squash"
