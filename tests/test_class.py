@@ -514,6 +514,7 @@ def test_a_ledger_goes_on_after_a_request_to_end_anywhere_in_a_transaction(
     monkeypatch.undo()
     ledger.set("unseen", "missed")
     assert ledger.setting("unseen") == "missed"
+    ledger.close()
 
 
 def test_columns_of_a_roster_are_named_or_guessed_and_come_out_again(tmp_path: Path) -> None:
