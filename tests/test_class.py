@@ -15,9 +15,11 @@ import time
 import xml.etree.ElementTree as ET
 import zipfile
 from pathlib import Path
-from typing import Any
+from types import SimpleNamespace
+from typing import Any, Literal, cast
 
 import pytest
+from msgspec.structs import replace
 
 from muddled_orchard.classroom import marking
 from muddled_orchard.classroom.marking import Course
@@ -25,12 +27,14 @@ from muddled_orchard.cli import main
 from muddled_orchard.commands import grade
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput
+from muddled_orchard.core.grading.assessment import unreadable
 from muddled_orchard.files.archives.export import spread
 from muddled_orchard.files.archives.submissions import find_submissions
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.course.ledger_schema import MIGRATIONS
 from muddled_orchard.files.course.roster import read_roster
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
+from muddled_orchard.files.stored_results import assessment_text
 from tests.conftest import LEARNER, PROGRAM, all_marked, database, graded, muddled, shell
 
 ROSTER = "id,name,group\nada,Ada Quince,red\nbo,Bo Medlar,red\ncyd,Cyd Sloe,blue\ndot,Dot Damson,blue\n"
@@ -515,6 +519,21 @@ def test_a_ledger_goes_on_after_a_request_to_end_anywhere_in_a_transaction(
     ledger.set("unseen", "missed")
     assert ledger.setting("unseen") == "missed"
     ledger.close()
+
+
+@pytest.mark.parametrize("state", ["untouched", "unreadable"])
+def test_what_could_not_be_read_is_graded_anew(state: Literal["untouched", "unreadable"]) -> None:
+    """A bound or a missing scenario may have been the reason."""
+    library = ScenarioLibrary()
+    found = replace(unreadable("too large", "press-limit"), state=state)
+    known = SimpleNamespace(
+        state=state,
+        exercise="press-limit",
+        scenario=library.digest("press-limit"),
+        result=assessment_text(found),
+    )
+    course = Course(library, cast("Ledger", SimpleNamespace(graded=lambda *_: known)))
+    assert (marking._remembered(course, "digest", "how") is None) is (state == "unreadable")
 
 
 def test_columns_of_a_roster_are_named_or_guessed_and_come_out_again(tmp_path: Path) -> None:
