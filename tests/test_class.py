@@ -524,15 +524,13 @@ def test_a_ledger_goes_on_after_a_request_to_end_anywhere_in_a_transaction(
 @pytest.mark.parametrize("state", ["untouched", "unreadable"])
 def test_what_could_not_be_read_is_graded_anew(state: Literal["untouched", "unreadable"]) -> None:
     """A bound or a missing scenario may have been the reason."""
-    library = ScenarioLibrary()
+    course = Course(ScenarioLibrary(), None)
     found = replace(unreadable("too large", "press-limit"), state=state)
+    digest = course.scenarios.digest("press-limit")
     known = SimpleNamespace(
-        state=state,
-        exercise="press-limit",
-        scenario=library.digest("press-limit"),
-        result=assessment_text(found),
+        state=state, exercise="press-limit", scenario=digest, result=assessment_text(found)
     )
-    course = Course(library, cast("Ledger", SimpleNamespace(graded=lambda *_: known)))
+    course.ledger = cast("Ledger", SimpleNamespace(graded=lambda *_: known))
     assert (marking._remembered(course, "digest", "how") is None) is (state == "unreadable")
 
 
