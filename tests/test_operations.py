@@ -4,11 +4,22 @@ it."""
 from __future__ import annotations
 
 import shutil
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
+from pathlib import Path
+from typing import Any, cast
 
 import pytest
 
+from muddled_orchard.cli import main
+from muddled_orchard.core.exercise.operations import OPERATIONS
+from muddled_orchard.core.exercise.operations.merge import Merge
+from muddled_orchard.core.exercise.scenario import Task
+from muddled_orchard.core.walkthrough.walkthrough import Ran
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
+from muddled_orchard.rehearsal.proving import prove
+from muddled_orchard.system.workers import Machines
+from muddled_orchard.vcs.walkthrough.walking import walk_through
 from tests.conftest import graded, muddled, shell
 
 
@@ -258,3 +269,34 @@ def test_operations(name: str, classroom: dict[str, dict[str, Any]]) -> None:
     case, result = CASES[name], classroom[name]
     check(case, result)
     assert " ".join(hunk["kept"] for hunk in result["hunks"]) == case.kept
+
+
+class InTwoSteps(Merge):
+    """An operation of a test's own, in one place: `git merge --no-commit`, and a commit."""
+
+    allows = ()
+
+    def begin(self, task: Task, ids: Mapping[str, str], *, said: str | None = None) -> tuple[str, ...]:  # noqa: ARG002
+        return ("merge", "--no-ff", "--no-commit", self.source(task) or "")
+
+
+@pytest.mark.parametrize("exercise", ["press-limit", "quiet-merge"])
+def test_an_operation_is_known_in_one_place(
+    exercise: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """The survey proves it, the walkthrough and peek name its command, and what it leaves earns everything."""
+    monkeypatch.setitem(cast("dict[str, Any]", OPERATIONS), "merge", {None: InTwoSteps()})
+    scenario = ScenarioLibrary().find(exercise)
+    assert scenario is not None
+    (proof,) = prove([scenario], "0", Machines(1))
+    assert (proof.faults, proof.earned) == ((), proof.possible)
+    steps = walk_through(scenario, "0").steps
+    ran = [part.words for step in steps for part in step.parts if isinstance(part, Ran)]
+    (begun,) = {words for words in ran if words[:2] == ("git", "merge") and "--no-commit" in words}
+    assert begun[:4] == ("git", "merge", "--no-ff", "--no-commit")
+    assert main(["plant", exercise, str(tmp_path / "done"), "--at", "done", "--quiet"]) == 0
+    assert main(["peek", str(tmp_path / "done")]) == 0
+    assert main(["plant", exercise, str(tmp_path / "new"), "--quiet"]) == 0
+    capsys.readouterr()
+    assert main(["peek", str(tmp_path / "new")]) == 1
+    assert "git merge --no-ff --no-commit" in capsys.readouterr().out

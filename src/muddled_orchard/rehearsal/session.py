@@ -206,7 +206,6 @@ class LearnerSession(Struct, frozen=True, dict=True):
             self.log.emptied |= operation_of(task).rewrites_branch and not self.tree.staged()
 
         self.runner.go_through(number, resolved)
-        self.runner.commit_squashed(task)
         self.runner.say_afterwards(number)
 
     def deliver(self, task: Task) -> None:

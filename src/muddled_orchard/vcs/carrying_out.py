@@ -91,6 +91,10 @@ class TaskRunner:
             elif operation_of(task).result == "new commits" and tree.pending():
                 self.hands.say("All that this commit changes is there already, so it is left out.")
                 self.hands.git(operation_of(task).under_way, "--skip")
+            elif tree.pending():
+                if task.squash:
+                    self.hands.say("A squash merge stages what comes in, and leaves the commit to you.")
+                self.complete(task, self.at_hand(number))
             else:
                 return True
         return False
@@ -148,13 +152,6 @@ class TaskRunner:
         return {"GIT_SEQUENCE_EDITOR": f"cp ../{TODO}", **more}
 
     # -- Afterwards -----------------------------------------------------------------------------------
-
-    def commit_squashed(self, task: Task) -> None:
-        """Commit what a squash merge has only staged."""
-        if task.squash and self.hands.tree.staged():
-            self.hands.say("A squash merge stages what comes in, and leaves the commit to you.")
-            said = self.says(task, None)
-            self.hands.git("commit", *(["-m", said] if said else ["--no-edit"]))
 
     def say_afterwards(self, number: int) -> None:
         """Write the message where Git has made a commit by itself."""

@@ -271,7 +271,6 @@ class _Tasks:
         """What still has to be done to a result that Git merged without a conflict."""
         recorder = self.recorder
         task = self.key.scenario.task[number - 1]
-        self.runner.commit_squashed(task)
         self.runner.say_afterwards(number)
         for step in self.key.steps:
             if step.task == number and step.clean_merge_fixes and not step.merge.conflicts:
