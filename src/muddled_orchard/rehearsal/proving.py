@@ -131,7 +131,9 @@ def _faults_of_way(key: Key, way: OtherWay, found: Assessment) -> Iterator[Probl
             if hunk.worth < worth - 1e-9:
                 earned = f"{100 * hunk.worth:g} %, and is worth {100 * worth:g} %"
                 yield Problem(f"the key accepts {way}, which earns {earned}", _OURS, where)
-    lacking = _lacking(found, without=_BY_CHOICE if min(way.worths, default=1) < 1 else ("resolution",))
+    # Work that was handed out uncommitted in the same file is not in the text that is accepted.
+    by_choice = min(way.worths, default=1) < 1 or way.conflict.path in key.scenario.start.work
+    lacking = _lacking(found, without=_BY_CHOICE if by_choice else ("resolution",))
     if lacking and way.empties(key):
         what = f'the key accepts {way}: then nothing is left of "{way.step.label or way.step.theirs_name}"'
         hint = "Nobody would see that it was done: leave this out, or let that commit change something else."

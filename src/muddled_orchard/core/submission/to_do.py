@@ -140,7 +140,8 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
         return "it is still in the stash" if evidence.stashes >= asked.stashes else ""
     if task.squash:
         # What was squashed names no branch: there is one more commit than before.
-        line = _own_line(tip, asked.tips.get(task.on), evidence)
+        own = {commit.id for commit in _new_commits(tip, asked.tips.get(task.on), evidence)}
+        line = [id_ for id_ in _own_line(tip, asked.tips.get(task.on), evidence) if id_ in own]
         # Work that was handed out uncommitted may have a commit, which a squash of the same file looks like.
         work = len(line) > 1 or not task.message
         count = len(line) - (work and any(_is_work(id_, asked, evidence) for id_ in line))
