@@ -140,12 +140,14 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
         return "it is still in the stash" if evidence.stashes >= asked.stashes else ""
     if task.squash:
         # What was squashed names no branch: there is one more commit than before.
-        own = {commit.id for commit in _new_commits(tip, asked.tips.get(task.on), evidence)}
+        own = {commit.id for commit in _new_commits(tip, asked, evidence)}
         line = [id_ for id_ in _own_line(tip, asked.tips.get(task.on), evidence) if id_ in own]
         # Work that was handed out uncommitted may have a commit, which a squash of the same file looks like.
         work = len(line) > 1 or not task.message
         count = len(line) - (work and any(_is_work(id_, asked, evidence) for id_ in line))
-        return "" if count > moved.count(task.on) else f"{task.on} has no new commit for it"
+        earlier = asked.tasks[: place_of(task, asked.tasks)]
+        others = sum(one.on == task.on and not (one.abort or sets_branch(one)) for one in earlier)
+        return "" if count > others else f"{task.on} has no new commit for it"
     if source is not None:
         if _has_come_in(task, source, asked, evidence, moved):
             goes_on = any(other.on == task.on for other in _later(task, asked))
@@ -160,7 +162,7 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
 def _lacking(task: Task, asked: Asked, evidence: Evidence) -> list[AskedCommit]:
     """The commits that a task names of which no new commit of its branch says that it brings them; words of
     one's own say nothing, so there their number tells."""
-    new = _new_commits(evidence.branch(task.on) or "", asked.tips.get(task.on), evidence)
+    new = _new_commits(evidence.branch(task.on) or "", asked, evidence)
     wanted = [asked.commits[label] for label in labels_of(task)]
     if task.message == "own":
         return wanted[sum(commit.id not in asked.tips.values() for commit in new) :]
@@ -228,10 +230,13 @@ def _own_line(tip: str, start: str | None, evidence: Evidence) -> list[str]:
     return found
 
 
-def _new_commits(tip: str, start: str | None, evidence: Evidence) -> list[Commit]:
-    """The commits that a branch has and did not have."""
-    before = {commit.id for commit in ancestry(evidence.commits, start)} if start else set()
-    return [commit for commit in ancestry(evidence.commits, tip) if commit.id not in before]
+def _new_commits(tip: str, asked: Asked, evidence: Evidence) -> list[Commit]:
+    """The commits that a branch has and nobody was handed out. Where it was set back, what it had is perhaps
+    not there any more: the commits that tasks name are known as well."""
+    commits = evidence.commits
+    known = {*asked.tips.values(), *(commit.id for commit in asked.commits.values())}
+    handed_out = {commit.id for id_ in known if id_ in commits for commit in ancestry(commits, id_)}
+    return [commit for commit in ancestry(commits, tip) if commit.id not in handed_out]
 
 
 def _switch(task: Task, evidence: Evidence) -> Iterator[tuple[Words, str]]:
