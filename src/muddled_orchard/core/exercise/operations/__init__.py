@@ -1,8 +1,8 @@
 """The operations that can be asked for: a module each, and one line here.
 
 To add one, write its module (what it is called, needs, begins with, is completed with and leaves;
-`Operation` lists the members) and its line in `OPERATIONS`. What it leaves is one of a few kinds, which everything else goes by; a
-key of its own is a field of `core.exercise.scenario.Task`.
+`Operation` lists the members) and its line in `OPERATIONS`. What it leaves is one of a few kinds, which
+everything else goes by; a key of its own is a field of `core.exercise.scenario.Task`.
 """
 
 from __future__ import annotations
