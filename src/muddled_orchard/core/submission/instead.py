@@ -15,6 +15,7 @@ from muddled_orchard.core.git.commits import Commit, ancestry, contains
 from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.git.under_way import UNDER_WAY, Words
 from muddled_orchard.core.submission.evidence import Evidence
+from muddled_orchard.core.submission.handed_out import new_commits
 
 
 class Instead(Struct, frozen=True):
@@ -86,8 +87,7 @@ def _told(task: Task, tip: str, start: str, asked: Asked, evidence: Evidence) ->
     source = source_of(task)
     other = asked.tips.get(source or "")
     operation = operation_of(task)
-    before = {commit.id for name in asked.tips.values() for commit in ancestry(commits, name)}
-    new = [commit for commit in ancestry(commits, tip) if commit.id not in before]
+    new = new_commits(tip, asked, evidence)
     merges = [commit for commit in new if len(commit.parents) > 1]
     if task.abort:
         came_in = other is not None and other in commits and contains(commits, tip, other)

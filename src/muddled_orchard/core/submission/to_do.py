@@ -14,10 +14,11 @@ from muddled_orchard.core.exercise.scenario import Task
 from muddled_orchard.core.exercise.steps import to_fetch, to_give_up, to_start, to_switch
 from muddled_orchard.core.exercise.tasks import is_rebase, is_stash_pop, place_of, sets_branch, source_of
 from muddled_orchard.core.exercise.todo import groups_of, todo_of
-from muddled_orchard.core.git.commits import Commit, ancestry, contains
+from muddled_orchard.core.git.commits import ancestry, contains
 from muddled_orchard.core.git.refs import REMOTE, is_on_remote, on_remote, tracking_ref
 from muddled_orchard.core.git.under_way import Words
 from muddled_orchard.core.submission.evidence import Evidence
+from muddled_orchard.core.submission.handed_out import handed_out_commits, new_commits
 from muddled_orchard.core.submission.instead import done_instead
 from muddled_orchard.core.submission.reflog import given_up
 
@@ -93,7 +94,7 @@ def _is_work(id_: str, asked: Asked, evidence: Evidence) -> bool:
     made = commits.get(id_)
     if made is None or not asked.work or len(made.parents) != 1 or made.subject == SQUASHED:
         return False
-    handed_out = (commit for tip in asked.tips.values() for commit in ancestry(commits, tip))
+    handed_out = handed_out_commits(asked, evidence).values()
     if any((made.author, made.subject) == (commit.author, commit.subject) for commit in handed_out):
         return False
     before = commits[made.parents[0]].tree if made.parents[0] in commits else {}
@@ -140,7 +141,7 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
         return "it is still in the stash" if evidence.stashes >= asked.stashes else ""
     if task.squash:
         # What was squashed names no branch: there is one more commit than before.
-        own = {commit.id for commit in _new_commits(tip, asked, evidence)}
+        own = {commit.id for commit in new_commits(tip, asked, evidence)}
         line = [id_ for id_ in _own_line(tip, asked.tips.get(task.on), evidence) if id_ in own]
         # Work that was handed out uncommitted may have a commit, which a squash of the same file looks like.
         work = len(line) > 1 or not task.message
@@ -162,10 +163,10 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
 def _lacking(task: Task, asked: Asked, evidence: Evidence) -> list[AskedCommit]:
     """The commits that a task names of which no new commit of its branch says that it brings them; words of
     one's own say nothing, so there their number tells."""
-    new = _new_commits(evidence.branch(task.on) or "", asked, evidence)
+    new = new_commits(evidence.branch(task.on) or "", asked, evidence)
     wanted = [asked.commits[label] for label in labels_of(task)]
     if task.message == "own":
-        return wanted[sum(commit.id not in asked.tips.values() for commit in new) :]
+        return wanted[len(new) :]
     shows = operation_of(task).shows
     return [one for one in wanted if not any(shows(commit, one) for commit in new)]
 
@@ -228,15 +229,6 @@ def _own_line(tip: str, start: str | None, evidence: Evidence) -> list[str]:
         found.append(at)
         at = next(iter(evidence.commits[at].parents), None)
     return found
-
-
-def _new_commits(tip: str, asked: Asked, evidence: Evidence) -> list[Commit]:
-    """The commits that a branch has and nobody was handed out. Where it was set back, what it had is perhaps
-    not there any more: the commits that tasks name are known as well."""
-    commits = evidence.commits
-    known = {*asked.tips.values(), *(commit.id for commit in asked.commits.values())}
-    handed_out = {commit.id for id_ in known if id_ in commits for commit in ancestry(commits, id_)}
-    return [commit for commit in ancestry(commits, tip) if commit.id not in handed_out]
 
 
 def _switch(task: Task, evidence: Evidence) -> Iterator[tuple[Words, str]]:

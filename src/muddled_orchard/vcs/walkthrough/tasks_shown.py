@@ -163,17 +163,10 @@ class _Tasks:
         recorder = self.recorder
         recorder.open_step("task")
         before = recorder.tree.head()
-        if self._would_be_mixed(task):
+        if why := self._why_work_comes_first(task):
             recorder.say(
-                "Your own changes lie in a file that is about to conflict as a whole, and Git would mix "
-                "the two. They are committed first (or put aside with git stash)."
-            )
-            self._commit_work()
-            before = recorder.tree.head()
-        elif self._would_stop_halfway(task):
-            recorder.say(
-                "Your own changes lie in a file that a later one of these commits changes, and Git would "
-                "refuse halfway. They are committed first (or put aside with git stash)."
+                f"Your own changes lie in a file that {why}. They are committed first (or put aside with git "
+                "stash)."
             )
             self._commit_work()
             before = recorder.tree.head()
@@ -192,21 +185,18 @@ class _Tasks:
             self._commit_work()
             self.runner.start(task)
 
-    def _would_be_mixed(self, task: Task) -> bool:
-        """Whether Git begins all the same though a file with uncommitted work conflicts: it does where that
-        conflict has no hunks."""
-        work = self.key.scenario.start.work
-        steps = (step for step in self.key.steps if step.operation is task)
+    def _why_work_comes_first(self, task: Task) -> str:
+        """Why uncommitted work has to be out of the way where Git begins all the same; nothing where it has
+        not: a conflict without hunks mixes with it, and a later one of several commits is refused."""
+        work = self.key.scenario.start.work.keys()
+        steps = [step for step in self.key.steps if step.operation is task]
         met = [conflict for step in steps for conflict in (step.given_up or step.merge).conflicts]
-        whole = {conflict.path for conflict in met if not conflict.merged}
-        return bool(whole & work.keys()) and self.recorder.tree.is_dirty()
-
-    def _would_stop_halfway(self, task: Task) -> bool:
-        """Whether Git begins all the same though a later commit to replay changes a file with uncommitted
-        work."""
-        steps = [step for step in self.key.steps if step.operation is task][1:]
-        touched = {path for step in steps if step.commit for path in touched_paths(self.key, step)}
-        return bool(touched & self.key.scenario.start.work.keys()) and self.recorder.tree.is_dirty()
+        later = {path for step in steps[1:] if step.commit for path in touched_paths(self.key, step)}
+        if not work or not self.recorder.tree.is_dirty():
+            return ""
+        if any(conflict.path in work and not conflict.merged for conflict in met):
+            return "is about to conflict as a whole, and Git would mix the two"
+        return "a later one of these commits changes, and Git would refuse halfway" if later & work else ""
 
     def _commit_work(self) -> None:
         recorder = self.recorder
