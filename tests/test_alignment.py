@@ -158,3 +158,11 @@ def test_the_guess_decides_only_by_what_it_explains() -> None:
     alignment = align([("a",), gap, ("b",)], ("a", "x", "new", "b"))
     assert alignment.readings[0].gaps == ((1, 3),)
     assert lines_of("a\nb") == ("a\n", "b")
+
+
+def test_a_marker_belongs_to_a_gap_where_the_clean_line_beside_it_is_gone() -> None:
+    gap = Gap((("o",), ("t",), ("o", "t")))
+    left = ("a", "<<<<<<<", "o", "=======", "t", ">>>>>>>", "c")
+    alignment = align([("a",), gap, ("b", "c")], left, lambda line: line[0] * 7 == line)
+    assert alignment.readings[0].gaps == ((1, 6),)
+    assert alignment.readings[0].lost == ((6, "b"),)
