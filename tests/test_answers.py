@@ -7,8 +7,8 @@ from pathlib import Path
 
 import pytest
 
-from muddled_orchard.core.exercise.scenario import AnswerChange, TextRules
-from muddled_orchard.core.exercise.text_rules import flaw_in, in_words
+from muddled_orchard.core.exercise.scenario import AnswerChange
+from muddled_orchard.core.exercise.text_rules import TextRules, flaw_in, in_words
 from muddled_orchard.core.grading.hints import hints, right_already
 from muddled_orchard.core.grading.summary import standing, summary
 from muddled_orchard.core.key.outside_edits import edited

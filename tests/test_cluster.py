@@ -35,8 +35,12 @@ class Cluster:
         self.processes: list[subprocess.Popen[bytes]] = []
         self.file = top / "scheduler.json"
         self.scheduler = self.begin("scheduler", "--host", "127.0.0.1", "--port", "0", "--no-dashboard")
-        wait_for(self.file.is_file)
-        self.address = json.loads(self.file.read_text())["address"]
+
+    @property
+    def address(self) -> str:
+        """Where the scheduler is to be found; the file is there before its content is."""
+        wait_for(lambda: self.file.is_file() and self.file.read_text().endswith("}"))
+        return str(json.loads(self.file.read_text())["address"])
 
     def begin(self, what: str, *more: str, path: Path | None = None) -> subprocess.Popen[bytes]:
         command = [sys.executable, "-c", CLI, what, "--scheduler-file", str(self.file), *more]
@@ -67,6 +71,7 @@ def wait_for(what: Callable[[], Any], seconds: float = 60) -> None:
 def begun(top: Path, workers: int = WORKERS) -> Iterator[Cluster]:
     cluster = Cluster(top)
     try:
+        assert cluster.address
         for _ in range(workers):
             cluster.worker()
         yield cluster

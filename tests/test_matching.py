@@ -13,8 +13,8 @@ from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.course.findings import best_attempts, findings
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner, variant_code
-from muddled_orchard.core.exercise.scenario import Task
 from muddled_orchard.core.exercise.story import unroll
+from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.values import variant_of
 from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.core.git.commits import Commit

@@ -14,7 +14,7 @@ import pytest
 from muddled_orchard.cli import main
 from muddled_orchard.core.exercise.operations import OPERATIONS
 from muddled_orchard.core.exercise.operations.merge import Merge
-from muddled_orchard.core.exercise.scenario import Task
+from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.walkthrough.walkthrough import Ran
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.rehearsal.proving import prove

@@ -409,6 +409,27 @@ def test_wrong_use_says_what_and_leaves_nothing(arguments: list[str], says: str,
     assert sorted(path.name for path in tmp_path.iterdir()) == ["broken.toml", "full"]
 
 
+@pytest.mark.parametrize("asks", ['do = "merge", bring = "side"', 'do = "rebase", onto = "side"', 'do = "cherry-pick", pick = ["hot"]', 'do = "revert", undo = "cold"'])  # fmt: skip
+def test_what_is_to_be_given_up_is_compared_as_what_is_carried_out(asks: str, tmp_path: Path) -> None:
+    story = """id = "hours"
+story = [
+    { on = "main", write = { "a.txt" = "limit = 70\\n" } },
+    { on = "side", from = "main", write = { "a.txt" = "limit = 80\\n" }, label = "hot" },
+    { on = "main", write = { "a.txt" = "limit = 60\\n" }, label = "cold" },
+    { on = "main", write = { "a.txt" = "limit = 50\\n" } },
+]
+"""
+    (tmp_path / "kept.toml").write_text(f"{story}task = [{{ {asks} }}]\n")
+    (tmp_path / "left.toml").write_text(f"{story}task = [{{ {asks}, abort = true }}]\n")
+    shown = [
+        muddled("walkthrough", tmp_path / name, "--to", "-").stdout for name in ("kept.toml", "left.toml")
+    ]
+    kept, left = (re.findall(r"Git stops.*?(?=─\n10 )", text, re.DOTALL) for text in shown)
+    assert len(kept) == len(left) == 1
+    assert kept == left
+    assert kept[0].count("diff --git") == 2
+
+
 def test_a_value_that_spoils_a_step_is_named(tmp_path: Path) -> None:
     story = """
 values.size = { choose = ["80", "90"] }

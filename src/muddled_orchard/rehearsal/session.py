@@ -14,12 +14,9 @@ from pathlib import Path
 from msgspec import Struct, field
 
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.scenario import Scenario, Task
-from muddled_orchard.core.exercise.tasks import (
-    example_message,
-    is_merge,
-    place_of,
-)
+from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.exercise.task import Task
+from muddled_orchard.core.exercise.tasks import example_message, place_of
 from muddled_orchard.core.git.commits import Commit, short
 from muddled_orchard.core.git.lines import Lines, alike, lines_of
 from muddled_orchard.core.git.trees import LINK, Tree
@@ -393,4 +390,4 @@ def asks_merge_commit(key: Key) -> bool:
     """Whether the hardest task asks for a merge commit."""
     step = next(hardest_steps(key))
     up_to_date = step.fast_forward and step.operation.fast_forward != "never"
-    return is_merge(step.operation) and not step.operation.squash and not up_to_date
+    return step.does.joins and not step.operation.squash and not up_to_date

@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from muddled_orchard.core.exercise.asked import Asked, labels_of
+from muddled_orchard.core.exercise.operations import key_problems
 
 
 def asked_file(asked: Asked) -> bytes:
@@ -24,4 +25,5 @@ def read_asked(data: bytes) -> Asked | None:
     except (msgspec.MsgspecError, ValueError, RecursionError):
         return None
     named = {label for task in asked.tasks for label in labels_of(task)}
-    return asked if named <= asked.commits.keys() else None
+    unfit = any(any(key_problems(task, ())) for task in asked.tasks)
+    return asked if named <= asked.commits.keys() and not unfit else None

@@ -11,8 +11,8 @@ from typing import Protocol
 
 from muddled_orchard.core.exercise.delivering import FORCE, deletions_of, push_of
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.scenario import Task
 from muddled_orchard.core.exercise.steps import to_fetch, to_give_up, to_start, to_switch
+from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import example_message
 from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.commits import Commit, short
@@ -88,7 +88,7 @@ class TaskRunner:
                 step = self.at_hand(number)
                 resolve(step, unmerged)
                 self.complete(task, step)
-            elif operation_of(task).result == "new commits" and tree.pending():
+            elif operation_of(task).adds_commits and tree.pending():
                 self.hands.say("All that this commit changes is there already, so it is left out.")
                 self.hands.git(operation_of(task).under_way, "--skip")
             elif tree.pending():
@@ -127,12 +127,12 @@ class TaskRunner:
             if words[0] == "stash":
                 hands.say("Git keeps the stash when its work conflicts. It is of no use any more:")
             hands.git(*words, variables=variables)
-        if operation.result == "new commits" and hands.tree.pending() and not hands.tree.unmerged():
+        if operation.adds_commits and hands.tree.pending() and not hands.tree.unmerged():
             hands.say("Nothing is left of this commit: what it changed is there already, so it is left out.")
             hands.git(operation.under_way, "--skip")
 
     def _message(self, task: Task, step: Step) -> str | None:
-        replayed = self.key.commits.get(step.commit or "") if operation_of(task).result != "merge" else None
+        replayed = self.key.commits.get(step.commit or "") if not operation_of(task).joins else None
         return self.says(task, replayed)
 
     def _editors(self, task: Task) -> dict[str, str]:
@@ -160,7 +160,7 @@ class TaskRunner:
         if len(steps) != 1 or steps[0].merge.conflicts or steps[0].fast_forward or self.hands.tree.pending():
             return
         operation = operation_of(task)
-        if operation.says_at_once or (operation.result != "merge" and steps[0].commit is None):
+        if operation.says_at_once or (not operation.joins and steps[0].commit is None):
             return
         if (said := self._message(task, steps[0])) is not None:
             self.hands.say("Git did not stop, so the message is written now:")

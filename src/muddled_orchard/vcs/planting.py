@@ -13,8 +13,9 @@ from muddled_orchard.core.exercise.asked import ASKED, asked_by
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.operations.am import MAILBOX
-from muddled_orchard.core.exercise.scenario import Scenario, Task
+from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.steps import to_fetch, to_start, to_switch
+from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import example_message
 from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.core.git.patch_text import PatchOf, mailbox

@@ -11,7 +11,8 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.history import History
-from muddled_orchard.core.exercise.scenario import Scenario, Task
+from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.refs import on_remote

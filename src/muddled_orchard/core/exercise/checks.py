@@ -9,8 +9,9 @@ from unicodedata import category
 from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.base.problems import KeyPath, Problem, likely
 from muddled_orchard.core.exercise.history import History
-from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.scenario import MOST_SECONDS, MessageRules, Scenario, Task
+from muddled_orchard.core.exercise.operations import key_problems, operation_of
+from muddled_orchard.core.exercise.scenario import MOST_SECONDS, Scenario
+from muddled_orchard.core.exercise.task import MessageRules, Task
 from muddled_orchard.core.exercise.tasks import example_message, source_of
 from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in
 from muddled_orchard.core.git.commits import LONGEST_SUBJECT
@@ -21,6 +22,9 @@ from muddled_orchard.core.git.trees import bad_path
 def misfits(scenario: Scenario, history: History) -> Iterator[Problem]:
     """Everything about tasks, answers and the start that the story does not have."""
     for number, task in enumerate(scenario.task):
+        if unfit := list(key_problems(task, ("task", number))):
+            yield from unfit
+            continue
         yield from _of_branches(task, ("task", number), history)
         yield from operation_of(task).misfits(task, ("task", number), history)
         yield from _of_message(task, ("task", number, "message"))
@@ -65,7 +69,7 @@ def _of_abort(scenario: Scenario, number: int) -> Iterator[Problem]:
     task = scenario.task[number]
     if not task.abort:
         return
-    if operation_of(task).result in ("working tree", "set branch"):
+    if not operation_of(task).leaves_commits:
         yield Problem(f"{task.do} can't be given up", "Leave abort out.", ("task", number, "abort"))
     for key in ("push", "delete", "message"):
         if getattr(task, key):
@@ -80,7 +84,7 @@ def _of_abort(scenario: Scenario, number: int) -> Iterator[Problem]:
 def _of_message(task: Task, key: KeyPath) -> Iterator[Problem]:
     if task.message is None:
         return
-    if operation_of(task).result in ("working tree", "set branch"):
+    if not operation_of(task).leaves_commits:
         yield Problem(f"{task.do} makes no commit that could say anything", "Leave message out.", key)
     example = example_message(task)
     if example is not None and len(example.split("\n", 1)[0]) > LONGEST_SUBJECT:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Scenario
-from muddled_orchard.core.exercise.tasks import is_stash_pop
 
 
 def beyond_a_clone(scenario: Scenario, history: History) -> tuple[str, ...]:
@@ -29,7 +29,7 @@ def given_up(scenario: Scenario) -> bool:
 
 def lies_uncommitted(scenario: Scenario) -> bool:
     """Whether what is asked may lie in the working tree alone, where no push shows it."""
-    return bool(scenario.start.work) or any(is_stash_pop(task) for task in scenario.task)
+    return bool(scenario.start.work) or any(operation_of(task).uncommitted for task in scenario.task)
 
 
 def beyond_a_bundle(scenario: Scenario) -> bool:

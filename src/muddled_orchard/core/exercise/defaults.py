@@ -10,7 +10,8 @@ from msgspec.structs import replace
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.asked import labels_of, relabelled
-from muddled_orchard.core.exercise.scenario import Entry, Scenario, Task
+from muddled_orchard.core.exercise.scenario import Entry, Scenario
+from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import in_words, source_of
 from muddled_orchard.core.git.refs import is_on_remote
 

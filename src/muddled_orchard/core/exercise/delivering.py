@@ -7,7 +7,7 @@ from collections.abc import Collection, Iterator, Sequence
 from msgspec import Struct
 
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.scenario import Task
+from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.git.refs import on_remote
 from muddled_orchard.core.git.under_way import Words
 

@@ -6,8 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.scenario import Task
-from muddled_orchard.core.exercise.tasks import sets_branch
+from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.git.under_way import UNDER_WAY, Words
 
 
@@ -28,8 +27,8 @@ def to_fetch(task: Task) -> Iterator[tuple[Words, str]]:
 def to_start(task: Task, ids: Mapping[str, str], said: str | None = None) -> tuple[Words, str]:
     """Start the operation; `ids` are those of labelled commits, `said` the message where it can be given by
     then."""
-    words = operation_of(task).begin(task, ids, said=said)
-    return words, "to do it" if sets_branch(task) else "to begin"
+    operation = operation_of(task)
+    return operation.begin(task, ids, said=said), operation.why_begin
 
 
 def to_give_up(task: Task) -> tuple[Words, str]:

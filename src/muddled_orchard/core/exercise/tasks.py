@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.scenario import MessageRules, Task
+from muddled_orchard.core.exercise.task import MessageRules, Task
 from muddled_orchard.core.exercise.text_rules import in_words as in_words_of
 from muddled_orchard.core.exercise.text_rules import several
 from muddled_orchard.core.git.commits import LONGEST_SUBJECT, Commit
@@ -19,26 +19,6 @@ def source_of(task: Task) -> str | None:
 def place_of(task: Task, tasks: Sequence[Task]) -> int:
     """The place of a task among those of its exercise, from 0: of itself, since another may ask the same."""
     return next(place for place, one in enumerate(tasks) if one is task)
-
-
-def is_merge(task: Task) -> bool:
-    """Whether a task is one merge of two branches, and not a replay of commits."""
-    return operation_of(task).result == "merge"
-
-
-def is_rebase(task: Task) -> bool:
-    """Whether a task replays a branch on a new base, perhaps as a part of a pull."""
-    return operation_of(task).result == "rewritten branch"
-
-
-def is_stash_pop(task: Task) -> bool:
-    """Whether a task ends in changes of the working tree that nobody has to commit."""
-    return operation_of(task).result == "working tree"
-
-
-def sets_branch(task: Task) -> bool:
-    """Whether a task ends with its branch at a commit that there was before."""
-    return operation_of(task).result == "set branch"
 
 
 def asks_for_commit(task: Task) -> bool:

@@ -5,15 +5,36 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator, Mapping
 
+from msgspec import Struct
+
 from muddled_orchard.core.base.limits import LARGEST_RULED, in_mib
 from muddled_orchard.core.base.phrases import brief, counted, listed
-from muddled_orchard.core.exercise.scenario import OneOrSeveral, TextRules
+
+OneOrSeveral = str | tuple[str, ...]
 
 Flaw = tuple[str, int | None]
 """What is wrong with a text, and in which line (from 1) where that can be said."""
 
 _SECONDS = 2.0
 """How long a regular expression may search one text."""
+
+
+class TextRules(Struct, frozen=True, kw_only=True):
+    """What a text must hold; each of these may be one text or a list."""
+
+    has: OneOrSeveral = ()
+    """Text that must occur."""
+    lacks: OneOrSeveral = ()
+    """Text that must not occur."""
+    once: OneOrSeveral = ()
+    """Text that must occur exactly once."""
+    matches: OneOrSeveral = ()
+    """A regular expression (Python's) that must be found; `^` and `$` stand for ends of lines."""
+
+    @property
+    def ask(self) -> bool:
+        """Whether anything is asked."""
+        return bool(self.has or self.lacks or self.once or self.matches)
 
 
 class Undecided(Exception):

@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import TYPE_CHECKING, Literal
+from typing import Literal
 
 from msgspec import Struct
 
 from muddled_orchard.core.base.problems import KeyPath, Problem, likely
-
-if TYPE_CHECKING:
-    from muddled_orchard.core.exercise.history import History
-    from muddled_orchard.core.exercise.scenario import Task
+from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.task import Task
 
 Word = Literal["pick", "reword", "squash", "fixup", "drop"]
 WORDS: tuple[Word, ...] = ("pick", "reword", "squash", "fixup", "drop")

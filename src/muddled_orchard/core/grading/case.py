@@ -8,7 +8,8 @@ from collections.abc import Mapping
 from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import cut
-from muddled_orchard.core.exercise.scenario import Scenario, Task
+from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.git.commits import Commits
 from muddled_orchard.core.git.lines import Lines, by_lines, is_binary, lines_of
 from muddled_orchard.core.git.refs import BRANCHES

@@ -6,8 +6,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
-from muddled_orchard.core.exercise.scenario import TextRules
-from muddled_orchard.core.exercise.text_rules import flaw_in
+from muddled_orchard.core.exercise.text_rules import TextRules, flaw_in
 from muddled_orchard.core.git.lines import Lines, SpacingRule, alike
 from muddled_orchard.core.key.outside_edits import FreeStretch
 from muddled_orchard.core.merging.alignment import Gap, align, gap_for

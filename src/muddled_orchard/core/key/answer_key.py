@@ -9,8 +9,10 @@ from msgspec import Struct, field
 from muddled_orchard.core.base.problems import Problem, likely
 from muddled_orchard.core.exercise.asked import told_to_learners
 from muddled_orchard.core.exercise.history import History
-from muddled_orchard.core.exercise.scenario import Scenario, Task
-from muddled_orchard.core.exercise.tasks import sets_branch
+from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.exercise.operations.operation import Operation
+from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.git.commits import Commit, Commits
 from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.key.accepted import Accepted, Decisions, decisions_in
@@ -25,7 +27,7 @@ class Step(Struct, frozen=True, kw_only=True):
     commits that meet when everything before was solved by the key; `ours_name` and `theirs_name` tell people
     who they are. `solved` is the tree that then comes out, `clean_merge_fixes` the files that merge cleanly
     and are to be changed all the same, with what is accepted of each. `fast_forward`: nothing needs to be
-    merged. `given_up`: the first conflict of an operation that is to be given up again; nothing is merged
+    merged. `given_up`: the step at whose conflict its operation is to be given up again; nothing is merged
     then. `into`: the replayed commit that it becomes a part of.
     """
 
@@ -43,13 +45,23 @@ class Step(Struct, frozen=True, kw_only=True):
     solved: Tree
     clean_merge_fixes: Mapping[str, tuple[Accepted, ...]] = field(default_factory=dict)
     fast_forward: bool = False
-    given_up: MergeResult | None = None
+    given_up: Step | None = None
     into: str | None = None
+
+    @property
+    def does(self) -> Operation:
+        """What carries out the task that it is a step of."""
+        return operation_of(self.operation)
 
     @property
     def makes_no_commit(self) -> bool:
         """Whether it is to leave no new commit: it is given up, or sets its branch to another commit."""
-        return self.given_up is not None or sets_branch(self.operation)
+        return self.given_up is not None or self.does.sets_back
+
+    @property
+    def merges_branches(self) -> bool:
+        """Whether it is a merge of two branches that is to stay, and no replay of a commit."""
+        return self.does.joins and not self.makes_no_commit
 
     @property
     def decisions(self) -> Decisions:
@@ -123,7 +135,7 @@ def unused_answers(scenario: Scenario, steps: Sequence[Step]) -> Iterator[Proble
             given_up = [
                 step.task
                 for step in steps
-                if step.given_up is not None and step.given_up.conflict(answer.file) is not None
+                if step.given_up is not None and step.given_up.merge.conflict(answer.file) is not None
             ]
             if given_up and answer.task is None:
                 what = f"{answer.file} conflicts only in task {given_up[0]}, which is to be given up"

@@ -8,7 +8,8 @@ from collections.abc import Sequence
 from msgspec import Struct
 
 from muddled_orchard.core.base.problems import KeyPath, Problem
-from muddled_orchard.core.exercise.scenario import AnswerChange, TextRules
+from muddled_orchard.core.exercise.scenario import AnswerChange
+from muddled_orchard.core.exercise.text_rules import TextRules
 from muddled_orchard.core.git.lines import Lines, bare, lines_of
 
 

@@ -11,9 +11,10 @@ from msgspec.structs import replace
 from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.base.problems import KeyPath, Problem, likely
 from muddled_orchard.core.exercise.file_rules import broken
-from muddled_orchard.core.exercise.scenario import KeepHunk, Rule, Task, TextRules
-from muddled_orchard.core.exercise.tasks import in_words, is_stash_pop
-from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in, several
+from muddled_orchard.core.exercise.scenario import KeepHunk, Rule
+from muddled_orchard.core.exercise.task import Task
+from muddled_orchard.core.exercise.tasks import in_words
+from muddled_orchard.core.exercise.text_rules import TextRules, Undecided, flaw_in, several
 from muddled_orchard.core.git.lines import lines_of
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.chains import unseen_tasks
@@ -64,7 +65,7 @@ def shape(key: Key) -> tuple[object, ...]:
             step.task,
             sorted(
                 (conflict.kind, len(conflict.merged.hunks) if conflict.merged else 0)
-                for conflict in (step.given_up or step.merge).conflicts
+                for conflict in (step.given_up or step).merge.conflicts
             ),
         )
         for step in key.steps
@@ -227,4 +228,4 @@ def outside_changes(key: Key, step: Step, path: str) -> list[str]:
 
 def becomes_empty(key: Key, step: Step) -> bool:
     """Whether nothing is left of a replayed commit when it is solved by the key."""
-    return not is_stash_pop(step.operation) and step.becomes_empty(key.commits)
+    return not step.does.uncommitted and step.becomes_empty(key.commits)

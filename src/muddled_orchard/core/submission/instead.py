@@ -8,8 +8,8 @@ from msgspec import Struct
 
 from muddled_orchard.core.exercise.asked import Asked, labels_of
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.scenario import Task
 from muddled_orchard.core.exercise.steps import under_way_of
+from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.git.commits import Commit, ancestry, contains
 from muddled_orchard.core.git.refs import is_on_remote
@@ -99,13 +99,13 @@ def _told(task: Task, tip: str, start: str, asked: Asked, evidence: Evidence) ->
         return
     if operation.rewrites_branch and source is not None and merges:
         yield f"{task.on} has a merge commit, and was to be rebased"
-    if operation.result == "new commits":
+    if operation.adds_commits:
         brought = {commit.id for commit in ancestry(commits, tip)} - {
             commit.id for commit in ancestry(commits, start)
         }
         if any(asked.commits[label].id in brought for label in labels_of(task)):
             yield f"{task.on} has the other branch's own commits: they were merged, and were to be copied"
-    if operation.result == "merge" and other is not None and other in commits:
+    if operation.joins and other is not None and other in commits:
         yield from _of_merge(task, tip, start, other, merges, evidence)
 
 

@@ -9,7 +9,7 @@ from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.exercise.asked import Asked
-from muddled_orchard.core.exercise.tasks import is_stash_pop
+from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.lines import Lines, by_lines, lines_of
 from muddled_orchard.core.git.refs import BRANCHES
@@ -127,7 +127,7 @@ def peek(evidence: Evidence, asked: Asked | None) -> Peek:
     kind = evidence.pending.kind if evidence.pending else "stash-pop" if evidence.unmerged else ""
     ours, theirs = _sides(evidence, kind)
     tasks = tuple(still_to_do(asked, evidence)) if asked is not None else ()
-    pops = kind == "" and asked is not None and any(map(is_stash_pop, asked.tasks))
+    pops = kind == "" and asked is not None and any(operation_of(task).uncommitted for task in asked.tasks)
     popped = pops and bool(evidence.stashes) and _differs(evidence)
     # Work that was handed out is in the way until all is done, and nobody's business afterwards.
     handed_out = asked.work if asked is not None and not kind else ()

@@ -10,9 +10,9 @@ from muddled_orchard.core.exercise.asked import Asked, AskedCommit, labels_of, t
 from muddled_orchard.core.exercise.delivering import FORCE, deletions_of, delivery_of, push_of
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.operations.operation import SQUASHED
-from muddled_orchard.core.exercise.scenario import Task
 from muddled_orchard.core.exercise.steps import to_fetch, to_give_up, to_start, to_switch
-from muddled_orchard.core.exercise.tasks import is_rebase, is_stash_pop, place_of, sets_branch, source_of
+from muddled_orchard.core.exercise.task import Task
+from muddled_orchard.core.exercise.tasks import place_of, source_of
 from muddled_orchard.core.exercise.todo import groups_of, todo_of
 from muddled_orchard.core.git.commits import ancestry, contains
 from muddled_orchard.core.git.refs import REMOTE, is_on_remote, on_remote, tracking_ref
@@ -62,7 +62,7 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
                 yield ToDo(number=number, task=words, missing=what, commands=(), perhaps=True)
             else:
                 commands = (*_switch(task, evidence), *_begin(task, asked, evidence))
-                pops = is_stash_pop(task)
+                pops = operation_of(task).uncommitted
                 missing += begun
                 yield ToDo(number=number, task=words, missing=missing, commands=commands, pops=pops)
                 begun = ""
@@ -127,7 +127,7 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
         return (
             f"{task.on} is at origin, and not here yet" if there else f"there is no branch {task.on} any more"
         )
-    if sets_branch(task):
+    if operation_of(task).sets_back:
         target = asked.commits[task.to or ""]
         # A later task may have gone on from there.
         start = asked.tips.get(task.on, "")
@@ -137,7 +137,7 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
     if task.todo and tip == asked.tips.get(task.on):
         return f"{task.on} still has its commits as they were"
     source = source_of(task)
-    if is_stash_pop(task):
+    if operation_of(task).uncommitted:
         return "it is still in the stash" if evidence.stashes >= asked.stashes else ""
     if task.squash:
         # What was squashed names no branch: there is one more commit than before.
@@ -147,15 +147,14 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
         work = len(line) > 1 or not task.message
         count = len(line) - (work and any(_is_work(id_, asked, evidence) for id_ in line))
         earlier = asked.tasks[: place_of(task, asked.tasks)]
-        others = sum(one.on == task.on and not (one.abort or sets_branch(one)) for one in earlier)
+        others = sum(one.on == task.on and not (one.abort or operation_of(one).sets_back) for one in earlier)
         return "" if count > others else f"{task.on} has no new commit for it"
     if source is not None:
         if _has_come_in(task, source, asked, evidence, moved):
             goes_on = any(other.on == task.on for other in _later(task, asked))
             carried_out = task.todo is None or goes_on or _is_list_carried_out(task, asked, evidence)
             return "" if carried_out else "its commits are not what its list is to make of them"
-        how = "does not stand on" if is_rebase(task) else "does not have the commits of"
-        return f"{task.on} {how} {source} yet"
+        return operation_of(task).not_in_yet(task)
     lacking = _lacking(task, asked, evidence)
     return operation_of(task).not_shown(task, lacking[0]) if lacking else ""
 
@@ -174,7 +173,7 @@ def _lacking(task: Task, asked: Asked, evidence: Evidence) -> list[AskedCommit]:
 def _perhaps_emptied(task: Task, asked: Asked, evidence: Evidence) -> bool:
     """Whether commits that are lacking were left out with `--skip`, as Git proposes where nothing is left of
     one: others of the task are there, and the reflog has a line for each."""
-    if operation_of(task).result != "new commits" or task.abort:
+    if not operation_of(task).adds_commits or task.abort:
         return False
     lacking = _lacking(task, asked, evidence)
     skipped = given_up(evidence, asked.stashes).resets

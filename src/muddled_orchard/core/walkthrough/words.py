@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from muddled_orchard.core.base.phrases import listed
-from muddled_orchard.core.exercise.scenario import Task
-from muddled_orchard.core.exercise.tasks import is_merge, is_rebase, is_stash_pop
+from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.git.lines import Lines, bare
 from muddled_orchard.core.key.accepted import AS_WRITTEN, Accepted
 from muddled_orchard.core.key.answer_key import Step
@@ -19,28 +19,7 @@ _MOST_SHOWN = 3
 
 def sides_told(task: Task, ours: str, theirs: str) -> str:
     """Which side is which in an operation, and why; `ours` and `theirs` name them."""
-    text = f"The sides here: {ours}, and {theirs}."
-    if is_rebase(task):
-        why = (
-            "In a rebase the sides look swapped: Git has checked "
-            "out the new base and brings your commits there "
-            "one by one, so what is checked out (ours) is the "
-            "base, and what comes in (theirs) is your own commit."
-        )
-    elif is_stash_pop(task):
-        why = "Ours is what is committed on the branch; theirs is the work that comes back from the stash."
-    elif task.do == "revert":
-        why = (
-            "Ours is the branch as it is; theirs is how things stood before the commit that is to be undone."
-        )
-    elif is_merge(task):
-        why = "Ours is always what is checked out, theirs what comes in."
-    else:
-        why = (
-            "Ours is the branch that is checked out; theirs is "
-            "the one commit that comes in, not all of its branch."
-        )
-    return f"{text} {why}"
+    return f"The sides here: {ours}, and {theirs}. {operation_of(task).why_sides}"
 
 
 _KINDS = {

@@ -8,6 +8,8 @@ from typing import Any
 
 from muddled_orchard.core.base.problems import BadInput, KeyPath, Problem, likely
 from muddled_orchard.core.exercise import scenario as scenario_module
+from muddled_orchard.core.exercise import task as task_module
+from muddled_orchard.core.exercise import text_rules as rules_module
 from muddled_orchard.core.exercise.defaults import completed
 from muddled_orchard.core.exercise.scenario import (
     Answer,
@@ -15,14 +17,13 @@ from muddled_orchard.core.exercise.scenario import (
     Change,
     Entry,
     KeepHunk,
-    MessageRules,
     Rule,
     Scenario,
     Start,
-    Task,
     Value,
 )
 from muddled_orchard.core.exercise.story import unroll
+from muddled_orchard.core.exercise.task import MessageRules, Task
 from muddled_orchard.core.exercise.text_rules import bad_pattern, several
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT, variant_of
 from muddled_orchard.core.grading.criteria import CRITERIA, weight_of
@@ -51,7 +52,7 @@ _TABLES: Mapping[tuple[str, ...], type] = {
 # What somebody may look for among the operations.
 _NOT_SUPPORTED = {"submodule": "submodules", "subtree": "subtrees", "octopus": "octopus merges"}
 
-SHAPE_OF_FILE = Shape(Scenario, _TABLES, scenario_module)
+SHAPE_OF_FILE = Shape(Scenario, _TABLES, rules_module, task_module, scenario_module)
 
 
 def scenario_schema() -> dict[str, Any]:

@@ -57,16 +57,17 @@ class WrongShape(Exception):
 
 class Shape(Generic[_T]):
     """The shape of a file: its class, and which class each of its tables belongs to (`tables`, by key, the
-    numbers of list elements left out). `module` has these classes, with the documentation of their fields."""
+    numbers of list elements left out). `modules` have these classes, with the documentation of their
+    fields, each after those that it uses."""
 
-    def __init__(self, model: type[_T], tables: Mapping[tuple[str, ...], type], module: ModuleType) -> None:
-        self._model, self._tables, self._module = model, tables, module
+    def __init__(self, model: type[_T], tables: Mapping[tuple[str, ...], type], *modules: ModuleType) -> None:
+        self._model, self._tables, self._modules = model, tables, modules
 
     @cached_property
     def _adapter(self) -> TypeAdapter[Any]:
         from pydantic import TypeAdapter  # it takes long to load; not every command reads what people write
 
-        return TypeAdapter(_data_classes(self._module)[self._model.__name__])
+        return TypeAdapter(_data_classes(self._modules)[self._model.__name__])
 
     def read(self, data: Mapping[str, Any]) -> _T:
         """The data as classes. Raises WrongShape."""
@@ -85,8 +86,8 @@ class Shape(Generic[_T]):
         """The JSON Schema with the docstrings of all fields. pydantic would look for them whenever it reads a
         scenario, and take longer for that than for all the rest."""
         schema = self._adapter.json_schema()
-        module = ast.parse(inspect.getsource(self._module))
-        shapes = {node.name: node for node in module.body if isinstance(node, ast.ClassDef)}
+        nodes = (node for module in self._modules for node in ast.parse(inspect.getsource(module)).body)
+        shapes = {node.name: node for node in nodes if isinstance(node, ast.ClassDef)}
         for shape in shapes.values():
             found = (
                 schema if shape.name == self._model.__name__ else schema.get("$defs", {}).get(shape.name, {})
@@ -162,7 +163,10 @@ class Shape(Generic[_T]):
             return None
         if part == "str" or part.startswith("literal["):
             return "word"
-        return "list" if part.startswith("tuple[") else "table" if hasattr(self._module, part) else None
+        return "list" if part.startswith("tuple[") else "table" if self._is_class(part) else None
+
+    def _is_class(self, name: str) -> bool:
+        return any(hasattr(module, name) for module in self._modules)
 
     def _key(self, location: tuple[int | str, ...]) -> KeyPath:
         """The validator's location without the names of classes and types that it adds in unions."""
@@ -195,11 +199,11 @@ class Shape(Generic[_T]):
 _CONFIG = {"extra": "forbid", "alias_generator": lambda name: name.rstrip("_")}
 
 
-def _data_classes(module: ModuleType) -> dict[str, type]:
-    """A data class for each struct of a module, by name, with its fields, checks and documentation."""
+def _data_classes(modules: Sequence[ModuleType]) -> dict[str, type]:
+    """A data class for each struct of some modules, by name, with its fields, checks and documentation."""
     made: dict[str, type] = {}
-    for name, of in vars(module).items():
-        if isinstance(of, type) and issubclass(of, Struct) and of.__module__ == module.__name__:
+    for name, of, home in ((*item, module.__name__) for module in modules for item in vars(module).items()):
+        if isinstance(of, type) and issubclass(of, Struct) and of.__module__ == home:
             hints = get_type_hints(of, localns=made)
             parts = [(item.name, hints[item.name], _field(item)) for item in structs.fields(of)]
             more = {"__doc__": of.__doc__, "__pydantic_config__": _CONFIG, **_checks(of)}

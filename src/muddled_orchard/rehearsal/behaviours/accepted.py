@@ -6,8 +6,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator, Sequence
 
-from muddled_orchard.core.exercise.scenario import TextRules
-from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in
+from muddled_orchard.core.exercise.text_rules import TextRules, Undecided, flaw_in
 from muddled_orchard.core.git.lines import Lines, alike
 from muddled_orchard.core.grading.readings import laid_out
 from muddled_orchard.core.grading.rehearsal import Expected

@@ -7,8 +7,8 @@ from collections.abc import Callable
 from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.scenario import MessageRules, Task
-from muddled_orchard.core.exercise.tasks import is_merge, is_rebase, is_stash_pop, source_of
+from muddled_orchard.core.exercise.task import MessageRules, Task
+from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.exercise.text_rules import flaw_in, several
 from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.commits import Commit, contains
@@ -64,7 +64,7 @@ def asks_for_messages(key: Key) -> bool:
         step.operation.message is not None
         and not step.fast_forward
         and not step.becomes_empty(key.commits)
-        and (bool(step.merge.conflicts) or is_merge(step.operation))
+        and (bool(step.merge.conflicts) or step.does.joins)
         for step in key.steps
     )
 
@@ -87,7 +87,7 @@ def aborted(session: LearnerSession) -> Expected:
 
 
 def _abort(session: LearnerSession, task: Task) -> None:
-    if is_stash_pop(task) or task.squash:
+    if operation_of(task).uncommitted or task.squash:
         session.git("reset", "-q", "--hard")
     else:
         session.git(operation_of(task).under_way, "--abort")
@@ -291,23 +291,23 @@ def has_older_base(key: Key) -> bool:
     """Where the new base of a rebase has more than one commit that the branch lacks."""
     step = next(hardest_steps(key))
     older = key.commits[step.ours].parents[:1]
-    return bool(older) and is_rebase(step.operation) and not contains(key.commits, step.theirs, older[0])
+    return bool(older) and step.does.replays_own and not contains(key.commits, step.theirs, older[0])
 
 
 def can_skip(key: Key) -> bool:
     """Where commits are replayed."""
     task = hardest_task(key)
-    return operation_of(task).result in ("rewritten branch", "new commits")
+    return operation_of(task).replays_own or operation_of(task).adds_commits
 
 
 def can_detach(key: Key) -> bool:
     """Where the last task ends in commits of the learner's."""
     last = hardest_task_number(key) == len(key.scenario.task)
-    makes_commits = not is_stash_pop(hardest_task(key)) and not key.steps[-1].makes_no_commit
+    makes_commits = not operation_of(hardest_task(key)).uncommitted and not key.steps[-1].makes_no_commit
     return last and begins_hardest_task(key) and makes_commits
 
 
 def can_amend(key: Key) -> bool:
     """Where the last commit is the learner's own."""
     last = key.steps[-1]
-    return not is_stash_pop(last.operation) and not last.fast_forward and not last.makes_no_commit
+    return not last.does.uncommitted and not last.fast_forward and not last.makes_no_commit

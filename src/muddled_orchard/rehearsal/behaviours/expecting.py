@@ -6,8 +6,9 @@ from collections.abc import Callable, Iterator
 
 from msgspec.structs import replace
 
-from muddled_orchard.core.exercise.scenario import Task
-from muddled_orchard.core.exercise.tasks import is_rebase, is_stash_pop, source_of
+from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.exercise.task import Task
+from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.git.commits import contains
 from muddled_orchard.core.git.refs import BRANCHES, is_on_remote
 from muddled_orchard.core.grading.rehearsal import Expected
@@ -60,7 +61,7 @@ def is_plain_merge(key: Key) -> bool:
 
 def is_replay(key: Key) -> bool:
     """Where the hardest task and is begun by the learner."""
-    return is_rebase(hardest_task(key)) and begins_hardest_task(key)
+    return operation_of(hardest_task(key)).replays_own and begins_hardest_task(key)
 
 
 def both(*tests: Applies) -> Applies:
@@ -90,7 +91,7 @@ def can_begin_again(key: Key) -> bool:
 
 def is_finished_by_staging(key: Key) -> bool:
     """Where nothing needs to be committed after the last conflict."""
-    return conflicts(key) and is_stash_pop(last_step(key).operation)
+    return conflicts(key) and operation_of(last_step(key).operation).uncommitted
 
 
 def to_deliver(key: Key) -> bool:
@@ -244,5 +245,5 @@ def _only_deleted(session: LearnerSession) -> bool:
 
 def unfinished(session: LearnerSession, must_lose: str = "", may_lose: str = "") -> Expected:
     """The same for what was left before its end."""
-    undone = "finished tidy" if is_stash_pop(hardest_task(session.key)) else "finished history"
+    undone = "finished tidy" if operation_of(hardest_task(session.key)).uncommitted else "finished history"
     return expect(session, f"{undone} delivered {must_lose}", f"rules {may_lose}", state="open")

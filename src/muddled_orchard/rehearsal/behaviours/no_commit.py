@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.scenario import Task
-from muddled_orchard.core.exercise.tasks import sets_branch
+from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.grading.rehearsal import Expected
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.rehearsal.behaviours.expecting import expect
@@ -33,7 +32,7 @@ def gives_up_last(key: Key) -> bool:
 
 def sets_back_last(key: Key) -> bool:
     """Where a branch is to be set back at last."""
-    return sets_branch(key.scenario.task[-1]) and len(key.scenario.task) == 1
+    return operation_of(key.scenario.task[-1]).sets_back and len(key.scenario.task) == 1
 
 
 def left_at_conflict(session: LearnerSession) -> Expected:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from msgspec.structs import replace
 
-from muddled_orchard.core.exercise.scenario import Task
+from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.grading.rehearsal import Expected

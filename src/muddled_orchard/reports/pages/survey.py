@@ -80,7 +80,7 @@ def _graph(graph: Graph) -> dict[str, Any]:
 
 
 def _step(key: Key, place: int, step: Step, written: Written, *, with_key: bool) -> dict[str, Any]:
-    merge = step.given_up or step.merge
+    merge = (step.given_up or step).merge
     about = key.commits.get(step.commit or "")
     remarks = []
     if step.given_up is not None:

@@ -153,7 +153,7 @@ def _no_commit(on: Console, key: Key, step: Step) -> None:
     if step.given_up is None:
         on.print(Text(f'  It ends at "{printable(key.commits[step.theirs].subject, on)}".'))
         return
-    paths = [f"{conflict.path} ({conflict.kind})" for conflict in step.given_up.conflicts]
+    paths = [f"{conflict.path} ({conflict.kind})" for conflict in step.given_up.merge.conflicts]
     on.print(Text(f"  It stops at {printable(listed(paths), on)}, and all is to be as before."))
 
 

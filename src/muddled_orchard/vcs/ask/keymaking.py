@@ -16,18 +16,10 @@ from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.operations.operation import Replay
-from muddled_orchard.core.exercise.scenario import Scenario, Task
+from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.story import unroll
-from muddled_orchard.core.exercise.tasks import (
-    in_words,
-    is_merge,
-    is_rebase,
-    is_stash_pop,
-    marker_labels,
-    sets_branch,
-    side_names,
-    source_of,
-)
+from muddled_orchard.core.exercise.task import Task
+from muddled_orchard.core.exercise.tasks import in_words, marker_labels, side_names, source_of
 from muddled_orchard.core.exercise.todo import groups_of, todo_of
 from muddled_orchard.core.exercise.values import values_of
 from muddled_orchard.core.exercise.variants import Variants
@@ -184,19 +176,19 @@ def _play(scratch: ScratchRepository, draft: _Draft) -> _Playing:
 
 
 def _carry_out(scratch: ScratchRepository, draft: _Draft, number: int, task: Task) -> _Playing:
-    if is_merge(task):
+    if operation_of(task).joins:
         yield from _merge(scratch, draft, number, task)
         return
     planned = _Planned(scratch, draft)
-    if sets_branch(task):
+    if operation_of(task).sets_back:
         before, target = draft.tips[task.on], planned.labelled(task.to or "")
         draft.steps.append(_without_commit(number, task, before, target, draft.commits[target].tree))
         draft.tips[task.on] = target
         return
     replays = operation_of(task).replays(task, planned)
-    if is_rebase(task) and _is_in_place(draft, task):
+    if operation_of(task).replays_own and _is_in_place(draft, task):
         return  # Git finds the branch up to date, and replays nothing
-    if is_rebase(task):  # it begins at its new base: the branch is moved there
+    if operation_of(task).replays_own:  # it begins at its new base: the branch is moved there
         draft.tips[task.on] = draft.tips[source_of(task) or ""]
     squashed = _squashed_into(planned, task)
     for replay in replays:
@@ -238,7 +230,7 @@ def _give_up(scratch: ScratchRepository, draft: _Draft, number: int, task: Task)
         return
     before = draft.tips[task.on]
     unmerged = _without_commit(number, task, before, met.theirs, draft.commits[before].tree)
-    draft.steps.append(replace(unmerged, given_up=met.merge))
+    draft.steps.append(replace(unmerged, ours_name=met.ours_name, theirs_name=met.theirs_name, given_up=met))
 
 
 def _without_commit(number: int, task: Task, ours: str, theirs: str, left: Tree) -> Step:
@@ -316,7 +308,7 @@ def _replay(
     step = _step(scratch, draft, number, task, ours, replay.theirs, merge, replay.original)
     step = replace(step, base=replay.base, into=into)
     draft.steps.append(step)
-    if is_stash_pop(task) or step.becomes_empty(commits):
+    if operation_of(task).uncommitted or step.becomes_empty(commits):
         return  # nothing is committed: the work is in the working tree, or the commit became empty
     operation = operation_of(task)
     author = about.author if operation.keeps_commits else None

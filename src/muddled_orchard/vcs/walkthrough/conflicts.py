@@ -5,11 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from muddled_orchard.core.base.phrases import counted, listed
-from muddled_orchard.core.exercise.tasks import is_stash_pop, side_names, source_of
-from muddled_orchard.core.git.commits import short
+from muddled_orchard.core.exercise.operations.operation import Replay
 from muddled_orchard.core.git.lines import alike, lines_of
 from muddled_orchard.core.git.trees import PLAIN_FILE
-from muddled_orchard.core.git.under_way import REBASED_HEAD
 from muddled_orchard.core.key.answer_key import Step
 from muddled_orchard.core.merging.conflict import STAGE, Conflict
 from muddled_orchard.core.merging.keep import lines_kept
@@ -34,16 +32,12 @@ class ConflictShown:
 
     def __init__(self, recorder: Recorder, step: Step, number: int, unmerged: Sequence[str]) -> None:
         self.recorder = recorder
-        self.step = step
+        self.step = step = step.given_up or step
         self.number = number
         self.unmerged = unmerged
         self.ours, self.theirs = step.ours_name, step.theirs_name
-        if step.given_up is not None:  # its key knows no commits
-            stopped_at = recorder.key.commits.get(recorder.tree.noted(REBASED_HEAD) or "")
-            self.ours, self.theirs = side_names(step.operation, stopped_at.subject if stopped_at else None)
         known = [step.merge.conflict(path) for path in unmerged]
-        given_up = [step.given_up.conflict(path) for path in unmerged] if step.given_up else []
-        self.conflicts: list[Conflict] = [one for one in (*known, *given_up) if one is not None]
+        self.conflicts: list[Conflict] = [one for one in known if one is not None]
 
     def _name(self, kind: str) -> str:
         return step_name(kind, self.number)
@@ -53,7 +47,7 @@ class ConflictShown:
         self.recorder.on_conflict(self.step, self.unmerged)
         recorder = self.recorder
         about = self.recorder.key.commits.get(self.step.commit or "")
-        at = f', at "{about.subject}"' if about is not None and not is_stash_pop(self.step.operation) else ""
+        at = f', at "{about.subject}"' if about is not None and not self.step.does.uncommitted else ""
         where = f": {listed(self.unmerged)}" if self.unmerged else ""
         recorder.call_step(self._name("conflict"), f"Git stops{at}{where}")
         recorder.say(
@@ -91,43 +85,17 @@ class ConflictShown:
         recorder, step = self.recorder, self.step
         recorder.step("task", self._name("changes"), "What each side changed since the base")
         paths = [conflict.path for conflict in self.conflicts[:_MOST_FILES]]
-        if recorder.tree.noted("MERGE_HEAD") is not None:
-            recorder.say(f"From the commit where both parted (the base) to {self.ours}:")
-            recorder.look("diff", "MERGE_HEAD...HEAD", "--", *paths)
-            recorder.say(f"From there to {self.theirs}:")
-            recorder.look("diff", "HEAD...MERGE_HEAD", "--", *paths)
-            recorder.say("Who did it, and why? The commits on both sides that touch what conflicts:")
-            recorder.look("log", "--merge", "--left-right", "--format=%m %h %an: %s")
-        elif is_stash_pop(step.operation):
-            recorder.say("What was put aside, against the commit that it was put aside on:")
-            recorder.look("diff", "stash@{0}^1", "stash@{0}", "--", *paths)
-            recorder.say(f"What {self.ours} has got since:")
-            recorder.look("diff", "stash@{0}^1", "HEAD", "--", *paths)
-        elif step.base is not None:
-            self._changes_of_replay(step.base, paths)
-        else:  # a squash merge leaves no MERGE_HEAD
-            source = source_of(step.operation)
-            recorder.say(f"From the commit where both parted (the base) to {self.ours}:")
-            recorder.look("diff", f"{source}...HEAD", "--", *paths)
-            recorder.say(f"From there to {self.theirs}:")
-            recorder.look("diff", f"HEAD...{source}", "--", *paths)
+        replay = Replay(step.base or "", step.theirs, step.commit or step.theirs)
+        for told, looks in step.does.compare(step.operation, (self.ours, self.theirs), replay):
+            recorder.say(told)
+            for words in looks:
+                recorder.look(*words, *(("--", *paths) if words[0] == "diff" else ()))
         for conflict in self.conflicts[:_MOST_FILES]:
             into: dict[tuple[str, str], list[MovedLine]] = {}
             for moved in moved_lines(recorder.key, step, conflict):
                 into.setdefault((moved.side, moved.path), []).append(moved)
             for (side, _), lines in into.items():
                 recorder.say(moved_told(lines, self.ours if side == "ours" else self.theirs))
-
-    def _changes_of_replay(self, base: str, paths: Sequence[str]) -> None:
-        recorder, step = self.recorder, self.step
-        recorder.say(f"What {self.theirs} changed, and who made it:")
-        if base in recorder.tree.repository and step.theirs in recorder.tree.repository:
-            recorder.look("log", "-1", "--format=%h %an: %s", short(step.commit or step.theirs))
-            recorder.look("diff", short(base), short(step.theirs), "--", *paths)
-            recorder.say(f"And how {self.ours} differs from what that commit was made on:")
-            recorder.look("diff", short(base), "HEAD", "--", *paths)
-        else:
-            recorder.look("am", "--show-current-patch=diff")
 
     # -- Choices --------------------------------------------------------------------------------------
 

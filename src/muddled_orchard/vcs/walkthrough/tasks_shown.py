@@ -11,10 +11,8 @@ from msgspec.structs import replace
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.operations.am import MAILBOX
-from muddled_orchard.core.exercise.scenario import Task
-from muddled_orchard.core.exercise.tasks import in_words, is_rebase, is_stash_pop
-from muddled_orchard.core.git.commits import short
+from muddled_orchard.core.exercise.task import Task
+from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.git.trees import PLAIN_FILE, Tree
 from muddled_orchard.core.key.answer_key import Key, Step, touched_paths
@@ -130,32 +128,11 @@ class _Tasks:
             recorder.say("That is what is known here since the last fetch. What is there really?")
             recorder.git("fetch")
             recorder.look("status")
-        self._what_there_is(task, source)
-
-    def _what_there_is(self, task: Task, source: str | None) -> None:
-        recorder = self.recorder
-        labels = self.runner.labels
-        if source is not None and is_rebase(task):
-            since = labels[task.since] if task.since else source
-            recorder.say(
-                f"These commits of {task.on} are to be replayed on {source}, from the lowest to the top:"
-            )
-            recorder.look("log", "--oneline", f"{short(since) if task.since else since}..{task.on}")
-        elif source is not None:
-            recorder.say(f"Marked with <, what {task.on} has alone; with >, what {source} has alone:")
-            recorder.look("log", "--oneline", "--left-right", f"{task.on}...{source}")
-        elif is_stash_pop(task):
-            recorder.say("This work waits in the stash:")
-            recorder.look("stash", "list")
-            recorder.look("stash", "show", "-p")
-        elif task.patches:
-            recorder.say(f"The patches lie beside the repository, in {MAILBOX}. Each is a commit as a mail.")
-        elif task.to is not None:
-            recorder.say(f"{task.on} is to stand at {short(labels[task.to])} again:")
-            recorder.look("log", "--oneline", task.on)
-        else:
-            for label in (*(task.pick or ()), *([task.undo] if task.undo else [])):
-                recorder.look("show", "--stat", "--format=%h %s, %an", labels[label])
+        told, looks = operation.look_first(task, self.runner.labels)
+        if told:
+            recorder.say(told)
+        for words in looks:
+            recorder.look(*words)
 
     # -- The operation --------------------------------------------------------------------------------
 
@@ -190,7 +167,7 @@ class _Tasks:
         not: a conflict without hunks mixes with it, and a later one of several commits is refused."""
         work = self.key.scenario.start.work.keys()
         steps = [step for step in self.key.steps if step.operation is task]
-        met = [conflict for step in steps for conflict in (step.given_up or step.merge).conflicts]
+        met = [conflict for step in steps for conflict in (step.given_up or step).merge.conflicts]
         later = {path for step in steps[1:] if step.commit for path in touched_paths(self.key, step)}
         if not work or not self.recorder.tree.is_dirty():
             return ""
@@ -251,7 +228,8 @@ class _Tasks:
         self._mend(number)
         more = bool(task.push or task.delete)
         title = "Given up" if task.abort else "Done"
-        recorder.call_step(self._name("committed" if more else "done", number), f"{title}: {in_words(task)}")
+        what = in_words(replace(task, abort=False))
+        recorder.call_step(self._name("committed" if more else "done", number), f"{title}: {what}")
         self._look_back(task)
         if more:
             recorder.step("task", self._name("done", number), _delivering(task))

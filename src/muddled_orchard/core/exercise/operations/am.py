@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from typing import TYPE_CHECKING
 
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import KeyPath, Problem
-from muddled_orchard.core.exercise.operations.operation import Operation, Planned, Replay, no_such_label
+from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.operations.cherry_pick import CherryPick
+from muddled_orchard.core.exercise.operations.operation import (
+    Looks,
+    Operation,
+    Planned,
+    Replay,
+    no_such_label,
+)
 from muddled_orchard.core.exercise.operations.rebase import replayed as changes_of
+from muddled_orchard.core.exercise.task import Task
+from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.lines import is_binary
 from muddled_orchard.core.git.under_way import Words
-
-if TYPE_CHECKING:
-    from muddled_orchard.core.exercise.history import History
-    from muddled_orchard.core.exercise.scenario import Task
-    from muddled_orchard.core.git.commits import Commit
 
 MAILBOX = "patches.mbox"
 """The file with the patches, beside the repository."""
@@ -28,6 +32,7 @@ class Am(Operation):
     result = "new commits"
     under_way = "am"
     keeps_commits = True
+    why_sides = CherryPick.why_sides
 
     def in_words(self, task: Task, on: str, source: str) -> str:
         """`apply the patches lock and bell to main`, by the labels of the commits."""
@@ -41,6 +46,14 @@ class Am(Operation):
     def marker_labels(self, task: Task, replayed: Commit | None, *, sides_swapped: bool) -> tuple[str, str]:
         """`HEAD`, and the patch's subject alone: its commit is none of the repository's."""
         return "HEAD", replayed.subject if replayed else ""
+
+    def look_first(self, task: Task, ids: Mapping[str, str]) -> Looks:
+        """Where the patches lie: they are no commits of the repository."""
+        return f"The patches lie beside the repository, in {MAILBOX}. Each is a commit as a mail.", ()
+
+    def compare(self, task: Task, sides: tuple[str, str], replay: Replay) -> Iterator[Looks]:
+        """The patch at hand."""
+        yield f"What {sides[1]} changed, and who made it:", (("am", "--show-current-patch=diff"),)
 
     def misfits(self, task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
         """Labels that no commit has, and commits that can't be patches."""

@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from typing import TYPE_CHECKING
 
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import KeyPath, Problem
-from muddled_orchard.core.exercise.operations.operation import Operation, Planned, Replay, no_such_label
+from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.operations.operation import (
+    Looks,
+    Operation,
+    Planned,
+    Replay,
+    no_such_label,
+    shown,
+)
 from muddled_orchard.core.exercise.operations.rebase import replayed as changes_of
+from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.git.under_way import Words
-
-if TYPE_CHECKING:
-    from muddled_orchard.core.exercise.history import History
-    from muddled_orchard.core.exercise.scenario import Task
 
 
 class CherryPick(Operation):
@@ -23,6 +27,10 @@ class CherryPick(Operation):
     result = "new commits"
     under_way = "cherry-pick"
     keeps_commits = True
+    why_sides = (
+        "Ours is the branch that is checked out; theirs is the one commit that comes in, not all of its "
+        "branch."
+    )
 
     def in_words(self, task: Task, on: str, source: str) -> str:
         """`cherry-pick fix onto main`, by the labels of the commits."""
@@ -31,6 +39,10 @@ class CherryPick(Operation):
     def sides(self, task: Task, replayed: str | None) -> tuple[str, str]:
         """The branch that receives the commit, and the commit."""
         return f"ours ({task.on})", f'theirs (the picked commit "{replayed}")'
+
+    def look_first(self, task: Task, ids: Mapping[str, str]) -> Looks:
+        """Each commit, and whose it is."""
+        return "", tuple(shown(ids[label]) for label in task.pick or ())
 
     def misfits(self, task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
         """Labels that no commit has, and commits that have no single parent whose change could be taken."""

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING
+from collections.abc import Iterator, Mapping, Sequence
 
-from muddled_orchard.core.exercise.operations.operation import SQUASHED, Operation, without_lines
+from muddled_orchard.core.exercise.operations.operation import (
+    SQUASHED,
+    Looks,
+    Operation,
+    Replay,
+    without_lines,
+)
+from muddled_orchard.core.exercise.task import Task
+from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.git.under_way import Words
-
-if TYPE_CHECKING:
-    from muddled_orchard.core.exercise.scenario import Task
-    from muddled_orchard.core.git.commits import Commit
 
 _FAST_FORWARD = {"never": "--no-ff", "only": "--ff-only"}
 
@@ -25,6 +28,7 @@ class Merge(Operation):
     result = "merge"
     under_way = "merge"
     says_at_once = True
+    why_sides = "Ours is always what is checked out, theirs what comes in."
 
     def source(self, task: Task) -> str | None:
         """The branch that is merged."""
@@ -42,6 +46,22 @@ class Merge(Operation):
     def sides(self, task: Task, replayed: str | None) -> tuple[str, str]:
         """The branch that receives the result, and the one that is merged."""
         return f"ours ({task.on})", f"theirs ({self.source(task)})"
+
+    def look_first(self, task: Task, ids: Mapping[str, str]) -> Looks:
+        """What each of the two branches has alone."""
+        on, source = task.on, self.source(task)
+        told = f"Marked with <, what {on} has alone; with >, what {source} has alone:"
+        return told, (("log", "--oneline", "--left-right", f"{on}...{source}"),)
+
+    def compare(self, task: Task, sides: tuple[str, str], replay: Replay) -> Iterator[Looks]:
+        """What each changed since both parted, and who; a squash merge leaves no `MERGE_HEAD`."""
+        ours, theirs = sides
+        other = (self.source(task) or "") if task.squash else "MERGE_HEAD"
+        yield f"From the commit where both parted (the base) to {ours}:", (("diff", f"{other}...HEAD"),)
+        yield f"From there to {theirs}:", (("diff", f"HEAD...{other}"),)
+        if not task.squash:
+            told = "Who did it, and why? The commits on both sides that touch what conflicts:"
+            yield told, (("log", "--merge", "--left-right", "--format=%m %h %an: %s"),)
 
     def own_words(self, message: str, original: Commit | None) -> str:
         """What is not Git's `Merge branch 'night-shift'`, nor its list of what was squashed."""

@@ -4,18 +4,15 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from typing import TYPE_CHECKING, Literal, Protocol
+from typing import Literal, Protocol
 
 from msgspec import Struct
 
 from muddled_orchard.core.base.problems import KeyPath, Problem, likely
-from muddled_orchard.core.git.commits import short
+from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.task import Task
+from muddled_orchard.core.git.commits import Commit, Commits, short
 from muddled_orchard.core.git.under_way import Words
-
-if TYPE_CHECKING:
-    from muddled_orchard.core.exercise.history import History
-    from muddled_orchard.core.exercise.scenario import Task
-    from muddled_orchard.core.git.commits import Commit, Commits
 
 ResultKind = Literal["merge", "rewritten branch", "new commits", "working tree", "set branch"]
 """What an operation leaves: one merge of two branches, its branch's commits anew on another base, further
@@ -23,6 +20,10 @@ commits on its branch, changes that nobody has committed, or its branch at a com
 
 SQUASHED = "Squashed commit of the following:"
 """The subject that Git proposes for a squash merge; what follows it lists what comes in."""
+
+
+Looks = tuple[str, Sequence[Words]]
+"""A sentence, and the commands that show what it says, without `git`."""
 
 
 class NamedCommit(Protocol):
@@ -77,6 +78,11 @@ def no_such_label(label: str, history: History, key: KeyPath) -> Iterator[Proble
         yield Problem(f'no commit is labelled "{label}"', likely(label, labels), key)
 
 
+def shown(id_: str) -> Words:
+    """The command that shows a commit, whose it is and which files it touches."""
+    return ("show", "--stat", "--format=%h %s, %an", id_)
+
+
 def without_lines(message: str, pattern: str) -> str:
     """A message without the lines that match a pattern as a whole, and without comments."""
     lines = (line for line in message.splitlines() if not re.fullmatch(pattern, line.strip()))
@@ -98,8 +104,43 @@ class Operation:
     """Whether commits that its branch had are no longer in it."""
     says_at_once = False
     """Whether the command that begins it takes the message of its commit."""
+    why_begin = "to begin"
+    """What the command that begins it is for, in a few words."""
+    why_sides: str
+    """Why ours and theirs are who they are, in sentences for learners."""
     keeps_commits = False
     """Whether its commits keep the authors and messages of those that they replay."""
+
+    @property
+    def joins(self) -> bool:
+        """Whether it is one merge of two branches, and not a replay of commits."""
+        return self.result == "merge"
+
+    @property
+    def replays_own(self) -> bool:
+        """Whether it replays its branch's own commits on a new base, which is ours then."""
+        return self.result == "rewritten branch"
+
+    @property
+    def adds_commits(self) -> bool:
+        """Whether it makes further commits on its branch, each by a merge of its own; Git stops at one of
+        which nothing is left."""
+        return self.result == "new commits"
+
+    @property
+    def leaves_commits(self) -> bool:
+        """Whether it leaves commits that could say something, and that can be given up."""
+        return self.joins or self.replays_own or self.adds_commits
+
+    @property
+    def uncommitted(self) -> bool:
+        """Whether it ends in changes of the working tree that nobody has to commit."""
+        return self.result == "working tree"
+
+    @property
+    def sets_back(self) -> bool:
+        """Whether it ends with its branch at a commit that there was before; nothing is merged."""
+        return self.result == "set branch"
 
     def source(self, task: Task) -> str | None:
         """The branch that it brings in or goes onto; of the remote with `origin/`."""
@@ -118,6 +159,24 @@ class Operation:
         aside."""
         theirs = (task.on if sides_swapped else self.source(task)) or ""
         return "HEAD", f"{short(replayed.id)} ({replayed.subject})" if replayed else theirs
+
+    def not_in_yet(self, task: Task) -> str:
+        """What to say where its branch does not have what its source has."""
+        return f"{task.on} does not have the commits of {self.source(task)} yet"
+
+    def look_first(self, task: Task, ids: Mapping[str, str]) -> Looks:
+        """A sentence on what there is to bring in, and the commands that show it, without `git`. `ids` are
+        those of labelled commits; the sentence may be empty."""
+        raise NotImplementedError
+
+    def compare(self, task: Task, sides: tuple[str, str], replay: Replay) -> Iterator[Looks]:
+        """Sentences on what each side changed, at a conflict, and the commands that show it, without `git`;
+        to each `diff` the paths are added. `sides` name ours and theirs, `replay` is what is replayed."""
+        ours, theirs = sides
+        base, made = short(replay.base), short(replay.theirs)
+        who: Words = ("log", "-1", "--format=%h %an: %s", short(replay.original))
+        yield f"What {theirs} changed, and who made it:", (who, ("diff", base, made))
+        yield f"And how {ours} differs from what that commit was made on:", (("diff", base, "HEAD"),)
 
     def misfits(self, task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
         """What of a task at `key` the story does not have, beyond branches."""
@@ -141,7 +200,7 @@ class Operation:
         """All that is typed to complete the step at hand when all is staged, without `git`. `said` is the
         message that its commit is to have, if that is not Git's own; `emptied`: nothing is left of what is
         replayed."""
-        if self.result != "new commits":
+        if not self.adds_commits:
             return (self.go_on(),) if self.go_on() else ()
         if emptied:
             return ((self.under_way, "--skip"),)

@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TYPE_CHECKING
 
 from muddled_orchard.core.exercise.operations.merge import Merge
 from muddled_orchard.core.exercise.operations.operation import Operation
 from muddled_orchard.core.exercise.operations.rebase import Rebase
+from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.git.refs import on_remote
 from muddled_orchard.core.git.under_way import Words
-
-if TYPE_CHECKING:
-    from muddled_orchard.core.exercise.scenario import Task
 
 
 class _Pull(Operation):

@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from typing import TYPE_CHECKING
 
 from muddled_orchard.core.base.problems import KeyPath, Problem
-from muddled_orchard.core.exercise.operations.operation import Operation, Planned, Replay, no_such_label
+from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.operations.operation import (
+    Looks,
+    Operation,
+    Planned,
+    Replay,
+    no_such_label,
+)
+from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.todo import misfits_of_todo, todo_of
+from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.git.under_way import Words
-
-if TYPE_CHECKING:
-    from muddled_orchard.core.exercise.history import History
-    from muddled_orchard.core.exercise.scenario import Task
 
 
 class Rebase(Operation):
@@ -25,6 +29,11 @@ class Rebase(Operation):
     under_way = "rebase"
     rewrites_branch = True
     keeps_commits = True
+    why_sides = (
+        "In a rebase the sides look swapped: Git has checked out the new base and brings your commits there "
+        "one by one, so what is checked out (ours) is the base, and what comes in (theirs) is your own "
+        "commit."
+    )
 
     def source(self, task: Task) -> str | None:
         """The new base."""
@@ -39,6 +48,17 @@ class Rebase(Operation):
     def sides(self, task: Task, replayed: str | None) -> tuple[str, str]:
         """As Git means them: ours is the new base, theirs the learner's own commit."""
         return f"ours ({self.source(task)}, the new base)", f'theirs (your commit "{replayed}")'
+
+    def not_in_yet(self, task: Task) -> str:
+        """What to say where its branch does not stand on the new base."""
+        return f"{task.on} does not stand on {self.source(task)} yet"
+
+    def look_first(self, task: Task, ids: Mapping[str, str]) -> Looks:
+        """The commits to replay."""
+        on, source = task.on, self.source(task)
+        told = f"These commits of {on} are to be replayed on {source}, from the lowest to the top:"
+        since = short(ids[task.since]) if task.since else source
+        return told, (("log", "--oneline", f"{since}..{on}"),)
 
     def begin(self, task: Task, ids: Mapping[str, str], *, said: str | None = None) -> Words:
         """`rebase main`, or `rebase --onto main 1a2b3c4d`."""

@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from typing import TYPE_CHECKING
 
 from muddled_orchard.core.base.problems import KeyPath, Problem
-from muddled_orchard.core.exercise.operations.operation import NamedCommit, Operation, no_such_label
+from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.operations.operation import Looks, NamedCommit, Operation, no_such_label
+from muddled_orchard.core.exercise.task import Task
+from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.under_way import Words
-
-if TYPE_CHECKING:
-    from muddled_orchard.core.exercise.history import History
-    from muddled_orchard.core.exercise.scenario import Task
 
 
 class Reset(Operation):
@@ -21,6 +19,8 @@ class Reset(Operation):
     result = "set branch"
     under_way = "reset"
     rewrites_branch = True
+    why_begin = "to do it"
+    why_sides = ""
 
     def in_words(self, task: Task, on: str, source: str) -> str:
         """`set main back to before`, by the label of the commit."""
@@ -29,6 +29,11 @@ class Reset(Operation):
     def sides(self, task: Task, replayed: str | None) -> tuple[str, str]:
         """Nothing meets: the branch, and where it is to stand."""
         return f"ours ({task.on})", f"theirs ({task.to})"
+
+    def look_first(self, task: Task, ids: Mapping[str, str]) -> Looks:
+        """The branch, and the commit at which it is to stand."""
+        told = f"{task.on} is to stand at {short(ids[task.to or ''])} again:"
+        return told, (("log", "--oneline", task.on),)
 
     def misfits(self, task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
         """A label that no commit has, or that of a commit elsewhere; a push, which Git would refuse."""

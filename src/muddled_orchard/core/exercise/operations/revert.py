@@ -3,26 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from typing import TYPE_CHECKING
 
 from muddled_orchard.core.base.phrases import counted
-from muddled_orchard.core.base.problems import Problem
+from muddled_orchard.core.base.problems import KeyPath, Problem
+from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.operations.operation import (
     SQUASHED,
+    Looks,
     NamedCommit,
     Operation,
     Planned,
     Replay,
     no_such_label,
+    shown,
     without_lines,
 )
+from muddled_orchard.core.exercise.task import Task
+from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.under_way import Words
-
-if TYPE_CHECKING:
-    from muddled_orchard.core.base.problems import KeyPath
-    from muddled_orchard.core.exercise.history import History
-    from muddled_orchard.core.exercise.scenario import Task
-    from muddled_orchard.core.git.commits import Commit
 
 
 class Revert(Operation):
@@ -32,6 +30,9 @@ class Revert(Operation):
     allows: Words = ("parent",)
     result = "new commits"
     under_way = "revert"
+    why_sides = (
+        "Ours is the branch as it is; theirs is how things stood before the commit that is to be undone."
+    )
 
     def in_words(self, task: Task, on: str, source: str) -> str:
         """`revert prices on main`, by the label of the commit."""
@@ -45,6 +46,10 @@ class Revert(Operation):
         """`HEAD` and `parent of 1a2b3c4 (Raise the prices)`."""
         ours, theirs = super().marker_labels(task, replayed, sides_swapped=sides_swapped)
         return ours, f"parent of {theirs}" if replayed else theirs
+
+    def look_first(self, task: Task, ids: Mapping[str, str]) -> Looks:
+        """The commit, and whose it is."""
+        return "", (shown(ids[task.undo or ""]),)
 
     def misfits(self, task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
         """A label that no commit has; a merge commit without a parent that stays, or the other way round."""

@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from typing import TYPE_CHECKING
 
 from muddled_orchard.core.base.problems import KeyPath, Problem
-from muddled_orchard.core.exercise.operations.operation import Operation, Planned, Replay
+from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.operations.operation import Looks, Operation, Planned, Replay
+from muddled_orchard.core.exercise.task import Task
+from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.under_way import Words
-
-if TYPE_CHECKING:
-    from muddled_orchard.core.exercise.history import History
-    from muddled_orchard.core.exercise.scenario import Task
-    from muddled_orchard.core.git.commits import Commit
 
 
 class StashPop(Operation):
@@ -20,6 +17,7 @@ class StashPop(Operation):
 
     result = "working tree"
     under_way = "stash-pop"
+    why_sides = "Ours is what is committed on the branch; theirs is the work that comes back from the stash."
 
     def in_words(self, task: Task, on: str, source: str) -> str:
         """`pop the stash on main`."""
@@ -32,6 +30,17 @@ class StashPop(Operation):
     def marker_labels(self, task: Task, replayed: Commit | None, *, sides_swapped: bool) -> tuple[str, str]:
         """The words that Git has for the two."""
         return STASH_LABELS
+
+    def look_first(self, task: Task, ids: Mapping[str, str]) -> Looks:
+        """What was put aside."""
+        return "This work waits in the stash:", (("stash", "list"), ("stash", "show", "-p"))
+
+    def compare(self, task: Task, sides: tuple[str, str], replay: Replay) -> Iterator[Looks]:
+        """What was put aside, and what the branch has got since."""
+        before = "stash@{0}^1"
+        told = "What was put aside, against the commit that it was put aside on:"
+        yield told, (("diff", before, "stash@{0}"),)
+        yield f"What {sides[0]} has got since:", (("diff", before, "HEAD"),)
 
     def misfits(self, task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
         """A stash with nothing in it."""

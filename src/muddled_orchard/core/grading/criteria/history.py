@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from itertools import groupby
 
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.tasks import is_merge, is_rebase, is_stash_pop, source_of
+from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.git.commits import contains, short
 from muddled_orchard.core.git.refs import REMOTE, is_on_remote, tracking_ref
 from muddled_orchard.core.grading import kinds
@@ -26,7 +26,7 @@ def judge(case: Case) -> Outcome:
     verdicts = []
     for _, group in groupby(case.tasks, key=lambda task: task.step.task):
         steps = list(group)
-        if is_stash_pop(steps[0].task) or steps[0].result.shape == "nothing to do":
+        if operation_of(steps[0].task).uncommitted or steps[0].result.shape == "nothing to do":
             continue
         if steps[0].step.makes_no_commit:
             verdicts.append(_of_still(case, steps[0]))
@@ -34,7 +34,7 @@ def judge(case: Case) -> Outcome:
         if steps[0].task.todo is not None:
             verdicts.append(judge_todo(case, steps))
             continue
-        verdict = _of_merge(case, steps[0]) if is_merge(steps[0].task) else _of_replays(case, steps)
+        verdict = _of_merge(case, steps[0]) if operation_of(steps[0].task).joins else _of_replays(case, steps)
         verdicts.append(_in_order(case, steps[0], verdict))
     if not verdicts:
         return skipped(kinds.NothingToCommit())
@@ -96,7 +96,7 @@ def _of_replays(case: Case, steps: list[TaskCase]) -> Outcome:
     if "other" in shapes:
         return missed(kinds.MergeInstead(asked), (Place(commit=result.result_commit),))
     if all(shape == "none" for shape in shapes):
-        if is_rebase(task) and _is_turned_round(case, steps[0]):
+        if operation_of(task).replays_own and _is_turned_round(case, steps[0]):
             return missed(kinds.RebasedOther(task.on, source_of(task) or ""))
         return missed(kinds.NeverBegun(asked))
     done = [step for step in steps if step.result.shape == "replayed"]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from muddled_orchard.core.exercise.scenario import Task
+from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.todo import SQUASHING, todo_of
 from muddled_orchard.core.git.commits import Commit, contains
 from muddled_orchard.core.grading import kinds

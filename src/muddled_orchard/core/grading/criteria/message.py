@@ -8,8 +8,8 @@ from collections.abc import Iterator
 from itertools import groupby
 
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.scenario import MessageRules, Task
-from muddled_orchard.core.exercise.tasks import asks_for_commit, is_merge
+from muddled_orchard.core.exercise.task import MessageRules, Task
+from muddled_orchard.core.exercise.tasks import asks_for_commit
 from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in
 from muddled_orchard.core.git.commits import LONGEST_SUBJECT, Commit
 from muddled_orchard.core.grading.assessment import Outcome, Place, missed, partly, skipped
@@ -78,7 +78,8 @@ def _asked(case: Case) -> Iterator[tuple[TaskCase, Commit | None]]:
 
 def _judged(task: Task, commit: Commit, original: Commit | None) -> tuple[float, Kind | None]:
     """The share that a message earns, and what is wrong with it."""
-    own = operation_of(task).own_words(commit.message, original)
+    operation = operation_of(task)
+    own = operation.own_words(commit.message, original)
     if isinstance(task.message, MessageRules):
         try:
             flaw = flaw_in(task.message, commit.message, "the message")
@@ -86,9 +87,9 @@ def _judged(task: Task, commit: Commit, original: Commit | None) -> tuple[float,
             return 1.0, None
         return _of_length(commit) if flaw is None else (0.0, MessageBreaks(commit.id, commit.subject, flaw))
     if task.message == "proposed":
-        return (0.0, MessageNotGits(commit.id, commit.subject, is_merge(task))) if own else (1.0, None)
+        return (0.0, MessageNotGits(commit.id, commit.subject, operation.joins)) if own else (1.0, None)
     if not own:
-        return 0.0, MessageIsGits(commit.id, commit.subject, is_merge(task))
+        return 0.0, MessageIsGits(commit.id, commit.subject, operation.joins)
     if _words_in(own) < _FEWEST_WORDS:
         return 0.0, MessageTooShort(commit.id, commit.subject)
     return _of_length(commit)

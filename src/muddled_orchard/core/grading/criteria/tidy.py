@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from muddled_orchard.core.exercise.tasks import is_stash_pop
+from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, partly, unseen
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria.criterion import Criterion
@@ -59,7 +59,7 @@ def _flaws(case: Case) -> Iterator[tuple[Kind, tuple[Place, ...]]]:
     changed = [change.path for change in case.uncommitted if change.how != "untracked"]
     if changed and not under_way:
         yield NotClean(few(changed), len(changed)), _places(changed)
-    popped = any(is_stash_pop(task.task) for task in case.tasks)
+    popped = any(operation_of(task.task).uncommitted for task in case.tasks)
     aside = bool(case.scenario.start.work)  # it may be put aside
     if evidence.stashes > len(case.key.history.stashes) - popped + aside:
         yield StashLeft(), ()

@@ -8,7 +8,7 @@ from itertools import groupby
 from msgspec import Struct
 from msgspec.structs import replace
 
-from muddled_orchard.core.exercise.tasks import is_merge, marker_labels, source_of
+from muddled_orchard.core.exercise.tasks import marker_labels, source_of
 from muddled_orchard.core.git.commits import ancestry, contains
 from muddled_orchard.core.grading.locating.merges import MergeLocator, expected_tip
 from muddled_orchard.core.grading.locating.no_commit import locate_without_commit
@@ -21,7 +21,7 @@ from muddled_orchard.core.submission.submission import Submission
 def locate(submission: Submission) -> tuple[Result, ...]:
     """The result of every step, in order."""
     results = _located(submission, ())
-    kinds = {is_merge(step.operation) for step in submission.key.steps if not step.makes_no_commit}
+    kinds = {step.merges_branches for step in submission.key.steps if not step.makes_no_commit}
     if len(kinds) > 1:  # where a merge begins hangs on what replays left, and the other way round
         results = _located(submission, results)
     return tuple(_with_ends(results, submission))
@@ -40,7 +40,7 @@ def _located(submission: Submission, known: Sequence[Result]) -> list[Result]:
         elif steps[0].operation.todo is not None:
             on_tip = expected_tip(steps[0].operation.on, key, results)
             results += locate_todo(submission, steps, on_tip)
-        elif is_merge(steps[0].operation):
+        elif steps[0].merges_branches:
             results.append(found.of(steps[0], results))
         else:
             on_tip = expected_tip(steps[0].operation.on, key, results)

@@ -11,7 +11,7 @@ from collections.abc import Iterator, Sequence
 
 from msgspec.structs import replace
 
-from muddled_orchard.core.exercise.tasks import is_merge, source_of
+from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE, branch_ref, is_on_remote
 from muddled_orchard.core.grading.locating.attempts import brings_part, step_parts, uncommitted_step
@@ -39,7 +39,7 @@ class MergeLocator:
         for find in (self._as_asked, self._exactly, self._roughly):
             before: list[Result] = []
             for place, step in enumerate(self._key.steps):
-                merges = is_merge(step.operation) and not step.makes_no_commit
+                merges = step.merges_branches
                 if merges and step.task not in self._merged and (found := find(step, before)) is not None:
                     self._merged[step.task] = found
                 replay = replays[place] if replays and not merges else None
@@ -111,11 +111,7 @@ class MergeLocator:
         """Whether the merge that is under way is the one that a step asks for, and not another's."""
         if contains(self._commits, brings, bring_tip):
             return True
-        others = (
-            one.theirs
-            for one in self._key.steps
-            if one.task != step.task and is_merge(one.operation) and not one.makes_no_commit
-        )
+        others = (one.theirs for one in self._key.steps if one.task != step.task and one.merges_branches)
         return not any(contains(self._commits, brings, other) for other in others)
 
     def _without_second_parent(

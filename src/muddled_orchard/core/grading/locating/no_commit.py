@@ -6,7 +6,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.tasks import is_merge, is_rebase, sets_branch
 from muddled_orchard.core.git.commits import ancestry, contains
 from muddled_orchard.core.grading.locating.gone import last_places
 from muddled_orchard.core.grading.locating.results import Result, Shape
@@ -17,9 +16,7 @@ from muddled_orchard.core.submission.submission import Submission
 
 def locate_without_commit(submission: Submission, step: Step, on_tip: str) -> Result:
     """The result of such a step; `on_tip` is where its branch stood before it."""
-    shape = (
-        _set_back(submission, step, on_tip) if sets_branch(step.operation) else _given_up(submission, step)
-    )
+    shape = _set_back(submission, step, on_tip) if step.does.sets_back else _given_up(submission, step)
     return Result(
         shape=shape,
         ours=on_tip,
@@ -50,9 +47,9 @@ def _is_carried_out(submission: Submission, step: Step) -> bool:
     commits, now = submission.commits, submission.evidence.branch(step.operation.on)
     if now is None or now == step.ours:
         return False
-    if is_merge(step.operation):
+    if step.does.joins:
         return contains(commits, now, step.theirs)
-    if is_rebase(step.operation):
+    if step.does.replays_own:
         return not contains(commits, now, step.ours)
     own = (commit for commit in ancestry(commits, now) if commit.id in submission.evidence.commits)
     return any(operation_of(step.operation).shows(commit, commits[step.theirs]) for commit in own)

@@ -12,7 +12,7 @@ from collections.abc import Iterator, Sequence
 from msgspec import Struct
 
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.tasks import is_rebase, is_stash_pop, source_of
+from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.grading.locating.attempts import (
@@ -77,7 +77,7 @@ def locate_replays(
     task = steps[0].operation
     evidence, commits = submission.evidence, submission.commits
     pending = evidence.pending is not None and evidence.pending.kind == operation_of(task).under_way
-    if is_stash_pop(task):
+    if operation_of(task).uncommitted:
         return [_popped(submission, steps[0], on_tip)]
     gone = last_places(submission, task.on, merged)
     line = _line(evidence, commits, task.on, on_tip, used, pending=pending, gone=next(gone, None))
@@ -115,7 +115,7 @@ def _is_attempt(
     if line.base_commit not in {*submission.key.handed_out, *used} or line.tip == on_tip:
         return False
     wanted = {step.commit for step in steps}
-    if is_rebase(steps[0].operation):
+    if steps[0].does.replays_own:
         wanted = {commit.id for commit in ancestry(commits, steps[0].ours)}
         if line.base_commit in used:  # an earlier task moved the new base on
             wanted.add(line.base_commit)
@@ -123,7 +123,7 @@ def _is_attempt(
     if any(commit.id in wanted for commit in ancestry(commits, line.tip)):
         return True
     subjects = {subject_of(commits, step) for step in steps}
-    if not is_rebase(steps[0].operation) and any(commit.subject in subjects for commit in line.own):
+    if not steps[0].does.replays_own and any(commit.subject in subjects for commit in line.own):
         return True
     return brings_part(commits, submission.texts, steps, commits[on_tip].tree, commits[line.tip].tree)
 
