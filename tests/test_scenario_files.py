@@ -6,9 +6,11 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.grading.criteria import CRITERIA, weight_of
+from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.scenarios.scenario_file import load_scenario
 from tests.conftest import muddled
 from tests.scenarios import CHAIN
@@ -170,6 +172,19 @@ def test_a_good_file_is_plain_data(scenario_file: Callable[[str], Path]) -> None
     assert scenario.story[1].from_ == "main"
     assert weight_of(scenario, "resolution") == 14
     assert hash(scenario.task) == hash(load_scenario(scenario_file(CHAIN)).task)
+
+
+def test_what_history_weighs_where_a_list_is_asked_for() -> None:
+    """As much as the conflicts, unless the file gives it a weight of its own."""
+    scenario = ScenarioLibrary().find("tidy-before-sharing")
+    assert scenario is not None
+    for points, weight in (
+        ({}, 14),
+        ({"resolution": 5}, 5),
+        ({"resolution": 5, "history": 1}, 1),
+        ({"history": 0}, 0),
+    ):
+        assert weight_of(replace(scenario, points=points), "history") == weight
 
 
 def test_any_line_ends_and_a_byte_order_mark_are_read(

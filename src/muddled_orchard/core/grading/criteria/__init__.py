@@ -43,15 +43,8 @@ CRITERIA: dict[str, Criterion] = {
 
 
 def weight_of(scenario: Scenario, criterion: str) -> float:
-    """How many points a criterion is worth in a scenario. Where the list of a rebase is asked for, it is what
-    is taught: the history then weighs as much as the conflicts."""
-    if criterion == rules.CRITERION.id and criterion not in scenario.points and scenario.rule:
-        # A rule that is the point of an exercise weighs more; several are worth what they are on average.
-        return rules.CRITERION.weight * sum(rule.weight for rule in scenario.rule) / len(scenario.rule)
-    taught = RESOLUTION if criterion == history.CRITERION.id and lists(scenario) else criterion
-    return float(scenario.points.get(criterion, CRITERIA[taught].weight))
-
-
-def lists(scenario: Scenario) -> bool:
-    """Whether a task gives the list of an interactive rebase."""
-    return any(task.todo is not None for task in scenario.task)
+    """How many points a criterion is worth in a scenario."""
+    if criterion in scenario.points:
+        return float(scenario.points[criterion])
+    about = CRITERIA[criterion]
+    return about.weighs_in(scenario) if about.weighs_in is not None else about.weight

@@ -6,12 +6,14 @@ from collections.abc import Iterator
 from itertools import groupby
 
 from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.git.commits import contains, short
 from muddled_orchard.core.git.refs import REMOTE, is_on_remote, tracking_ref
 from muddled_orchard.core.grading import kinds
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly, skipped, unseen
 from muddled_orchard.core.grading.case import Case, TaskCase
+from muddled_orchard.core.grading.criteria import resolution
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.criteria.history_of_todo import judge_todo
 from muddled_orchard.core.grading.finding import Kind, few, restored
@@ -302,9 +304,19 @@ def _later(task: TaskCase) -> bool:
     return task.step.task > 1
 
 
+_WEIGHT = 2
+
+
+def _weighs_in(scenario: Scenario) -> float:
+    """Where the list of a rebase is asked for, it is what is taught: it weighs as much as the conflicts."""
+    lists = any(task.todo is not None for task in scenario.task)
+    return scenario.points.get(resolution.CRITERION.id, resolution.CRITERION.weight) if lists else _WEIGHT
+
+
 CRITERION = Criterion(
     id="history",
-    weight=2,
+    weight=_WEIGHT,
+    weighs_in=_weighs_in,
     judge=judge,
     question="Does the history have the shape that the brief asks for?",
     right="The history has the shape that the brief asks for.",

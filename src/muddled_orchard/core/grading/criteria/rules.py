@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.exercise.file_rules import broken
-from muddled_orchard.core.exercise.scenario import Rule
+from muddled_orchard.core.exercise.scenario import Rule, Scenario
 from muddled_orchard.core.exercise.text_rules import Flaw, Undecided
 from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, partly, skipped
@@ -87,9 +87,19 @@ def judged_tree(case: Case) -> Tree:
     return head.tree if head else {}
 
 
+_WEIGHT = 2
+
+
+def _weighs_in(scenario: Scenario) -> float:
+    """A rule that is the point of an exercise weighs more; several are worth what they are on average."""
+    weights = [rule.weight for rule in scenario.rule]
+    return _WEIGHT * sum(weights) / len(weights) if weights else _WEIGHT
+
+
 CRITERION = Criterion(
     id="rules",
-    weight=2,
+    weight=_WEIGHT,
+    weighs_in=_weighs_in,
     judge=judge,
     question="Does the result hold together?",
     right="The result holds together.",
