@@ -97,6 +97,14 @@ CASES = {
     ),
     "a revert": Case("git revert --no-edit HEAD~1 >/dev/null 2>&1 || true", ("middle of a revert", "git revert --continue", 'before "Raise the price'), exercise="undo-the-price"),
     "a stash popped": Case("git stash pop >/dev/null 2>&1 || true", ("bringing stashed work back", "theirs is your stashed work", "git add winter.txt"), exercise="stash-back"),
+    "a patch that does not apply": Case("git am ../patches.mbox >/dev/null 2>&1 || true", ("the patch does not apply, and nothing of it is here yet", "git am --abort to begin again", "git am --3way ../patches.mbox to begin"), exercise="patches-by-mail", silent=("everything is merged", "--continue")),
+    "a patch mended by hand": Case("git am ../patches.mbox >/dev/null 2>&1 || true; sed -i 's/rope/iron/' locks.xml", ("locks.xml changed, not staged", "✗ the operation is not completed yet", "git add locks.xml to stage what you changed git am --continue"), exercise="patches-by-mail", silent=("everything is merged",)),
+    "a patch of which nothing is left": Case("git am -3 ../patches.mbox >/dev/null 2>&1 || true; git checkout -q --ours locks.xml; git add .", ("git am --skip to leave it out",), exercise="patches-by-mail"),
+    "patches quit at a conflict": Case("git am -3 ../patches.mbox >/dev/null 2>&1 || true; git am --quit", ("A conflict was left behind on main, and no operation is under way", "git reset --merge to be without it", "git am --3way ../patches.mbox to begin"), exercise="patches-by-mail", silent=("stash",)),
+    "a rebase quit at a conflict": Case("git rebase -q main >/dev/null 2>&1 || true; git rebase --quit", ("A conflict was left behind on no branch", "git reset --merge", "git switch bottling", "git rebase main to begin"), exercise="rebase-four", silent=("stash",)),
+    "a rebase quit when all was staged": Case("git rebase -q main >/dev/null 2>&1 || true; git checkout -q --theirs .; git add .; git rebase --quit", ("git stash to put aside what is not committed (git stash pop) git switch bottling to be on the branch that it is about git rebase main",), exercise="rebase-four", silent=("git commit",)),
+    "a merge quit where nobody knows what is asked": Case(MERGE + "git merge --quit; rm -r .git/muddled", ("A conflict was left behind on main", "(edit)", "git add press.toml", "git commit then, to have it in a commit", "The way back, to how it was before: git reset --merge")),
+    "changed after it was staged": Case(MERGE + THEIRS + "git add .; echo '# more' >> README.md", ("README.md changed, not staged", "git add README.md to stage what you changed git commit to complete it"), silent=("everything is merged",)),
     "a text about markers": Case("git merge -q wording >/dev/null || true", ("markers.txt, line 12 conflict marker: <<<<<<< HEAD",), exercise="about-markers", silent=("line 2 ",)),
 }  # fmt: skip
 
@@ -115,6 +123,31 @@ def test_peek(name: str, tmp_path: Path) -> None:
         assert words not in said
     assert shell(tmp_path, "find . -type f | sort | xargs sha1sum") == before, "peeking changed something"
     assert "accepted" not in said
+
+
+STORY = """
+story = [
+    { on = "main", write = { "a.txt" = "1\\n", "b.txt" = "1\\n" }, label = "begin", publish = ["main"] },
+    { on = "night", from = "main", write = { "c.txt" = "1\\n" }, label = "one", message = "One" },
+    { on = "night", write = { "d.txt" = "1\\n" }, label = "two", message = "Two" },
+    { on = "main", write = { "a.txt" = "2\\n" }, label = "last", message = "Last", publish = ["main"] },
+]
+"""
+IN_A_CHAIN = {
+    "a list, and all of it merged back": ('[{ do = "rebase", on = "night", onto = "main", todo = ["pick one", "fixup two"] }, { do = "merge", on = "main", bring = "night", fast_forward = "never" }]', "", "git switch -q night; GIT_SEQUENCE_EDITOR='sed -i 2s/pick/fixup/' git rebase -qi main; git switch -q main; git merge -q --no-ff --no-edit night", "Nothing is left to do here"),
+    "a list of which nothing was done, merged back": ('[{ do = "rebase", on = "night", onto = "main", todo = ["pick one", "fixup two"] }, { do = "merge", on = "main", bring = "night", fast_forward = "never" }]', "", "git switch -q night; git rebase -q main; git switch -q main; git merge -q --no-ff --no-edit night", "its commits are not what its list is to make of them"),
+    "reverted beside own work in that file, and not pushed": ('[{ do = "revert", on = "main", undo = "last", push = true }]', 'start.write = { "a.txt" = "2\\nmine\\n" }', "git commit -qam mine; git revert --no-edit HEAD^ >/dev/null 2>&1 || (echo mine > a.txt; git add a.txt; git -c core.editor=true revert --continue >/dev/null)", "main is not pushed yet"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", IN_A_CHAIN)
+def test_peek_in_a_chain(name: str, tmp_path: Path) -> None:
+    tasks, start, script, says = IN_A_CHAIN[name]
+    (tmp_path / "own.toml").write_text(f"{start}\n{STORY}\ntask = {tasks}\n")
+    muddled("plant", tmp_path / "own.toml", tmp_path / "ilse", "--quiet")
+    shell(tmp_path / "ilse/work", script)
+    code = 0 if says.startswith("Nothing") else 1
+    assert says in " ".join(muddled("peek", tmp_path / "ilse", code=code).stdout.split())
 
 
 def test_peek_finds_its_repository_and_runs_nothing_of_it(planted: Path, tmp_path: Path) -> None:
@@ -158,13 +191,37 @@ def typed_alone(line: str) -> str:
     return re.split(r"  (?=to |then|when|if )", line)[0]
 
 
-@pytest.mark.parametrize("exercise", bundled_ids())
+PICK = "git cherry-pick $(git log -1 --format=%h --grep '^Correct' next-season)"
+REVERT = "git revert --no-edit $(git log -1 --format=%h --grep '^Raise')"
+DETOURS = (
+    ("patches-by-mail", "git am ../patches.mbox"),
+    ("patches-by-mail", "git am -3 ../patches.mbox; git am --quit"),
+    ("rebase-four", "git rebase main; git rebase --quit"),
+    ("rebase-four", "git rebase main; git checkout --theirs .; git add .; git rebase --quit"),
+    ("press-limit", "git merge night-shift; git merge --quit"),
+    ("press-limit", "git switch night-shift; git rebase main; git reset --hard; git rebase --quit"),
+    ("pick-the-fix", f"{PICK}; git cherry-pick --quit"),
+    ("pick-the-fix", f"{PICK} -n"),
+    ("undo-the-price", f"{REVERT}; git revert --quit"),
+    ("undo-the-price", f"{REVERT}; git reset"),
+    ("stash-back", "git stash pop; git reset --merge"),
+    ("would-be-overwritten", "git stash; git merge harvest; git merge --quit"),
+)
+
+
+@pytest.mark.parametrize(("exercise", "detour"), [*((id_, "") for id_ in bundled_ids()), *DETOURS])
 def test_whoever_types_what_peek_says_comes_to_the_end(
-    exercise: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+    exercise: str,
+    detour: str,
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    capsys: pytest.CaptureFixture[str],
 ) -> None:
-    """From a folder below, until nothing is left: every command works where the learner stands."""
+    """From a folder below, until nothing is left: every command works where the learner stands, also who
+    went astray before."""
     main(["plant", exercise, str(tmp_path / "ilse ä"), "--quiet"])
     work = tmp_path / "ilse ä/work"
+    shell(work, f"({detour or 'true'}) >/dev/null 2>&1 || true")
     (work / "be low").mkdir()
     (work / "be low/note").touch()  # Git takes empty folders away
     monkeypatch.chdir(work / "be low")

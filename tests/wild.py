@@ -393,9 +393,13 @@ def _held_against_itself(scenario: Scenario, key: Key, folder: Path) -> Iterator
     session.carry_out()
     yield from _is_done(scenario, folder / "learner", "of the right learner")
     if not any(task.message or task.todo for task in scenario.task):  # peek knows neither words nor lists
-        plant(scenario, folder / "led", "0")
-        yield from _led_by_peek(LearnerSession(folder / "led" / "work", key, "ilse"))
-        yield from _is_done(scenario, folder / "led", "who does what peek says")
+        for way in ("led", "quit", "reset"):
+            plant(scenario, folder / way, "0")
+            session = LearnerSession(folder / way / "work", key, "ilse")
+            astray = way == "led" or _goes_astray(session, way)
+            if astray:
+                yield from (f"{way}: {fault}" for fault in _led_by_peek(session))
+                yield from _is_done(scenario, folder / way, f"who does what peek says ({way})")
     if len(scenario.task) > 1:
         plant(scenario, folder / "half", "0")
         half = LearnerSession(folder / "half" / "work", key, "ilse")
@@ -415,14 +419,29 @@ def _all_but_the_last(session: LearnerSession) -> None:
         session.deliver(task)
 
 
+def _goes_astray(session: LearnerSession, way: str) -> bool:
+    """Begin the first task, and leave its first conflict by `--quit` or a plain reset; False where there is
+    none to leave."""
+    task = session.scenario.task[0]
+    if session.scenario.start.work or session.scenario.start.stopped or task.abort:
+        return False
+    session.begin(task)
+    kind = under_way_of(task)
+    if not session.unmerged() or kind in ("squash", "stash-pop"):
+        return False
+    session.git(*((kind, "--quit") if way == "quit" else ("reset", "-q")))
+    return True
+
+
 def _led_by_peek(session: LearnerSession) -> Iterator[str]:
     """Paste what peek says, and resolve as the key does where Git has stopped, until nothing is left."""
     for _ in range(60):
         found = peek_at(session.work)[0]
         if found.done:
             return
-        gives_up = any(item.kind == "give up" for item in found.left)
-        if not gives_up and (session.unmerged() or session.tree.applying()):
+        if any(item.command[:2] in (("git", "add"), ("git", "rm")) for item in found.commands) and (
+            session.unmerged() or session.tree.pending()
+        ):
             solve(session, _step_at_hand(session))
             session.git("add", "--all")
             found = peek_at(session.work)[0]

@@ -31,4 +31,6 @@ def peek_at(folder: Path) -> tuple[Peek, Path]:
             top = place if found.worktree is None else place / found.worktree
             return peek(reader.evidence((), {}), reader.asked()), top
     except (Unreadable, Exceeded) as problem:
-        raise BadInput(Problem(f"it can't be read: {problem}", file=str(folder))) from None
+        linked = (folder / ".git").is_file()
+        hint = "Look at the repository that this worktree or submodule belongs to." if linked else ""
+        raise BadInput(Problem(f"it can't be read: {problem}", hint, file=str(folder))) from None

@@ -21,6 +21,13 @@ def place_of(task: Task, tasks: Sequence[Task]) -> int:
     return next(place for place, one in enumerate(tasks) if one is task)
 
 
+def most_stashes(handed_out: int, tasks: Sequence[Task], *, work: bool) -> int:
+    """How many stashes may be there in the end: those that were handed out but for one that is popped, and
+    one with the `work` that was handed out uncommitted."""
+    popped = any(operation_of(task).uncommitted for task in tasks)
+    return handed_out - popped + work
+
+
 def asks_for_commit(task: Task) -> bool:
     """Whether a merge is to leave a commit of its own even where its branch could just be moved on."""
     return bool(task.squash) or task.fast_forward == "never"

@@ -38,6 +38,12 @@ UNDER_WAY: Mapping[str, UnderWay] = {
     "am": _replaying("am", "applying a patch", "Applying a patch (git am) is still in progress"),
     "cherry-pick": _replaying("cherry-pick", "a cherry-pick", "A cherry-pick is still in progress"),
     "revert": _replaying("revert", "a revert", "A revert is still in progress"),
+    "left": UnderWay(
+        "a conflict, with no operation under way",
+        "A conflict is still there, and no operation is under way",
+        (),
+        ("git", "reset", "--merge"),
+    ),
     "stash-pop": UnderWay(
         "bringing stashed work back",
         "The stash was popped, and its conflict is still there",
@@ -67,6 +73,9 @@ SEQUENCER = "sequencer"
 
 APPLYING = "rebase-apply/applying"
 """The file that shows that it is `git am` instead."""
+
+THREE_WAY = "rebase-apply/threeway"
+"""The file that says whether `git am` merges where a patch does not apply (`t` or `f`)."""
 
 REBASED_HEAD = "REBASE_HEAD"
 """The file that names the commit which a rebase has stopped at."""

@@ -39,13 +39,13 @@ class OtherWay(Struct, frozen=True, kw_only=True):
         return tuple(self.way.worth * choices[0].worth for choices in self.way.choices) or (self.way.worth,)
 
     def empties(self, key: Key) -> bool:
-        """Whether nothing is left of a commit that is replayed."""
+        """Whether nothing is left of a commit that is replayed, or of what is squashed into one."""
         here, path, ours = key.commits[self.step.ours].tree, self.conflict.path, self.conflict.stages.get(2)
         if solved_conflict(self.conflict, [self.way], key.texts) != (key.texts[ours.id] if ours else None):
             return False
         others = {*self.step.solved, *here} - {path}
         alike = all(here.get(other) == self.step.solved.get(other) for other in others)
-        return self.step.commit is not None and alike
+        return (self.step.commit is not None or bool(self.step.operation.squash)) and alike
 
     def __str__(self) -> str:
         if self.hunk is not None:

@@ -17,7 +17,8 @@ class Pending(Struct, frozen=True):
 
     `kind` is `merge`, `squash`, `rebase`, `am`, `cherry-pick` or `revert`; `brings` the commits that it
     brings in (MERGE_HEAD, CHERRY_PICK_HEAD, ...), empty where Git writes none. Of a rebase: `number` is the
-    step at hand of `total`, `branch` the branch that is rebased, `onto` its new base.
+    step at hand of `total`, `branch` the branch that is rebased, `onto` its new base. Of `am`: whether Git
+    merges where a patch does not apply (`three_way`).
     """
 
     kind: str
@@ -26,6 +27,7 @@ class Pending(Struct, frozen=True):
     total: int = 0
     branch: str = ""
     onto: str = ""
+    three_way: bool = False
 
 
 class IndexEntry(Struct, frozen=True):

@@ -10,6 +10,7 @@ from msgspec import Struct
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.exercise.asked import Asked
 from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.exercise.tasks import most_stashes
 from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.lines import Lines, by_lines, lines_of
 from muddled_orchard.core.git.refs import BRANCHES
@@ -43,6 +44,7 @@ Left = Literal[
     "committed backup",
     "untracked",
     "not completed",
+    "not applied",
     "bisect",
     "detached",
     "instead",
@@ -62,7 +64,8 @@ _WORDS: Mapping[Left, str] = {
     "backup": "a backup file that an editor or merge tool left",
     "committed backup": "a backup file that was committed",
     "untracked": "untracked",
-    "not completed": "everything is merged; the operation is not completed yet",
+    "not completed": "{}the operation is not completed yet",
+    "not applied": "the patch does not apply, and nothing of it is here yet",
     "bisect": "a git bisect is open",
     "detached": "HEAD is detached: what you commit here belongs to no branch",
     "instead": "{}",
@@ -124,7 +127,7 @@ class Peek(Struct, frozen=True, kw_only=True):
 
 def peek(evidence: Evidence, asked: Asked | None) -> Peek:
     """Look at a repository; its evidence must hold the whole history. `asked` is what its hand-out says."""
-    kind = evidence.pending.kind if evidence.pending else "stash-pop" if evidence.unmerged else ""
+    kind = _kind(evidence)
     ours, theirs = _sides(evidence, kind)
     tasks = tuple(still_to_do(asked, evidence)) if asked is not None else ()
     pops = kind == "" and asked is not None and any(operation_of(task).uncommitted for task in asked.tasks)
@@ -146,20 +149,44 @@ def peek(evidence: Evidence, asked: Asked | None) -> Peek:
     if popped:
         left.append(LeftToDo("kept stash"))
     elif evidence.stashes and not any(todo.pops for todo in tasks):
-        left.append(LeftToDo("stash", work=False))
+        left.append(LeftToDo("stash", work=asked is not None and _is_left_over(asked, evidence, tasks)))
+    commands: Iterator[Next]
+    if gives_up or wrong:
+        why = "to give it up, as asked" if gives_up else "to give it up"
+        commands = _given_up(kind, tasks, why, anew=not gives_up)
+    elif any(item.kind == "not applied" for item in left) or (kind == "left" and _first(tasks).commands):
+        commands = _given_up(kind, tasks, _ANEW[kind], anew=True)
+    else:
+        work = asked.work if asked is not None else ()
+        commands = _commands(evidence, kind, left, () if kind else tasks, popped=popped, handed_out=work)
+    typed = tuple({item.command or item.why: item for item in commands}.values())
+    back = UNDER_WAY[kind].give_up if kind else ()
     return Peek(
         doing=_doing(evidence, kind),
         ours=ours,
         theirs=theirs,
         left=tuple(left),
-        commands=tuple(
-            _given_up(kind, tasks, as_asked=gives_up)
-            if gives_up or wrong
-            else _commands(evidence, kind, left, () if kind else tasks, popped=popped)
-        ),
-        back=UNDER_WAY[kind].give_up if kind and not (gives_up or wrong) else (),
+        commands=typed,
+        back=() if any(item.command == back for item in typed) else back,
         knows_tasks=asked is not None,
     )
+
+
+def _kind(evidence: Evidence) -> str:
+    """What is under way; a conflict alone is that of a stash, or was left behind by something else."""
+    if evidence.pending is not None or not evidence.unmerged:
+        return evidence.pending.kind if evidence.pending else ""
+    stash = evidence.commits.get(evidence.refs.get("refs/stash", ""))
+    theirs = {entry.path: entry.blob for entry in evidence.index if entry.stage == 3}
+    # Of several stashes only the last can be looked at.
+    pops = evidence.stashes > 1 or (stash and any(stash.tree.get(p) == blob for p, blob in theirs.items()))
+    return "stash-pop" if evidence.stashes and pops else "left"
+
+
+def _is_left_over(asked: Asked, evidence: Evidence, tasks: Sequence[ToDo]) -> bool:
+    """Whether all is done, and a stash is there that nobody was handed out."""
+    done = evidence.pending is None and all(todo.perhaps for todo in tasks)
+    return done and evidence.stashes > most_stashes(asked.stashes, asked.tasks, work=bool(asked.work))
 
 
 def _differs(evidence: Evidence) -> bool:
@@ -173,6 +200,8 @@ def _doing(evidence: Evidence, kind: str) -> str:
     where = f"on {evidence.head}" if evidence.head else "on no branch (HEAD is detached)"
     if not kind:
         return f"Nothing is pending {where}."
+    if kind == "left":
+        return f"A conflict was left behind {where}, and no operation is under way."
     pending = evidence.pending
     step = f", at step {pending.number} of {pending.total}" if pending and pending.total else ""
     if pending and pending.branch:
@@ -222,10 +251,14 @@ def _left(
     for those in `work`, which were handed out; `completes`: whether what is under way is to be completed."""
     unmerged = list(_unmerged(evidence))
     yield from unmerged
-    yield from _markers(evidence)
-    yield from _changes(evidence, is_work=is_work, work=work)
+    markers = list(_markers(evidence))
+    yield from markers
+    changes = list(_changes(evidence, is_work=is_work, work=work))
+    yield from changes
     if kind and UNDER_WAY[kind].go_on and not unmerged and completes:
-        yield LeftToDo("not completed")
+        merged = not any(item.kind in ("marker", "changed") for item in (*markers, *changes))
+        told = "everything is merged; " if merged else ""
+        yield LeftToDo("not applied" if _is_not_applied(evidence, changes) else "not completed", detail=told)
     if evidence.bisecting:
         yield LeftToDo("bisect")
     elif evidence.head is None and not kind:
@@ -233,6 +266,13 @@ def _left(
     for path in sorted(_head_tree(evidence)):
         if is_backup(path):
             yield LeftToDo("committed backup", path)
+
+
+def _is_not_applied(evidence: Evidence, changes: Sequence[LeftToDo]) -> bool:
+    """Whether a patch is at hand of which Git has done nothing: it does not apply, and nothing was merged."""
+    pending = evidence.pending
+    waits = pending is not None and pending.kind == "am" and not pending.three_way
+    return waits and not any(item.kind in ("staged", "changed") for item in changes)
 
 
 def _head_tree(evidence: Evidence) -> Tree:
@@ -297,10 +337,16 @@ def _lines(texts: Mapping[str, bytes], blob: Blob) -> Lines:
     return lines_of(data) if by_lines(data) else ()
 
 
-def _given_up(kind: str, tasks: Sequence[ToDo], *, as_asked: bool) -> Iterator[Next]:
-    """Give up what is under way; where it is not what was asked, begin that."""
-    yield Next(UNDER_WAY[kind].give_up, "to give it up, as asked" if as_asked else "to give it up")
-    if not as_asked:
+_ANEW = {
+    "am": "to begin again: --3way merges where a patch does not apply",
+    "left": "to be without it; what you edited there goes with it",
+}
+
+
+def _given_up(kind: str, tasks: Sequence[ToDo], why: str, *, anew: bool) -> Iterator[Next]:
+    """Give up what is under way; `anew`: begin what was asked."""
+    yield Next(UNDER_WAY[kind].give_up, why)
+    if anew:
         yield from (Next(command, why) for command, why in _first(tasks).commands)
 
 
@@ -317,29 +363,46 @@ def _commands(
     tasks: Sequence[ToDo],
     *,
     popped: bool,
+    handed_out: Collection[str],
 ) -> Iterator[Next]:
     # What is staged goes with the file; the others are in it, or in what was committed of it.
     marked = list(dict.fromkeys(item.file for item in left if item.kind in ("marker", "committed marker")))
+    first = _first(tasks)
+    # What something that was given up left in files: a commit of it would be one more.
+    abandoned = not kind and not popped and bool(first.commands)
+    abandoned = abandoned and (first.anew or any(item.kind == "marker" for item in left))
     if evidence.unmerged:
         yield from _resolve(evidence, marked)
-    elif marked and not _first(tasks).takes_back:
+    elif abandoned:
+        marked = []
+    elif marked and not first.takes_back:
         yield Next((), "take the marker lines out")
         yield Next(("git", "add", "--", *marked), "to stage what you mended")
-    if kind in ("cherry-pick", "revert") and not any(
+    if kind in ("cherry-pick", "revert", "am") and not any(
         item.kind in ("unmerged", "staged", "changed") for item in left
     ):
         yield Next(("git", kind, "--skip"), "to leave it out: nothing is left of it")
         return
     if kind and UNDER_WAY[kind].go_on:
+        changed = [item.file for item in left if item.kind == "changed" and item.file not in marked]
+        if changed := [path for path in changed if path not in handed_out]:
+            yield Next(("git", "add", "--", *changed), "to stage what you changed")
         yield Next(UNDER_WAY[kind].go_on, "then, to complete it" if evidence.unmerged else "to complete it")
+        return
+    if kind == "left":
+        yield Next(("git", "commit"), "then, to have it in a commit")
         return
     if kind == "stash-pop" or popped:
         yield Next(("git", "stash", "drop"), "when all of it is here")
         if popped:
             yield Next(("git", "stash", "pop"), "if it is not", instead=True)
         return
-    yield from _at_rest(evidence, left, [] if _first(tasks).takes_back else marked)
-    yield from (Next(command, why) for command, why in _first(tasks).commands)
+    yield from _at_rest(evidence, left, [] if first.takes_back else marked, aside=abandoned)
+    yield from (Next(command, why) for command, why in first.commands)
+    if any(item.kind == "stash" and item.work for item in left):
+        yield Next(("git", "stash", "show", "-p"), "to see what is in it")
+        yield Next(("git", "stash", "drop"), "if it is of no use any more")
+        yield Next(("git", "stash", "pop"), "if it is", instead=True)
 
 
 def _resolve(evidence: Evidence, marked: Sequence[str]) -> Iterator[Next]:
@@ -360,8 +423,15 @@ def _resolve(evidence: Evidence, marked: Sequence[str]) -> Iterator[Next]:
         yield Next(("git", "rm", "--", path), "to let it go", instead=path in there)
 
 
-def _at_rest(evidence: Evidence, left: Sequence[LeftToDo], marked: Sequence[str]) -> Iterator[Next]:
-    """What to do where no operation is under way."""
+def _is_from_git(evidence: Evidence, item: LeftToDo) -> bool:
+    """Whether a file that Git does not know here is in some commit, and no note of the learner's."""
+    return any(item.file in commit.tree for commit in evidence.commits.values())
+
+
+def _at_rest(
+    evidence: Evidence, left: Sequence[LeftToDo], marked: Sequence[str], *, aside: bool
+) -> Iterator[Next]:
+    """What to do where no operation is under way; `aside`: what is not committed is of no use here."""
     backups = [item.file for item in left if item.kind == "backup"]
     if backups:
         yield Next(("rm", "--", *backups), "if you don't need it any more")
@@ -370,11 +440,21 @@ def _at_rest(evidence: Evidence, left: Sequence[LeftToDo], marked: Sequence[str]
         yield Next(("git", "rm", "--", *committed), "to take it out of what is committed")
     changed = [item.file for item in left if item.work and item.kind == "changed"]
     changed = [path for path in changed if path not in marked]
+    staged = any(item.work and item.kind == "staged" for item in left)
+    nowhere = evidence.head is None and not evidence.bisecting  # a commit here would be on no branch
+    new = [
+        item.file for item in left if item.kind in ("untracked", "backup") and _is_from_git(evidence, item)
+    ]
+    if (aside and (changed or staged or new)) or (nowhere and (changed or staged)):
+        why = "begun (git stash drop, once all is done)" if aside else "not committed (git stash pop)"
+        more = ("--include-untracked",) if aside and new else ()
+        yield Next(("git", "stash", *more), f"to put aside what {'was' if aside else 'is'} {why}")
+        changed, staged = [], False
     if changed:
         yield Next(("git", "add", "--", *changed), "to stage it")
         # `git restore` would throw it away, and nothing else has it.
         yield Next(("git", "stash"), "to put it aside until all is done (git stash pop)", instead=True)
-    if changed or marked or committed or any(item.work and item.kind == "staged" for item in left):
+    if changed or marked or committed or staged:
         yield Next(("git", "commit"), "to commit what is staged")
     if evidence.bisecting:
         yield Next(("git", "bisect", "reset"), "to end it, and be where you began")

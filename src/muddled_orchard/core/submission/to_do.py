@@ -28,8 +28,8 @@ _LONGEST = 1000
 class ToDo(Struct, frozen=True, kw_only=True):
     """One thing that a task (by its place) still asks for: the task in words, what is missing, and the
     commands that do it, each with a word on it. `pops`: it is about the stash; `takes_back`: something else
-    was done, which they take back first. `perhaps`: it is right as it is where nothing was left of a commit,
-    which only a key knows."""
+    was done, which they take back first; `anew`: something was begun before, and given up. `perhaps`: it is
+    right as it is where nothing was left of a commit, which only a key knows."""
 
     number: int
     task: str
@@ -37,6 +37,7 @@ class ToDo(Struct, frozen=True, kw_only=True):
     commands: tuple[tuple[Words, str], ...]
     pops: bool = False
     takes_back: bool = False
+    anew: bool = False
     perhaps: bool = False
 
 
@@ -64,7 +65,14 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
                 commands = (*_switch(task, evidence), *_begin(task, asked, evidence))
                 pops = operation_of(task).uncommitted
                 missing += begun
-                yield ToDo(number=number, task=words, missing=missing, commands=commands, pops=pops)
+                yield ToDo(
+                    number=number,
+                    task=words,
+                    missing=missing,
+                    commands=commands,
+                    pops=pops,
+                    anew=bool(begun),
+                )
                 begun = ""
                 continue
         pushed = evidence.refs.get(tracking_ref(task.on))
@@ -96,6 +104,9 @@ def _is_work(id_: str, asked: Asked, evidence: Evidence) -> bool:
         return False
     handed_out = handed_out_commits(asked, evidence).values()
     if any((made.author, made.subject) == (commit.author, commit.subject) for commit in handed_out):
+        return False
+    named = ((operation_of(task), label) for task in asked.tasks for label in labels_of(task))
+    if any(operation.shows(made, asked.commits[label]) for operation, label in named):
         return False
     before = commits[made.parents[0]].tree if made.parents[0] in commits else {}
     changed = (p for p in before.keys() | made.tree.keys() if before.get(p) != made.tree.get(p))
@@ -183,11 +194,16 @@ def _perhaps_emptied(task: Task, asked: Asked, evidence: Evidence) -> bool:
 def _is_list_carried_out(task: Task, asked: Asked, evidence: Evidence) -> bool:
     """Whether the commits of a branch on its new base are those that a list makes: no others, in its order.
     One that was picked may be missing where nothing was left of it."""
-    source = source_of(task) or ""
-    below: set[str] = set()  # the new base may have moved on since
-    for base in (evidence.branch(source), asked.tips.get(source)):
-        below |= {commit.id for commit in ancestry(evidence.commits, base)} if base else set()
-    line = [id_ for id_ in _own_line(evidence.branch(task.on) or "", None, evidence) if id_ not in below]
+    source, tip = source_of(task) or "", evidence.branch(task.on) or ""
+    below = {commit.id for commit in ancestry(evidence.commits, asked.tips.get(source))}
+    # The new base may have moved on since, before the branch was replayed there, or by what it has of it.
+    if (now := evidence.branch(source)) is not None:
+        own = _own_line(now, asked.tips.get(source), evidence)
+        if not contains(evidence.commits, now, tip):
+            below |= {commit.id for commit in ancestry(evidence.commits, now)}
+        elif tip not in own:
+            below |= set(own)
+    line = [id_ for id_ in _own_line(tip, None, evidence) if id_ not in below]
     there = [evidence.commits[id_].subject for id_ in reversed(line)]
     for group in groups_of(todo_of(task)):
         lead, subject = group[0], asked.commits[group[0].label].subject

@@ -24,7 +24,7 @@ from muddled_orchard.core.base.limits import (
     in_mib,
 )
 from muddled_orchard.core.exercise.asked import ASKED
-from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY
+from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY, THREE_WAY
 from muddled_orchard.core.submission.file_source import Below, FileEntry, FileSource, is_noise
 from muddled_orchard.vcs.read.objects import ForeignObjects
 from muddled_orchard.vcs.read.refs import read_refs
@@ -52,6 +52,7 @@ STATE_FILES = (
         for name in (*counts, "head-name", "onto")
     ),
     APPLYING,
+    THREE_WAY,
     "BISECT_START",
     ASKED,
     EXCLUDE,

@@ -26,7 +26,7 @@ from muddled_orchard.core.git.stored_objects import (
     tagged,
 )
 from muddled_orchard.core.git.trees import SUBMODULE, Blob
-from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY
+from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY, THREE_WAY
 from muddled_orchard.core.submission.evidence import Evidence, IndexEntry, Move, Pending
 from muddled_orchard.vcs.asked_file import read_asked
 from muddled_orchard.vcs.index import BadIndex, read_index
@@ -301,7 +301,8 @@ class Reader:
         )
         branch = said("head-name").removeprefix(BRANCHES)
         kind = "am" if APPLYING in self._files else "rebase"
-        return Pending(kind, brings, number, total, branch, said("onto"))
+        three_way = text_of(self._files.get(THREE_WAY, b"")).strip() == "t"
+        return Pending(kind, brings, number, total, branch, said("onto"), three_way)
 
     def _working_tree(
         self, index: Sequence[IndexEntry], known: Mapping[str, bytes], texts: dict[str, bytes]

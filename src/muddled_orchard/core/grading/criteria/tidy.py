@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.exercise.tasks import most_stashes
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, partly, unseen
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria.criterion import Criterion
@@ -59,9 +59,8 @@ def _flaws(case: Case) -> Iterator[tuple[Kind, tuple[Place, ...]]]:
     changed = [change.path for change in case.uncommitted if change.how != "untracked"]
     if changed and not under_way:
         yield NotClean(few(changed), len(changed)), _places(changed)
-    popped = any(operation_of(task.task).uncommitted for task in case.tasks)
-    aside = bool(case.scenario.start.work)  # it may be put aside
-    if evidence.stashes > len(case.key.history.stashes) - popped + aside:
+    scenario, handed_out = case.scenario, len(case.key.history.stashes)
+    if evidence.stashes > most_stashes(handed_out, scenario.task, work=bool(scenario.start.work)):
         yield StashLeft(), ()
 
 
