@@ -21,6 +21,11 @@ def place_of(task: Task, tasks: Sequence[Task]) -> int:
     return next(place for place, one in enumerate(tasks) if one is task)
 
 
+def branch_at_end(tasks: Sequence[Task]) -> str:
+    """The branch that is to be checked out in the end: that of the last task."""
+    return tasks[-1].on
+
+
 def most_stashes(handed_out: int, tasks: Sequence[Task], *, work: bool) -> int:
     """How many stashes may be there in the end: those that were handed out but for one that is popped, and
     one with the `work` that was handed out uncommitted."""

@@ -10,7 +10,7 @@ from msgspec import Struct
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.exercise.asked import Asked
 from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.tasks import most_stashes
+from muddled_orchard.core.exercise.tasks import branch_at_end, most_stashes
 from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.lines import Lines, by_lines, lines_of
 from muddled_orchard.core.git.refs import BRANCHES
@@ -47,6 +47,7 @@ Left = Literal[
     "not applied",
     "bisect",
     "detached",
+    "elsewhere",
     "instead",
     "give up",
     "task",
@@ -68,6 +69,7 @@ _WORDS: Mapping[Left, str] = {
     "not applied": "the patch does not apply, and nothing of it is here yet",
     "bisect": "a git bisect is open",
     "detached": "HEAD is detached: what you commit here belongs to no branch",
+    "elsewhere": "{} is checked out in the end",
     "instead": "{}",
     "give up": "this is where it is to be given up again",
     "task": "{}",
@@ -146,6 +148,8 @@ def peek(evidence: Evidence, asked: Asked | None) -> Peek:
     if not kind and not popped:
         told = [(f"{todo.task}: {todo.missing}", not todo.perhaps) for todo in tasks]
         left += [LeftToDo("task", detail=detail, work=work) for detail, work in told]
+    if asked is not None and _is_elsewhere(asked, evidence, tasks):
+        left.append(LeftToDo("elsewhere", detail=f"{evidence.head}, and not {branch_at_end(asked.tasks)},"))
     if popped:
         left.append(LeftToDo("kept stash"))
     elif evidence.stashes and not any(todo.pops for todo in tasks):
@@ -156,9 +160,10 @@ def peek(evidence: Evidence, asked: Asked | None) -> Peek:
         commands = _given_up(kind, tasks, why, anew=not gives_up)
     elif any(item.kind == "not applied" for item in left) or (kind == "left" and _first(tasks).commands):
         commands = _given_up(kind, tasks, _ANEW[kind], anew=True)
+    elif _was_reset(evidence, left):
+        commands = _given_up(kind, tasks, "to begin again: what it had stopped at was reset", anew=False)
     else:
-        work = asked.work if asked is not None else ()
-        commands = _commands(evidence, kind, left, () if kind else tasks, popped=popped, handed_out=work)
+        commands = _commands(evidence, kind, left, () if kind else tasks, asked, popped=popped)
     typed = tuple({item.command or item.why: item for item in commands}.values())
     back = UNDER_WAY[kind].give_up if kind else ()
     return Peek(
@@ -183,10 +188,30 @@ def _kind(evidence: Evidence) -> str:
     return "stash-pop" if evidence.stashes and pops else "left"
 
 
+def _is_elsewhere(asked: Asked, evidence: Evidence, tasks: Sequence[ToDo]) -> bool:
+    """Whether all is done, and another branch is checked out than that of the last task."""
+    wanted = branch_at_end(asked.tasks)
+    there = evidence.branch(wanted) is not None and evidence.head is not None and evidence.working is not None
+    return _is_done(evidence, tasks) and there and evidence.head != wanted
+
+
+def _is_done(evidence: Evidence, tasks: Sequence[ToDo]) -> bool:
+    return evidence.pending is None and not evidence.unmerged and all(todo.perhaps for todo in tasks)
+
+
 def _is_left_over(asked: Asked, evidence: Evidence, tasks: Sequence[ToDo]) -> bool:
     """Whether all is done, and a stash is there that nobody was handed out."""
-    done = evidence.pending is None and all(todo.perhaps for todo in tasks)
-    return done and evidence.stashes > most_stashes(asked.stashes, asked.tasks, work=bool(asked.work))
+    return _is_done(evidence, tasks) and evidence.stashes > most_stashes(
+        asked.stashes, asked.tasks, work=bool(asked.work)
+    )
+
+
+def _was_reset(evidence: Evidence, left: Sequence[LeftToDo]) -> bool:
+    """Whether picks of several commits wait, and the one at which they had stopped was reset, so that Git no
+    longer knows which that was, and goes on only when nothing is uncommitted."""
+    pending = evidence.pending
+    waits = pending is not None and pending.kind in ("cherry-pick", "revert") and not pending.brings
+    return waits and any(item.kind in ("staged", "changed") for item in left)
 
 
 def _differs(evidence: Evidence) -> bool:
@@ -256,7 +281,8 @@ def _left(
     changes = list(_changes(evidence, is_work=is_work, work=work))
     yield from changes
     if kind and UNDER_WAY[kind].go_on and not unmerged and completes:
-        merged = not any(item.kind in ("marker", "changed") for item in (*markers, *changes))
+        waits = [item for item in changes if item.kind == "changed" or _is_stray(evidence, item)]
+        merged = not waits and not any(item.kind == "marker" for item in markers)
         told = "everything is merged; " if merged else ""
         yield LeftToDo("not applied" if _is_not_applied(evidence, changes) else "not completed", detail=told)
     if evidence.bisecting:
@@ -361,9 +387,9 @@ def _commands(
     kind: str,
     left: Sequence[LeftToDo],
     tasks: Sequence[ToDo],
+    asked: Asked | None,
     *,
     popped: bool,
-    handed_out: Collection[str],
 ) -> Iterator[Next]:
     # What is staged goes with the file; the others are in it, or in what was committed of it.
     marked = list(dict.fromkeys(item.file for item in left if item.kind in ("marker", "committed marker")))
@@ -384,9 +410,7 @@ def _commands(
         yield Next(("git", kind, "--skip"), "to leave it out: nothing is left of it")
         return
     if kind and UNDER_WAY[kind].go_on:
-        changed = [item.file for item in left if item.kind == "changed" and item.file not in marked]
-        if changed := [path for path in changed if path not in handed_out]:
-            yield Next(("git", "add", "--", *changed), "to stage what you changed")
+        yield from _to_stage(evidence, left, {*marked, *(asked.work if asked is not None else ())})
         yield Next(UNDER_WAY[kind].go_on, "then, to complete it" if evidence.unmerged else "to complete it")
         return
     if kind == "left":
@@ -399,10 +423,22 @@ def _commands(
         return
     yield from _at_rest(evidence, left, [] if first.takes_back else marked, aside=abandoned)
     yield from (Next(command, why) for command, why in first.commands)
+    if asked is not None and any(item.kind == "elsewhere" for item in left):
+        yield Next(("git", "switch", branch_at_end(asked.tasks)), "to be where the last task ends")
     if any(item.kind == "stash" and item.work for item in left):
         yield Next(("git", "stash", "show", "-p"), "to see what is in it")
         yield Next(("git", "stash", "drop"), "if it is of no use any more")
         yield Next(("git", "stash", "pop"), "if it is", instead=True)
+
+
+def _to_stage(evidence: Evidence, left: Sequence[LeftToDo], but: Collection[str]) -> Iterator[Next]:
+    """What to stage before what is under way goes on, `but` for some files."""
+    if changed := [item.file for item in left if item.kind == "changed" and item.file not in but]:
+        yield Next(("git", "add", "--", *changed), "to stage what you changed")
+    # A file that one side deleted is unknown to Git after a reset.
+    if strays := [item.file for item in left if _is_stray(evidence, item)]:
+        yield Next(("git", "add", "--", *strays), "if it is to stay")
+        yield Next(("rm", "--", *strays), "if it is to go", instead=True)
 
 
 def _resolve(evidence: Evidence, marked: Sequence[str]) -> Iterator[Next]:
@@ -423,9 +459,11 @@ def _resolve(evidence: Evidence, marked: Sequence[str]) -> Iterator[Next]:
         yield Next(("git", "rm", "--", path), "to let it go", instead=path in there)
 
 
-def _is_from_git(evidence: Evidence, item: LeftToDo) -> bool:
-    """Whether a file that Git does not know here is in some commit, and no note of the learner's."""
-    return any(item.file in commit.tree for commit in evidence.commits.values())
+def _is_stray(evidence: Evidence, item: LeftToDo) -> bool:
+    """Whether it is a file that Git does not know here, and that is in some commit: no note of the
+    learner's."""
+    unknown = item.kind in ("untracked", "backup")
+    return unknown and any(item.file in commit.tree for commit in evidence.commits.values())
 
 
 def _at_rest(
@@ -442,9 +480,7 @@ def _at_rest(
     changed = [path for path in changed if path not in marked]
     staged = any(item.work and item.kind == "staged" for item in left)
     nowhere = evidence.head is None and not evidence.bisecting  # a commit here would be on no branch
-    new = [
-        item.file for item in left if item.kind in ("untracked", "backup") and _is_from_git(evidence, item)
-    ]
+    new = any(_is_stray(evidence, item) for item in left)
     if (aside and (changed or staged or new)) or (nowhere and (changed or staged)):
         why = "begun (git stash drop, once all is done)" if aside else "not committed (git stash pop)"
         more = ("--include-untracked",) if aside and new else ()

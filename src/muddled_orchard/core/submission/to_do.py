@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Iterator, Sequence
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.asked import Asked, AskedCommit, labels_of, told_to_learners
 from muddled_orchard.core.exercise.delivering import FORCE, deletions_of, delivery_of, push_of
@@ -15,12 +16,13 @@ from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import place_of, source_of
 from muddled_orchard.core.exercise.todo import groups_of, todo_of
 from muddled_orchard.core.git.commits import ancestry, contains
-from muddled_orchard.core.git.refs import REMOTE, is_on_remote, on_remote, tracking_ref
+from muddled_orchard.core.git.refs import REMOTE, branch_ref, is_on_remote, on_remote, tracking_ref
 from muddled_orchard.core.git.under_way import Words
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.handed_out import handed_out_commits, new_commits
 from muddled_orchard.core.submission.instead import done_instead
 from muddled_orchard.core.submission.reflog import given_up
+from muddled_orchard.core.submission.status import uncommitted
 
 _LONGEST = 1000
 
@@ -50,13 +52,12 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
     emptied = {place for place, one in enumerate(asked.tasks) if _perhaps_emptied(one, asked, evidence)}
     for number, task in enumerate(asked.tasks):
         words = told_to_learners(task, {label: one.subject for label, one in asked.commits.items()})
-        before = [earlier.on for earlier in asked.tasks[:number] if not earlier.abort]
         if evidence.pending is None and (instead := done_instead(task, asked, evidence)) is not None:
             back, switch = instead.back(evidence.head), _typed(to_switch(task, instead.branch))
             commands = (*back, *switch, *_begin(task, asked, evidence))
             yield ToDo(number=number, task=words, missing=instead.what, commands=commands, takes_back=True)
             continue
-        if missing := _missing(task, asked, evidence, before):
+        if missing := _missing(task, asked, evidence):
             if number in emptied:
                 begun = ""
                 what = f"{missing}; that is right where nothing of it was left"
@@ -79,7 +80,7 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
         push = push_of(asked.tasks, number + 1, remote)
         later = any(other.on == task.on for other in _later(task, asked))
         there = _only_work_since(pushed, evidence.branch(task.on), asked, evidence)
-        there = there or (later and _has_moved_there(task, asked, evidence))
+        there = there or (later and _has_come_there(task, asked, evidence))
         if push is not None and task.on in delivery.pushed and not there:
             why = "to replace there what you rewrote here" if FORCE in push else "to push it"
             missing = f"{task.on} is not pushed yet"
@@ -113,21 +114,23 @@ def _is_work(id_: str, asked: Asked, evidence: Evidence) -> bool:
     return set(changed) <= set(asked.work)
 
 
-def _has_moved_there(task: Task, asked: Asked, evidence: Evidence) -> bool:
-    """Whether origin has more of a branch than it was handed out with, and nothing that is not here: a later
-    task may go on without a push."""
+def _has_come_there(task: Task, asked: Asked, evidence: Evidence) -> bool:
+    """Whether origin has what a task leaves, and nothing that is not here: a later task may go on without a
+    push."""
     there = evidence.refs.get(tracking_ref(task.on))
-    moved = there is not None and there != asked.tips.get(on_remote(task.on))
-    return moved and contains(evidence.commits, evidence.branch(task.on) or "", there or "")
+    if there in (None, asked.tips.get(on_remote(task.on))):
+        return False
+    refs = {**evidence.refs, branch_ref(task.on): there or ""}
+    left = _missing(task, asked, replace(evidence, refs=refs))
+    return not left and contains(evidence.commits, evidence.branch(task.on) or "", there or "")
 
 
 def _later(task: Task, asked: Asked) -> Sequence[Task]:
     return asked.tasks[place_of(task, asked.tasks) + 1 :]
 
 
-def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str]) -> str:
-    """What of the operation itself can't be seen, in a few words; nothing where it is there. `moved` are the
-    branches that earlier tasks move on, each as often as they do."""
+def _missing(task: Task, asked: Asked, evidence: Evidence) -> str:
+    """What of the operation itself can't be seen, in a few words; nothing where it is there."""
     if task.abort:
         return _never_given_up(task, asked, evidence)
     tip = evidence.branch(task.on)
@@ -161,7 +164,7 @@ def _missing(task: Task, asked: Asked, evidence: Evidence, moved: Sequence[str])
         others = sum(one.on == task.on and not (one.abort or operation_of(one).sets_back) for one in earlier)
         return "" if count > others else f"{task.on} has no new commit for it"
     if source is not None:
-        if _has_come_in(task, source, asked, evidence, moved):
+        if _has_come_in(task, source, asked, evidence):
             goes_on = any(other.on == task.on for other in _later(task, asked))
             carried_out = task.todo is None or goes_on or _is_list_carried_out(task, asked, evidence)
             return "" if carried_out else "its commits are not what its list is to make of them"
@@ -183,12 +186,19 @@ def _lacking(task: Task, asked: Asked, evidence: Evidence) -> list[AskedCommit]:
 
 def _perhaps_emptied(task: Task, asked: Asked, evidence: Evidence) -> bool:
     """Whether commits that are lacking were left out with `--skip`, as Git proposes where nothing is left of
-    one: others of the task are there, and the reflog has a line for each."""
-    if not operation_of(task).adds_commits or task.abort:
+    one: others of the task are there, the reflog has a line for each, and nothing was left in files."""
+    if not operation_of(task).adds_commits or task.abort or _is_dirty(asked, evidence):
         return False
     lacking = _lacking(task, asked, evidence)
     skipped = given_up(evidence, asked.stashes).resets
     return 0 < len(lacking) < len(labels_of(task)) and len(lacking) <= skipped
+
+
+def _is_dirty(asked: Asked, evidence: Evidence) -> bool:
+    """Whether there are changes in files that are in no commit, and were not handed out."""
+    head = evidence.commits.get(evidence.head_commit or "")
+    changes = uncommitted(evidence, head.tree if head else {}, {})
+    return any(one.how != "untracked" and one.path not in asked.work for one in changes)
 
 
 def _is_list_carried_out(task: Task, asked: Asked, evidence: Evidence) -> bool:
@@ -215,17 +225,22 @@ def _is_list_carried_out(task: Task, asked: Asked, evidence: Evidence) -> bool:
     return not there
 
 
-def _has_come_in(task: Task, source: str, asked: Asked, evidence: Evidence, moved: Sequence[str]) -> bool:
+def _has_come_in(task: Task, source: str, asked: Asked, evidence: Evidence) -> bool:
     """Whether a branch has what another one had when the task was to be done."""
     tip = evidence.branch(task.on) or ""
     now = evidence.branch(source)
     later = any(other.on == source for other in _later(task, asked))
-    if source in moved and now is not None and later:
+    stood, grown = asked.tips.get(source), False
+    for other in asked.tasks[: place_of(task, asked.tasks)]:
+        if other.on == source and not other.abort:
+            grown = not operation_of(other).sets_back
+            stood = stood if grown else asked.commits[other.to or ""].id
+    if grown and later and now is not None:
         # Where it stood in between nobody knows any more: some of what it got is there.
-        own = _own_line(now, asked.tips.get(source), evidence)
+        own = _own_line(now, stood, evidence)
         return any(contains(evidence.commits, tip, id_) for id_ in own)
-    other = now if source in moved else asked.tips.get(source)
-    return other is None or contains(evidence.commits, tip, other)
+    brought = now if grown else stood
+    return brought is None or contains(evidence.commits, tip, brought)
 
 
 def _never_given_up(task: Task, asked: Asked, evidence: Evidence) -> str:

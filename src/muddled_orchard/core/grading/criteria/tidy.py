@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from muddled_orchard.core.exercise.tasks import most_stashes
+from muddled_orchard.core.exercise.tasks import branch_at_end, most_stashes
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, partly, unseen
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria.criterion import Criterion
@@ -36,7 +36,7 @@ def judge(case: Case) -> Outcome:
 def _flaws(case: Case) -> Iterator[tuple[Kind, tuple[Place, ...]]]:
     evidence = case.evidence
     last = case.tasks[-1]
-    wanted = last.step.operation.on
+    wanted = branch_at_end(case.scenario.task)
     # Who merged the wrong way round is where that leads to; `history` has the cost.
     elsewhere = last.result.sides_swapped and evidence.head == last.result.branch
     if evidence.head is None and (evidence.pending is None or evidence.pending.kind != "rebase"):

@@ -21,8 +21,8 @@ from muddled_orchard.core.submission.submission import Submission
 def locate(submission: Submission) -> tuple[Result, ...]:
     """The result of every step, in order."""
     results = _located(submission, ())
-    kinds = {step.merges_branches for step in submission.key.steps if not step.makes_no_commit}
-    if len(kinds) > 1:  # where a merge begins hangs on what replays left, and the other way round
+    kinds = {step.merges_branches for step in submission.key.steps if step.given_up is None}
+    if len(kinds) > 1:  # where a merge begins hangs on what replays and resets left, and the other way round
         results = _located(submission, results)
     return tuple(_with_ends(results, submission))
 
