@@ -14,6 +14,7 @@ from muddled_orchard.core.exercise.tasks import in_words, side_names
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.trees import Blob
 from muddled_orchard.core.grading.assess import assess
+from muddled_orchard.core.grading.locating.attempts import step_parts
 from muddled_orchard.core.grading.locating.locate import MergeRequest, locate, merges_needed
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.answers import accepted_for
@@ -149,6 +150,14 @@ def test_a_rebase(evidence: Evidence, shapes: str, lacking: dict[str, str]) -> N
     result = assess(Submission(evidence, key()))
     told = {c.id: c.outcome.verdict for c in result.criteria if c.outcome.verdict in ("partly", "missed")}
     assert told == lacking, [c.outcome.because for c in result.criteria]
+
+
+def test_a_file_that_conflicts_is_no_part_of_what_git_merges_by_itself() -> None:
+    """It reads there as no side has it, and nobody knows how: else all its lines would count as taken out."""
+    made = key()
+    merge = MergeResult({"f": Blob(0o100644, "with markers")}, made.steps[0].merge.conflicts)
+    _, by_git, *_ = step_parts(made.commits, made.texts, replace(made.steps[0], merge=merge))
+    assert not by_git
 
 
 def test_a_rebase_that_stopped_is_open_at_its_step() -> None:

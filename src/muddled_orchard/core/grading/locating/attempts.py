@@ -64,7 +64,14 @@ def step_parts(commits: Commits, texts: Mapping[str, bytes], step: Step) -> Iter
     whoever resolves it otherwise takes out."""
     ours = commits[step.ours].tree
     yield patch(texts, ours, step.solved)
-    yield patch(texts, ours, step.merge.tree)
+    # A file that conflicts reads in the merge as no side has it.
+    yield patch(
+        texts,
+        *(
+            {p: blob for p, blob in tree.items() if step.merge.conflict(p) is None}
+            for tree in (ours, step.merge.tree)
+        ),
+    )
     yield _change(commits, texts, step)
     yield _replaced(texts, step)
 

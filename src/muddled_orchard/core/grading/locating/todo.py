@@ -47,6 +47,8 @@ def locate_todo(submission: Submission, steps: Sequence[Step], on_tip: str) -> l
         mine = any(commit.id in evidence.commits for commit in own)
         if branch == task.on and any(item.word == "drop" for item in todo_of(task)):
             mine = mine or contains(commits, on_tip, tip)  # where only the last ones are dropped, none is new
+        # Nothing may be left of what the list picks: then the branch just stands on its new base.
+        mine = mine or (branch == task.on and tip == base and not contains(commits, on_tip, base))
         if under_way or (mine and _is_attempt(commits, own, tip, on_tip, steps)):
             return list(_placed(submission, steps, own, base_commit, branch, under_way=under_way))
     return [_result("none", step, task.on, on_tip) for step in steps]
