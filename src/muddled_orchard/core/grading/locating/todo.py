@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.refs import BRANCHES
@@ -49,7 +50,8 @@ def locate_todo(submission: Submission, steps: Sequence[Step], on_tip: str) -> l
             mine = mine or contains(commits, on_tip, tip)  # where only the last ones are dropped, none is new
         # Nothing may be left of what the list picks: then the branch just stands on its new base.
         mine = mine or (branch == task.on and tip == base and not contains(commits, on_tip, base))
-        if under_way or (mine and _is_attempt(commits, own, tip, on_tip, steps)):
+        begun = _is_attempt(commits, own, tip, on_tip, steps)
+        if under_way or (mine and (begun or (later and _drops(submission, task, own, tip, on_tip)))):
             return list(_placed(submission, steps, own, base_commit, branch, under_way=under_way))
     return [_result("none", step, task.on, on_tip) for step in steps]
 
@@ -92,6 +94,20 @@ def _placed(
         else:  # what it brought may be in the commit before it
             after_all = not under_way and place > max(ends, default=-1)
             yield replace(plain, ours=before, judged_commit=tip if after_all else before)
+
+
+def _drops(submission: Submission, task: Task, own: Sequence[Commit], tip: str, on_tip: str) -> bool:
+    """Whether the commits that a list drops are gone, also from the files: a later task may have made as many
+    others."""
+    key, commits = submission.key, submission.commits
+    labels = [item.label for item in todo_of(task) if item.word == "drop"]
+    dropped = [commits[key.ids[key.history.labelled(label)]] for label in labels]
+    kept = (
+        (one.author, one.subject) == (other.author, other.subject) or one.tree == other.tree
+        for one in own
+        for other in dropped
+    )
+    return bool(dropped) and not contains(commits, tip, on_tip) and not any(kept)
 
 
 def _is_attempt(
