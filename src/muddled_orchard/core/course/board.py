@@ -15,7 +15,8 @@ from muddled_orchard.core.git.refs import tracking_ref
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.summary import got_it, standing
 from muddled_orchard.core.submission.evidence import Evidence
-from muddled_orchard.core.submission.peek import LeftToDo, Peek
+from muddled_orchard.core.submission.left_to_do import LeftToDo
+from muddled_orchard.core.submission.peek import Peek
 
 Stage = Literal[
     "nothing begun",

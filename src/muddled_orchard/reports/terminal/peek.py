@@ -6,7 +6,9 @@ from collections.abc import Sequence
 
 from muddled_orchard.core.base.phrases import command
 from muddled_orchard.core.git.under_way import Words
-from muddled_orchard.core.submission.peek import LeftToDo, Next, Peek
+from muddled_orchard.core.submission.left_to_do import LeftToDo
+from muddled_orchard.core.submission.next_commands import Next
+from muddled_orchard.core.submission.peek import Peek
 from muddled_orchard.reports.terminal.characters import printable, shortened, sign
 from muddled_orchard.reports.terminal.plain import Plain
 
