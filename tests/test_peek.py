@@ -128,6 +128,7 @@ def test_peek(name: str, tmp_path: Path) -> None:
 STORY = """
 story = [
     { on = "main", write = { "a.txt" = "1\\n", "b.txt" = "1\\n" }, label = "begin", publish = ["main"] },
+    { on = "south", from = "main", write = { "s.txt" = "1\\n" } },
     { on = "night", from = "main", write = { "c.txt" = "1\\n" }, label = "one", message = "One" },
     { on = "night", write = { "d.txt" = "1\\n" }, label = "two", message = "Two" },
     { on = "main", write = { "a.txt" = "2\\n" }, label = "last", message = "Last", publish = ["main"] },
@@ -136,6 +137,7 @@ story = [
 IN_A_CHAIN = {
     "a list, and all of it merged back": ('[{ do = "rebase", on = "night", onto = "main", todo = ["pick one", "fixup two"] }, { do = "merge", on = "main", bring = "night", fast_forward = "never" }]', "", "git switch -q night; GIT_SEQUENCE_EDITOR='sed -i 2s/pick/fixup/' git rebase -qi main; git switch -q main; git merge -q --no-ff --no-edit night", "Nothing is left to do here"),
     "a list of which nothing was done, merged back": ('[{ do = "rebase", on = "night", onto = "main", todo = ["pick one", "fixup two"] }, { do = "merge", on = "main", bring = "night", fast_forward = "never" }]', "", "git switch -q night; git rebase -q main; git switch -q main; git merge -q --no-ff --no-edit night", "its commits are not what its list is to make of them"),
+    "a rebase of two, and no squash after it": ('[{ do = "rebase", on = "night", onto = "main" }, { do = "merge", on = "night", bring = "south", squash = true }]', "", "git switch -q night; git rebase -q main", "night has no new commit for it"),
     "reverted beside own work in that file, and not pushed": ('[{ do = "revert", on = "main", undo = "last", push = true }]', 'start.write = { "a.txt" = "2\\nmine\\n" }', "git commit -qam mine; git revert --no-edit HEAD^ >/dev/null 2>&1 || (echo mine > a.txt; git add a.txt; git -c core.editor=true revert --continue >/dev/null)", "main is not pushed yet"),
 }  # fmt: skip
 

@@ -12,7 +12,7 @@ def asked_file(asked: Asked) -> bytes:
     """The content of the file."""
     data = msgspec.to_builtins(asked)
     data["tasks"] = [{key: value for key, value in task.items() if value} for task in data["tasks"]]
-    for key in ("at", "work"):
+    for key in ("at", "work", "rewritten"):
         if not data[key]:
             del data[key]
     return msgspec.json.format(msgspec.json.encode({"format": 1, **data}), indent=1) + b"\n"

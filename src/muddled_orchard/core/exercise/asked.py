@@ -11,6 +11,7 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import in_words
@@ -34,13 +35,15 @@ class AskedCommit(Struct, frozen=True, kw_only=True):
 
 class Asked(Struct, frozen=True, kw_only=True):
     """The tasks in order, the commits that they name by label, where the branches stood at first (those of
-    the remote as `origin/NAME`), how much was in the stash, the files with work that is not committed, and
-    the step of the walkthrough at which it was handed out (nothing where that is its beginning)."""
+    the remote as `origin/NAME`), what only those branches had that are to be rewritten, how much was in the
+    stash, the files with work that is not committed, and the step of the walkthrough at which it was handed
+    out (nothing where that is its beginning)."""
 
     exercise: str
     tasks: tuple[Task, ...]
     commits: Mapping[str, AskedCommit] = field(default_factory=dict)
     tips: Mapping[str, str] = field(default_factory=dict)
+    rewritten: tuple[AskedCommit, ...] = ()
     stashes: int = 0
     work: tuple[str, ...] = ()
     at: str = ""
@@ -52,10 +55,7 @@ def asked_by(scenario: Scenario, history: History, ids: Mapping[int, str]) -> As
     names = {label: str(number) for number, label in enumerate(labels, start=1)}
     commits = {}
     for label, name in names.items():
-        number = history.labelled(label)
-        commit = history.commits[number]
-        author, subject = str(commit.author), commit.message.split("\n", 1)[0]
-        commits[name] = AskedCommit(id=ids[number], author=author, subject=subject)
+        commits[name] = _asked_commit(history, history.labelled(label), ids)
     tips = {name: ids[number] for name, number in history.tips.items()}
     tips |= {on_remote(name): ids[number] for name, number in history.remote.items()}
     stashes = len(history.stashes)
@@ -70,9 +70,27 @@ def asked_by(scenario: Scenario, history: History, ids: Mapping[int, str]) -> As
         tasks=tasks,
         commits=commits,
         tips=tips,
+        rewritten=tuple(_asked_commit(history, place, ids) for place in _rewritten(scenario, history)),
         stashes=stashes,
         work=tuple(sorted(scenario.start.work)),
     )
+
+
+def _asked_commit(history: History, number: int, ids: Mapping[int, str]) -> AskedCommit:
+    commit = history.commits[number]
+    subject = commit.message.split("\n", 1)[0]
+    return AskedCommit(id=ids[number], author=str(commit.author), subject=subject)
+
+
+def _rewritten(scenario: Scenario, history: History) -> list[int]:
+    """The places of the commits that only the branches have that are to be rewritten, in order."""
+    branches = {task.on for task in scenario.task if operation_of(task).rewrites_branch}
+    found: set[int] = set()
+    for branch in branches & set(history.tips):
+        found |= history.ancestors(history.tips[branch])
+    for branch, tip in [*history.tips.items(), *history.remote.items()]:
+        found -= history.ancestors(tip) if branch not in branches else set()
+    return sorted(found)
 
 
 def told_to_learners(task: Task, subjects: Mapping[str, str]) -> str:

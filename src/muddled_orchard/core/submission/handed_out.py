@@ -15,6 +15,13 @@ def handed_out_commits(asked: Asked, evidence: Evidence) -> dict[str, Commit]:
     return {commit.id: commit for id_ in known if id_ in commits for commit in ancestry(commits, id_)}
 
 
+def handed_out_names(asked: Asked, evidence: Evidence) -> set[tuple[str, str]]:
+    """Author and subject of what was handed out, also of what is not there any more: a replay has them."""
+    there = handed_out_commits(asked, evidence).values()
+    gone = {(commit.author, commit.subject) for commit in asked.rewritten}
+    return gone | {(commit.author, commit.subject) for commit in there}
+
+
 def new_commits(tip: str, asked: Asked, evidence: Evidence) -> list[Commit]:
     """The commits that a branch has and nobody was handed out."""
     handed_out = handed_out_commits(asked, evidence)

@@ -19,7 +19,7 @@ from muddled_orchard.core.git.commits import ancestry, contains
 from muddled_orchard.core.git.refs import REMOTE, branch_ref, is_on_remote, on_remote, tracking_ref
 from muddled_orchard.core.git.under_way import Words
 from muddled_orchard.core.submission.evidence import Evidence
-from muddled_orchard.core.submission.handed_out import handed_out_commits, new_commits
+from muddled_orchard.core.submission.handed_out import handed_out_names, new_commits
 from muddled_orchard.core.submission.instead import done_instead
 from muddled_orchard.core.submission.reflog import given_up
 from muddled_orchard.core.submission.status import uncommitted
@@ -103,8 +103,7 @@ def _is_work(id_: str, asked: Asked, evidence: Evidence) -> bool:
     made = commits.get(id_)
     if made is None or not asked.work or len(made.parents) != 1 or made.subject == SQUASHED:
         return False
-    handed_out = handed_out_commits(asked, evidence).values()
-    if any((made.author, made.subject) == (commit.author, commit.subject) for commit in handed_out):
+    if (made.author, made.subject) in handed_out_names(asked, evidence):
         return False
     named = ((operation_of(task), label) for task in asked.tasks for label in labels_of(task))
     if any(operation.shows(made, asked.commits[label]) for operation, label in named):
@@ -154,14 +153,16 @@ def _missing(task: Task, asked: Asked, evidence: Evidence) -> str:
     if operation_of(task).uncommitted:
         return "it is still in the stash" if evidence.stashes >= asked.stashes else ""
     if task.squash:
-        # What was squashed names no branch: there is one more commit than before.
-        own = {commit.id for commit in new_commits(tip, asked, evidence)}
+        # What was squashed names no branch: there is one more commit than others leave, and it replays none.
+        replayed = handed_out_names(asked, evidence)
+        own = {one.id for one in new_commits(tip, asked, evidence) if len(one.parents) == 1}
+        own -= {id_ for id_ in own if _said(evidence, id_) in replayed}
         line = [id_ for id_ in _own_line(tip, asked.tips.get(task.on), evidence) if id_ in own]
         # Work that was handed out uncommitted may have a commit, which a squash of the same file looks like.
         work = len(line) > 1 or not task.message
         count = len(line) - (work and any(_is_work(id_, asked, evidence) for id_ in line))
         earlier = asked.tasks[: place_of(task, asked.tasks)]
-        others = sum(one.on == task.on and not (one.abort or operation_of(one).sets_back) for one in earlier)
+        others = sum(_new_commits_of(one) for one in earlier if one.on == task.on and not one.abort)
         return "" if count > others else f"{task.on} has no new commit for it"
     if source is not None:
         if _has_come_in(task, source, asked, evidence):
@@ -171,6 +172,17 @@ def _missing(task: Task, asked: Asked, evidence: Evidence) -> str:
         return operation_of(task).not_in_yet(task)
     lacking = _lacking(task, asked, evidence)
     return operation_of(task).not_shown(task, lacking[0]) if lacking else ""
+
+
+def _said(evidence: Evidence, id_: str) -> tuple[str, str]:
+    return evidence.commits[id_].author, evidence.commits[id_].subject
+
+
+def _new_commits_of(task: Task) -> int:
+    """How many commits a task leaves, but for merges and those that replay what was handed out."""
+    operation = operation_of(task)
+    reworded = sum(item.word == "reword" for item in todo_of(task))
+    return reworded + bool(task.squash) + (operation.adds_commits and not operation.keeps_commits)
 
 
 def _lacking(task: Task, asked: Asked, evidence: Evidence) -> list[AskedCommit]:
