@@ -8,6 +8,7 @@ has nothing to do with the task (`attempts`); what the result contains is judged
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from itertools import groupby
 
 from msgspec.structs import replace
 
@@ -147,7 +148,8 @@ class MergeLocator:
                 shape = "rebase"
             made = own[-1]
             if shape == "squash":  # what it brought is the branch as an earlier task left it
-                made, nothing = self._most_of(step, own), replace(nothing, theirs=bring_tip)
+                plain = [commit for commit in own if len(commit.parents) == 1 and step.operation.squash]
+                made, nothing = self._most_of(step, plain or own), replace(nothing, theirs=bring_tip)
             return replace(nothing, shape=shape, result_commit=made.id, judged_commit=tip, branch=branch)
         if evidence.pending is None and _touched(self._submission, step):
             return replace(
@@ -235,14 +237,24 @@ class MergeLocator:
 
     def _tips(self, step: Step, before: list[Result]) -> Iterator[tuple[str, str]]:
         """Where the two branches may have stood: where the tasks before have left them; where the key has
-        them, if those commits were handed out; and as they were handed out, since the merges of a row may
-        have been made in another order."""
+        them, if those commits were handed out; as they were handed out, since the merges of a row may have
+        been made in another order; and at the base of an earlier replay of which nothing was to be left."""
         key, on, bring = self._key, step.operation.on, source_of(step.operation) or ""
         left = (expected_tip(on, key, before), expected_tip(bring, key, before))
         asked = (left[0], step.theirs if step.theirs in key.handed_out else left[1])
-        for on_tip, bring_tip in dict.fromkeys((left, asked, (expected_tip(on, key, []), left[1]))):
+        emptied = [(base, left[1]) for base in self._emptied_bases(step)]
+        for on_tip, bring_tip in dict.fromkeys((left, asked, (expected_tip(on, key, []), left[1]), *emptied)):
             if not contains(self._commits, on_tip, bring_tip):
                 yield on_tip, bring_tip
+
+    def _emptied_bases(self, step: Step) -> Iterator[str]:
+        """The new base of each earlier replay of the branch that by the key leaves no commit of it."""
+        key = self._key
+        earlier = [one for one in key.steps if one.task < step.task and one.operation.on == step.operation.on]
+        for _, group in groupby(earlier, key=lambda one: one.task):
+            steps = list(group)
+            if steps[0].does.replays_own and all(one.becomes_empty(key.commits) for one in steps):
+                yield steps[0].ours
 
     def _fast_forward(self, step: Step, on_tip: str, bring_tip: str) -> Result | None:
         on, commits = step.operation.on, self._commits
