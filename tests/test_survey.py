@@ -326,6 +326,13 @@ def test_what_is_accepted_and_breaks_a_rule_is_no_proof(tmp_path: Path) -> None:
     assert "Mend the rule, or the answer." in said
 
 
+def test_a_squash_of_which_nothing_is_left_is_told(tmp_path: Path) -> None:
+    squashed = OTHERWISE.replace('bring = "other"', 'bring = "other"\nsquash = true').partition("keep")[0]
+    (tmp_path / "one.toml").write_text(squashed + 'keep = [["theirs+ours", "ours"]]')
+    said = muddled("survey", tmp_path / "one.toml", "--quiet", code=1).stderr
+    assert 'the key accepts "ours" in press.txt: then nothing is left of "other"' in said
+
+
 def test_a_proof_is_remembered_for_the_same_file(tmp_path: Path) -> None:
     more = {"XDG_CACHE_HOME": str(tmp_path / "cache")}
     (tmp_path / "one.toml").write_text(OTHERWISE % '"theirs+ours"')

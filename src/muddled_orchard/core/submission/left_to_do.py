@@ -7,6 +7,7 @@ from typing import Literal
 
 from msgspec import Struct
 
+from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.git.lines import Lines, by_lines, lines_of
 from muddled_orchard.core.git.trees import Blob, Tree
 from muddled_orchard.core.git.under_way import UNDER_WAY
@@ -177,7 +178,7 @@ def _markers(evidence: Evidence) -> Iterator[LeftToDo]:
             for marker in markers_outside(_lines(evidence.texts, blob), expected, ()):
                 if path not in told or kind == "marker":
                     told.add(path)
-                    yield LeftToDo(kind, path, marker.line, marker.text.strip()[:50])
+                    yield LeftToDo(kind, path, marker.line, brief(marker.text.strip(), 50))
 
 
 def _lines(texts: Mapping[str, bytes], blob: Blob) -> Lines:
