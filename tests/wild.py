@@ -472,7 +472,11 @@ def _step_at_hand(session: LearnerSession) -> Step:
     squash = tree.noted("MERGE_HEAD") is None
     met = set(session.unmerged())
     return max(
-        (step for step in steps if step.commit is None and step.operation.on == tree.branch()),
+        (
+            one
+            for one in steps
+            if one.commit is None and not one.given_up and one.operation.on == tree.branch()
+        ),
         key=lambda step: (
             bool(step.operation.squash) == squash,
             {one.path for one in step.merge.conflicts} == met,

@@ -151,7 +151,8 @@ def _faults(case: Case, steps: list[TaskCase]) -> Iterator[tuple[Kind, str | Non
         return
     if matches.reordered:
         yield kinds.Reordered(), None
-    for commit in matches.twice:
+    others = {task.result.result_commit for task in case.tasks if task.step.task != steps[0].step.task}
+    for commit in (one for one in matches.twice if one.id not in others):  # two tasks may ask for the same
         yield kinds.ReplayedTwice(commit.id, commit.subject), commit.id
     for commit in matches.foreign:
         if case.submission.is_the_work(commit):
