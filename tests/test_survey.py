@@ -326,6 +326,40 @@ def test_what_is_accepted_and_breaks_a_rule_is_no_proof(tmp_path: Path) -> None:
     assert "Mend the rule, or the answer." in said
 
 
+IN_A_ROW = """
+story = [
+    { on = "main", write = { "a.txt" = "1\\n", "b.txt" = "1\\n" }, label = "begin", message = "Begin", publish = ["main"] },
+    { on = "night", from = "main", write = { "a.txt" = "2\\n" }, label = "two", message = "Two" },
+    { on = "night", write = { "c.txt" = "1\\n" }, label = "three", message = "Three" },
+    { on = "late", from = "night", write = { "d.txt" = "1\\n" }, label = "late", message = "Late" },
+    { on = "main", write = { "b.txt" = "2\\n" }, label = "four", message = "Four" },
+    { on = "origin/main", write = { "e.txt" = "1\\n" }, message = "Elsewhere" },
+]
+"""
+# Tasks that nothing could be seen of, or that are in each other's way, each with what is said of it.
+UNSEEN = (
+    ('{ do = "merge", on = "late", bring = "night" }', "leaves nothing new: it is there already"),
+    ('{ do = "merge", on = "night", bring = "late", message = "own" }', "only moves the branch on, so no commit of it could say anything"),
+    ('{ do = "cherry-pick", on = "main", pick = ["two", "three"], message = "own" }', "Git makes the 2 commits of task 1"),
+    ('{ do = "merge", on = "main", bring = "night", push = true }', "is refused: origin has what main lacks"),
+    ('{ do = "reset", on = "main", to = "begin" }', "throws away the work that was handed out there"),
+    ('{ do = "rebase", on = "main", onto = "night", todo = ["pick four"] }', "has no place for the work that was handed out there"),
+    ('{ do = "merge", on = "main", bring = "night" }, { do = "revert", on = "main", undo = "two" }, { do = "cherry-pick", on = "main", pick = ["two"] }', '"Two" is in main already when it comes to that'),
+    ('{ do = "cherry-pick", on = "main", pick = ["two"] }, { do = "cherry-pick", on = "main", pick = ["three", "two"] }', "nothing tells what task 2 (cherry-pick three and two onto main) makes from what task 1 makes there"),
+    ('{ do = "reset", on = "night", to = "begin" }, { do = "merge", on = "night", bring = "late" }', "a later task brings back what task 1"),
+    ('{ do = "merge", on = "main", bring = "night", squash = true }, { do = "revert", on = "main", undo = "four", message = "own" }', "from the squashed one on that branch"),
+    ('{ do = "cherry-pick", on = "night", pick = ["four"] }, { do = "rebase", on = "night", onto = "main" }', "replays that branch, so what task 1 left there can't be seen any more"),
+    ('{ do = "cherry-pick", on = "night", pick = ["four"] }, { do = "reset", on = "night", to = "two" }', "sets that branch back, so what task 1 left there"),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize(("tasks", "says"), UNSEEN)
+def test_tasks_of_which_nothing_could_be_seen_are_errors(tasks: str, says: str, tmp_path: Path) -> None:
+    work = 'start.write = { "b.txt" = "mine\\n" }' if "work" in says else ""
+    (tmp_path / "one.toml").write_text(f"{work}\n{IN_A_ROW}task = [{tasks}]\n")
+    assert says in " ".join(muddled("survey", tmp_path / "one.toml", "--quiet", code=1).stderr.split())
+
+
 def test_a_squash_of_which_nothing_is_left_is_told(tmp_path: Path) -> None:
     squashed = OTHERWISE.replace('bring = "other"', 'bring = "other"\nsquash = true').partition("keep")[0]
     (tmp_path / "one.toml").write_text(squashed + 'keep = [["theirs+ours", "ours"]]')

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
+from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import KeyPath, Problem
+from muddled_orchard.core.exercise.asked import labels_of
 from muddled_orchard.core.exercise.delivering import FORCE, push_of
 from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.task import Task
@@ -136,6 +138,11 @@ def _with_others(
     if task.message not in (None, "proposed") and operation_of(task).adds_commits and beside:
         what = f"nothing tells the commit of {_called(number, task)} from the squashed one on that branch"
         yield Problem(what, "Leave message out, or put one of them on another branch.", (*where, "message"))
+    for earlier, other in enumerate(key.scenario.task[: number - 1], start=1):
+        again = (task.do, task.on) == (other.do, other.on) and {*labels_of(task)} & {*labels_of(other)}
+        if again and operation_of(task).adds_commits and not other.abort:
+            what = f"nothing tells what {_called(number, task)} makes from what task {earlier} makes there"
+            yield Problem(what, f"Ask for {listed(sorted(again))} once.", where)
     if not operation_of(task).rewrites_branch:
         return
     for earlier, other in enumerate(key.scenario.task[: number - 1], start=1):
