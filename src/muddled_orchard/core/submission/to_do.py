@@ -249,7 +249,8 @@ def _has_come_in(task: Task, source: str, asked: Asked, evidence: Evidence) -> b
             stood = stood if grown else asked.commits[other.to or ""].id
     if grown and later and now is not None:
         # Where it stood in between nobody knows any more: some of what it got is there.
-        own = _own_line(now, stood, evidence)
+        before = {commit.id for commit in ancestry(evidence.commits, asked.tips.get(task.on))}
+        own = (id_ for id_ in _own_line(now, stood, evidence) if id_ not in before)
         return any(contains(evidence.commits, tip, id_) for id_ in own)
     brought = now if grown else stood
     return brought is None or contains(evidence.commits, tip, brought)

@@ -125,7 +125,16 @@ def _is_attempt(
     subjects = {subject_of(commits, step) for step in steps}
     if not steps[0].does.replays_own and any(commit.subject in subjects for commit in line.own):
         return True
-    return brings_part(commits, submission.texts, steps, commits[on_tip].tree, commits[line.tip].tree)
+    # What one commit brings, another task's may take back again; one with other words alone brings nothing.
+    old = [commits[id_].tree for id_ in submission.key.handed_out]
+    own = (commit for commit in line.own if len(commit.parents) == 1 and commit.tree not in old)
+    each = [] if steps[0].does.replays_own else [(commit.parents[0], commit.id) for commit in own]
+    spans = ((on_tip, line.tip), *each)
+    return any(
+        brings_part(commits, submission.texts, steps, commits[before].tree, commits[after].tree)
+        for before, after in spans
+        if before in commits
+    )
 
 
 def _line(
