@@ -430,7 +430,8 @@ def _goes_astray(session: LearnerSession, way: str) -> bool:
     if not session.unmerged() or kind in ("squash", "stash-pop"):
         return False
     session.git(*((kind, "--quit") if way == "quit" else ("reset", "-q")))
-    return True
+    # A reset may leave the file as ours has it, and nobody sees that there was a conflict.
+    return way == "quit" or bool(session.git("status", "--porcelain"))
 
 
 def _led_by_peek(session: LearnerSession) -> Iterator[str]:

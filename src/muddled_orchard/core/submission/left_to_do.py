@@ -71,6 +71,9 @@ _WORDS: Mapping[Left, str] = {
 }
 
 
+_REPLAYS = ("rebase", "cherry-pick", "revert", "am")
+
+
 class LeftToDo(Struct, frozen=True):
     """Something that is left to do: its kind, the file and line that it is about, and what more there is to
     say; `work` is False for what is only worth knowing."""
@@ -107,6 +110,8 @@ def left_in(
         waits = [item for item in changes if item.kind == "changed" or is_stray(evidence, item)]
         merged = not waits and not any(item.kind == "marker" for item in markers)
         told = "everything is merged; " if merged else ""
+        if kind in _REPLAYS and not any(item.kind in ("staged", "changed") for item in changes) and merged:
+            told = "nothing of the commit at hand is left; "
         yield LeftToDo("not applied" if _is_not_applied(evidence, changes) else "not completed", detail=told)
     if evidence.bisecting:
         yield LeftToDo("bisect")

@@ -93,7 +93,7 @@ def locate_replays(
     if not pending and not _is_attempt(submission, steps, line, on_tip, used):
         return [_result("none", step, line, None, line.base_commit, line.base_commit) for step in steps]
     line = line.without(merges, work)
-    if line.has_merges:
+    if line.has_merges or not line.own:
         # The branch may have been moved on to where it had been merged into another one.
         tips = [other.theirs for step, other in merged if source_of(step.operation) == task.on]
         moved_on = [_walked(evidence, commits, task.on, tip, used).without(merges, work) for tip in tips]
