@@ -129,6 +129,15 @@ def test_random_scenarios_agree_with_themselves(seed: int) -> None:
     assert next((found for found in tried if found != NO_EXERCISE), []) == []
 
 
+# Random scenarios that something was wrong with once, as they are drawn now.
+ONCE = (300040, 310149, 320090, 340071, 350020, 350049, 360191, 400388, 400457, 420061, 420103, 420524)
+
+
+@pytest.mark.parametrize("seed", ONCE)
+def test_what_once_went_wrong_in_a_chain_is_right(seed: int) -> None:
+    assert faults(seed) == []
+
+
 def test_a_broken_rule_is_named_first(tmp_path: Path) -> None:
     for name, weight in (("light", 1), ("heavy", 7)):
         text = (
