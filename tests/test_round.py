@@ -16,7 +16,8 @@ from rich.console import Console
 
 from muddled_orchard.classroom import handing_out
 from muddled_orchard.classroom.marking import Course
-from muddled_orchard.commands.parser import COMMANDS
+from muddled_orchard.commands.commands_page import commands_page
+from muddled_orchard.commands.parser import COMMANDS, whole_parser
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.git.trees import File
@@ -183,14 +184,15 @@ def test_long_work_tells_how_far_it_is(
     assert capsys.readouterr().err == ""
 
 
-def test_the_readme_names_every_command_and_option() -> None:
-    readme = Path("README.md").read_text("utf-8")
-    for command in COMMANDS:
-        row = next(line for line in readme.splitlines() if line.startswith(f"| `muddled {command}"))
-        options = set(re.findall(r"(--[a-z-]+)", muddled(command, "--help").stdout)) - {"--help"}
-        told = set(re.findall(r"(--[a-z-]+)", row))
-        assert options - told <= {"--quiet", "--jobs"}, command
-        assert told <= options | {"--from"}, command
+def test_the_readme_names_every_command_and_the_page_of_commands_every_option() -> None:
+    readme = Path("README.md").read_text("utf-8").splitlines()
+    assert [f"| `muddled {name}` | {what} |" for name, what in COMMANDS.items()] == [line for line in readme if line.startswith("| `")]  # fmt: skip
+    assert len(readme) < 160
+    made = commands_page(whole_parser())
+    assert Path("docs/commands.md").read_text("utf-8") == made, "run scripts/schema"
+    for command, part in zip(COMMANDS, made.split("\n## ")[1:], strict=True):
+        options = set(re.findall(r"(?<![\w-])(--[a-z-]+)", muddled(command, "--help").stdout)) - {"--help"}
+        assert options <= set(re.findall(r"(--[a-z-]+)", part)), command
 
 
 BUNDLES = {

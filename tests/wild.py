@@ -482,6 +482,8 @@ def _step_at_hand(session: LearnerSession) -> Step:
             bool(step.operation.squash) == squash,
             {one.path for one in step.merge.conflicts} == met,
             source_of(step.operation) == _named(session, tree.noted("MERGE_HEAD")),
+            step.theirs == tree.noted("MERGE_HEAD"),
+            step.task,
         ),
     )
 
