@@ -20,8 +20,8 @@ Made from the parsers by `scripts/schema`; `muddled COMMAND --help` shows the sa
 - `-` is standard output wherever a file is written. Results go to stdout, progress and messages to stderr.
   There is no colour where stdout is no terminal, or `NO_COLOR` is set.
 - SCENARIO is a file, or the id of a bundled one (`press-limit`). Which scenario a submission belongs to
-  stands in its first commit; your own scenario files are found where they were when you planted from them, in the
-  working folder, or where `--scenarios` says. Those that were handed out are in the ledger.
+  stands in its first commit; your own scenario files are found where they were when you planted from them,
+  in the working folder, or where `--scenarios` says. Those that were handed out are in the ledger.
 - Exit codes: 0 done; 1 done, and something fell short (somebody is below `--pass-mark`, `survey` found
   errors, `rehearse` a surprise); 2 wrong use, nothing could be read, or the output could not be written; 130
   stopped by Ctrl-C; 143 asked to end.
