@@ -22,13 +22,13 @@ def blocks(page: str, language: str) -> list[str]:
 
 
 def test_the_scenario_on_the_page_works_and_its_errors_are_those_on_the_page(tmp_path: Path) -> None:
-    shortest, text, *others = blocks("scenarios.md", "toml")
+    shortest, text, *others = (*blocks("scenarios.md", "toml"), *blocks("answers.md", "toml"))
     (tmp_path / "shortest.toml").write_text(shortest, "utf-8")
     assert "The key covers the conflict." in muddled("survey", "shortest.toml", folder=tmp_path).stdout
     for number, other in enumerate(others):
         (tmp_path / f"{number}.toml").write_text(other, "utf-8")
         assert "✓ The key " in muddled("survey", f"{number}.toml", folder=tmp_path).stdout
-    (part,) = blocks("scenarios.md", "toml-part")
+    (part,) = blocks("answers.md", "toml-part")
     (tmp_path / "part.toml").write_text(shortest + part, "utf-8")
     assert (
         "runs python3 check.py (not run; --run-rules)"
@@ -38,10 +38,30 @@ def test_the_scenario_on_the_page_works_and_its_errors_are_those_on_the_page(tmp
     path.write_text(text, "utf-8")
     muddled("plant", path.name, "practice", folder=tmp_path)
     assert "CONFLICT" in shell(tmp_path / "practice/work", "git merge count || true")
-    shown = blocks("scenarios.md", "")[-1]
+    shown = blocks("answers.md", "")[-1]
     wrong = text.replace('from = "main"', 'from = "mian"').replace('keep = ["theirs"]', 'kep = ["theirs"]')
     path.write_text(wrong, "utf-8")
     assert muddled("plant", path.name, "again", folder=tmp_path, code=2).stderr == shown
+
+
+def test_no_page_is_long_and_no_line_scrolls() -> None:
+    """But for what is made, and for tables and blocks, whose cells have at most a hundred letters."""
+    for page in (*DOCS.glob("*.md"), DOCS.parent / "README.md", DOCS.parent / "CONTRIBUTING.md"):
+        text = page.read_text("utf-8")
+        assert len(text.splitlines()) < 250 or page.name == "commands.md", page
+        for line in re.sub(r"(?ms)^```.*?^```", "", text).splitlines():
+            cells = line.strip("|").split("|") if line.startswith("|") else ()
+            assert (
+                len(line) <= 110
+                or (cells and all(len(cell.strip()) <= 100 for cell in cells))
+                or line.startswith("    ")
+            ), (page, line)
+
+
+def test_every_link_of_the_pages_leads_somewhere() -> None:
+    for page in (*DOCS.glob("*.md"), DOCS.parent / "README.md", DOCS.parent / "CONTRIBUTING.md"):
+        XX
+            assert (page.parent / link).exists(), (page, link)
 
 
 def test_the_result_file_is_as_its_schema_says(tmp_path: Path) -> None:

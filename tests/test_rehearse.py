@@ -40,7 +40,7 @@ keep = ["{0}"]
 
 
 EXAMPLES = re.findall(
-    r"^\| (\S+) \| (.+?) \| (\w+) \| (met|partly|missed) \|$", Path("docs/grading.md").read_text("utf-8"), re.MULTILINE
+    r"^\| (\S+) \| (.+?) \| (\w+) \| (met|partly|missed) \|$", Path("docs/verdicts.md").read_text("utf-8"), re.MULTILINE
 )  # fmt: skip
 
 

@@ -1,4 +1,4 @@
-"""How hard a scenario is, from what makes conflicts hard. The table is in docs/scenarios.md."""
+"""How hard a scenario is, from what makes conflicts hard. The table is in docs/answers.md."""
 
 from __future__ import annotations
 
