@@ -157,12 +157,16 @@ class TaskRunner:
         """Write the message where Git has made a commit by itself."""
         task = self.key.scenario.task[number - 1]
         steps = [step for step in self.key.steps if step.task == number]
-        if len(steps) != 1 or steps[0].merge.conflicts or steps[0].fast_forward or self.hands.tree.pending():
+        if len(steps) != 1 or steps[0].fast_forward or self.hands.tree.pending():
+            return
+        if steps[0].becomes_empty(self.key.commits):
             return
         operation = operation_of(task)
         if operation.says_at_once or (not operation.joins and steps[0].commit is None):
             return
-        if (said := self._message(task, steps[0])) is not None:
+        said = self._message(task, steps[0])
+        # By another way before, what the key meets as a conflict may not be one.
+        if said is not None and self.hands.tree.message().strip() != said.strip():
             self.hands.say("Git did not stop, so the message is written now:")
             self.hands.git("commit", "--amend", "-m", said)
 

@@ -38,6 +38,10 @@ class PracticeTree:
         repository = self.repository
         return None if repository.head_is_unborn else str(repository.head.target)
 
+    def message(self) -> str:
+        """What the commit that is checked out says."""
+        return str(self.repository.revparse_single("HEAD").peel(pygit2.Commit).message)
+
     def unmerged(self) -> dict[str, dict[int, str]]:
         """The blob ids of the paths that are in conflict, by stage."""
         found: dict[str, dict[int, str]] = {}
