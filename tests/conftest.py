@@ -91,6 +91,14 @@ def all_marked(handed: Sequence[Handed], course: Course, bounds: Bounds, jobs: i
         return list(going)
 
 
+def pytest_collection_modifyitems(items: list[pytest.Function]) -> None:
+    """Tests that share what is made once for their file run in one process, so that it is made once."""
+    for item in items:
+        made = (one for found in item._fixtureinfo.name2fixturedefs.values() for one in found)
+        if any(one.scope == "module" for one in made):
+            item.add_marker(pytest.mark.xdist_group(item.path.stem))
+
+
 @pytest.fixture(scope="session", autouse=True)
 def own_state(tmp_path_factory: pytest.TempPathFactory) -> None:
     """What the program remembers of plantings and proofs stays out of the user's home."""

@@ -92,7 +92,8 @@ class Revert(Operation):
         """Whether its message names the commit, by subject or id; a squash merge lists what it brings in."""
         if made.subject == SQUASHED:
             return False
-        named = original.subject in made.message and made.subject != original.subject
+        # What begins as it does is that commit reworded.
+        named = original.subject in made.message and not made.subject.startswith(original.subject)
         return named or original.id in made.message
 
     def not_shown(self, task: Task, original: NamedCommit) -> str:
