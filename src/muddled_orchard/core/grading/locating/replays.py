@@ -96,6 +96,8 @@ def locate_replays(
     if line.has_merges or not line.own:
         # The branch may have been moved on to where it had been merged into another one.
         tips = [other.theirs for step, other in merged if source_of(step.operation) == task.on]
+        if any(one.merges_branches and source_of(one.operation) == task.on for one in submission.key.steps):
+            tips += [commit.parents[1] for commit in line.own if len(commit.parents) > 1]
         moved_on = [_walked(evidence, commits, task.on, tip, used).without(merges, work) for tip in tips]
         line = next(
             (one for one in moved_on if one.own and not any(len(c.parents) > 1 for c in one.own)), line
