@@ -91,6 +91,7 @@ def all_marked(handed: Sequence[Handed], course: Course, bounds: Bounds, jobs: i
         return list(going)
 
 
+@pytest.hookimpl(tryfirst=True)  # before xdist looks at the groups
 def pytest_collection_modifyitems(items: list[pytest.Function]) -> None:
     """Tests that share what is made once for their file run in one process, so that it is made once."""
     for item in items:

@@ -127,6 +127,8 @@ WRONG: dict[str, tuple[list[tuple[str, str]], list[str]]] = {
         [('has = "Maren"', 'matches = "("\n[points]\nmarker = 3')],
         ["86: rule[1].matches: this is no regular expression", '88: points.marker: "marker" is no criterion|Did you mean "markers"?'],
     ),
+    "a number without end": ([("format = 1", f"format = 1\nminutes = {'1' * 5000}")], ["2: a number is too long|Shorten it"]),
+    "lists without end": ([("format = 1", f"format = 1\nx = {'[' * 3000}{']' * 3000}")], ["2: lists or tables are nested too deeply"]),
     "no TOML": ([('title = "Notes', 'title = Notes')], ["3: this is no valid TOML: Invalid value|Text stands between straight quotes"]),
     "a value that nobody gives": ([('message = "Lose some hives"', 'message = "Lose @{count} hives"')], ['story[4].message: no value is named "count"']),
 }  # fmt: skip

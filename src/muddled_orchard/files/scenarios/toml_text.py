@@ -14,6 +14,9 @@ _STRAIGHT = 'Text stands between straight quotes: title = "Notes".'
 _PAIR = 'Every line is key = value, as in title = "Notes"; a remark begins with #.'
 _INLINE = "A table in braces { } stands on one line, with commas between its keys and none at the end."
 
+_MOST_DIGITS = 640
+"""No limit that Python may have for numbers is lower."""
+
 # What the parser says, and what to do about it.
 _ADVICE = (
     (r"Invalid value", f"{_STRAIGHT} Truth is true or false; a list is [ ]."),
@@ -55,3 +58,17 @@ def parsed(text: str) -> dict[str, Any]:
         advice = next((hint for pattern, hint in _ADVICE if re.search(pattern, reason)), "")
         line = int(found[1]) if found else text.rstrip().count("\n") + 1
         raise BadInput(Problem(f"this is no valid TOML: {reason}", advice, line=line)) from None
+    except ValueError:  # Python reads no number of thousands of digits
+        line = _line_of(re.search(f"[0-9_]{{{_MOST_DIGITS},}}", text))
+        raise BadInput(
+            Problem("a number is too long", "Shorten it, or put it in quotes.", line=line)
+        ) from None
+    except RecursionError:
+        line = _line_of(re.search(r"([\[{]\s*){50,}|[\[{]", text))
+        raise BadInput(
+            Problem("lists or tables are nested too deeply", "Take levels out.", line=line)
+        ) from None
+
+
+def _line_of(found: re.Match[str] | None) -> int:
+    return found.string.count("\n", 0, found.start()) + 1 if found else 1
