@@ -20,7 +20,7 @@ demo: $(READY)  ## the whole round with a class of thirty made-up learners, in b
 test: check  ## all tests and checks, as CI runs them
 	scripts/sandbox
 	scripts/browser
-	$(BIN)/pytest --numprocesses $$(($$(nproc 2>/dev/null || echo 2) + 1)) --dist loadgroup --cov --cov-report=  # most of them wait for Git
+	$(BIN)/pytest --numprocesses $$(($$(nproc 2>/dev/null || echo 2) + 1)) --cov --cov-report=  # most of them wait for Git
 	@echo "core: $$($(BIN)/coverage report --format=total) % of lines and branches are reached by tests of their own"
 
 check: $(READY)  ## format, lint, types and the import contract, without the tests

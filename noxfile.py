@@ -13,11 +13,11 @@ nox.options.error_on_missing_interpreters = False
 def tests(session: nox.Session) -> None:
     """The tests with the newest versions of everything."""
     session.install("--editable", ".[dev]")
-    session.run("pytest", "--numprocesses", "auto", "--dist", "loadgroup", *session.posargs)
+    session.run("pytest", "--numprocesses", "auto", *session.posargs)
 
 
 @nox.session(python="3.11", venv_backend="uv")
 def lowest(session: nox.Session) -> None:
     """The tests with the lowest versions that are allowed, on the lowest Python."""
     session.install("--resolution", "lowest-direct", "--editable", ".[dev]")
-    session.run("pytest", "--numprocesses", "auto", "--dist", "loadgroup", *session.posargs)
+    session.run("pytest", "--numprocesses", "auto", *session.posargs)

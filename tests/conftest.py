@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fcntl
 import json
 import os
 import sqlite3
@@ -91,13 +92,19 @@ def all_marked(handed: Sequence[Handed], course: Course, bounds: Bounds, jobs: i
         return list(going)
 
 
-@pytest.hookimpl(tryfirst=True)  # before xdist looks at the groups
-def pytest_collection_modifyitems(items: list[pytest.Function]) -> None:
-    """Tests that share what is made once for their file run in one process, so that it is made once."""
-    for item in items:
-        made = (one for found in item._fixtureinfo.name2fixturedefs.values() for one in found)
-        if any(one.scope == "module" for one in made):
-            item.add_marker(pytest.mark.xdist_group(item.path.stem))
+def once(tmp_path_factory: pytest.TempPathFactory, name: str, make: Callable[[Path], Any]) -> Any:
+    """What `make` makes in a folder of its own, as JSON: by the first process of the tests that asks for it,
+    while the others wait."""
+    base = tmp_path_factory.getbasetemp()
+    shared = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / f"once-{name}"
+    shared.mkdir(exist_ok=True)
+    made = shared / "made.json"
+    with (shared / "lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not made.exists():
+            (shared / "top").mkdir()
+            made.write_text(json.dumps(make(shared / "top")), "utf-8")
+    return json.loads(made.read_text("utf-8"))
 
 
 @pytest.fixture(scope="session", autouse=True)

@@ -7,13 +7,13 @@ import json
 import shutil
 import unicodedata
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import pytest
 
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.reports.pages.brief import brief_markdown
-from tests.conftest import graded, muddled, shell
+from tests.conftest import graded, muddled, once, shell
 from tests.test_operations import Case, check
 from tests.wild import NO_EXERCISE, faults
 
@@ -91,15 +91,18 @@ CASES = {
 }  # fmt: skip
 
 
-@pytest.fixture(scope="module")
-def results(tmp_path_factory: pytest.TempPathFactory) -> dict[str, dict[str, Any]]:
-    top = tmp_path_factory.mktemp("cases")
+def _results_made(top: Path) -> dict[str, dict[str, Any]]:
     for number, case in enumerate(CASES.values()):
         file = CASES_FOLDER / f"{case.exercise}.toml"
         folder = top / f"case{number}"
         muddled("plant", file if file.is_file() else case.exercise, folder, "--quiet")
         shell(folder / "work", f"{HELP}\n{case.script}\ntrue")
     return graded(top, "--scenarios", CASES_FOLDER)
+
+
+@pytest.fixture(scope="module")
+def results(tmp_path_factory: pytest.TempPathFactory) -> dict[str, dict[str, Any]]:
+    return cast(dict[str, dict[str, Any]], once(tmp_path_factory, "cases", _results_made))
 
 
 @pytest.mark.parametrize("name", CASES)

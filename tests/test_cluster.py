@@ -17,7 +17,7 @@ from typing import Any
 import pytest
 
 from muddled_orchard import __version__
-from tests.conftest import PROGRAM, database, muddled, shell
+from tests.conftest import PROGRAM, database, muddled, once, shell
 from tests.test_class import RIGHT, WRONG
 from tests.test_safety import ARCHIVES, HOSTILE
 
@@ -91,10 +91,8 @@ def ready(cluster: Cluster, workers: int = WORKERS) -> bool:
     return sum("Registered to" in log.read_text() for log in logs) >= workers
 
 
-@pytest.fixture(scope="module")
-def pile(tmp_path_factory: pytest.TempPathFactory) -> Path:
+def _pile_made(top: Path) -> str:
     """Honest, wrong and hostile submissions, as folders and as archives."""
-    top = tmp_path_factory.mktemp("pile")
     muddled("plant", "press-limit", top / "planted")
     (top / "in").mkdir()
     for name, script in {
@@ -109,7 +107,12 @@ def pile(tmp_path_factory: pytest.TempPathFactory) -> Path:
     good = (top / "in/honest.tar.gz").read_bytes()
     for name, (make, _) in ARCHIVES.items():
         (top / "in" / name).write_bytes(make(good))
-    return top / "in"
+    return str(top / "in")
+
+
+@pytest.fixture(scope="module")
+def pile(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return Path(once(tmp_path_factory, "pile", _pile_made))
 
 
 @pytest.fixture(scope="module")

@@ -5,11 +5,11 @@ from __future__ import annotations
 import shutil
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import pytest
 
-from tests.conftest import graded, muddled, shell
+from tests.conftest import graded, muddled, once, shell
 from tests.scenarios import CHAIN, KINDS
 
 ALL = ("finished", "markers", "history", "resolution", "rest", "rules", "bystanders", "tidy")
@@ -246,10 +246,8 @@ CASES = {
 }  # fmt: skip
 
 
-@pytest.fixture(scope="module")
-def classroom(tmp_path_factory: pytest.TempPathFactory) -> dict[str, dict[str, Any]]:
+def _classroom_made(top: Path) -> dict[str, dict[str, Any]]:
     """Everybody's result, from one run of the program over the whole class."""
-    top = tmp_path_factory.mktemp("class")
     muddled("plant", "press-limit", top / "first")
     (top / "all").mkdir()
     for number, case in enumerate(CASES.values()):
@@ -261,6 +259,11 @@ def classroom(tmp_path_factory: pytest.TempPathFactory) -> dict[str, dict[str, A
         "grading changed something"
     )
     return dict(zip(CASES, (results[f"{number:02}"] for number in range(len(CASES))), strict=True))
+
+
+@pytest.fixture(scope="module")
+def classroom(tmp_path_factory: pytest.TempPathFactory) -> dict[str, dict[str, Any]]:
+    return cast(dict[str, dict[str, Any]], once(tmp_path_factory, "learners", _classroom_made))
 
 
 @pytest.mark.parametrize("name", CASES)
@@ -398,9 +401,7 @@ RIGHT_KEPT = {
 }  # fmt: skip
 
 
-@pytest.fixture(scope="module")
-def kinds(tmp_path_factory: pytest.TempPathFactory) -> dict[str, dict[str, Any]]:
-    top = tmp_path_factory.mktemp("kinds")
+def _kinds_made(top: Path) -> dict[str, dict[str, Any]]:
     (top / "kinds.toml").write_text(KINDS, encoding="utf-8")
     muddled("plant", top / "kinds.toml", top / "first")
     for number, (other, _, _) in enumerate(KINDS_CASES.values()):
@@ -409,6 +410,11 @@ def kinds(tmp_path_factory: pytest.TempPathFactory) -> dict[str, dict[str, Any]]
         shell(top / "all" / f"{number:02}" / "work", f"{MERGE}{resolve}\ngit add -A; git commit -qm merged")
     results = graded(top / "all", "--scenarios", top / "kinds.toml")
     return dict(zip(KINDS_CASES, (results[f"{n:02}"] for n in range(len(KINDS_CASES))), strict=True))
+
+
+@pytest.fixture(scope="module")
+def kinds(tmp_path_factory: pytest.TempPathFactory) -> dict[str, dict[str, Any]]:
+    return cast(dict[str, dict[str, Any]], once(tmp_path_factory, "kinds", _kinds_made))
 
 
 @pytest.mark.parametrize("name", KINDS_CASES)

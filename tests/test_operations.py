@@ -20,7 +20,7 @@ from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.rehearsal.proving import prove
 from muddled_orchard.system.workers import Machines
 from muddled_orchard.vcs.walkthrough.walking import walk_through
-from tests.conftest import graded, muddled, shell
+from tests.conftest import graded, muddled, once, shell
 
 
 @dataclass(frozen=True)
@@ -252,9 +252,7 @@ CASES = {
 }  # fmt: skip
 
 
-@pytest.fixture(scope="module")
-def classroom(tmp_path_factory: pytest.TempPathFactory) -> dict[str, dict[str, Any]]:
-    top = tmp_path_factory.mktemp("operations")
+def _classroom_made(top: Path) -> dict[str, dict[str, Any]]:
     for exercise in {case.exercise for case in CASES.values()}:
         muddled("plant", exercise, top / "first" / exercise)
     for number, case in enumerate(CASES.values()):
@@ -262,6 +260,11 @@ def classroom(tmp_path_factory: pytest.TempPathFactory) -> dict[str, dict[str, A
         shell(top / "all" / f"{number:02}" / "work", case.script)
     results = graded(top / "all")
     return dict(zip(CASES, (results[f"{n:02}"] for n in range(len(CASES))), strict=True))
+
+
+@pytest.fixture(scope="module")
+def classroom(tmp_path_factory: pytest.TempPathFactory) -> dict[str, dict[str, Any]]:
+    return cast(dict[str, dict[str, Any]], once(tmp_path_factory, "operations", _classroom_made))
 
 
 @pytest.mark.parametrize("name", CASES)

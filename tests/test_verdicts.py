@@ -5,11 +5,11 @@ from __future__ import annotations
 import json
 import shutil
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import pytest
 
-from tests.conftest import graded, muddled, shell
+from tests.conftest import graded, muddled, once, shell
 from tests.scenarios import CHAIN, HEADER
 from tests.test_operations import Case, check, side
 
@@ -192,9 +192,7 @@ CASES = {
 }  # fmt: skip
 
 
-@pytest.fixture(scope="module")
-def classroom(tmp_path_factory: pytest.TempPathFactory) -> dict[str, dict[str, Any]]:
-    top = tmp_path_factory.mktemp("verdicts")
+def _classroom_made(top: Path) -> dict[str, dict[str, Any]]:
     for id_, text in SCENARIOS.items():
         (top / f"{id_}.toml").write_text(text, "utf-8")
         muddled("plant", top / f"{id_}.toml", top / "first" / id_)
@@ -205,6 +203,11 @@ def classroom(tmp_path_factory: pytest.TempPathFactory) -> dict[str, dict[str, A
         top / "all", *(part for id_ in SCENARIOS for part in ("--scenarios", top / f"{id_}.toml"))
     )
     return dict(zip(CASES, (results[f"{n:02}"] for n in range(len(CASES))), strict=True))
+
+
+@pytest.fixture(scope="module")
+def classroom(tmp_path_factory: pytest.TempPathFactory) -> dict[str, dict[str, Any]]:
+    return cast(dict[str, dict[str, Any]], once(tmp_path_factory, "verdicts", _classroom_made))
 
 
 @pytest.mark.parametrize("name", CASES)
