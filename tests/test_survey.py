@@ -343,6 +343,7 @@ UNSEEN = (
     ('{ do = "cherry-pick", on = "main", pick = ["two", "three"], message = "own" }', "Git makes the 2 commits of task 1"),
     ('{ do = "merge", on = "main", bring = "night", push = true }', "is refused: origin has what main lacks"),
     ('{ do = "reset", on = "main", to = "begin" }', "throws away the work that was handed out there"),
+    ('{ do = "rebase", on = "main", onto = "night", message = "own" }', "replays a commit of the work that was handed out there, too"),
     ('{ do = "rebase", on = "main", onto = "night", todo = ["pick four"] }', "has no place for the work that was handed out there"),
     ('{ do = "merge", on = "main", bring = "night" }, { do = "revert", on = "main", undo = "two" }, { do = "cherry-pick", on = "main", pick = ["two"] }', '"Two" is in main already when it comes to that'),
     ('{ do = "cherry-pick", on = "main", pick = ["two"] }, { do = "cherry-pick", on = "main", pick = ["three", "two"] }', "nothing tells what task 2 (cherry-pick three and two onto main) makes from what task 1 makes there"),

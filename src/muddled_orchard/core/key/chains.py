@@ -101,6 +101,9 @@ def _of_work(key: Key, number: int, task: Task, where: KeyPath) -> Iterator[Prob
     if task.todo is not None:
         what = f"the list of {_called(number, task)} has no place for the work that was handed out there"
         yield Problem(what, "Hand it out on another branch (start.on).", where)
+    if operation_of(task).replays_own and task.message not in (None, "proposed"):
+        what = f"{_called(number, task)} replays a commit of the work that was handed out there, too"
+        yield Problem(what, "Leave message out, or hand it out on another branch (start.on).", where)
     if operation_of(task).sets_back:
         what = f"{_called(number, task)} throws away the work that was handed out there uncommitted"
         yield Problem(what, "Hand it out on another branch (start.on).", where)
