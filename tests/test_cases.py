@@ -133,7 +133,22 @@ def test_random_scenarios_agree_with_themselves(seed: int) -> None:
 
 
 # Random scenarios that something was wrong with once, as they are drawn now.
-ONCE = (300040, 310149, 320090, 340071, 350020, 350049, 360191, 400388, 400457, 420061, 420103, 420524)
+ONCE = (
+    300040,
+    310149,
+    320090,
+    340071,
+    350020,
+    350049,
+    360191,
+    400388,
+    400457,
+    420061,
+    420103,
+    420524,
+    470052,
+    470159,
+)
 
 
 @pytest.mark.parametrize("seed", ONCE)

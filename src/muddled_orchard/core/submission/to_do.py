@@ -157,7 +157,10 @@ def _missing(task: Task, asked: Asked, evidence: Evidence) -> str:
         replayed = handed_out_names(asked, evidence)
         own = {one.id for one in new_commits(tip, asked, evidence) if len(one.parents) == 1}
         own -= {id_ for id_ in own if _said(evidence, id_) in replayed}
-        line = [id_ for id_ in _own_line(tip, asked.tips.get(task.on), evidence) if id_ in own]
+        moved_on = any(source_of(other) == task.on for other in _later(task, asked))
+        first_parents = _own_line(tip, asked.tips.get(task.on), evidence)
+        # Where it was moved on to a merge made elsewhere, its own commits came in by that.
+        line = list(own) if moved_on else [id_ for id_ in first_parents if id_ in own]
         # Work that was handed out uncommitted may have a commit, which a squash of the same file looks like.
         work = len(line) > 1 or not task.message
         count = len(line) - (work and any(_is_work(id_, asked, evidence) for id_ in line))

@@ -61,7 +61,7 @@ def _asked(case: Case) -> Iterator[tuple[TaskCase, Commit | None]]:
     where Git asks for the message, or all where it never stops."""
     for _, group in groupby(case.tasks, key=lambda task: task.step.task):
         steps = [step for step in group if step.task.message is not None]
-        stops = [step for step in steps if step.step.merge.conflicts]
+        stops = [step for step in steps if step.merge.conflicts]  # for this learner
         for step in stops or steps:
             shape = step.result.shape
             # What was skipped costs `history`, or `resolution` where nothing was kept of it.
