@@ -29,7 +29,7 @@ def given_up(scenario: Scenario) -> bool:
 
 def lies_uncommitted(scenario: Scenario) -> bool:
     """Whether what is asked may lie in the working tree alone, where no push shows it."""
-    return bool(scenario.start.work) or any(operation_of(task).uncommitted for task in scenario.task)
+    return bool(scenario.start.work) or any(operation_of(task).stays_uncommitted for task in scenario.task)
 
 
 def beyond_a_bundle(scenario: Scenario) -> bool:

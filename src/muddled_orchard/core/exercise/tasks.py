@@ -29,7 +29,7 @@ def branch_at_end(tasks: Sequence[Task]) -> str:
 def most_stashes(handed_out: int, tasks: Sequence[Task], *, work: bool) -> int:
     """How many stashes may be there in the end: those that were handed out but for one that is popped, and
     one with the `work` that was handed out uncommitted."""
-    popped = any(operation_of(task).uncommitted for task in tasks)
+    popped = any(operation_of(task).stays_uncommitted for task in tasks)
     return handed_out - popped + work
 
 

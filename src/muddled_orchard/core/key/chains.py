@@ -149,7 +149,7 @@ def _with_others(
     if not operation_of(task).rewrites_branch:
         return
     for earlier, other in enumerate(key.scenario.task[: number - 1], start=1):
-        if other.on == task.on and not other.abort and not operation_of(other).uncommitted:
+        if other.on == task.on and not other.abort and not operation_of(other).stays_uncommitted:
             how = "sets that branch back" if operation_of(task).sets_back else "replays that branch"
             what = f"{_called(number, task)} {how}, so what task {earlier} left there can't be seen any more"
             yield Problem(what, "Put it before, or on another branch.", where)

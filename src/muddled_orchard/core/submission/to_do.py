@@ -64,7 +64,7 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
                 yield ToDo(number=number, task=words, missing=what, commands=(), perhaps=True)
             else:
                 commands = (*_switch(task, evidence), *_begin(task, asked, evidence))
-                pops = operation_of(task).uncommitted
+                pops = operation_of(task).stays_uncommitted
                 missing += begun
                 yield ToDo(
                     number=number,
@@ -150,23 +150,10 @@ def _missing(task: Task, asked: Asked, evidence: Evidence) -> str:
     if task.todo and tip == asked.tips.get(task.on):
         return f"{task.on} still has its commits as they were"
     source = source_of(task)
-    if operation_of(task).uncommitted:
+    if operation_of(task).stays_uncommitted:
         return "it is still in the stash" if evidence.stashes >= asked.stashes else ""
     if task.squash:
-        # What was squashed names no branch: there is one more commit than others leave, and it replays none.
-        replayed = handed_out_names(asked, evidence)
-        own = {one.id for one in new_commits(tip, asked, evidence) if len(one.parents) == 1}
-        own -= {id_ for id_ in own if _said(evidence, id_) in replayed}
-        moved_on = any(source_of(other) == task.on for other in _later(task, asked))
-        first_parents = _own_line(tip, asked.tips.get(task.on), evidence)
-        # Where it was moved on to a merge made elsewhere, its own commits came in by that.
-        line = list(own) if moved_on else [id_ for id_ in first_parents if id_ in own]
-        # Work that was handed out uncommitted may have a commit, which a squash of the same file looks like.
-        work = len(line) > 1 or not task.message
-        count = len(line) - (work and any(_is_work(id_, asked, evidence) for id_ in line))
-        earlier = asked.tasks[: place_of(task, asked.tasks)]
-        others = sum(_new_commits_of(one) for one in earlier if one.on == task.on and not one.abort)
-        return "" if count > others else f"{task.on} has no new commit for it"
+        return "" if _has_squashed(task, asked, evidence) else f"{task.on} has no new commit for it"
     if source is not None:
         if _has_come_in(task, source, asked, evidence):
             goes_on = any(other.on == task.on for other in _later(task, asked))
@@ -177,8 +164,20 @@ def _missing(task: Task, asked: Asked, evidence: Evidence) -> str:
     return operation_of(task).not_shown(task, lacking[0]) if lacking else ""
 
 
-def _said(evidence: Evidence, id_: str) -> tuple[str, str]:
-    return evidence.commits[id_].author, evidence.commits[id_].subject
+def _has_squashed(task: Task, asked: Asked, evidence: Evidence) -> bool:
+    """Whether a branch has one more commit than other tasks leave there that replays none: what was squashed
+    names no branch."""
+    tip, replayed = evidence.branch(task.on) or "", handed_out_names(asked, evidence)
+    new = (commit for commit in new_commits(tip, asked, evidence) if len(commit.parents) == 1)
+    own = {commit.id for commit in new if (commit.author, commit.subject) not in replayed}
+    if not any(source_of(other) == task.on for other in _later(task, asked)):
+        # Where it is not moved on to a merge made elsewhere, all that it got lies on its own line.
+        own &= set(_own_line(tip, asked.tips.get(task.on), evidence))
+    # Work that was handed out uncommitted may have a commit, which a squash of the same file looks like.
+    work = len(own) > 1 or not task.message
+    count = len(own) - (work and any(_is_work(id_, asked, evidence) for id_ in own))
+    earlier = asked.tasks[: place_of(task, asked.tasks)]
+    return count > sum(_new_commits_of(one) for one in earlier if one.on == task.on and not one.abort)
 
 
 def _new_commits_of(task: Task) -> int:

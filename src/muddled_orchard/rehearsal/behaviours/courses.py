@@ -87,7 +87,7 @@ def aborted(session: LearnerSession) -> Expected:
 
 
 def _abort(session: LearnerSession, task: Task) -> None:
-    if operation_of(task).uncommitted or task.squash:
+    if operation_of(task).stays_uncommitted or task.squash:
         session.git("reset", "-q", "--hard")
     else:
         session.git(operation_of(task).under_way, "--abort")
@@ -303,11 +303,13 @@ def can_skip(key: Key) -> bool:
 def can_detach(key: Key) -> bool:
     """Where the last task ends in commits of the learner's."""
     last = hardest_task_number(key) == len(key.scenario.task)
-    makes_commits = not operation_of(hardest_task(key)).uncommitted and not key.steps[-1].makes_no_commit
+    makes_commits = (
+        not operation_of(hardest_task(key)).stays_uncommitted and not key.steps[-1].makes_no_commit
+    )
     return last and begins_hardest_task(key) and makes_commits
 
 
 def can_amend(key: Key) -> bool:
     """Where the last commit is the learner's own."""
     last = key.steps[-1]
-    return not last.does.uncommitted and not last.fast_forward and not last.makes_no_commit
+    return not last.does.stays_uncommitted and not last.fast_forward and not last.makes_no_commit

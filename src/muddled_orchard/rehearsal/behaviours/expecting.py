@@ -91,7 +91,7 @@ def can_begin_again(key: Key) -> bool:
 
 def is_finished_by_staging(key: Key) -> bool:
     """Where nothing needs to be committed after the last conflict."""
-    return conflicts(key) and operation_of(last_step(key).operation).uncommitted
+    return conflicts(key) and operation_of(last_step(key).operation).stays_uncommitted
 
 
 def to_deliver(key: Key) -> bool:
@@ -245,5 +245,7 @@ def _only_deleted(session: LearnerSession) -> bool:
 
 def unfinished(session: LearnerSession, must_lose: str = "", may_lose: str = "") -> Expected:
     """The same for what was left before its end."""
-    undone = "finished tidy" if operation_of(hardest_task(session.key)).uncommitted else "finished history"
+    undone = (
+        "finished tidy" if operation_of(hardest_task(session.key)).stays_uncommitted else "finished history"
+    )
     return expect(session, f"{undone} delivered {must_lose}", f"rules {may_lose}", state="open")

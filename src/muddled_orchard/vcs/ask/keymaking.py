@@ -308,7 +308,7 @@ def _replay(
     step = _step(scratch, draft, number, task, ours, replay.theirs, merge, replay.original)
     step = replace(step, base=replay.base, into=into)
     draft.steps.append(step)
-    if operation_of(task).uncommitted or step.becomes_empty(commits):
+    if operation_of(task).stays_uncommitted or step.becomes_empty(commits):
         return  # nothing is committed: the work is in the working tree, or the commit became empty
     operation = operation_of(task)
     author = about.author if operation.keeps_commits else None

@@ -47,7 +47,7 @@ class ConflictShown:
         self.recorder.on_conflict(self.step, self.unmerged)
         recorder = self.recorder
         about = self.recorder.key.commits.get(self.step.commit or "")
-        at = f', at "{about.subject}"' if about is not None and not self.step.does.uncommitted else ""
+        at = f', at "{about.subject}"' if about is not None and not self.step.does.stays_uncommitted else ""
         where = f": {listed(self.unmerged)}" if self.unmerged else ""
         recorder.call_step(self._name("conflict"), f"Git stops{at}{where}")
         recorder.say(

@@ -100,8 +100,6 @@ class Operation:
     """What it leaves."""
     under_way: str
     """The kind of operation that Git shows where it has stopped (`core.git.under_way`)."""
-    rewrites_branch = False
-    """Whether commits that its branch had are no longer in it."""
     says_at_once = False
     """Whether the command that begins it takes the message of its commit."""
     why_begin = "to begin"
@@ -133,7 +131,7 @@ class Operation:
         return self.joins or self.replays_own or self.adds_commits
 
     @property
-    def uncommitted(self) -> bool:
+    def stays_uncommitted(self) -> bool:
         """Whether it ends in changes of the working tree that nobody has to commit."""
         return self.result == "working tree"
 
@@ -141,6 +139,11 @@ class Operation:
     def sets_back(self) -> bool:
         """Whether it ends with its branch at a commit that there was before; nothing is merged."""
         return self.result == "set branch"
+
+    @property
+    def rewrites_branch(self) -> bool:
+        """Whether commits that its branch had are no longer in it."""
+        return self.replays_own or self.sets_back
 
     def source(self, task: Task) -> str | None:
         """The branch that it brings in or goes onto; of the remote with `origin/`."""

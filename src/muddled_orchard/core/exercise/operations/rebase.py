@@ -27,7 +27,6 @@ class Rebase(Operation):
     allows: Words = ("since", "todo")
     result = "rewritten branch"
     under_way = "rebase"
-    rewrites_branch = True
     keeps_commits = True
     why_sides = (
         "In a rebase the sides look swapped: Git has checked out the new base and brings your commits there "

@@ -18,7 +18,6 @@ class Reset(Operation):
     needs: Words = ("to",)
     result = "set branch"
     under_way = "reset"
-    rewrites_branch = True
     why_begin = "to do it"
     why_sides = ""
 

@@ -28,7 +28,7 @@ def judge(case: Case) -> Outcome:
     verdicts = []
     for _, group in groupby(case.tasks, key=lambda task: task.step.task):
         steps = list(group)
-        if operation_of(steps[0].task).uncommitted or steps[0].result.shape == "nothing to do":
+        if operation_of(steps[0].task).stays_uncommitted or steps[0].result.shape == "nothing to do":
             continue
         if steps[0].step.makes_no_commit:
             verdicts.append(_of_still(case, steps[0]))

@@ -138,7 +138,7 @@ def _of_hunk(case: Case, task: TaskCase, step: int, conflict: ConflictCase, hunk
 def _look(task: TaskCase, conflict: ConflictCase) -> Iterator[str]:
     """Git's commands that show a learner what the sides of a conflict did to a file, and why."""
     file, ours, replayed = conflict.renamed or conflict.conflict.path, task.result.ours[:10], task.step.commit
-    if operation_of(task.task).uncommitted:
+    if operation_of(task.task).stays_uncommitted:
         yield command("git", "log", "-p", "-3", "--", file)
     elif replayed is None:
         yield command("git", "log", "-p", f"{ours}...{task.result.theirs[:10]}", "--", file)

@@ -77,7 +77,7 @@ def locate_replays(
     task = steps[0].operation
     evidence, commits = submission.evidence, submission.commits
     pending = evidence.pending is not None and evidence.pending.kind == operation_of(task).under_way
-    if operation_of(task).uncommitted:
+    if operation_of(task).stays_uncommitted:
         return [_popped(submission, steps[0], on_tip)]
     gone = last_places(submission, task.on, merged)
     line = _line(evidence, commits, task.on, on_tip, used, pending=pending, gone=next(gone, None))
@@ -127,16 +127,26 @@ def _is_attempt(
     subjects = {subject_of(commits, step) for step in steps}
     if not steps[0].does.replays_own and any(commit.subject in subjects for commit in line.own):
         return True
-    # What one commit brings, another task's may take back again; one with other words alone brings nothing.
-    old = [commits[id_].tree for id_ in submission.key.handed_out]
-    own = (commit for commit in line.own if len(commit.parents) == 1 and commit.tree not in old)
-    each = [] if steps[0].does.replays_own else [(commit.parents[0], commit.id) for commit in own]
-    spans = ((on_tip, line.tip), *each)
     return any(
         brings_part(commits, submission.texts, steps, commits[before].tree, commits[after].tree)
-        for before, after in spans
+        for before, after in _spans(submission, steps, line, on_tip)
         if before in commits
     )
+
+
+def _spans(
+    submission: Submission, steps: Sequence[Step], line: _Line, on_tip: str
+) -> Iterator[tuple[str, str]]:
+    """The pairs of commits between which something may have come in: all of a line; then each of its commits,
+    since what one brings another task's may take back again. One that only says something else brings
+    nothing."""
+    yield on_tip, line.tip
+    if not steps[0].does.replays_own:
+        key, commits = submission.key, submission.commits
+        for commit in line.own:
+            reworded = any(commit.tree == commits[id_].tree for id_ in key.handed_out)
+            if len(commit.parents) == 1 and not reworded:
+                yield commit.parents[0], commit.id
 
 
 def _line(
