@@ -52,6 +52,22 @@ def test_wrong_use_takes_three_lines_at_most(arguments: list[str], says: str, tm
     assert list(tmp_path.iterdir()) == []
 
 
+@pytest.mark.parametrize("command", ["help --manual -", "plant press-limit -", "demo -", "reply --out -", "gather --out -", "handout press-limit --out -", "host --passwords -", "rehearse press-limit --keep -", "ledger --ledger -", "sketch merge - --from x"])  # fmt: skip
+def test_a_place_on_the_disk_is_not_standard_output(command: str, tmp_path: Path) -> None:
+    told = muddled(*command.split(), folder=tmp_path, code=2).stderr
+    assert "needs a place on the disk" in told or "there must be a file" in told
+    assert not list(tmp_path.iterdir())
+
+
+def test_a_sketch_goes_to_standard_output(tmp_path: Path) -> None:
+    for kind in ("same-line", "course"):
+        muddled("sketch", kind, "written.toml", folder=tmp_path)
+        made = muddled("sketch", kind, "-", folder=tmp_path).stdout
+        assert made.replace("written", "exercise") == (tmp_path / "written.toml").read_text("utf-8").replace("written", "exercise")  # fmt: skip
+        (tmp_path / "written.toml").unlink()
+    assert not list(tmp_path.iterdir())
+
+
 def test_a_grade_answers_whether_where_and_why(planted: Path) -> None:
     shell(
         planted / "work",

@@ -20,7 +20,7 @@ from muddled_orchard.classroom.marking import Course
 from muddled_orchard.classroom.replying import chosen, replied
 from muddled_orchard.classroom.standing import read_class
 from muddled_orchard.commands.grade import grade_all
-from muddled_orchard.commands.options import add_jobs, add_quiet
+from muddled_orchard.commands.options import add_jobs, add_quiet, on_disk
 from muddled_orchard.commands.tally import count_class, write_page
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput, Problem
@@ -53,7 +53,7 @@ EXAMPLES = (
 def add_options(parser: argparse.ArgumentParser) -> None:
     """The options of `muddled demo`."""
     parser.add_argument(
-        "folder", metavar="DIR", type=Path, nargs="?", default=Path("muddled-demo"),
+        "folder", metavar="DIR", type=on_disk, nargs="?", default=Path("muddled-demo"),
         help="a new or an empty folder (default: %(default)s)",
     )  # fmt: skip
     parser.add_argument(

@@ -18,6 +18,7 @@ from muddled_orchard.commands.options import (
     bounds_of,
     course_of,
     ledger_of,
+    on_disk,
     positive,
 )
 from muddled_orchard.core.base.problems import BadInput, Problem
@@ -55,7 +56,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--roster-columns", metavar="WHICH", help='which columns of it: id=Username,name="Full name"'
     )
     parser.add_argument(
-        "--out", metavar="DIR", type=Path, required=True, help="where they go: DIR/[EXERCISE/]LEARNER.git"
+        "--out", metavar="DIR", type=on_disk, required=True, help="where they go: DIR/[EXERCISE/]LEARNER.git"
     )
     add_course(parser)
     add_ledger(parser)

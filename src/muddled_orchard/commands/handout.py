@@ -18,6 +18,7 @@ from muddled_orchard.commands.options import (
     add_quiet,
     course_of,
     ledger_of,
+    on_disk,
 )
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.phrases import listed
@@ -61,7 +62,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--out",
         metavar="DIR",
-        type=Path,
+        type=on_disk,
         help="where the archives go: DIR/EXERCISE/LEARNER.tar.gz",
     )
     parser.add_argument(

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import argparse
 import sys
-from pathlib import Path
 
+from muddled_orchard.commands.options import on_disk
 from muddled_orchard.commands.parser import COMMANDS, Parser, commands_of, whole_parser
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.system.output import write_file
@@ -26,7 +26,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         help=f"print what makes a shell complete commands and options: {', '.join(SHELLS)}",
     )  # fmt: skip
     parser.add_argument(
-        "--manual", metavar="DIR", type=Path, help="write a manual page (man) for each command"
+        "--manual", metavar="DIR", type=on_disk, help="write a manual page (man) for each command"
     )
 
 

@@ -17,6 +17,7 @@ from muddled_orchard.commands.options import (
     bounds_of,
     course_of,
     ledger_of,
+    on_disk,
     positive,
 )
 from muddled_orchard.core.base.problems import BadInput, Problem
@@ -60,7 +61,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )
     add_ledger(parser)
     parser.add_argument(
-        "--passwords", metavar="FILE", type=Path,
+        "--passwords", metavar="FILE", type=on_disk,
         help="write everybody's password to this list, and FILE.html to print and cut; then end",
     )  # fmt: skip
     parser.add_argument(
@@ -68,7 +69,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         help="with --passwords: give this learner a new one; may be repeated",
     )  # fmt: skip
     parser.add_argument(
-        "--repositories", metavar="DIR", type=Path,
+        "--repositories", metavar="DIR", type=on_disk,
         help=f"where the repositories lie (default: {_REPOSITORIES}, beside the ledger)",
     )  # fmt: skip
     parser.add_argument(

@@ -19,6 +19,13 @@ ON_SERVERS_AT_ONCE = 8
 """How many repositories are fetched or pushed side by side, where nothing else is said."""
 
 
+def on_disk(text: str) -> Path:
+    """A folder or database that an option names: `-` is standard output, which can be neither."""
+    if text == "-":
+        raise argparse.ArgumentTypeError("- is standard output, and this needs a place on the disk")
+    return Path(text)
+
+
 def add_scenarios(parser: argparse.ArgumentParser) -> None:
     """`SCENARIO...`: files, folders of them, and bundled ids."""
     parser.add_argument(
@@ -93,7 +100,7 @@ COURSE_FILE = "course.toml"
 def add_ledger(parser: argparse.ArgumentParser, more: str = "") -> None:
     """`--ledger FILE`: the course's database."""
     text = f"the course's database{more} (default: what the course file names, else {LEDGER})"
-    parser.add_argument("--ledger", metavar="FILE", type=Path, help=text)
+    parser.add_argument("--ledger", metavar="FILE", type=on_disk, help=text)
 
 
 def ledger_of(options: argparse.Namespace, course: CourseFile | None) -> Path:

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import argparse
 import sys
-from pathlib import Path
 
-from muddled_orchard.commands.options import add_quiet
+from muddled_orchard.commands.options import add_quiet, on_disk
 from muddled_orchard.core.base.phrases import paths
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Scenario
@@ -36,7 +35,7 @@ EXAMPLES = (
 def add_options(parser: argparse.ArgumentParser) -> None:
     """The options of `muddled plant`."""
     parser.add_argument("scenario", metavar="SCENARIO", help="a scenario file, or the id of a bundled one")
-    parser.add_argument("folder", metavar="DIR", type=Path, nargs="?", help="a new or an empty folder")
+    parser.add_argument("folder", metavar="DIR", type=on_disk, nargs="?", help="a new or an empty folder")
     parser.add_argument(
         "--variant",
         metavar="CODE",

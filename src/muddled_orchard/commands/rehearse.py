@@ -14,6 +14,7 @@ from muddled_orchard.commands.options import (
     add_run_rules,
     add_scenarios,
     machines_of,
+    on_disk,
     positive,
 )
 from muddled_orchard.core.base.problems import BadInput, Problem
@@ -48,7 +49,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--variants", metavar="N", type=positive, help="rehearse every behaviour in each of N variants"
     )
     parser.add_argument(
-        "--keep", metavar="DIR", type=Path, default=Path("muddled-surprises"),
+        "--keep", metavar="DIR", type=on_disk, default=Path("muddled-surprises"),
         help="where the repositories of surprises are left for a look (default: %(default)s)",
     )  # fmt: skip
     add_run_rules(parser)

@@ -12,7 +12,15 @@ from pathlib import Path
 
 from muddled_orchard.classroom.replying import FORMS, NAME, chosen, layout, replied
 from muddled_orchard.classroom.standing import read_class
-from muddled_orchard.commands.options import add_course, add_jobs, add_ledger, add_quiet, course_of, ledger_of
+from muddled_orchard.commands.options import (
+    add_course,
+    add_jobs,
+    add_ledger,
+    add_quiet,
+    course_of,
+    ledger_of,
+    on_disk,
+)
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.class_record import ClassRecord
@@ -36,7 +44,9 @@ EXAMPLES = (
 def add_options(parser: argparse.ArgumentParser) -> None:
     """The options of `muddled reply`."""
     parser.add_argument("learners", metavar="LEARNER", nargs="*", help="whose (default: everybody's)")
-    parser.add_argument("--out", metavar="DIR", type=Path, help="the folder to write to, a folder a learner")
+    parser.add_argument(
+        "--out", metavar="DIR", type=on_disk, help="the folder to write to, a folder a learner"
+    )
     parser.add_argument(
         "--zip", metavar="FILE", type=Path,
         help="pack all of it, in the layout in which submissions came, so that a platform takes it back",

@@ -29,7 +29,7 @@ from muddled_orchard.files.scenarios.sketches import sketch_kinds, sketch_text
 from muddled_orchard.reports.terminal.console import console
 from muddled_orchard.reports.terminal.sketch import show_kinds, show_written
 from muddled_orchard.reports.terminal.survey import show_proof
-from muddled_orchard.system.output import write_new_file
+from muddled_orchard.system.output import STDOUT, write_new_file
 from muddled_orchard.system.workers import Machines
 from muddled_orchard.vcs.ask.surveying import surveyor
 
@@ -54,7 +54,9 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         help="a kind of conflict, the id of a bundled scenario, or course for a course file; "
         "without it, the kinds are listed",
     )
-    parser.add_argument("file", metavar="FILE", nargs="?", type=Path, help="the scenario file to write")
+    parser.add_argument(
+        "file", metavar="FILE", nargs="?", type=Path, help="the scenario file to write; - is standard output"
+    )
     parser.add_argument(
         "--from", dest="trees", metavar="DIR", type=Path,
         help="make it of the trees DIR/base, DIR/ours and DIR/theirs, answers of DIR/wanted; "
@@ -70,7 +72,8 @@ def run(options: argparse.Namespace) -> int:
     if kind == COURSE and options.trees is None:
         place = file or Path(COURSE_FILE)
         write_new_file(place, course_text().encode())
-        show_written(console(), str(place), course=True)
+        if place != STDOUT:
+            show_written(console(), str(place), course=True)
         return 0
     if kind is None:
         if options.trees is not None:
@@ -81,7 +84,8 @@ def run(options: argparse.Namespace) -> int:
         raise BadInput(Problem("where to?", f"Name a file: muddled sketch {kind} my-exercise.toml"))
     if options.trees is None:
         write_new_file(file, sketch_text(kind, file).encode())
-        show_written(console(), str(file))
+        if file != STDOUT:
+            show_written(console(), str(file))
     elif kind in _OPERATIONS:
         _from_trees(options.trees, file, kind)
     else:
@@ -91,6 +95,9 @@ def run(options: argparse.Namespace) -> int:
 
 def _from_trees(folder: Path, file: Path, operation: str) -> None:
     """Survey the trees without a key, and make the key of what is wanted."""
+    if file == STDOUT:
+        what = "with --from there must be a file: its trees are copied beside it"
+        raise BadInput(Problem(what, f"Name one: muddled sketch --from {folder} my-exercise.toml"))
     if file.exists():
         raise BadInput(
             Problem("this file exists already", "Name a new one; nothing was written.", file=str(file))

@@ -36,7 +36,11 @@ def write_file(path: Path, data: bytes, mode: int = PUBLIC) -> None:
 
 
 def write_new_file(path: Path, data: bytes) -> None:
-    """Write a file that must not exist yet, whole or not at all. Raises BadInput where that can't be."""
+    """Write a file that must not exist yet, whole or not at all. `-` is standard output. Raises BadInput
+    where that can't be."""
+    if path == STDOUT:
+        _write_to_stdout(data)
+        return
     try:
         _place(path, data, PUBLIC & ~umask(), new=True)
     except FileExistsError:
