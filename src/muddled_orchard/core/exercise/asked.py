@@ -83,7 +83,11 @@ def _asked_commit(history: History, number: int, ids: Mapping[int, str]) -> Aske
 
 
 def _rewritten(scenario: Scenario, history: History) -> list[int]:
-    """The places of the commits that only the branches have that are to be rewritten, in order."""
+    """The places of the commits that only the branches have that are to be rewritten, in order. They are told
+    only where one of their replays could be taken for something else that is asked: a squash, or a commit of
+    the work that was handed out."""
+    if not scenario.start.work and not any(task.squash for task in scenario.task):
+        return []
     branches = {task.on for task in scenario.task if operation_of(task).rewrites_branch}
     found: set[int] = set()
     for branch in branches & set(history.tips):
