@@ -13,8 +13,8 @@ from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.course.findings import best_attempts, findings
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner, variant_code
+from muddled_orchard.core.exercise.operations.rebase import Rebase
 from muddled_orchard.core.exercise.story import unroll
-from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.values import variant_of
 from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.core.git.commits import Commit
@@ -31,7 +31,7 @@ from muddled_orchard.vcs.ask.keymaking import make_key
 from muddled_orchard.vcs.ask.scratch import ScratchRepository
 from tests.scenarios import SMALL
 
-TASK = Task(do="rebase", on="work", onto="main")
+TASK = Rebase(do="rebase", on="work", onto="main")
 TEXTS = {text: text.encode() for text in ("", *"abcdefgh")}
 
 

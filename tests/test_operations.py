@@ -14,7 +14,6 @@ import pytest
 from muddled_orchard.cli import main
 from muddled_orchard.core.exercise.operations import OPERATIONS
 from muddled_orchard.core.exercise.operations.merge import Merge
-from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.walkthrough.walkthrough import Ran
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.rehearsal.proving import prove
@@ -274,13 +273,11 @@ def test_operations(name: str, classroom: dict[str, dict[str, Any]]) -> None:
     assert " ".join(hunk["kept"] for hunk in result["hunks"]) == case.kept
 
 
-class InTwoSteps(Merge):
+class InTwoSteps(Merge, frozen=True, kw_only=True):
     """An operation of a test's own, in one place: `git merge --no-commit`, and a commit."""
 
-    allows = ()
-
-    def begin(self, task: Task, ids: Mapping[str, str], *, said: str | None = None) -> tuple[str, ...]:  # noqa: ARG002
-        return ("merge", "--no-ff", "--no-commit", self.source(task) or "")
+    def begin(self, ids: Mapping[str, str], *, said: str | None = None) -> tuple[str, ...]:  # noqa: ARG002
+        return ("merge", "--no-ff", "--no-commit", self.source)
 
 
 @pytest.mark.parametrize("exercise", ["press-limit", "quiet-merge"])
@@ -288,7 +285,7 @@ def test_an_operation_is_known_in_one_place(
     exercise: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:
     """The survey proves it, the walkthrough and peek name its command, and what it leaves earns everything."""
-    monkeypatch.setitem(cast("dict[str, Any]", OPERATIONS), "merge", {None: InTwoSteps()})
+    monkeypatch.setitem(cast("dict[str, Any]", OPERATIONS), "merge", {None: InTwoSteps})
     scenario = ScenarioLibrary().find(exercise)
     assert scenario is not None
     (proof,) = prove([scenario], "0", Machines(1))

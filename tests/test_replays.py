@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.story import unroll
-from muddled_orchard.core.exercise.tasks import in_words, side_names
+from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.trees import Blob
 from muddled_orchard.core.grading.assess import assess
@@ -91,7 +91,7 @@ def key() -> Key:
     common: dict[str, Any] = {"task": 1, "operation": task}
     steps = []
     for name, base, ours, conflicts in (("two", "base", "main", (conflict,)), ("other", "two", "two'", ())):
-        names = side_names(task, commits[name].subject)
+        names = task.sides(commits[name].subject)
         steps.append(
             Step(
                 **common, commit=name, label=name, ours=ours, theirs=name, base=base,
@@ -240,11 +240,11 @@ def test_tasks_in_words_and_their_sides(asked: str) -> None:
         HEADER + start + f"[[task]]\n{asked}\n[[answer]]" + rest.split("[[answer]]")[1]
     )
     assert found is not None, problems
-    assert (in_words(found.task[0]), *side_names(found.task[0], "X")) == TASKS[asked]
+    assert (in_words(found.task[0]), *found.task[0].sides("X")) == TASKS[asked]
 
 
 WRONG_TASKS = {
-    'do = "merge"\non = "main"': "merge needs bring",
+    'do = "merge"\non = "main"': '"bring" is missing',
     'do = "rebase"\non = "work"\nonto = "main"\npick = ["two"]': "rebase has no pick",
     'do = "cherry-pick"\non = "main"\npick = ["tow"]': 'no commit is labelled "tow"',
     'do = "revert"\non = "main"\nundo = "tow"': 'no commit is labelled "tow"',

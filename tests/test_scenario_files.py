@@ -170,7 +170,7 @@ def test_too_few_words_for_the_hunks(scenario_file: Callable[[str], Path], tmp_p
 
 def test_a_good_file_is_plain_data(scenario_file: Callable[[str], Path]) -> None:
     scenario = load_scenario(scenario_file(CHAIN))
-    assert [task.bring for task in scenario.task] == ["east", "west"]
+    assert [task.source for task in scenario.task] == ["east", "west"]
     assert scenario.story[1].from_ == "main"
     assert weight_of(scenario, "resolution") == 14
     assert hash(scenario.task) == hash(load_scenario(scenario_file(CHAIN)).task)

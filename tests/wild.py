@@ -21,7 +21,6 @@ from pathlib import Path
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.steps import under_way_of
-from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.survey import survey
@@ -481,7 +480,7 @@ def _step_at_hand(session: LearnerSession) -> Step:
         key=lambda step: (
             bool(step.operation.squash) == squash,
             {one.path for one in step.merge.conflicts} == met,
-            source_of(step.operation) == _named(session, tree.noted("MERGE_HEAD")),
+            step.operation.source == _named(session, tree.noted("MERGE_HEAD")),
             step.theirs == tree.noted("MERGE_HEAD"),
             step.task,
         ),

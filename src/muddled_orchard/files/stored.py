@@ -9,7 +9,7 @@ from __future__ import annotations
 import hashlib
 import json
 import tomllib
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from datetime import datetime
 from functools import cache
@@ -20,7 +20,9 @@ from msgspec import NODEFAULT, Struct
 from msgspec.structs import FieldInfo, fields
 
 from muddled_orchard.core.exercise.defaults import completed
+from muddled_orchard.core.exercise.operations import with_tasks
 from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.exercise.task import IN_ORDER, Task
 
 
 class Damaged(Exception):
@@ -44,20 +46,23 @@ def digest_of(scenario: Scenario) -> str:
 def scenario_of(text: str) -> Scenario:
     """The scenario of such a text. Raises Damaged where it is none."""
     with sound():
-        return _scenario(json.loads(text))
+        return scenario_of_data(json.loads(text))
 
 
 def scenario_of_toml(text: str, name: str) -> Scenario:
     """The scenario of a file that is known to be right; `name` is the file's, without its suffix."""
-    return completed(_scenario(tomllib.loads(text)), name)
+    return completed(scenario_of_data(tomllib.loads(text)), name)
 
 
-def _scenario(data: dict[str, Any]) -> Scenario:
-    for table in (*data["story"], *data["task"], *data.get("rule", ())):
-        for key in ("from", "with"):  # words of Python: its fields have an underscore behind them
-            if key in table:
-                table[f"{key}_"] = table.pop(key)
-    return msgspec.convert(data, Scenario)
+def scenario_of_data(data: Mapping[str, Any]) -> Scenario:
+    """The scenario of a file's data that is known to be right; what it leaves out is left out."""
+    tables = {name: [_fields_of(table) for table in data.get(name, ())] for name in ("story", "task", "rule")}
+    return with_tasks(Scenario, {**data, **tables}, "task")
+
+
+def _fields_of(table: Mapping[str, Any]) -> dict[str, Any]:
+    """A table by fields: those that are words of Python have an underscore behind them."""
+    return {f"{key}_" if key in ("from", "with") else key: value for key, value in table.items()}
 
 
 @contextmanager
@@ -87,8 +92,13 @@ def _plain(part: Any) -> Any:
 
 @cache
 def _fields(of: type[Struct]) -> tuple[FieldInfo, ...]:
-    """The fields of a class: to look them up takes long, since their types are worked out for it."""
-    return fields(of)
+    """The fields of a class, in the order in which they are written: to look them up takes long, since their
+    types are worked out for it."""
+    return tuple(sorted(fields(of), key=_place)) if issubclass(of, Task) else fields(of)
+
+
+def _place(item: FieldInfo) -> int:
+    return IN_ORDER.index(item.name)
 
 
 def _default(item: FieldInfo) -> Any:

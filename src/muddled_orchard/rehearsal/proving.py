@@ -13,7 +13,6 @@ from msgspec import Struct
 from muddled_orchard.core.base.phrases import brief, listed
 from muddled_orchard.core.base.problems import KeyPath, Problem
 from muddled_orchard.core.exercise.scenario import Scenario
-from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.proof import OtherWay, Proof, other_ways
@@ -136,7 +135,7 @@ def _faults_of_way(key: Key, way: OtherWay, found: Assessment) -> Iterator[Probl
     by_choice = min(way.worths, default=1) < 1 or way.conflict.path in key.scenario.start.work
     lacking = _lacking(found, without=_BY_CHOICE if by_choice else ("resolution",))
     if lacking and way.empties(key):
-        lost = way.step.label or source_of(way.step.operation)
+        lost = way.step.label or way.step.operation.source
         what = f'the key accepts {way}: then nothing is left of "{lost}"'
         hint = "Nobody would see that it was done: leave this out, or let more be brought in."
         yield Problem(what, hint, where)

@@ -13,7 +13,6 @@ from pathlib import Path
 
 from msgspec import Struct, field
 
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import example_message, place_of
@@ -200,7 +199,7 @@ class LearnerSession(Struct, frozen=True, dict=True):
                 self.log.deviated = True
                 self.put(step.solved, touched_paths(self.key, step))
             self.git("add", "--all")
-            self.log.emptied |= operation_of(task).rewrites_branch and not self.tree.staged()
+            self.log.emptied |= task.rewrites_branch and not self.tree.staged()
 
         self.runner.go_through(number, resolved)
         self.runner.say_afterwards(number)
@@ -390,4 +389,4 @@ def asks_merge_commit(key: Key) -> bool:
     """Whether the hardest task asks for a merge commit."""
     step = next(hardest_steps(key))
     up_to_date = step.fast_forward and step.operation.fast_forward != "never"
-    return step.does.joins and not step.operation.squash and not up_to_date
+    return step.operation.joins and not step.operation.squash and not up_to_date

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import msgspec
 
-from muddled_orchard.core.exercise.asked import Asked, labels_of
-from muddled_orchard.core.exercise.operations import key_problems
+from muddled_orchard.core.exercise.asked import Asked
+from muddled_orchard.core.exercise.operations import with_tasks
+from muddled_orchard.core.exercise.task import IN_ORDER
 
 
 def asked_file(asked: Asked) -> bytes:
     """The content of the file."""
     data = msgspec.to_builtins(asked)
-    data["tasks"] = [{key: value for key, value in task.items() if value} for task in data["tasks"]]
+    data["tasks"] = [{key: task[key] for key in IN_ORDER if task.get(key)} for task in data["tasks"]]
     for key in ("at", "work", "rewritten"):
         if not data[key]:
             del data[key]
@@ -21,9 +22,8 @@ def asked_file(asked: Asked) -> bytes:
 def read_asked(data: bytes) -> Asked | None:
     """What a file says; None where it is none of ours."""
     try:
-        asked = msgspec.json.decode(data, type=Asked)
-    except (msgspec.MsgspecError, ValueError, RecursionError):
+        asked = with_tasks(Asked, msgspec.json.decode(data), "tasks")
+    except (msgspec.MsgspecError, ValueError, KeyError, TypeError, RecursionError):
         return None
-    named = {label for task in asked.tasks for label in labels_of(task)}
-    unfit = any(any(key_problems(task, ())) for task in asked.tasks)
-    return asked if named <= asked.commits.keys() and not unfit else None
+    named = {label for task in asked.tasks for label in task.labels}
+    return asked if named <= asked.commits.keys() else None

@@ -10,7 +10,6 @@ from functools import cached_property
 from typing import Protocol
 
 from muddled_orchard.core.exercise.delivering import FORCE, deletions_of, push_of
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.steps import to_fetch, to_give_up, to_start, to_switch
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import example_message
@@ -88,9 +87,9 @@ class TaskRunner:
                 step = self.at_hand(number)
                 resolve(step, unmerged)
                 self.complete(task, step)
-            elif operation_of(task).adds_commits and tree.pending():
+            elif task.adds_commits and tree.pending():
                 self.hands.say("All that this commit changes is there already, so it is left out.")
-                self.hands.git(operation_of(task).under_way, "--skip")
+                self.hands.git(task.under_way, "--skip")
             elif tree.pending():
                 if task.squash:
                     self.hands.say("A squash merge stages what comes in, and leaves the commit to you.")
@@ -111,7 +110,7 @@ class TaskRunner:
 
     def complete(self, task: Task, step: Step) -> None:
         """Complete the step at hand, of which everything is staged; a replay goes on to its next conflict."""
-        hands, operation = self.hands, operation_of(task)
+        hands, operation = self.hands, task
         said = self._message(task, step)
         emptied = step.becomes_empty(self.key.commits) and not hands.tree.staged()
         variables = self._editors(task)
@@ -132,7 +131,7 @@ class TaskRunner:
             hands.git(operation.under_way, "--skip")
 
     def _message(self, task: Task, step: Step) -> str | None:
-        replayed = self.key.commits.get(step.commit or "") if not operation_of(task).joins else None
+        replayed = self.key.commits.get(step.commit or "") if not task.joins else None
         return self.says(task, replayed)
 
     def _editors(self, task: Task) -> dict[str, str]:
@@ -161,7 +160,7 @@ class TaskRunner:
             return
         if steps[0].becomes_empty(self.key.commits):
             return
-        operation = operation_of(task)
+        operation = task
         if operation.says_at_once or (not operation.joins and steps[0].commit is None):
             return
         said = self._message(task, steps[0])

@@ -11,7 +11,6 @@ from msgspec import Struct
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.asked import ASKED, asked_by
 from muddled_orchard.core.exercise.history import History
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.operations.am import MAILBOX
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.steps import to_fetch, to_start, to_switch
@@ -74,7 +73,7 @@ def _stop_at_conflict(work: Path, history: History, ids: dict[int, str], task: T
         for role in ("AUTHOR", "COMMITTER")
         for what, value in (("NAME", who.name), ("EMAIL", who.email), ("DATE", when))
     }
-    if operation_of(task).keeps_commits:
+    if task.keeps_commits:
         # A replay keeps each commit's own author; only the committer is who stopped here.
         more = {name: value for name, value in more.items() if "COMMITTER" in name}
     labelled = {commit.label: ids[n] for n, commit in enumerate(history.commits) if commit.label and n in ids}

@@ -16,7 +16,6 @@ from muddled_orchard.core.course.plan import CourseExercise, CoursePlan, Feedbac
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.exercise.cloning import beyond_a_clone, given_up, lies_uncommitted
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.files.archives.packing import FORMATS, pack
@@ -139,7 +138,7 @@ class ServedCourse:
         branches = dict.fromkeys(
             task.on for task in scenario.task if not task.delete or task.on != task.delete
         )
-        rewritten = {task.on for task in scenario.task if operation_of(task).rewrites_branch}
+        rewritten = {task.on for task in scenario.task if task.rewrites_branch}
         gone = {task.delete for task in scenario.task}
         kept = [branch for branch in branches if branch not in gone] or list(branches)
         force = ["--force-with-lease"] if rewritten & set(kept) else []

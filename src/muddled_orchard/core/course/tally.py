@@ -13,7 +13,6 @@ from msgspec import Struct, field
 from muddled_orchard.core.base.phrases import brief, counted
 from muddled_orchard.core.course.class_record import ClassRecord
 from muddled_orchard.core.course.totals import Attempt, ExerciseMark
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.assessment import Assessment, HunkResult, Verdict
 from muddled_orchard.core.grading.criteria import CRITERIA
@@ -366,7 +365,7 @@ def _shown(namer: _Namer, assessment: Assessment) -> dict[ConflictId, HunkResult
 def _rebases(scenario: Scenario | None) -> frozenset[int]:
     """The tasks that are rebases, from 1."""
     tasks = scenario.task if scenario else ()
-    return frozenset(number for number, task in enumerate(tasks, start=1) if operation_of(task).replays_own)
+    return frozenset(number for number, task in enumerate(tasks, start=1) if task.replays_own)
 
 
 def _swapped(outcomes: Mapping[Outcome, Sequence[str]], hunk: HunkResult) -> tuple[str, ...]:

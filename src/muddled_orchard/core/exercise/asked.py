@@ -5,17 +5,14 @@ It says no more than the brief: operations, branches, commits. It knows no answe
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
 
 from msgspec import Struct, field
 from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.history import History
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import in_words
-from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.refs import on_remote
 
 ASKED = "muddled/asked.json"
@@ -51,7 +48,7 @@ class Asked(Struct, frozen=True, kw_only=True):
 
 def asked_by(scenario: Scenario, history: History, ids: Mapping[int, str]) -> Asked:
     """What a variant asks; `ids` are the commits' ids by place in the story."""
-    labels = dict.fromkeys(label for task in scenario.task for label in labels_of(task))
+    labels = dict.fromkeys(label for task in scenario.task for label in task.labels)
     names = {label: str(number) for number, label in enumerate(labels, start=1)}
     commits = {}
     for label, name in names.items():
@@ -62,7 +59,7 @@ def asked_by(scenario: Scenario, history: History, ids: Mapping[int, str]) -> As
     # What a message must hold may be a part of the answer; that another one is wanted is none.
     said = [task.message if task.message in (None, "proposed") else "own" for task in scenario.task]
     tasks = tuple(
-        relabelled(replace(task, message=words), names)
+        replace(task, message=words).relabelled(names)
         for task, words in zip(scenario.task, said, strict=True)
     )
     return Asked(
@@ -88,7 +85,7 @@ def _rewritten(scenario: Scenario, history: History) -> list[int]:
     the work that was handed out."""
     if not scenario.start.work and not any(task.squash for task in scenario.task):
         return []
-    branches = {task.on for task in scenario.task if operation_of(task).rewrites_branch}
+    branches = {task.on for task in scenario.task if task.rewrites_branch}
     found: set[int] = set()
     for branch in branches & set(history.tips):
         found |= history.ancestors(history.tips[branch])
@@ -101,32 +98,8 @@ def told_to_learners(task: Task, subjects: Mapping[str, str]) -> str:
     """What a task asks, in words for learners: commits by what they say, since labels are their author's own.
     The list of an interactive rebase and what a message must hold are theirs to find, or in the brief."""
     rules = task.message not in (None, "own", "proposed")
-    plain = replace(task, todo=None, message=None if rules else task.message)
-    words = in_words(relabelled(plain, {label: f'"{subject}"' for label, subject in subjects.items()}))
+    # An operation without a list has no such field.
+    plain = replace(task, **({"todo": None} if task.todo else {}), message=None if rules else task.message)
+    words = in_words(plain.relabelled({label: f'"{subject}"' for label, subject in subjects.items()}))
     words += ", with a message as the brief asks" if rules else ""
     return words + (", with its list as the brief asks" if task.todo is not None else "")
-
-
-def labels_of(task: Task) -> tuple[str, ...]:
-    """The labels of the commits that a task names."""
-    listed = (item.label for item in todo_of(task))
-    return (
-        *(task.pick or ()),
-        *(task.patches or ()),
-        *listed,
-        *filter(None, (getattr(task, key) for key in _LABELS)),
-    )
-
-
-_LABELS = ("undo", "since", "to")
-
-
-def relabelled(task: Task, names: Mapping[str, str]) -> Task:
-    """The task with other names for the commits that it names: labels are their author's own."""
-    pick = None if task.pick is None else tuple(names[label] for label in task.pick)
-    patches = None if task.patches is None else tuple(names[label] for label in task.patches)
-    lines = tuple(f"{item.word} {names[item.label]}" for item in todo_of(task))
-    named: dict[str, Any] = {
-        key: names[label] for key in _LABELS if (label := getattr(task, key)) is not None
-    }
-    return replace(task, pick=pick, patches=patches, todo=lines or task.todo, **named)

@@ -9,10 +9,9 @@ from unicodedata import category
 from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.base.problems import KeyPath, Problem, likely
 from muddled_orchard.core.exercise.history import History
-from muddled_orchard.core.exercise.operations import key_problems, operation_of
 from muddled_orchard.core.exercise.scenario import MOST_SECONDS, Scenario
 from muddled_orchard.core.exercise.task import MessageRules, Task
-from muddled_orchard.core.exercise.tasks import example_message, source_of
+from muddled_orchard.core.exercise.tasks import example_message
 from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in
 from muddled_orchard.core.git.commits import LONGEST_SUBJECT
 from muddled_orchard.core.git.refs import on_remote
@@ -22,11 +21,8 @@ from muddled_orchard.core.git.trees import bad_path
 def misfits(scenario: Scenario, history: History) -> Iterator[Problem]:
     """Everything about tasks, answers and the start that the story does not have."""
     for number, task in enumerate(scenario.task):
-        if unfit := list(key_problems(task, ("task", number))):
-            yield from unfit
-            continue
         yield from _of_branches(task, ("task", number), history)
-        yield from operation_of(task).misfits(task, ("task", number), history)
+        yield from task.misfits(("task", number), history)
         yield from _of_message(task, ("task", number, "message"))
         yield from _of_abort(scenario, number)
         yield from _of_delivery(scenario.task[number:], ("task", number), history)
@@ -56,12 +52,10 @@ def _of_branches(task: Task, key: KeyPath, history: History) -> Iterator[Problem
     branches = [*history.tips, *(on_remote(name) for name in history.remote)]
     if task.on not in history.tips:
         yield _no_branch(task.on, history.tips, (*key, "on"))
-    source = source_of(task)
-    named = next((name for name in ("bring", "onto", "from") if _has(task, name)), "from")
-    if source is not None and source not in branches:
-        yield _no_branch(source, branches, (*key, named))
-    if source == task.on:
-        yield Problem(f"{task.on} can't be brought into itself", key=(*key, named))
+    if task.source and task.source not in branches:
+        yield _no_branch(task.source, branches, (*key, task.source_key))
+    if task.source and task.source == task.on:
+        yield Problem(f"{task.on} can't be brought into itself", key=(*key, task.source_key))
 
 
 def _of_abort(scenario: Scenario, number: int) -> Iterator[Problem]:
@@ -69,7 +63,7 @@ def _of_abort(scenario: Scenario, number: int) -> Iterator[Problem]:
     task = scenario.task[number]
     if not task.abort:
         return
-    if not operation_of(task).leaves_commits:
+    if not task.leaves_commits:
         yield Problem(f"{task.do} can't be given up", "Leave abort out.", ("task", number, "abort"))
     for key in ("push", "delete", "message"):
         if getattr(task, key):
@@ -84,7 +78,7 @@ def _of_abort(scenario: Scenario, number: int) -> Iterator[Problem]:
 def _of_message(task: Task, key: KeyPath) -> Iterator[Problem]:
     if task.message is None:
         return
-    if not operation_of(task).leaves_commits:
+    if not task.leaves_commits:
         yield Problem(f"{task.do} makes no commit that could say anything", "Leave message out.", key)
     example = example_message(task)
     if example is not None and len(example.split("\n", 1)[0]) > LONGEST_SUBJECT:
@@ -160,9 +154,5 @@ def _needed(branch: str, tasks: Sequence[Task]) -> str:
     """Why a branch is still needed when the first of these tasks is done, or nothing."""
     if tasks[0].on == branch:
         return "it receives the result"
-    later = any(branch in (task.on, task.bring, task.onto) for task in tasks[1:])
+    later = any(branch in (task.on, task.source) for task in tasks[1:])
     return "a later task needs it" if later else ""
-
-
-def _has(task: Task, key: str) -> bool:
-    return getattr(task, "from_" if key == "from" else key) is not None

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from muddled_orchard.core.exercise.history import History
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.scenario import Scenario
 
 
@@ -29,7 +28,7 @@ def given_up(scenario: Scenario) -> bool:
 
 def lies_uncommitted(scenario: Scenario) -> bool:
     """Whether what is asked may lie in the working tree alone, where no push shows it."""
-    return bool(scenario.start.work) or any(operation_of(task).stays_uncommitted for task in scenario.task)
+    return bool(scenario.start.work) or any(task.stays_uncommitted for task in scenario.task)
 
 
 def beyond_a_bundle(scenario: Scenario) -> bool:

@@ -9,10 +9,9 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.core.exercise.asked import labels_of, relabelled
 from muddled_orchard.core.exercise.scenario import Entry, Scenario
 from muddled_orchard.core.exercise.task import Task
-from muddled_orchard.core.exercise.tasks import in_words, source_of
+from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.git.refs import is_on_remote
 
 CAST: Mapping[str, str] = {
@@ -93,7 +92,7 @@ def _on_first_branch(task: Task, story: tuple[Entry, ...]) -> Task:
     if task.on:
         return task
     branches = (entry.on for entry in story if not is_on_remote(entry.on))
-    return replace(task, on=next((branch for branch in branches if branch != source_of(task)), ""))
+    return replace(task, on=next((branch for branch in branches if branch != task.source), ""))
 
 
 def _cast_by_branch(story: tuple[Entry, ...]) -> Mapping[str, str]:
@@ -126,6 +125,6 @@ def _brief(tasks: tuple[Task, ...], story: tuple[Entry, ...]) -> str:
 
 def _asked(task: Task, subjects: Mapping[str, str]) -> str:
     """A task in words, for somebody who can see subjects and not labels."""
-    names = {label: subjects.get(label, label) for label in labels_of(task)}
-    sentence = in_words(relabelled(task, names), "`{}`".format)
+    names = {label: subjects.get(label, label) for label in task.labels}
+    sentence = in_words(task.relabelled(names), "`{}`".format)
     return sentence[:1].upper() + sentence[1:]

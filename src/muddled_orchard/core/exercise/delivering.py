@@ -6,7 +6,6 @@ from collections.abc import Collection, Iterator, Sequence
 
 from msgspec import Struct
 
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.git.refs import on_remote
 from muddled_orchard.core.git.under_way import Words
@@ -83,8 +82,7 @@ def _replaced(tasks: Sequence[Task], branch: str) -> bool:
     replaced = False
     for number, task in enumerate(tasks, start=1):
         if task.on == branch and not task.abort:
-            operation = operation_of(task)
-            own = operation.source(task) == on_remote(branch)
-            replaced = replaced or (operation.rewrites_branch and not own)
+            own = task.source == on_remote(branch)
+            replaced = replaced or (task.rewrites_branch and not own)
             replaced = replaced and not (task.push and number < len(tasks))
     return replaced

@@ -5,7 +5,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.git.under_way import UNDER_WAY, Words
 
@@ -20,15 +19,15 @@ def to_switch(task: Task, head: str | None, *, detached: bool = False) -> Iterat
 
 def to_fetch(task: Task) -> Iterator[tuple[Words, str]]:
     """Get what the remote has, where a task brings that in and its command does not fetch."""
-    if operation_of(task).fetches_first(task):
+    if task.fetches_first:
         yield ("fetch", "origin"), "to get what the others have pushed"
 
 
 def to_start(task: Task, ids: Mapping[str, str], said: str | None = None) -> tuple[Words, str]:
     """Start the operation; `ids` are those of labelled commits, `said` the message where it can be given by
     then."""
-    operation = operation_of(task)
-    return operation.begin(task, ids, said=said), operation.why_begin
+    operation = task
+    return operation.begin(ids, said=said), operation.why_begin
 
 
 def to_give_up(task: Task) -> tuple[Words, str]:
@@ -38,4 +37,4 @@ def to_give_up(task: Task) -> tuple[Words, str]:
 
 def under_way_of(task: Task) -> str:
     """The kind of operation that Git shows where a task has stopped (`core.git.under_way`)."""
-    return "squash" if task.squash else operation_of(task).under_way
+    return "squash" if task.squash else task.under_way

@@ -4,16 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.task import MessageRules, Task
 from muddled_orchard.core.exercise.text_rules import in_words as in_words_of
 from muddled_orchard.core.exercise.text_rules import several
 from muddled_orchard.core.git.commits import LONGEST_SUBJECT, Commit
-
-
-def source_of(task: Task) -> str | None:
-    """The branch that an operation brings in or goes onto; of the remote with `origin/`."""
-    return operation_of(task).source(task)
 
 
 def place_of(task: Task, tasks: Sequence[Task]) -> int:
@@ -29,7 +23,7 @@ def branch_at_end(tasks: Sequence[Task]) -> str:
 def most_stashes(handed_out: int, tasks: Sequence[Task], *, work: bool) -> int:
     """How many stashes may be there in the end: those that were handed out but for one that is popped, and
     one with the `work` that was handed out uncommitted."""
-    popped = any(operation_of(task).stays_uncommitted for task in tasks)
+    popped = any(task.stays_uncommitted for task in tasks)
     return handed_out - popped + work
 
 
@@ -38,27 +32,9 @@ def asks_for_commit(task: Task) -> bool:
     return bool(task.squash) or task.fast_forward == "never"
 
 
-def marker_labels(
-    task: Task, replayed: Commit | None = None, *, sides_swapped: bool = False
-) -> tuple[str, str]:
-    """What Git calls ours and theirs, behind markers and in the names of files that it sets aside.
-
-    `replayed` is the commit at hand; `sides_swapped`: it was merged the wrong way round.
-    """
-    return operation_of(task).marker_labels(task, replayed, sides_swapped=sides_swapped)
-
-
-def side_names(task: Task, replayed: str | None = None) -> tuple[str, str]:
-    """Who ours and theirs are in an operation, for people; `replayed` is the subject of the commit at hand.
-
-    They are what Git means by them: in a rebase ours is the new base and theirs the learner's own commit.
-    """
-    return operation_of(task).sides(task, replayed)
-
-
 def in_words(task: Task, name: Callable[[str], str] = str) -> str:
     """What is asked, in a few words: `merge night-shift into main`. `name` writes a branch's name."""
-    words = operation_of(task).in_words(task, name(task.on), name(source_of(task) or ""))
+    words = task.phrase(name(task.on), name(task.source))
     words += ", and give it up again at the first conflict" if task.abort else ""
     words += f", {message_in_words(task)}" if task.message else ""
     after = [*(["push"] if task.push else []), *([f"delete {name(task.delete)}"] if task.delete else [])]
@@ -78,7 +54,7 @@ def example_message(task: Task, original: Commit | None = None) -> str | None:
     """A message that is as a task asks, or None where the one that Git proposes is."""
     if task.message in (None, "proposed"):
         return None
-    made = f"Bring in what {source_of(task) or (original.subject if original else 'was asked')} has"
+    made = f"Bring in what {task.source or (original.subject if original else 'was asked')} has"
     if isinstance(task.message, MessageRules):
         wanted = (*several(task.message.has), *several(task.message.once))
         said = f"{made}: {', '.join(wanted)}" if wanted else made

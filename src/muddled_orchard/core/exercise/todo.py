@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from typing import Literal
 
 from msgspec import Struct
@@ -31,12 +31,13 @@ def todo_of(task: Task) -> tuple[TodoItem, ...]:
     return tuple(TodoItem(part[0], part[1].strip() if len(part) > 1 else "") for part in parts if part)
 
 
-def misfits_of_todo(task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
+def misfits_of_todo(
+    task: Task, key: KeyPath, history: History, own: Collection[int] | None
+) -> Iterator[Problem]:
     """What is wrong with a list, at `key`: words that there aren't, commits that are missing or are not the
-    branch's own since the base."""
+    branch's own since the base. `own` are the places of these; None where that can't be said."""
     items = todo_of(task)
     labels = {commit.label: number for number, commit in enumerate(history.commits) if commit.label}
-    own = _own(task, history)
     for place, item in enumerate(items):
         where = (*key, place)
         if item.word not in WORDS:
@@ -49,7 +50,7 @@ def misfits_of_todo(task: Task, key: KeyPath, history: History) -> Iterator[Prob
     named = [labels.get(item.label) for item in items]
     if len(set(named)) < len(named):
         yield Problem("a commit is named twice", "Name each once.", key)
-    for number in sorted((own or set()) - set(named)):
+    for number in sorted(set(own or ()) - set(named)):
         commit = history.commits[number]
         subject = commit.message.split("\n", 1)[0]
         called = f'"{commit.label}"' if commit.label else f'"{subject}", which has no label'
@@ -59,18 +60,6 @@ def misfits_of_todo(task: Task, key: KeyPath, history: History) -> Iterator[Prob
         yield Problem("nothing is left of the branch", "Keep at least one commit.", key)
     elif left[0].word in SQUASHING:
         yield Problem(f"the first commit can't be {left[0].word}: there is none before it", key=key)
-
-
-def _own(task: Task, history: History) -> set[int] | None:
-    """The places of the commits that the rebase is about; None where that can't be said."""
-    base = history.tips.get(task.onto or "")
-    if base is None or task.on not in history.tips:
-        return None
-    own = history.ancestors(history.tips[task.on]) - history.ancestors(base)
-    if task.since is not None:
-        since = next((n for n, commit in enumerate(history.commits) if commit.label == task.since), None)
-        own -= history.ancestors(since) if since is not None else set()
-    return {number for number in own if len(history.commits[number].parents) < 2}
 
 
 def groups_of(items: Sequence[TodoItem]) -> list[tuple[TodoItem, ...]]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.trees import Blob, Tree, are_alike
 from muddled_orchard.core.grading.case import Case, ConflictCase
@@ -90,7 +89,7 @@ def labels(step: Step, result: Result) -> frozenset[str]:
     names = {
         "HEAD",
         step.operation.on,
-        source_of(step.operation) or "",
+        step.operation.source,
         "Updated upstream",
         "Stashed changes",
     }

@@ -5,6 +5,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from muddled_orchard.core.exercise.operations.cherry_pick import CherryPick
+from muddled_orchard.core.exercise.operations.revert import Revert
 from muddled_orchard.core.git.commits import Commit, ancestry
 from muddled_orchard.core.grading.case import Case, TaskCase
 from muddled_orchard.core.grading.finding import Kind
@@ -16,14 +18,14 @@ def other_commits(case: Case) -> Iterator[Kind]:
     """What of other commits came in, where a task is done."""
     for task in case.tasks:
         yield from _other_parent(case, task)
-    for number in dict.fromkeys(task.step.task for task in case.tasks if task.task.pick):
+    for number in dict.fromkeys(task.step.task for task in case.tasks if isinstance(task.task, CherryPick)):
         yield from _picked_too(case, [task for task in case.tasks if task.step.task == number])
 
 
 def _other_parent(case: Case, task: TaskCase) -> Iterator[Kind]:
     """A merge that was undone as it is seen from another parent, of which nothing was asked."""
     made, undone = (case.commits.get(id_ or "") for id_ in (task.result.result_commit, task.step.commit))
-    asked = task.task.parent
+    asked = task.task.parent if isinstance(task.task, Revert) else None
     if asked is None or made is None or undone is None:
         return
     changed = commit_patch(case.commits, case.texts, made)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.git.commits import contains
 from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.grading.case import Case
@@ -36,7 +35,7 @@ def _thrown_away(case: Case) -> Iterator[tuple[str, Kind, str]]:
     Who rewrites a branch that the remote has must push it by force, and was asked to.
     """
     deleted = {task.task.delete for task in case.tasks}
-    rewritten = {task.task.on for task in case.tasks if operation_of(task.task).rewrites_branch}
+    rewritten = {task.task.on for task in case.tasks if task.task.rewrites_branch}
     for branch, now in case.remote_changes.items():
         before = case.key.ids[case.key.history.remote[branch]]
         if now is None:

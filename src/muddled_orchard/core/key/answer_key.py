@@ -9,8 +9,6 @@ from msgspec import Struct, field
 from muddled_orchard.core.base.problems import Problem, likely
 from muddled_orchard.core.exercise.asked import told_to_learners
 from muddled_orchard.core.exercise.history import History
-from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.operations.operation import Operation
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.git.commits import Commit, Commits
@@ -49,19 +47,14 @@ class Step(Struct, frozen=True, kw_only=True):
     into: str | None = None
 
     @property
-    def does(self) -> Operation:
-        """What carries out the task that it is a step of."""
-        return operation_of(self.operation)
-
-    @property
     def makes_no_commit(self) -> bool:
         """Whether it is to leave no new commit: it is given up, or sets its branch to another commit."""
-        return self.given_up is not None or self.does.sets_back
+        return self.given_up is not None or self.operation.sets_back
 
     @property
     def merges_branches(self) -> bool:
         """Whether it is a merge of two branches that is to stay, and no replay of a commit."""
-        return self.does.joins and not self.makes_no_commit
+        return self.operation.joins and not self.makes_no_commit
 
     @property
     def decisions(self) -> Decisions:

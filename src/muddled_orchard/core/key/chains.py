@@ -6,9 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import KeyPath, Problem
-from muddled_orchard.core.exercise.asked import labels_of
 from muddled_orchard.core.exercise.delivering import FORCE, push_of
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import asks_for_commit, in_words
 from muddled_orchard.core.exercise.todo import todo_of
@@ -44,10 +42,10 @@ def _called(number: int, task: Task) -> str:
 def _leaves_something(key: Key, step: Step) -> bool:
     if step.makes_no_commit:
         return True
-    if step.does.joins:
+    if step.operation.joins:
         there = contains(key.commits, step.ours, step.theirs)
         return not there and not (step.operation.squash and step.becomes_empty(key.commits))
-    if step.does.replays_own:
+    if step.operation.replays_own:
         return step.base != step.ours or not step.becomes_empty(key.commits)
     return not step.becomes_empty(key.commits)
 
@@ -68,7 +66,7 @@ def _of_message(number: int, task: Task, steps: Sequence[Step], where: KeyPath) 
         what = f"{_called(number, task)} only moves the branch on, so no commit of it could say anything"
         yield Problem(what, 'Leave message out, or add fast_forward = "never".', (*where, "message"))
     quiet = len(steps) > 1 and not any(step.merge.conflicts for step in steps)
-    if task.message != "proposed" and not operation_of(task).joins and quiet:
+    if task.message != "proposed" and not task.joins and quiet:
         what = f"Git makes the {len(steps)} commits of {_called(number, task)} without asking what they say"
         yield Problem(
             what, "Ask for the message of one commit, or of one that conflicts.", (*where, "message")
@@ -101,17 +99,17 @@ def _of_work(key: Key, number: int, task: Task, where: KeyPath) -> Iterator[Prob
     if task.todo is not None:
         what = f"the list of {_called(number, task)} has no place for the work that was handed out there"
         yield Problem(what, "Hand it out on another branch (start.on).", where)
-    if operation_of(task).replays_own and task.message not in (None, "proposed"):
+    if task.replays_own and task.message not in (None, "proposed"):
         what = f"{_called(number, task)} replays a commit of the work that was handed out there, too"
         yield Problem(what, "Leave message out, or hand it out on another branch (start.on).", where)
-    if operation_of(task).sets_back:
+    if task.sets_back:
         what = f"{_called(number, task)} throws away the work that was handed out there uncommitted"
         yield Problem(what, "Hand it out on another branch (start.on).", where)
 
 
 def _of_picks(key: Key, number: int, task: Task, steps: Sequence[Step], where: KeyPath) -> Iterator[Problem]:
     """Commits that are there already, and those that were to have others as a part and become empty."""
-    if operation_of(task).adds_commits and operation_of(task).keeps_commits:
+    if task.adds_commits and task.keeps_commits:
         there = [step for step in steps if step.commit and contains(key.commits, step.ours, step.commit)]
         for step in there[:1]:
             subject = key.commits[step.commit or ""].subject
@@ -130,27 +128,27 @@ def _with_others(
 ) -> Iterator[Problem]:
     """Earlier and later tasks on the same branch that it can't be told from."""
     later = [step for step in key.steps if step.task > number and step.operation.on == task.on]
-    taken_out = {step.commit for step in steps if step.commit} if operation_of(task).replays_own else set()
-    if operation_of(task).sets_back:
+    taken_out = {step.commit for step in steps if step.commit} if task.replays_own else set()
+    if task.sets_back:
         taken_out = {one.id for one in ancestry(key.commits, steps[0].ours)}
         taken_out -= {one.id for one in ancestry(key.commits, steps[0].theirs)}
     if any(one.id in taken_out for step in later for one in ancestry(key.commits, step.theirs)):
         what = f"a later task brings back what {_called(number, task)} takes out of its branch"
         yield Problem(what, "Leave the one or the other out.", where)
     beside = [other for other in key.scenario.task if other.on == task.on and other.squash]
-    if task.message not in (None, "proposed") and operation_of(task).adds_commits and beside:
+    if task.message not in (None, "proposed") and task.adds_commits and beside:
         what = f"nothing tells the commit of {_called(number, task)} from the squashed one on that branch"
         yield Problem(what, "Leave message out, or put one of them on another branch.", (*where, "message"))
     for earlier, other in enumerate(key.scenario.task[: number - 1], start=1):
-        again = (task.do, task.on) == (other.do, other.on) and {*labels_of(task)} & {*labels_of(other)}
-        if again and operation_of(task).adds_commits and not other.abort:
+        again = (task.do, task.on) == (other.do, other.on) and {*task.labels} & {*other.labels}
+        if again and task.adds_commits and not other.abort:
             what = f"nothing tells what {_called(number, task)} makes from what task {earlier} makes there"
             yield Problem(what, f"Ask for {listed(sorted(again))} once.", where)
-    if not operation_of(task).rewrites_branch:
+    if not task.rewrites_branch:
         return
     for earlier, other in enumerate(key.scenario.task[: number - 1], start=1):
-        if other.on == task.on and not other.abort and not operation_of(other).stays_uncommitted:
-            how = "sets that branch back" if operation_of(task).sets_back else "replays that branch"
+        if other.on == task.on and not other.abort and not other.stays_uncommitted:
+            how = "sets that branch back" if task.sets_back else "replays that branch"
             what = f"{_called(number, task)} {how}, so what task {earlier} left there can't be seen any more"
             yield Problem(what, "Put it before, or on another branch.", where)
             break

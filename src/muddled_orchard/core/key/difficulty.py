@@ -35,7 +35,7 @@ def _reasons(key: Key) -> Iterator[tuple[int, str]]:
     long = sum(max(len(hunk.ours), len(hunk.theirs)) > LONG_SIDE for hunk in hunks)
     both = sum(_needs_both(conflicting))
     outside = sum(len(step.clean_merge_fixes) for step in key.steps) + sum(_edited_outside(conflicting))
-    swapped = {step.task for step in key.steps if step.does.replays_own}
+    swapped = {step.task for step in key.steps if step.operation.replays_own}
     yield len({conflict.path for _, conflict in conflicts}), counted(len(conflicts), "conflicted file")
     yield len(hunks), counted(len(hunks), "hunk")
     yield long, f"{counted(long, 'hunk')} with a long side"
@@ -45,7 +45,7 @@ def _reasons(key: Key) -> Iterator[tuple[int, str]]:
     yield 2 * len(swapped), "ours and theirs are swapped in a rebase"
     given_up = sum(step.given_up is not None for step in key.steps)
     yield given_up, f"{counted(given_up, 'operation')} to be given up"
-    set_back = sum(step.does.sets_back for step in key.steps)
+    set_back = sum(step.operation.sets_back for step in key.steps)
     yield set_back, f"{set_back} {'branch' if set_back == 1 else 'branches'} to be set to another commit"
     yield max(0, len(conflicting) - 1), f"conflicts in {counted(len(conflicting), 'step')}"
     if conflicting:

@@ -228,4 +228,4 @@ def outside_changes(key: Key, step: Step, path: str) -> list[str]:
 
 def becomes_empty(key: Key, step: Step) -> bool:
     """Whether nothing is left of a replayed commit when it is solved by the key."""
-    return not step.does.stays_uncommitted and step.becomes_empty(key.commits)
+    return not step.operation.stays_uncommitted and step.becomes_empty(key.commits)

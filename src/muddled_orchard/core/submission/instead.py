@@ -6,11 +6,9 @@ from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 
-from muddled_orchard.core.exercise.asked import Asked, labels_of
-from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.exercise.asked import Asked
 from muddled_orchard.core.exercise.steps import under_way_of
 from muddled_orchard.core.exercise.task import Task
-from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.git.commits import Commit, ancestry, contains
 from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.git.under_way import UNDER_WAY, Words
@@ -48,7 +46,7 @@ def under_way_instead(asked: Asked, evidence: Evidence) -> str:
         return ""
     for task in alike:
         on, brings = asked.tips.get(task.on), pending.brings
-        if where is not None and where == source_of(task) and brings and on == brings[0]:
+        if where is not None and where == task.source and brings and on == brings[0]:
             return f"it goes the wrong way round: {task.on} into {where}"
     there = f"on {where}" if where else "on no branch"
     return f"it was begun {there}, and is asked on {alike[0].on}"
@@ -71,7 +69,7 @@ def to_be_given_up(asked: Asked, evidence: Evidence, open_tasks: Sequence[int]) 
 def done_instead(task: Task, asked: Asked, evidence: Evidence) -> Instead | None:
     """What was done instead of a task; None where nothing of the kind can be seen. Where other tasks are
     about the same branches, too much else may have happened to them."""
-    tip, start, source = evidence.branch(task.on), asked.tips.get(task.on), source_of(task)
+    tip, start, source = evidence.branch(task.on), asked.tips.get(task.on), task.source
     others = [other for other in asked.tasks if other is not task and not other.abort]
     if tip is None or start is None or any(other.on in (task.on, source) for other in others):
         return None
@@ -84,16 +82,14 @@ def done_instead(task: Task, asked: Asked, evidence: Evidence) -> Instead | None
 def _told(task: Task, tip: str, start: str, asked: Asked, evidence: Evidence) -> Iterator[str]:
     """What the branch of a task shows that the task does not make of it."""
     commits = evidence.commits
-    source = source_of(task)
+    source = task.source
     other = asked.tips.get(source or "")
-    operation = operation_of(task)
+    operation = task
     new = new_commits(tip, asked, evidence)
     merges = [commit for commit in new if len(commit.parents) > 1]
     if task.abort:
         came_in = other is not None and other in commits and contains(commits, tip, other)
-        replayed = any(
-            operation.shows(made, asked.commits[label]) for made in new for label in labels_of(task)
-        )
+        replayed = any(operation.shows(made, asked.commits[label]) for made in new for label in task.labels)
         if tip != start and (came_in or replayed):
             yield "it was carried out, and was to be given up"
         return
@@ -103,7 +99,7 @@ def _told(task: Task, tip: str, start: str, asked: Asked, evidence: Evidence) ->
         brought = {commit.id for commit in ancestry(commits, tip)} - {
             commit.id for commit in ancestry(commits, start)
         }
-        if any(asked.commits[label].id in brought for label in labels_of(task)):
+        if any(asked.commits[label].id in brought for label in task.labels):
             yield f"{task.on} has the other branch's own commits: they were merged, and were to be copied"
     if operation.joins and other is not None and other in commits:
         yield from _of_merge(task, tip, start, other, merges, evidence)
@@ -118,7 +114,7 @@ def _of_merge(
         yield f"{task.on} was rebased or set back, and was to receive a merge"
     already = contains(commits, start, other)
     if came_in and not already and task.squash:
-        yield f"{task.on} has the commits of {source_of(task)}, and was to get one plain commit (--squash)"
+        yield f"{task.on} has the commits of {task.source}, and was to get one plain commit (--squash)"
     if came_in and not already and task.fast_forward == "never" and not merges:
         yield f"{task.on} was only moved on, and a merge commit was asked for (--no-ff)"
     if task.fast_forward == "only" and merges:
@@ -127,12 +123,12 @@ def _of_merge(
 
 def _turned_round(task: Task, start: str, asked: Asked, evidence: Evidence) -> Instead | None:
     """The other branch of a merge or rebase, where that was changed instead of the task's."""
-    source = source_of(task) or ""
+    source = task.source
     before, now = asked.tips.get(source), evidence.branch(source)
     if is_on_remote(source) or before is None or now is None or now == before or task.abort:
         return None
     if contains(evidence.commits, now, start) and not contains(evidence.commits, before, start):
-        how = "rebased" if operation_of(task).rewrites_branch else "merged"
+        how = "rebased" if task.rewrites_branch else "merged"
         what = f"{source} has the commits of {task.on}: it was {how} the wrong way round"
         return Instead(what, source, before)
     return None

@@ -7,7 +7,6 @@ from collections.abc import Iterator, Sequence
 from msgspec import Struct
 
 from muddled_orchard.core.exercise.asked import Asked
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.tasks import branch_at_end, most_stashes
 from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.refs import BRANCHES
@@ -44,9 +43,7 @@ def peek(evidence: Evidence, asked: Asked | None) -> Peek:
     kind = _kind(evidence)
     ours, theirs = _sides(evidence, kind)
     tasks = tuple(still_to_do(asked, evidence)) if asked is not None else ()
-    pops = (
-        kind == "" and asked is not None and any(operation_of(task).stays_uncommitted for task in asked.tasks)
-    )
+    pops = kind == "" and asked is not None and any(task.stays_uncommitted for task in asked.tasks)
     popped = pops and bool(evidence.stashes) and _differs(evidence)
     # Work that was handed out is in the way until all is done, and nobody's business afterwards.
     handed_out = asked.work if asked is not None and not kind else ()

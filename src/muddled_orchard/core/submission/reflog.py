@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
-from muddled_orchard.core.exercise.operations.operation import ResultKind
+from muddled_orchard.core.exercise.task import ResultKind
 from muddled_orchard.core.submission.evidence import Evidence
 
 _RESET = "reset: moving to "

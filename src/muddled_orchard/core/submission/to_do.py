@@ -7,13 +7,12 @@ from collections.abc import Collection, Iterable, Iterator, Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
-from muddled_orchard.core.exercise.asked import Asked, AskedCommit, labels_of, told_to_learners
+from muddled_orchard.core.exercise.asked import Asked, AskedCommit, told_to_learners
 from muddled_orchard.core.exercise.delivering import FORCE, deletions_of, delivery_of, push_of
-from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.operations.operation import SQUASHED
+from muddled_orchard.core.exercise.proposed_messages import SQUASHED
 from muddled_orchard.core.exercise.steps import to_fetch, to_give_up, to_start, to_switch
 from muddled_orchard.core.exercise.task import Task
-from muddled_orchard.core.exercise.tasks import place_of, source_of
+from muddled_orchard.core.exercise.tasks import place_of
 from muddled_orchard.core.exercise.todo import groups_of, todo_of
 from muddled_orchard.core.git.commits import ancestry, contains
 from muddled_orchard.core.git.refs import REMOTE, branch_ref, is_on_remote, on_remote, tracking_ref
@@ -64,7 +63,7 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
                 yield ToDo(number=number, task=words, missing=what, commands=(), perhaps=True)
             else:
                 commands = (*_switch(task, evidence), *_begin(task, asked, evidence))
-                pops = operation_of(task).stays_uncommitted
+                pops = task.stays_uncommitted
                 missing += begun
                 yield ToDo(
                     number=number,
@@ -105,7 +104,7 @@ def _is_work(id_: str, asked: Asked, evidence: Evidence) -> bool:
         return False
     if (made.author, made.subject) in handed_out_names(asked, evidence):
         return False
-    named = ((operation_of(task), label) for task in asked.tasks for label in labels_of(task))
+    named = ((task, label) for task in asked.tasks for label in task.labels)
     if any(operation.shows(made, asked.commits[label]) for operation, label in named):
         return False
     before = commits[made.parents[0]].tree if made.parents[0] in commits else {}
@@ -140,17 +139,17 @@ def _missing(task: Task, asked: Asked, evidence: Evidence) -> str:
         return (
             f"{task.on} is at origin, and not here yet" if there else f"there is no branch {task.on} any more"
         )
-    if operation_of(task).sets_back:
-        target = asked.commits[task.to or ""]
+    if task.sets_back:
+        target = asked.commits[task.labels[0]]
         # A later task may have gone on from there.
         start = asked.tips.get(task.on, "")
         later = any(other.on == task.on for other in _later(task, asked))
         moved_on = later and not contains(evidence.commits, tip, start)
-        return "" if tip == target.id or moved_on else operation_of(task).not_shown(task, target)
+        return "" if tip == target.id or moved_on else task.not_shown(target)
     if task.todo and tip == asked.tips.get(task.on):
         return f"{task.on} still has its commits as they were"
-    source = source_of(task)
-    if operation_of(task).stays_uncommitted:
+    source = task.source
+    if task.stays_uncommitted:
         return "it is still in the stash" if evidence.stashes >= asked.stashes else ""
     if task.squash:
         return "" if _has_squashed(task, asked, evidence) else f"{task.on} has no new commit for it"
@@ -159,9 +158,9 @@ def _missing(task: Task, asked: Asked, evidence: Evidence) -> str:
             goes_on = any(other.on == task.on for other in _later(task, asked))
             carried_out = task.todo is None or goes_on or _is_list_carried_out(task, asked, evidence)
             return "" if carried_out else "its commits are not what its list is to make of them"
-        return operation_of(task).not_in_yet(task)
+        return task.not_in_yet
     lacking = _lacking(task, asked, evidence)
-    return operation_of(task).not_shown(task, lacking[0]) if lacking else ""
+    return task.not_shown(lacking[0]) if lacking else ""
 
 
 def _has_squashed(task: Task, asked: Asked, evidence: Evidence) -> bool:
@@ -170,7 +169,7 @@ def _has_squashed(task: Task, asked: Asked, evidence: Evidence) -> bool:
     tip, replayed = evidence.branch(task.on) or "", handed_out_names(asked, evidence)
     new = (commit for commit in new_commits(tip, asked, evidence) if len(commit.parents) == 1)
     own = {commit.id for commit in new if (commit.author, commit.subject) not in replayed}
-    if not any(source_of(other) == task.on for other in _later(task, asked)):
+    if not any(other.source == task.on for other in _later(task, asked)):
         # Where it is not moved on to a merge made elsewhere, all that it got lies on its own line.
         own &= set(_own_line(tip, asked.tips.get(task.on), evidence))
     # Work that was handed out uncommitted may have a commit, which a squash of the same file looks like.
@@ -182,7 +181,7 @@ def _has_squashed(task: Task, asked: Asked, evidence: Evidence) -> bool:
 
 def _new_commits_of(task: Task) -> int:
     """How many commits a task leaves, but for merges and those that replay what was handed out."""
-    operation = operation_of(task)
+    operation = task
     reworded = sum(item.word == "reword" for item in todo_of(task))
     return reworded + bool(task.squash) + (operation.adds_commits and not operation.keeps_commits)
 
@@ -191,21 +190,21 @@ def _lacking(task: Task, asked: Asked, evidence: Evidence) -> list[AskedCommit]:
     """The commits that a task names of which no new commit of its branch says that it brings them; words of
     one's own say nothing, so there their number tells."""
     new = new_commits(evidence.branch(task.on) or "", asked, evidence)
-    wanted = [asked.commits[label] for label in labels_of(task)]
+    wanted = [asked.commits[label] for label in task.labels]
     if task.message == "own":
         return wanted[len(new) :]
-    shows = operation_of(task).shows
+    shows = task.shows
     return [one for one in wanted if not any(shows(commit, one) for commit in new)]
 
 
 def _perhaps_emptied(task: Task, asked: Asked, evidence: Evidence) -> bool:
     """Whether commits that are lacking were left out with `--skip`, as Git proposes where nothing is left of
     one: others of the task are there, the reflog has a line for each, and nothing was left in files."""
-    if not operation_of(task).adds_commits or task.abort or _is_dirty(asked, evidence):
+    if not task.adds_commits or task.abort or _is_dirty(asked, evidence):
         return False
     lacking = _lacking(task, asked, evidence)
     skipped = given_up(evidence, asked.stashes).resets
-    return 0 < len(lacking) < len(labels_of(task)) and len(lacking) <= skipped
+    return 0 < len(lacking) < len(task.labels) and len(lacking) <= skipped
 
 
 def _is_dirty(asked: Asked, evidence: Evidence) -> bool:
@@ -218,7 +217,7 @@ def _is_dirty(asked: Asked, evidence: Evidence) -> bool:
 def _is_list_carried_out(task: Task, asked: Asked, evidence: Evidence) -> bool:
     """Whether the commits of a branch on its new base are those that a list makes: no others, in its order.
     One that was picked may be missing where nothing was left of it."""
-    source, tip = source_of(task) or "", evidence.branch(task.on) or ""
+    source, tip = task.source, evidence.branch(task.on) or ""
     below = {commit.id for commit in ancestry(evidence.commits, asked.tips.get(source))}
     # The new base may have moved on since, before the branch was replayed there, or by what it has of it.
     if (now := evidence.branch(source)) is not None:
@@ -247,8 +246,8 @@ def _has_come_in(task: Task, source: str, asked: Asked, evidence: Evidence) -> b
     stood, grown = asked.tips.get(source), False
     for other in asked.tasks[: place_of(task, asked.tasks)]:
         if other.on == source and not other.abort:
-            grown = not operation_of(other).sets_back
-            stood = stood if grown else asked.commits[other.to or ""].id
+            grown = not other.sets_back
+            stood = stood if grown else asked.commits[other.labels[0]].id
     if grown and later and now is not None:
         # Where it stood in between nobody knows any more: some of what it got is there.
         before = {commit.id for commit in ancestry(evidence.commits, asked.tips.get(task.on))}
@@ -261,7 +260,7 @@ def _has_come_in(task: Task, source: str, asked: Asked, evidence: Evidence) -> b
 def _never_given_up(task: Task, asked: Asked, evidence: Evidence) -> str:
     """Whether it can't be seen that an operation was begun and given up, as often as that is asked for."""
     earlier = asked.tasks[: place_of(task, asked.tasks) + 1]
-    results = [operation_of(other).result for other in earlier if other.abort]
+    results = [other.result for other in earlier if other.abort]
     enough = given_up(evidence, asked.stashes).enough_for(results)
     return "" if enough else "it was not begun and given up again yet"
 
@@ -285,9 +284,9 @@ def _switch(task: Task, evidence: Evidence) -> Iterator[tuple[Words, str]]:
 
 def _begin(task: Task, asked: Asked, evidence: Evidence) -> Iterator[tuple[Words, str]]:
     """The commands that begin an operation."""
-    if asked.tips.get(source_of(task) or "") not in evidence.commits:
+    if asked.tips.get(task.source) not in evidence.commits:
         yield from _typed(to_fetch(task))
-    source = source_of(task)
+    source = task.source
     if source and evidence.branch(source) is None and tracking_ref(source) in evidence.refs:
         yield ("git", "branch", source, on_remote(source)), "to have that branch here, too"
     ids = {label: commit.id[:10] for label, commit in asked.commits.items()}

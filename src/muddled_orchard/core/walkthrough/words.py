@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from muddled_orchard.core.base.phrases import listed
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.git.lines import Lines, bare
 from muddled_orchard.core.key.accepted import AS_WRITTEN, Accepted
@@ -19,7 +18,7 @@ _MOST_SHOWN = 3
 
 def sides_told(task: Task, ours: str, theirs: str) -> str:
     """Which side is which in an operation, and why; `ours` and `theirs` name them."""
-    return f"The sides here: {ours}, and {theirs}. {operation_of(task).why_sides}"
+    return f"The sides here: {ours}, and {theirs}. {task.why_sides}"
 
 
 _KINDS = {

@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from pathlib import Path
 
+import msgspec
 from msgspec import Struct
 
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
@@ -23,7 +24,8 @@ BUNDLED_COURSES = BUNDLED / "courses"
 SHAPE_OF_COURSE = Shape(
     CoursePlan,
     {(): CoursePlan, ("late",): Late, ("exercise",): CourseExercise, ("exercise", "late"): Late},
-    plan_module,
+    (plan_module,),
+    lambda data: msgspec.convert(data, CoursePlan),
 )
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any
@@ -11,6 +12,7 @@ from muddled_orchard.core.exercise import scenario as scenario_module
 from muddled_orchard.core.exercise import task as task_module
 from muddled_orchard.core.exercise import text_rules as rules_module
 from muddled_orchard.core.exercise.defaults import completed
+from muddled_orchard.core.exercise.operations import OPERATIONS, operation_of
 from muddled_orchard.core.exercise.scenario import (
     Answer,
     AnswerChange,
@@ -29,10 +31,11 @@ from muddled_orchard.core.exercise.values import PLAIN_VARIANT, variant_of
 from muddled_orchard.core.grading.criteria import CRITERIA, weight_of
 from muddled_orchard.core.merging.keep import KEEP
 from muddled_orchard.files.scenarios.error_lines import with_lines
-from muddled_orchard.files.scenarios.shape import Shape, WrongShape
+from muddled_orchard.files.scenarios.shape import Kinds, Shape, WrongShape
 from muddled_orchard.files.scenarios.sound_part import sound_part
 from muddled_orchard.files.scenarios.toml_text import parsed, text_of
 from muddled_orchard.files.scenarios.tree_folders import with_taken_folders
+from muddled_orchard.files.stored import scenario_of_data
 
 # Which class a key's table belongs to, the numbers of list elements left out.
 _TABLES: Mapping[tuple[str, ...], type] = {
@@ -52,7 +55,16 @@ _TABLES: Mapping[tuple[str, ...], type] = {
 # What somebody may look for among the operations.
 _NOT_SUPPORTED = {"submodule": "submodules", "subtree": "subtrees", "octopus": "octopus merges"}
 
-SHAPE_OF_FILE = Shape(Scenario, _TABLES, rules_module, task_module, scenario_module)
+_EVERY_TASK = [kind for ways in OPERATIONS.values() for kind in ways.values()]
+_TASK_MODULES = dict.fromkeys(sys.modules[kind.__module__] for kind in _EVERY_TASK)
+
+SHAPE_OF_FILE = Shape(
+    Scenario,
+    _TABLES,
+    (rules_module, task_module, *_TASK_MODULES, scenario_module),
+    scenario_of_data,
+    Kinds(Task, _EVERY_TASK, operation_of, "do"),
+)
 
 
 def scenario_schema() -> dict[str, Any]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import difflib
 from collections.abc import Callable, Iterator
 
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.git.lines import Lines, alike, is_binary, lines_of
 from muddled_orchard.core.git.trees import LINK
@@ -250,4 +249,4 @@ def has_deleted_lines(key: Key) -> bool:
 def can_commit_twice(key: Key) -> bool:
     """Where the hardest task ends in a commit that another one may follow."""
     task = hardest_task(key)
-    return has_hunks(key) and operation_of(task).joins and not task.push
+    return has_hunks(key) and task.joins and not task.push

@@ -6,9 +6,7 @@ from collections.abc import Callable
 
 from msgspec.structs import replace
 
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.task import MessageRules, Task
-from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.exercise.text_rules import flaw_in, several
 from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.commits import Commit, contains
@@ -64,7 +62,7 @@ def asks_for_messages(key: Key) -> bool:
         step.operation.message is not None
         and not step.fast_forward
         and not step.becomes_empty(key.commits)
-        and (bool(step.merge.conflicts) or step.does.joins)
+        and (bool(step.merge.conflicts) or step.operation.joins)
         for step in key.steps
     )
 
@@ -87,10 +85,10 @@ def aborted(session: LearnerSession) -> Expected:
 
 
 def _abort(session: LearnerSession, task: Task) -> None:
-    if operation_of(task).stays_uncommitted or task.squash:
+    if task.stays_uncommitted or task.squash:
         session.git("reset", "-q", "--hard")
     else:
-        session.git(operation_of(task).under_way, "--abort")
+        session.git(task.under_way, "--abort")
 
 
 def stopped_at(step_number: int, session: LearnerSession) -> Expected:
@@ -154,7 +152,7 @@ def skipped(session: LearnerSession) -> Expected:
     def instead(session: LearnerSession, task: Task) -> None:
         if not session.is_begun(hardest_task_number(session.key)):
             session.begin(task)
-        how = operation_of(task).under_way
+        how = task.under_way
         for _ in range(len(session.key.steps) + 1):
             if session.unmerged():
                 session.try_git(how, "--skip")
@@ -182,7 +180,7 @@ def amended(session: LearnerSession) -> Expected:
     session.carry_out()
     session.git("commit", "-q", "--amend", "-m", "It is done")
     task = session.scenario.task[-1]
-    reworded = operation_of(task).keeps_commits and task.message is None
+    reworded = task.keeps_commits and task.message is None
     if task.todo is not None and [item.word for item in todo_of(task) if item.word != "drop"][-1] == "reword":
         reworded = False  # it was to have another one
     return expect(session, ("history " if reworded else "") + ("delivered" if task.push else ""))
@@ -268,10 +266,10 @@ def in_parts(session: LearnerSession) -> Expected:
 
     def instead(session: LearnerSession, task: Task) -> None:
         _get_ready(session, task)
-        for part in (f"{source_of(task)}~1", source_of(task) or ""):
+        for part in (f"{task.source}~1", task.source):
             session.try_git("merge", "-q", "--no-edit", "--no-ff", part)
             step = next(hardest_steps(session.key))
-            if session.unmerged() or part == source_of(task):
+            if session.unmerged() or part == task.source:
                 solve(session, step)
                 session.git("add", "--all")
                 session.try_git("commit", "-q", "--no-edit")
@@ -291,25 +289,23 @@ def has_older_base(key: Key) -> bool:
     """Where the new base of a rebase has more than one commit that the branch lacks."""
     step = next(hardest_steps(key))
     older = key.commits[step.ours].parents[:1]
-    return bool(older) and step.does.replays_own and not contains(key.commits, step.theirs, older[0])
+    return bool(older) and step.operation.replays_own and not contains(key.commits, step.theirs, older[0])
 
 
 def can_skip(key: Key) -> bool:
     """Where commits are replayed."""
     task = hardest_task(key)
-    return operation_of(task).replays_own or operation_of(task).adds_commits
+    return task.replays_own or task.adds_commits
 
 
 def can_detach(key: Key) -> bool:
     """Where the last task ends in commits of the learner's."""
     last = hardest_task_number(key) == len(key.scenario.task)
-    makes_commits = (
-        not operation_of(hardest_task(key)).stays_uncommitted and not key.steps[-1].makes_no_commit
-    )
+    makes_commits = not hardest_task(key).stays_uncommitted and not key.steps[-1].makes_no_commit
     return last and begins_hardest_task(key) and makes_commits
 
 
 def can_amend(key: Key) -> bool:
     """Where the last commit is the learner's own."""
     last = key.steps[-1]
-    return not last.does.stays_uncommitted and not last.fast_forward and not last.makes_no_commit
+    return not last.operation.stays_uncommitted and not last.fast_forward and not last.makes_no_commit

@@ -6,9 +6,7 @@ from collections.abc import Callable, Iterator
 
 from msgspec.structs import replace
 
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.task import Task
-from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.git.commits import contains
 from muddled_orchard.core.git.refs import BRANCHES, is_on_remote
 from muddled_orchard.core.grading.rehearsal import Expected
@@ -61,7 +59,7 @@ def is_plain_merge(key: Key) -> bool:
 
 def is_replay(key: Key) -> bool:
     """Where the hardest task and is begun by the learner."""
-    return operation_of(hardest_task(key)).replays_own and begins_hardest_task(key)
+    return hardest_task(key).replays_own and begins_hardest_task(key)
 
 
 def both(*tests: Applies) -> Applies:
@@ -91,7 +89,7 @@ def can_begin_again(key: Key) -> bool:
 
 def is_finished_by_staging(key: Key) -> bool:
     """Where nothing needs to be committed after the last conflict."""
-    return conflicts(key) and operation_of(last_step(key).operation).stays_uncommitted
+    return conflicts(key) and last_step(key).operation.stays_uncommitted
 
 
 def to_deliver(key: Key) -> bool:
@@ -101,13 +99,13 @@ def to_deliver(key: Key) -> bool:
 
 def is_local(key: Key) -> bool:
     """Where the hardest task brings in a branch of the repository itself."""
-    return not is_on_remote(source_of(hardest_task(key)))
+    return not is_on_remote(hardest_task(key).source)
 
 
 def starts_unfetched(key: Key) -> bool:
     """Where the first task merges what has to be fetched first."""
     task = key.scenario.task[0]
-    return task.do == "merge" and is_on_remote(source_of(task))
+    return task.do == "merge" and is_on_remote(task.source)
 
 
 def is_emptied(key: Key, step: Step) -> bool:
@@ -245,7 +243,5 @@ def _only_deleted(session: LearnerSession) -> bool:
 
 def unfinished(session: LearnerSession, must_lose: str = "", may_lose: str = "") -> Expected:
     """The same for what was left before its end."""
-    undone = (
-        "finished tidy" if operation_of(hardest_task(session.key)).stays_uncommitted else "finished history"
-    )
+    undone = "finished tidy" if hardest_task(session.key).stays_uncommitted else "finished history"
     return expect(session, f"{undone} delivered {must_lose}", f"rules {may_lose}", state="open")

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.grading.rehearsal import Expected
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.rehearsal.behaviours.expecting import UNTOUCHED
@@ -20,7 +19,7 @@ def nothing_fetched(session: LearnerSession) -> Expected:
     """Merge what was fetched some time ago."""
     task = session.scenario.task[0]
     session.git("checkout", "-q", task.on)
-    session.try_git("merge", "-q", source_of(task) or "")
+    session.try_git("merge", "-q", task.source)
     return UNTOUCHED
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.grading.rehearsal import Expected
 from muddled_orchard.core.key.answer_key import Key
@@ -32,7 +31,7 @@ def gives_up_last(key: Key) -> bool:
 
 def sets_back_last(key: Key) -> bool:
     """Where a branch is to be set back at last."""
-    return operation_of(key.scenario.task[-1]).sets_back and len(key.scenario.task) == 1
+    return key.scenario.task[-1].sets_back and len(key.scenario.task) == 1
 
 
 def left_at_conflict(session: LearnerSession) -> Expected:
@@ -56,7 +55,7 @@ def carried_out(session: LearnerSession) -> Expected:
                 break
             session.try_git("checkout", "-q", "--theirs", "--", ".")
             session.git("add", "--all")
-            session.try_git(*operation_of(task).go_on())
+            session.try_git(*task.go_on())
 
     session.carry_out(instead=through, at=_number(session.key))
     return expect(session, "history", f"finished {_REST}")
@@ -72,7 +71,7 @@ def undone_instead(session: LearnerSession) -> Expected:
     """Undo by a further commit what was to be taken out of the branch."""
     task = session.scenario.task[-1]
     session.git("checkout", "-q", task.on)
-    session.git("read-tree", "-u", "--reset", session.labels[task.to or ""])
+    session.git("read-tree", "-u", "--reset", session.labels[task.labels[0]])
     session.git("commit", "-q", "--allow-empty", "-m", "Go back to what there was")
     return expect(session, "history", "bystanders rest rules")
 
@@ -81,5 +80,5 @@ def softly(session: LearnerSession) -> Expected:
     """Set the branch back, and leave the files as they were."""
     task = session.scenario.task[-1]
     session.git("checkout", "-q", task.on)
-    session.git("reset", "-q", "--soft", session.labels[task.to or ""])
+    session.git("reset", "-q", "--soft", session.labels[task.labels[0]])
     return expect(session, "tidy", "rest rules markers")

@@ -8,7 +8,6 @@ from collections.abc import Callable
 from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.task import Task
-from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.grading.rehearsal import Expected
 from muddled_orchard.core.merging.conflict import STAGE
@@ -65,14 +64,14 @@ def base_rebased(session: LearnerSession) -> Expected:
         session, "history bystanders", "resolution rest rules tidy markers finished delivered", or_open=True
     )
     # Where nothing was left of the base's own commits, there is no result at all.
-    made = session.git("rev-parse", source_of(hardest_task(session.key)) or "").strip()
+    made = session.git("rev-parse", hardest_task(session.key).source).strip()
     return replace(expected, state="open") if made in session.key.commits else expected
 
 
 def _get_ready(session: LearnerSession, task: Task) -> None:
     """Check the branch out, with what its task brings in fetched."""
     session.git("checkout", "-q", task.on)
-    if is_on_remote(source_of(task)):
+    if is_on_remote(task.source):
         session.git("fetch", "-q")
 
 
@@ -84,7 +83,7 @@ def _as_solved(session: LearnerSession) -> None:
 
 def wrong_way_round(session: LearnerSession, task: Task) -> None:
     """Merge the receiving branch into the other one."""
-    session.git("checkout", "-q", source_of(task) or "")
+    session.git("checkout", "-q", task.source)
     session.try_git("merge", "-q", "--no-edit", task.on)
     step = next(hardest_steps(session.key))
     if step.merge.conflicts:
@@ -96,13 +95,13 @@ def wrong_way_round(session: LearnerSession, task: Task) -> None:
 def rebased(session: LearnerSession, task: Task) -> None:
     """Rebase where a merge was asked."""
     _get_ready(session, task)
-    session.try_git("rebase", source_of(task) or "")
+    session.try_git("rebase", task.source)
     _replay_through(session)
 
 
 def rebased_the_base(session: LearnerSession, task: Task) -> None:
     """The rebase the wrong way round itself."""
-    session.git("checkout", "-q", source_of(task) or "")
+    session.git("checkout", "-q", task.source)
     session.try_git("rebase", task.on)
     _replay_through(session)
 
@@ -119,7 +118,7 @@ def _replay_through(session: LearnerSession) -> None:
 def merged_instead(session: LearnerSession, task: Task) -> None:
     """Merge where a rebase was asked."""
     _get_ready(session, task)
-    session.try_git("merge", "-q", "--no-edit", source_of(task) or "")
+    session.try_git("merge", "-q", "--no-edit", task.source)
     _as_solved(session)
     session.git("add", "--all")
     session.try_git("commit", "-q", "--no-edit")
@@ -130,7 +129,7 @@ def merged_with(*options: str) -> Callable[[LearnerSession, Task], None]:
 
     def act(session: LearnerSession, task: Task) -> None:
         _get_ready(session, task)
-        session.try_git("merge", "-q", "--no-edit", *options, source_of(task) or "")
+        session.try_git("merge", "-q", "--no-edit", *options, task.source)
         if session.unmerged():
             solve(session, next(hardest_steps(session.key)))
             session.git("add", "--all")
@@ -170,7 +169,7 @@ def squashed_replay(session: LearnerSession) -> Expected:
     """Rebase, and make one commit of it."""
     session.carry_out()
     task = hardest_task(session.key)
-    session.git("reset", "-q", "--soft", source_of(task) or "")
+    session.git("reset", "-q", "--soft", task.source)
     session.git("commit", "-q", "-m", "All my work")
     return expect(session, "history", "resolution rest delivered")
 
@@ -180,7 +179,7 @@ def on_older_base(session: LearnerSession) -> Expected:
 
     def instead(session: LearnerSession, task: Task) -> None:
         _get_ready(session, task)
-        session.try_git("rebase", f"{source_of(task)}~1")
+        session.try_git("rebase", f"{task.source}~1")
         _replay_through(session)
 
     session.carry_out(instead=instead)
@@ -200,7 +199,7 @@ def taken_early(session: LearnerSession) -> Expected:
             )
         session.git("add", "--all")
         session.try_git("commit", "-q", "-m", "Take theirs")
-        session.try_git("merge", "-q", "--no-edit", source_of(task) or "")
+        session.try_git("merge", "-q", "--no-edit", task.source)
         if session.pending:
             session.git("merge", "--abort")
 

@@ -14,12 +14,11 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.history import History
-from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.operations.operation import Replay
+from muddled_orchard.core.exercise.replays import Replay
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.story import unroll
 from muddled_orchard.core.exercise.task import Task
-from muddled_orchard.core.exercise.tasks import in_words, marker_labels, side_names, source_of
+from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.exercise.todo import groups_of, todo_of
 from muddled_orchard.core.exercise.values import values_of
 from muddled_orchard.core.exercise.variants import Variants
@@ -176,20 +175,20 @@ def _play(scratch: ScratchRepository, draft: _Draft) -> _Playing:
 
 
 def _carry_out(scratch: ScratchRepository, draft: _Draft, number: int, task: Task) -> _Playing:
-    if operation_of(task).joins:
+    if task.joins:
         yield from _merge(scratch, draft, number, task)
         return
     planned = _Planned(scratch, draft)
-    if operation_of(task).sets_back:
-        before, target = draft.tips[task.on], planned.labelled(task.to or "")
+    if task.sets_back:
+        before, target = draft.tips[task.on], planned.labelled(task.labels[0])
         draft.steps.append(_without_commit(number, task, before, target, draft.commits[target].tree))
         draft.tips[task.on] = target
         return
-    replays = operation_of(task).replays(task, planned)
-    if operation_of(task).replays_own and _is_in_place(draft, task):
+    replays = task.replays(planned)
+    if task.replays_own and _is_in_place(draft, task):
         return  # Git finds the branch up to date, and replays nothing
-    if operation_of(task).replays_own:  # it begins at its new base: the branch is moved there
-        draft.tips[task.on] = draft.tips[source_of(task) or ""]
+    if task.replays_own:  # it begins at its new base: the branch is moved there
+        draft.tips[task.on] = draft.tips[task.source]
     squashed = _squashed_into(planned, task)
     for replay in replays:
         yield from _replay(scratch, draft, number, task, replay, squashed.get(replay.original))
@@ -198,9 +197,9 @@ def _carry_out(scratch: ScratchRepository, draft: _Draft, number: int, task: Tas
 def _is_in_place(draft: _Draft, task: Task) -> bool:
     """Whether a branch stands on its new base already, with no merge in between that a rebase would take
     out."""
-    if task.todo is not None or task.since is not None:
+    if task.replays_always:
         return False
-    at, base = draft.tips[task.on], draft.tips[source_of(task) or ""]
+    at, base = draft.tips[task.on], draft.tips[task.source]
     while at != base:
         parents = draft.commits[at].parents
         if len(parents) != 1:
@@ -235,7 +234,7 @@ def _give_up(scratch: ScratchRepository, draft: _Draft, number: int, task: Task)
 
 def _without_commit(number: int, task: Task, ours: str, theirs: str, left: Tree) -> Step:
     """A step in which nothing is merged; `left` is what comes out."""
-    names = side_names(task)
+    names = task.sides(None)
     return Step(
         task=number,
         operation=task,
@@ -250,7 +249,7 @@ def _without_commit(number: int, task: Task, ours: str, theirs: str, left: Tree)
 
 
 def _merge(scratch: ScratchRepository, draft: _Draft, number: int, task: Task) -> _Playing:
-    ours, theirs = draft.tips[task.on], draft.tips[source_of(task) or ""]
+    ours, theirs = draft.tips[task.on], draft.tips[task.source]
     merge = relabelled((yield _question(draft, ours, theirs)), _labels(task, None))
     fast_forward = contains(draft.commits, theirs, ours)
     step = _step(scratch, draft, number, task, ours, theirs, merge, None)
@@ -262,7 +261,7 @@ def _merge(scratch: ScratchRepository, draft: _Draft, number: int, task: Task) -
         draft.tips[task.on] = theirs
     else:
         parents = (ours,) if task.squash else (ours, theirs)
-        subject = f"{'Squashed: ' if task.squash else ''}Merge branch '{source_of(task)}'"
+        subject = f"{'Squashed: ' if task.squash else ''}Merge branch '{task.source}'"
         draft.tips[task.on] = _solution(scratch.objects, draft, step.solved, parents, subject, None)
 
 
@@ -308,10 +307,9 @@ def _replay(
     step = _step(scratch, draft, number, task, ours, replay.theirs, merge, replay.original)
     step = replace(step, base=replay.base, into=into)
     draft.steps.append(step)
-    if operation_of(task).stays_uncommitted or step.becomes_empty(commits):
+    if task.stays_uncommitted or step.becomes_empty(commits):
         return  # nothing is committed: the work is in the working tree, or the commit became empty
-    operation = operation_of(task)
-    author = about.author if operation.keeps_commits else None
+    author = about.author if task.keeps_commits else None
     if into is not None:
         lead = commits[ours]
         draft.tips[task.on] = _solution(
@@ -319,12 +317,12 @@ def _replay(
         )
         return
     draft.tips[task.on] = _solution(
-        scratch.objects, draft, step.solved, (ours,), operation.message(about), author
+        scratch.objects, draft, step.solved, (ours,), task.message_for(about), author
     )
 
 
 def _labels(task: Task, replayed: Commit | None) -> dict[str, str]:
-    return dict(zip((OURS, THEIRS), marker_labels(task, replayed), strict=True))
+    return dict(zip((OURS, THEIRS), task.marker_labels(replayed), strict=True))
 
 
 def _question(draft: _Draft, ours: str, theirs: str, base: str | None = None) -> Question:
@@ -369,7 +367,7 @@ def _step(
         id_ = scratch.objects.blob(held)
         draft.texts[id_] = held
         solved[path] = Blob(merge.tree[path].mode if path in merge.tree else PLAIN_FILE, id_)
-    names = side_names(task, about.subject if about else None)
+    names = task.sides(about.subject if about else None)
     return Step(
         task=number,
         operation=task,

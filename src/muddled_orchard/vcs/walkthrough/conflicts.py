@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from muddled_orchard.core.base.phrases import counted, listed
-from muddled_orchard.core.exercise.operations.operation import Replay
+from muddled_orchard.core.exercise.replays import Replay
 from muddled_orchard.core.git.lines import alike, lines_of
 from muddled_orchard.core.git.trees import PLAIN_FILE
 from muddled_orchard.core.key.answer_key import Step
@@ -47,7 +47,11 @@ class ConflictShown:
         self.recorder.on_conflict(self.step, self.unmerged)
         recorder = self.recorder
         about = self.recorder.key.commits.get(self.step.commit or "")
-        at = f', at "{about.subject}"' if about is not None and not self.step.does.stays_uncommitted else ""
+        at = (
+            f', at "{about.subject}"'
+            if about is not None and not self.step.operation.stays_uncommitted
+            else ""
+        )
         where = f": {listed(self.unmerged)}" if self.unmerged else ""
         recorder.call_step(self._name("conflict"), f"Git stops{at}{where}")
         recorder.say(
@@ -86,7 +90,7 @@ class ConflictShown:
         recorder.step("task", self._name("changes"), "What each side changed since the base")
         paths = [conflict.path for conflict in self.conflicts[:_MOST_FILES]]
         replay = Replay(step.base or "", step.theirs, step.commit or step.theirs)
-        for told, looks in step.does.compare(step.operation, (self.ours, self.theirs), replay):
+        for told, looks in step.operation.compare((self.ours, self.theirs), replay):
             recorder.say(told)
             for words in looks:
                 recorder.look(*words, *(("--", *paths) if words[0] == "diff" else ()))

@@ -10,7 +10,6 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.git.refs import is_on_remote
@@ -100,7 +99,7 @@ class _Tasks:
         last = max(history.commits, key=lambda commit: commit.time)
         author = history.commits[history.tips.get(task.on, 0)].author
         time = task_time(self.key, number)
-        replays = operation_of(task).keeps_commits
+        replays = task.keeps_commits
         return Identity(author.name, author.email, time, last.offset, replays)
 
     # -- Before ---------------------------------------------------------------------------------------
@@ -110,7 +109,7 @@ class _Tasks:
         what = in_words(task)
         recorder.step("task", self._name("ready", number), f"The task: {what}")
         if recorder.tree.branch() != task.on:
-            rewrites = operation_of(task).rewrites_branch
+            rewrites = task.rewrites_branch
             if self.key.scenario.start.work and rewrites and recorder.tree.is_dirty():
                 recorder.say(
                     f"{recorder.tree.branch()} has changes that nobody has committed. They stay here:"
@@ -121,14 +120,14 @@ class _Tasks:
                 recorder.say(f"Git refuses to switch: {_OVERWRITTEN}")
                 self._commit_work()
                 recorder.git("switch", task.on)
-        operation = operation_of(task)
-        source = operation.source(task)
+        operation = task
+        source = operation.source
         recorder.look("status")
         if is_on_remote(source):
             recorder.say("That is what is known here since the last fetch. What is there really?")
             recorder.git("fetch")
             recorder.look("status")
-        told, looks = operation.look_first(task, self.runner.labels)
+        told, looks = operation.look_first(self.runner.labels)
         if told:
             recorder.say(told)
         for words in looks:
@@ -213,7 +212,7 @@ class _Tasks:
         """Where the walkthrough ends that does not know the answer."""
         recorder = self.recorder
         recorder.step("task", "yours", "Now it is yours")
-        operation = operation_of(task)
+        operation = task
         how = operation.go_on()
         recorder.say(
             "Edit what conflicts so that it is right and no marker is left, stage it with git add, "
@@ -261,10 +260,9 @@ class _Tasks:
         recorder = self.recorder
         recorder.look("log", "--oneline", "--graph", "--decorate", "--all")
         recorder.look("status")
-        source = operation_of(task).source(task)
-        if source is not None and not task.abort:
-            recorder.say(f"And {source} stands where it stood:")
-            recorder.look("log", "-1", "--oneline", source)
+        if task.source and not task.abort:
+            recorder.say(f"And {task.source} stands where it stood:")
+            recorder.look("log", "-1", "--oneline", task.source)
 
     def _deliver(self, number: int, task: Task) -> None:
         recorder = self.recorder

@@ -1,57 +1,53 @@
 """The operations that can be asked for: a module each, and one line here.
 
-To add one, write its module (what it is called, needs, begins with, is completed with and leaves;
-`Operation` lists the members) and its line in `OPERATIONS`. What it leaves is one of a few kinds, which
-everything else goes by; a key of its own is a field of `core.exercise.task.Task`.
+To add one, write its module (a class of `Task` with its own keys: what it is called, begins with, is
+completed with and leaves), its word in `OperationName`, its line in `OPERATIONS` and its keys in `IN_ORDER`.
+What it leaves is one of a few kinds, which everything else goes by.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
+from typing import Any, TypeVar
 
-from muddled_orchard.core.base.problems import KeyPath, Problem
+import msgspec
+from msgspec import Struct
+from msgspec.structs import replace
+
 from muddled_orchard.core.exercise.operations.am import Am
 from muddled_orchard.core.exercise.operations.cherry_pick import CherryPick
 from muddled_orchard.core.exercise.operations.merge import Merge
-from muddled_orchard.core.exercise.operations.operation import Operation
 from muddled_orchard.core.exercise.operations.pull import PullByMerge, PullByRebase
 from muddled_orchard.core.exercise.operations.rebase import Rebase
 from muddled_orchard.core.exercise.operations.reset import Reset
 from muddled_orchard.core.exercise.operations.revert import Revert
 from muddled_orchard.core.exercise.operations.stash_pop import StashPop
-from muddled_orchard.core.exercise.task import OperationName, Task
+from muddled_orchard.core.exercise.task import Task
 
-OPERATIONS: Mapping[OperationName, Mapping[str | None, Operation]] = {
-    "merge": {None: Merge()},
-    "rebase": {None: Rebase()},
-    "cherry-pick": {None: CherryPick()},
-    "revert": {None: Revert()},
-    "pull": {"merge": PullByMerge(), "rebase": PullByRebase()},
-    "stash-pop": {None: StashPop()},
-    "reset": {None: Reset()},
-    "am": {None: Am()},
+_T = TypeVar("_T", bound=Struct)
+
+OPERATIONS: Mapping[str, Mapping[str | None, type[Task]]] = {
+    "merge": {None: Merge},
+    "rebase": {None: Rebase},
+    "cherry-pick": {None: CherryPick},
+    "revert": {None: Revert},
+    "pull": {"merge": PullByMerge, "rebase": PullByRebase},
+    "stash-pop": {None: StashPop},
+    "reset": {None: Reset},
+    "am": {None: Am},
 }
 """By the word of a task's `do`, and of its `by` where there is more than one way."""
 
 
-def operation_of(task: Task) -> Operation:
-    """The operation that a task asks for."""
-    return OPERATIONS[task.do][task.by]
+def operation_of(data: Any) -> type[Task] | None:
+    """The operation that a table asks for; None where there is none of that name. Where a table does not say
+    rightly which way is meant, it is any of them."""
+    ways = OPERATIONS.get(str(data.get("do"))) if isinstance(data, dict) else None
+    return None if ways is None else ways.get(data.get("by"), next(iter(ways.values())))
 
 
-def key_problems(task: Task, key: KeyPath) -> Iterator[Problem]:
-    """The keys that a task at `key` lacks for its operation, and those that it has and its operation has
-    not."""
-    operation = next(iter(OPERATIONS[task.do].values()))
-    for name in operation.needs:
-        if _value(task, name) is None:
-            yield Problem(f"{task.do} needs {name}", key=key)
-    every = (one for ways in OPERATIONS.values() for one in ways.values())
-    known = {name for one in every for name in (*one.needs, *one.allows)}
-    for name in sorted(known - {*operation.needs, *operation.allows}):
-        if _value(task, name) is not None:
-            yield Problem(f"{task.do} has no {name}", key=key)
-
-
-def _value(task: Task, name: str) -> object:
-    return getattr(task, "from_" if name == "from" else name)
+def with_tasks(model: type[_T], data: Mapping[str, Any], key: str) -> _T:
+    """Data as a struct whose `key` is a list of tasks, each of its operation's class. Raises
+    msgspec.ValidationError, KeyError or TypeError where it is none."""
+    tasks = tuple(msgspec.convert(table, operation_of(table) or Task) for table in data[key])
+    return replace(msgspec.convert({**data, key: ()}, model), **{key: tasks})

@@ -3,45 +3,58 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import ClassVar, Literal
 
-from muddled_orchard.core.exercise.operations.merge import Merge
-from muddled_orchard.core.exercise.operations.operation import Operation
-from muddled_orchard.core.exercise.operations.rebase import Rebase
+from muddled_orchard.core.exercise.operations.merge import Joining
+from muddled_orchard.core.exercise.operations.rebase import Replaying
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.git.refs import on_remote
 from muddled_orchard.core.git.under_way import Words
 
 
-class _Pull(Operation):
-    says_at_once = False
-    needs: Words = ("from", "by")
-    way: str
+class Pull(Task, frozen=True, kw_only=True):
+    """What both ways of pulling have in common."""
 
-    def source(self, task: Task) -> str | None:
+    do: Literal["pull"]
+    """The operation."""
+    from_: str
+    """The branch of origin."""
+    by: Literal["merge", "rebase"]
+    """How the two are brought together after fetching."""
+
+    way: ClassVar[str]
+
+    @property
+    def source(self) -> str:
         """The branch of the remote."""
-        return on_remote(task.from_)
+        return on_remote(self.from_)
 
-    def in_words(self, task: Task, on: str, source: str) -> str:
+    @property
+    def source_key(self) -> str:
+        """`from`."""
+        return "from"
+
+    def phrase(self, on: str, source: str) -> str:
         """`pull origin/main into main, by rebase`."""
-        return f"pull {source} into {on}, by {task.by}"
+        return f"pull {source} into {on}, by {self.by}"
 
-    def begin(self, task: Task, ids: Mapping[str, str], *, said: str | None = None) -> Words:
+    def begin(self, ids: Mapping[str, str], *, said: str | None = None) -> Words:
         """`pull --rebase origin main`."""
-        return ("pull", self.way, "origin", task.from_ or "")
+        return ("pull", self.way, "origin", self.from_)
 
-    def fetches_first(self, task: Task) -> bool:
+    @property
+    def fetches_first(self) -> bool:
         """It fetches by itself."""
         return False
 
 
-class PullByMerge(_Pull, Merge):
+class PullByMerge(Pull, Joining, frozen=True, kw_only=True):
     """`git pull --no-rebase`."""
 
-    allows: Words = ()
     way = "--no-rebase"
 
 
-class PullByRebase(_Pull, Rebase):
+class PullByRebase(Pull, Replaying, frozen=True, kw_only=True):
     """`git pull --rebase`."""
 
     way = "--rebase"

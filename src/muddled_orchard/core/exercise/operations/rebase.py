@@ -3,28 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from typing import Literal, Self
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.problems import KeyPath, Problem
 from muddled_orchard.core.exercise.history import History
-from muddled_orchard.core.exercise.operations.operation import (
-    Looks,
-    Operation,
-    Planned,
-    Replay,
-    no_such_label,
-)
-from muddled_orchard.core.exercise.task import Task
+from muddled_orchard.core.exercise.operations.labelled import no_such_label
+from muddled_orchard.core.exercise.replays import Planned, Replay, changes_of
+from muddled_orchard.core.exercise.task import Looks, Task
 from muddled_orchard.core.exercise.todo import misfits_of_todo, todo_of
 from muddled_orchard.core.git.commits import short
-from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.git.under_way import Words
 
 
-class Rebase(Operation):
-    """`git rebase`."""
+class Replaying(Task, frozen=True, kw_only=True):
+    """An operation that replays its branch's own commits on another base."""
 
-    needs: Words = ("onto",)
-    allows: Words = ("since", "todo")
     result = "rewritten branch"
     under_way = "rebase"
     keeps_commits = True
@@ -34,69 +29,116 @@ class Rebase(Operation):
         "commit."
     )
 
-    def source(self, task: Task) -> str | None:
-        """The new base."""
-        return task.onto
+    def sides(self, replayed: str | None) -> tuple[str, str]:
+        """As Git means them: ours is the new base, theirs the learner's own commit."""
+        return f"ours ({self.source}, the new base)", f'theirs (your commit "{replayed}")'
 
-    def in_words(self, task: Task, on: str, source: str) -> str:
+    @property
+    def not_in_yet(self) -> str:
+        """What to say where its branch does not stand on the new base."""
+        return f"{self.on} does not stand on {self.source} yet"
+
+    def look_first(self, ids: Mapping[str, str]) -> Looks:
+        """The commits to replay."""
+        told = f"These commits of {self.on} are to be replayed on {self.source}, from the lowest to the top:"
+        return told, (("log", "--oneline", f"{self.source}..{self.on}"),)
+
+    def replays(self, planned: Planned) -> Sequence[Replay]:
+        """What the branch has and the new base has not."""
+        return changes_of(planned, planned.to_replay(self.source, self.on))
+
+
+class Rebase(Replaying, frozen=True, kw_only=True):
+    """`git rebase`, perhaps of a part of the branch, or interactive."""
+
+    do: Literal["rebase"]
+    """The operation."""
+    onto: str
+    """The branch on which the commits are replayed."""
+    since: str | None = None
+    """The label of the branch's own commit after which the replay begins (`--onto`)."""
+    todo: tuple[str, ...] | None = None
+    """The list of an interactive rebase, a word (pick, reword, squash, fixup, drop) and a label each,
+    in the wanted order."""
+
+    @property
+    def source(self) -> str:
+        """The new base."""
+        return self.onto
+
+    @property
+    def source_key(self) -> str:
+        """`onto`."""
+        return "onto"
+
+    @property
+    def labels(self) -> Sequence[str]:
+        """The commits of its list, and the one after which it begins."""
+        listed = [item.label for item in todo_of(self)]
+        return [*listed, self.since] if self.since is not None else listed
+
+    def relabelled(self, names: Mapping[str, str]) -> Self:
+        """With other names for these commits."""
+        lines = tuple(f"{item.word} {names[item.label]}" for item in todo_of(self))
+        since = None if self.since is None else names[self.since]
+        return replace(self, todo=lines or self.todo, since=since)
+
+    @property
+    def replays_always(self) -> bool:
+        """Where it has a list, or begins after a commit."""
+        return self.todo is not None or self.since is not None
+
+    def phrase(self, on: str, source: str) -> str:
         """`rebase night-shift onto main`, perhaps only a part of it."""
-        part = f", only what came after {task.since}" if task.since else ""
-        listed_as = f", so that its list reads: {', '.join(task.todo)}" if task.todo else ""
+        part = f", only what came after {self.since}" if self.since else ""
+        listed_as = f", so that its list reads: {', '.join(self.todo)}" if self.todo else ""
         return f"rebase {on} onto {source}{part}{listed_as}"
 
-    def sides(self, task: Task, replayed: str | None) -> tuple[str, str]:
-        """As Git means them: ours is the new base, theirs the learner's own commit."""
-        return f"ours ({self.source(task)}, the new base)", f'theirs (your commit "{replayed}")'
+    def look_first(self, ids: Mapping[str, str]) -> Looks:
+        """The commits to replay, or the part of them."""
+        told, ((*log, _),) = super().look_first(ids)
+        since = short(ids[self.since]) if self.since else self.source
+        return told, ((*log, f"{since}..{self.on}"),)
 
-    def not_in_yet(self, task: Task) -> str:
-        """What to say where its branch does not stand on the new base."""
-        return f"{task.on} does not stand on {self.source(task)} yet"
-
-    def look_first(self, task: Task, ids: Mapping[str, str]) -> Looks:
-        """The commits to replay."""
-        on, source = task.on, self.source(task)
-        told = f"These commits of {on} are to be replayed on {source}, from the lowest to the top:"
-        since = short(ids[task.since]) if task.since else source
-        return told, (("log", "--oneline", f"{since}..{on}"),)
-
-    def begin(self, task: Task, ids: Mapping[str, str], *, said: str | None = None) -> Words:
+    def begin(self, ids: Mapping[str, str], *, said: str | None = None) -> Words:
         """`rebase main`, or `rebase --onto main 1a2b3c4d`."""
-        how = ("-i",) if task.todo else ()
-        if task.since:
-            return ("rebase", *how, "--onto", self.source(task) or "", ids[task.since])
-        return ("rebase", *how, self.source(task) or "")
+        how = ("-i",) if self.todo else ()
+        if self.since:
+            return ("rebase", *how, "--onto", self.source, ids[self.since])
+        return ("rebase", *how, self.source)
 
-    def misfits(self, task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
+    def misfits(self, key: KeyPath, history: History) -> Iterator[Problem]:
         """A commit to begin after that no commit is labelled as, or that is not in the branch."""
-        if task.todo is not None:
-            yield from misfits_of_todo(task, (*key, "todo"), history)
-            if task.message is not None:
+        if self.todo is not None:
+            yield from misfits_of_todo(self, (*key, "todo"), history, self._own(history))
+            if self.message is not None:
                 what = "an interactive rebase says by reword whose message changes"
                 yield Problem(what, "Leave message out.", (*key, "message"))
-        if task.since is None:
+        if self.since is None:
             return
-        problems = list(no_such_label(task.since, history, (*key, "since")))
+        problems = list(no_such_label(self.since, history, (*key, "since")))
         yield from problems
-        on = history.tips.get(task.on)
-        if not problems and on is not None and history.labelled(task.since) not in history.ancestors(on):
-            what = f'the commit "{task.since}" is not in {task.on}'
+        on = history.tips.get(self.on)
+        if not problems and on is not None and history.labelled(self.since) not in history.ancestors(on):
+            what = f'the commit "{self.since}" is not in {self.on}'
             yield Problem(what, "Name one of the branch's own commits.", (*key, "since"))
 
-    def fetches_first(self, task: Task) -> bool:
-        """Where the new base is a branch of the remote."""
-        return is_on_remote(self.source(task))
+    def _own(self, history: History) -> set[int] | None:
+        """The places of the commits that it is about; None where that can't be said."""
+        base = history.tips.get(self.onto)
+        if base is None or self.on not in history.tips:
+            return None
+        own = history.ancestors(history.tips[self.on]) - history.ancestors(base)
+        if self.since is not None:
+            since = next((n for n, commit in enumerate(history.commits) if commit.label == self.since), None)
+            own -= history.ancestors(since) if since is not None else set()
+        return {number for number in own if len(history.commits[number].parents) < 2}
 
-    def replays(self, task: Task, planned: Planned) -> Sequence[Replay]:
+    def replays(self, planned: Planned) -> Sequence[Replay]:
         """What the branch has and the new base has not, or what it has since a commit."""
-        if task.todo is not None:
-            kept = (item.label for item in todo_of(task) if item.word != "drop")
-            return replayed(planned, [planned.labelled(label) for label in kept])
-        if task.since is not None:
-            return replayed(planned, planned.to_replay_since(planned.labelled(task.since), task.on))
-        return replayed(planned, planned.to_replay(self.source(task) or "", task.on))
-
-
-def replayed(planned: Planned, ids: Sequence[str]) -> Sequence[Replay]:
-    """The changes that these commits made; the first one of a history has no base to be taken from."""
-    bases = ((id_, planned.commits[id_].parents) for id_ in ids)
-    return [Replay(parents[0], id_, id_) for id_, parents in bases if parents]
+        if self.todo is not None:
+            kept = (item.label for item in todo_of(self) if item.word != "drop")
+            return changes_of(planned, [planned.labelled(label) for label in kept])
+        if self.since is not None:
+            return changes_of(planned, planned.to_replay_since(planned.labelled(self.since), self.on))
+        return super().replays(planned)

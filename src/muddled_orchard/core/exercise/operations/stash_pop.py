@@ -3,51 +3,57 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from typing import Literal
 
 from muddled_orchard.core.base.problems import KeyPath, Problem
 from muddled_orchard.core.exercise.history import History
-from muddled_orchard.core.exercise.operations.operation import Looks, Operation, Planned, Replay
-from muddled_orchard.core.exercise.task import Task
+from muddled_orchard.core.exercise.replays import Planned, Replay
+from muddled_orchard.core.exercise.task import Looks, Task
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.under_way import Words
 
 
-class StashPop(Operation):
+class StashPop(Task, frozen=True, kw_only=True):
     """`git stash pop`."""
+
+    do: Literal["stash-pop"]
+    """The operation."""
 
     result = "working tree"
     under_way = "stash-pop"
     why_sides = "Ours is what is committed on the branch; theirs is the work that comes back from the stash."
 
-    def in_words(self, task: Task, on: str, source: str) -> str:
+    def phrase(self, on: str, source: str) -> str:
         """`pop the stash on main`."""
         return f"pop the stash on {on}"
 
-    def sides(self, task: Task, replayed: str | None) -> tuple[str, str]:
+    def sides(self, replayed: str | None) -> tuple[str, str]:
         """The branch, and the stashed work."""
-        return f"ours ({task.on})", "theirs (your stashed work)"
+        return f"ours ({self.on})", "theirs (your stashed work)"
 
-    def marker_labels(self, task: Task, replayed: Commit | None, *, sides_swapped: bool) -> tuple[str, str]:
+    def marker_labels(
+        self, replayed: Commit | None = None, *, sides_swapped: bool = False
+    ) -> tuple[str, str]:
         """The words that Git has for the two."""
         return STASH_LABELS
 
-    def look_first(self, task: Task, ids: Mapping[str, str]) -> Looks:
+    def look_first(self, ids: Mapping[str, str]) -> Looks:
         """What was put aside."""
         return "This work waits in the stash:", (("stash", "list"), ("stash", "show", "-p"))
 
-    def compare(self, task: Task, sides: tuple[str, str], replay: Replay) -> Iterator[Looks]:
+    def compare(self, sides: tuple[str, str], replay: Replay) -> Iterator[Looks]:
         """What was put aside, and what the branch has got since."""
         before = "stash@{0}^1"
         told = "What was put aside, against the commit that it was put aside on:"
         yield told, (("diff", before, "stash@{0}"),)
         yield f"What {sides[0]} has got since:", (("diff", before, "HEAD"),)
 
-    def misfits(self, task: Task, key: KeyPath, history: History) -> Iterator[Problem]:
+    def misfits(self, key: KeyPath, history: History) -> Iterator[Problem]:
         """A stash with nothing in it."""
         if not history.stashes:
             yield Problem("nothing is in the stash", "Give a story entry stash = true.", key)
 
-    def begin(self, task: Task, ids: Mapping[str, str], *, said: str | None = None) -> Words:
+    def begin(self, ids: Mapping[str, str], *, said: str | None = None) -> Words:
         """`stash pop`."""
         return ("stash", "pop")
 
@@ -59,7 +65,7 @@ class StashPop(Operation):
         """`stash drop`: Git keeps the stash where it conflicts."""
         return (("stash", "drop"),)
 
-    def replays(self, task: Task, planned: Planned) -> Sequence[Replay]:
+    def replays(self, planned: Planned) -> Sequence[Replay]:
         """What was changed when the work was put aside."""
         stash = planned.stashed()
         return [Replay(planned.commits[stash].parents[0], stash, stash)]

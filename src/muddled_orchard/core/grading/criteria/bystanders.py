@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.git.commits import contains
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING, TAGS, branch_ref
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
@@ -25,13 +23,13 @@ def judge(case: Case) -> Outcome:
     receiving = {branch_ref(task.step.operation.on) for task in case.tasks}
     # Merging the wrong way round moves the other branch; that costs `history`, and costs once.
     excused = {
-        branch_ref(source_of(task.step.operation)) for task in case.tasks if task.result.shape == "reversed"
+        branch_ref(task.step.operation.source) for task in case.tasks if task.result.shape == "reversed"
     }
     if case.scenario.start.work:  # it may be committed where it is
         excused.add(branch_ref(case.key.history.checked_out))
     # A rebase or a reset is there to rewrite its branch; a branch may be asked to be deleted; what origin
     # has is `delivered`'s to judge.
-    rewriting = {branch_ref(task.task.on) for task in case.tasks if operation_of(task.task).rewrites_branch}
+    rewriting = {branch_ref(task.task.on) for task in case.tasks if task.task.rewrites_branch}
     deleted = {branch_ref(task.task.delete) for task in case.tasks}
     moved: list[tuple[Kind, str | None]] = []
     rewritten: list[tuple[Kind, str | None]] = []

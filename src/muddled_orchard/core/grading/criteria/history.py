@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import groupby
 
-from muddled_orchard.core.exercise.operations import operation_of
+from muddled_orchard.core.exercise.operations.cherry_pick import CherryPick
 from muddled_orchard.core.exercise.scenario import Scenario
-from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.git.commits import contains, short
 from muddled_orchard.core.git.refs import REMOTE, is_on_remote, tracking_ref
 from muddled_orchard.core.grading import kinds
@@ -28,7 +27,7 @@ def judge(case: Case) -> Outcome:
     verdicts = []
     for _, group in groupby(case.tasks, key=lambda task: task.step.task):
         steps = list(group)
-        if operation_of(steps[0].task).stays_uncommitted or steps[0].result.shape == "nothing to do":
+        if steps[0].task.stays_uncommitted or steps[0].result.shape == "nothing to do":
             continue
         if steps[0].step.makes_no_commit:
             verdicts.append(_of_still(case, steps[0]))
@@ -36,7 +35,7 @@ def judge(case: Case) -> Outcome:
         if steps[0].task.todo is not None:
             verdicts.append(judge_todo(case, steps))
             continue
-        verdict = _of_merge(case, steps[0]) if operation_of(steps[0].task).joins else _of_replays(case, steps)
+        verdict = _of_merge(case, steps[0]) if steps[0].task.joins else _of_replays(case, steps)
         verdicts.append(_in_order(case, steps[0], verdict))
     if not verdicts:
         return skipped(kinds.NothingToCommit())
@@ -84,7 +83,7 @@ def _in_order(case: Case, task: TaskCase, verdict: Outcome) -> Outcome:
             and other.result.result_commit != made
             and contains(case.commits, other.result.result_commit, made)
         ):
-            found = kinds.MergedTooEarly(source_of(task.task) or "", source_of(other.task) or "")
+            found = kinds.MergedTooEarly(task.task.source, other.task.source)
             return partly(found, where=(Place(commit=made),))
     return verdict
 
@@ -98,8 +97,8 @@ def _of_replays(case: Case, steps: list[TaskCase]) -> Outcome:
     if "other" in shapes:
         return missed(kinds.MergeInstead(asked), (Place(commit=result.result_commit),))
     if all(shape == "none" for shape in shapes):
-        if operation_of(task).replays_own and _is_turned_round(case, steps[0]):
-            return missed(kinds.RebasedOther(task.on, source_of(task) or ""))
+        if task.replays_own and _is_turned_round(case, steps[0]):
+            return missed(kinds.RebasedOther(task.on, task.source))
         return missed(kinds.NeverBegun(asked))
     done = [step for step in steps if step.result.shape == "replayed"]
     if "by hand" in shapes:
@@ -110,8 +109,8 @@ def _of_replays(case: Case, steps: list[TaskCase]) -> Outcome:
     if not stands_on(case.commits, result, base) and steps[0].step.task == 1:
         place = (Place(commit=result.base_commit),)
         if _stands_on_what_was_known(case, steps[0]):
-            return missed(kinds.NeverFetched(source_of(task) or "", asked), place)
-        return missed(kinds.OtherBase(source_of(task), task.on, asked), place)
+            return missed(kinds.NeverFetched(task.source, asked), place)
+        return missed(kinds.OtherBase(task.source, task.on, asked), place)
     faults = list(_faults(case, steps))
     if faults:
         lacking = sum(_is_lacking(case, step) for step in steps)
@@ -128,14 +127,14 @@ def _of_replays(case: Case, steps: list[TaskCase]) -> Outcome:
 def _is_turned_round(case: Case, step: TaskCase) -> bool:
     """Whether the branch that was to be the new base has been rebased onto the other one."""
     before = step.step.ours
-    now, on = case.evidence.branch(source_of(step.task) or ""), case.evidence.branch(step.task.on)
+    now, on = case.evidence.branch(step.task.source), case.evidence.branch(step.task.on)
     moved = now is not None and now != before and not contains(case.commits, now, before)
     return moved and on is not None and contains(case.commits, now or "", on)
 
 
 def _stands_on_what_was_known(case: Case, step: TaskCase) -> bool:
     """Whether replayed commits stand on a branch of the remote as it was known when it was handed out."""
-    source = source_of(step.task) or ""
+    source = step.task.source
     known = case.key.refs.get(tracking_ref(source.removeprefix(REMOTE)))
     return is_on_remote(source) and known is not None and stands_on(case.commits, step.result, known)
 
@@ -184,7 +183,9 @@ def _began_late(steps: list[TaskCase], lacking: list[TaskCase]) -> bool:
     """Whether the first of several commits to pick is the only one that is missing, and met no conflict at
     which it could have been skipped."""
     first = steps[0]
-    return bool(first.task.pick) and lacking == [first] != steps and not first.step.merge.conflicts
+    return (
+        isinstance(first.task, CherryPick) and lacking == [first] != steps and not first.step.merge.conflicts
+    )
 
 
 def _changed(case: Case, step: TaskCase) -> Iterator[tuple[Kind, str | None]]:
@@ -192,7 +193,7 @@ def _changed(case: Case, step: TaskCase) -> Iterator[tuple[Kind, str | None]]:
     made = case.commits[step.result.result_commit or ""]
     original = case.commits[step.step.commit or ""]
     wanted = subject_of(case.commits, step.step)
-    operation = operation_of(step.task)
+    operation = step.task
     # A revert's message is its maker's to write: saying why is good practice. Where messages are asked for,
     # `message` has the cost.
     if made.subject != wanted and operation.keeps_commits and step.task.message is None:
@@ -222,7 +223,7 @@ def _is_lacking(case: Case, step: TaskCase) -> bool:
 
 def _of_merge(case: Case, task: TaskCase) -> Outcome:  # noqa: C901 - one case a shape
     result, asked = task.result, task.task
-    on, source = asked.on, source_of(asked) or ""
+    on, source = asked.on, asked.source
     made = result.result_commit or ""
     place = (Place(commit=result.result_commit),)
     match result.shape:
@@ -259,7 +260,7 @@ def _of_merge(case: Case, task: TaskCase) -> Outcome:  # noqa: C901 - one case a
 
 def _merged(case: Case, task: TaskCase) -> Outcome:
     result = task.result
-    on, source = task.step.operation.on, source_of(task.step.operation) or ""
+    on, source = task.step.operation.on, task.step.operation.source
     made = result.result_commit or ""
     place = (Place(commit=result.result_commit),)
     if (unreceived := _unreceived(task, squash=False)) is not None:
@@ -280,11 +281,11 @@ def _merged(case: Case, task: TaskCase) -> Outcome:
 
 def _came_in_with(case: Case, task: TaskCase) -> str | None:
     """The branch of another task that the same merge brought in: one had been merged into the other."""
-    made, source = task.result.result_commit, source_of(task.task)
+    made, source = task.result.result_commit, task.task.source
     others = (
         one for one in case.tasks if one.step.task != task.step.task and one.result.result_commit == made
     )
-    together = (source_of(one.task) for one in others if one.result.shape == "merge")
+    together = (one.task.source for one in others if one.result.shape == "merge")
     # The branch that the other one was merged into was merged as asked: its line leads to its own commits.
     at: str | None = task.result.theirs
     while at is not None and at != task.step.theirs and at in case.evidence.commits:

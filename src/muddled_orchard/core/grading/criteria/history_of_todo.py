@@ -29,7 +29,7 @@ def judge_todo(case: Case, steps: Sequence[TaskCase]) -> Outcome:
         return missed(kinds.StoppedAt(stopped, len(steps), asked))
     if not contains(case.commits, result.base_commit or "", steps[0].step.ours):
         place = (Place(commit=result.base_commit),)
-        return missed(kinds.OtherBase(task.onto, task.on, asked), place)
+        return missed(kinds.OtherBase(task.source, task.on, asked), place)
     faults = list(_faults(case, steps))
     if result.matches is not None and result.matches.reordered:
         faults.append((kinds.NotInListedOrder(), None))

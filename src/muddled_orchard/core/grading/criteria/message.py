@@ -7,7 +7,6 @@ import unicodedata
 from collections.abc import Iterator
 from itertools import groupby
 
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.task import MessageRules, Task
 from muddled_orchard.core.exercise.tasks import asks_for_commit
 from muddled_orchard.core.exercise.text_rules import Undecided, flaw_in
@@ -78,7 +77,7 @@ def _asked(case: Case) -> Iterator[tuple[TaskCase, Commit | None]]:
 
 def _judged(task: Task, commit: Commit, original: Commit | None) -> tuple[float, Kind | None]:
     """The share that a message earns, and what is wrong with it."""
-    operation = operation_of(task)
+    operation = task
     own = operation.own_words(commit.message, original)
     if isinstance(task.message, MessageRules):
         try:

@@ -9,7 +9,6 @@ from typing import Literal
 from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import command, cut
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.lines import Lines, alike
 from muddled_orchard.core.grading.assessment import HunkResult, Outcome, Place, partly, skipped
@@ -138,7 +137,7 @@ def _of_hunk(case: Case, task: TaskCase, step: int, conflict: ConflictCase, hunk
 def _look(task: TaskCase, conflict: ConflictCase) -> Iterator[str]:
     """Git's commands that show a learner what the sides of a conflict did to a file, and why."""
     file, ours, replayed = conflict.renamed or conflict.conflict.path, task.result.ours[:10], task.step.commit
-    if operation_of(task.task).stays_uncommitted:
+    if task.task.stays_uncommitted:
         yield command("git", "log", "-p", "-3", "--", file)
     elif replayed is None:
         yield command("git", "log", "-p", f"{ours}...{task.result.theirs[:10]}", "--", file)

@@ -8,7 +8,6 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.lines import by_lines, lines_of
 from muddled_orchard.core.git.trees import Tree
@@ -50,7 +49,7 @@ def _meet(part: Patch, made: Patch) -> bool:
 def _parts(commits: Commits, texts: Mapping[str, bytes], steps: Sequence[Step]) -> Iterator[Patch]:
     """What a task brings in, step by step: what the other side changed, and what a resolution replaces."""
     task = steps[0].operation
-    if operation_of(task).replays_own:
+    if task.replays_own:
         # It is the new base that a rebase brings to the branch.
         onto = commits[steps[0].ours].tree
         yield patch(texts, commits[steps[0].base or ""].tree if steps[0].base in commits else {}, onto)
@@ -146,7 +145,7 @@ def _change(commits: Commits, texts: Mapping[str, bytes], step: Step) -> Patch:
 
 def _base(commits: Commits, step: Step) -> str:
     """The commit from which the change of a step is taken; empty where there is none."""
-    if not step.does.joins:
+    if not step.operation.joins:
         return step.base if step.base is not None and step.base in commits else ""
     return next(
         (one.id for one in ancestry(commits, step.ours) if contains(commits, step.theirs, one.id)), ""

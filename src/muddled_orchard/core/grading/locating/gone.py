@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator
 
-from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.grading.locating.results import Result
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.submission.submission import Submission
@@ -29,7 +28,7 @@ def last_places(
     brought = [
         result.theirs
         for step, result in merged
-        if source_of(step.operation) == branch and result.shape in ("merge", "fast-forward")
+        if step.operation.source == branch and result.shape in ("merge", "fast-forward")
     ]
     # One that was brought as it was handed out says nothing of what was made on the branch since.
     yield from (id_ for id_ in brought if id_ not in key.handed_out)

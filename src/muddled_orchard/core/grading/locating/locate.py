@@ -8,7 +8,6 @@ from itertools import groupby
 from msgspec import Struct
 from msgspec.structs import replace
 
-from muddled_orchard.core.exercise.tasks import marker_labels, source_of
 from muddled_orchard.core.git.commits import ancestry, contains
 from muddled_orchard.core.grading.locating.merges import MergeLocator, expected_tip
 from muddled_orchard.core.grading.locating.no_commit import locate_without_commit
@@ -65,7 +64,7 @@ def _with_ends(results: list[Result], submission: Submission) -> Iterator[Result
             other.theirs if turned else other.ours
             for other, following in zip(results, key.steps, strict=True)
             # Who merged the wrong way round went on from here on the branch that was to be merged.
-            for turned in [other.shape == "reversed" and source_of(following.operation) == step.operation.on]
+            for turned in [other.shape == "reversed" and following.operation.source == step.operation.on]
             if (turned or following.operation.on == step.operation.on)
             and (following.task != step.task or step.commit is not None)
             and other.done
@@ -119,6 +118,6 @@ def merges_needed(results: tuple[Result, ...], submission: Submission) -> list[M
             continue  # they stand on something else altogether: the asked merge is the measure
         if not same and known and result.shape not in ("none", "nothing to do", "other", "not reached"):
             replayed = commits[step.commit] if step.commit else None
-            labels = marker_labels(step.operation, replayed, sides_swapped=result.sides_swapped)
+            labels = step.operation.marker_labels(replayed, sides_swapped=result.sides_swapped)
             needed.append(MergeRequest(result.ours, result.theirs, step.base, labels))
     return needed

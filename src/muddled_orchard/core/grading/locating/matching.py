@@ -11,7 +11,6 @@ from collections.abc import Callable, Mapping, Sequence
 
 from msgspec import Struct
 
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.git.commits import Commit, Commits
 from muddled_orchard.core.git.lines import by_lines, lines_of
 from muddled_orchard.core.git.trees import Tree
@@ -91,13 +90,13 @@ def matched(
 
 def subject_of(commits: Commits, step: Step) -> str:
     """The subject that the commit of a step has when Git makes it."""
-    message = operation_of(step.operation).message(commits[_id(step)])
+    message = step.operation.message_for(commits[_id(step)])
     return message.split("\n", 1)[0]
 
 
 def keeps_author(commits: Commits, step: Step, commit: Commit) -> bool:
     """Whether a commit has the author that it should have; a revert is its maker's own."""
-    keeps = operation_of(step.operation).keeps_commits
+    keeps = step.operation.keeps_commits
     return not keeps or commit.author == commits[_id(step)].author
 
 

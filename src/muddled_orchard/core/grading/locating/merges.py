@@ -12,7 +12,6 @@ from itertools import groupby
 
 from msgspec.structs import replace
 
-from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE, branch_ref, is_on_remote
 from muddled_orchard.core.grading.locating.attempts import brings_part, step_parts, uncommitted_step
@@ -56,7 +55,7 @@ class MergeLocator:
     def of(self, step: Step, before: list[Result]) -> Result:
         """The result of a merge; `before` are those of the steps before."""
         key, commits = self._key, self._commits
-        on, bring = step.operation.on, source_of(step.operation) or ""
+        on, bring = step.operation.on, step.operation.source
         on_tip, bring_tip = expected_tip(on, key, before), expected_tip(bring, key, before)
         # What an earlier task left by a replay was not known yet when all merges were looked at.
         found = self._merged.get(step.task) or self._exactly(step, before) or self._roughly(step, before)
@@ -119,7 +118,7 @@ class MergeLocator:
         self, step: Step, on_tip: str, bring_tip: str, used: set[str | None]
     ) -> Result:
         evidence, commits = self._evidence, self._commits
-        on, bring = step.operation.on, source_of(step.operation) or ""
+        on, bring = step.operation.on, step.operation.source
         nothing = _nothing(step, on_tip)
         others = {result.result_commit for result in self._merged.values()}
         for branch, tip in self._places_of_merges(on, bring):
@@ -200,7 +199,7 @@ class MergeLocator:
         if step.operation.squash:
             tips = (
                 expected_tip(step.operation.on, self._key, before),
-                expected_tip(source_of(step.operation) or "", self._key, before),
+                expected_tip(step.operation.source, self._key, before),
             )
             plain = self._without_second_parent(step, tips[0], tips[1], {one.result_commit for one in before})
             if plain.shape == "squash" and self._is_plain(plain, tips[1]):
@@ -239,7 +238,7 @@ class MergeLocator:
         """Where the two branches may have stood: where the tasks before have left them; where the key has
         them, if those commits were handed out; as they were handed out, since the merges of a row may have
         been made in another order; and at the base of an earlier replay of which nothing was to be left."""
-        key, on, bring = self._key, step.operation.on, source_of(step.operation) or ""
+        key, on, bring = self._key, step.operation.on, step.operation.source
         left = (expected_tip(on, key, before), expected_tip(bring, key, before))
         asked = (left[0], step.theirs if step.theirs in key.handed_out else left[1])
         emptied = [(base, left[1]) for base in self._emptied_bases(step)]
@@ -253,7 +252,7 @@ class MergeLocator:
         earlier = [one for one in key.steps if one.task < step.task and one.operation.on == step.operation.on]
         for _, group in groupby(earlier, key=lambda one: one.task):
             steps = list(group)
-            if steps[0].does.replays_own and all(one.becomes_empty(key.commits) for one in steps):
+            if steps[0].operation.replays_own and all(one.becomes_empty(key.commits) for one in steps):
                 yield steps[0].ours
 
     def _fast_forward(self, step: Step, on_tip: str, bring_tip: str) -> Result | None:
@@ -276,7 +275,7 @@ class MergeLocator:
         self, step: Step, on_tip: str, bring_tip: str, before: list[Result], *, exactly: bool
     ) -> Result | None:
         evidence, commits = self._evidence, self._commits
-        on, bring = step.operation.on, source_of(step.operation) or ""
+        on, bring = step.operation.on, step.operation.source
         taken = {
             result.result_commit for result in (*before, *self._merged.values()) if result.shape in _JOINED
         }

@@ -5,7 +5,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.git.commits import ancestry, contains
 from muddled_orchard.core.grading.locating.gone import last_places
 from muddled_orchard.core.grading.locating.results import Result, Shape
@@ -16,7 +15,7 @@ from muddled_orchard.core.submission.submission import Submission
 
 def locate_without_commit(submission: Submission, step: Step, on_tip: str) -> Result:
     """The result of such a step; `on_tip` is where its branch stood before it."""
-    shape = _set_back(submission, step, on_tip) if step.does.sets_back else _given_up(submission, step)
+    shape = _set_back(submission, step, on_tip) if step.operation.sets_back else _given_up(submission, step)
     return Result(
         shape=shape,
         ours=on_tip,
@@ -31,9 +30,9 @@ def _given_up(submission: Submission, step: Step) -> Shape:
     evidence, key = submission.evidence, submission.key
     asked = [other.operation for other in key.steps if other.given_up and other.task <= step.task]
     counts = given_up(evidence, len(key.history.stashes))
-    if counts.enough_for([operation_of(task).result for task in asked]):
+    if counts.enough_for([task.result for task in asked]):
         return "given up"
-    pending = evidence.pending is not None and evidence.pending.kind == operation_of(step.operation).under_way
+    pending = evidence.pending is not None and evidence.pending.kind == step.operation.under_way
     if _is_last(step, key.steps):
         if pending:
             return "pending"
@@ -47,12 +46,12 @@ def _is_carried_out(submission: Submission, step: Step) -> bool:
     commits, now = submission.commits, submission.evidence.branch(step.operation.on)
     if now is None or now == step.ours:
         return False
-    if step.does.joins:
+    if step.operation.joins:
         return contains(commits, now, step.theirs)
-    if step.does.replays_own:
+    if step.operation.replays_own:
         return not contains(commits, now, step.ours)
     own = (commit for commit in ancestry(commits, now) if commit.id in submission.evidence.commits)
-    return any(operation_of(step.operation).shows(commit, commits[step.theirs]) for commit in own)
+    return any(step.operation.shows(commit, commits[step.theirs]) for commit in own)
 
 
 def _is_last(step: Step, steps: Sequence[Step]) -> bool:

@@ -11,8 +11,6 @@ from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 
-from muddled_orchard.core.exercise.operations import operation_of
-from muddled_orchard.core.exercise.tasks import source_of
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.grading.locating.attempts import (
@@ -76,8 +74,8 @@ def locate_replays(
     earlier tasks left, `merged` are the merges of other tasks."""
     task = steps[0].operation
     evidence, commits = submission.evidence, submission.commits
-    pending = evidence.pending is not None and evidence.pending.kind == operation_of(task).under_way
-    if operation_of(task).stays_uncommitted:
+    pending = evidence.pending is not None and evidence.pending.kind == task.under_way
+    if task.stays_uncommitted:
         return [_popped(submission, steps[0], on_tip)]
     gone = last_places(submission, task.on, merged)
     line = _line(evidence, commits, task.on, on_tip, used, pending=pending, gone=next(gone, None))
@@ -95,8 +93,8 @@ def locate_replays(
     line = line.without(merges, work)
     if line.has_merges or not line.own:
         # The branch may have been moved on to where it had been merged into another one.
-        tips = [other.theirs for step, other in merged if source_of(step.operation) == task.on]
-        if any(one.merges_branches and source_of(one.operation) == task.on for one in submission.key.steps):
+        tips = [other.theirs for step, other in merged if step.operation.source == task.on]
+        if any(one.merges_branches and one.operation.source == task.on for one in submission.key.steps):
             tips += [commit.parents[1] for commit in line.own if len(commit.parents) > 1]
         moved_on = [_walked(evidence, commits, task.on, tip, used).without(merges, work) for tip in tips]
         line = next(
@@ -117,7 +115,7 @@ def _is_attempt(
     if line.base_commit not in {*submission.key.handed_out, *used} or line.tip == on_tip:
         return False
     wanted = {step.commit for step in steps}
-    if steps[0].does.replays_own:
+    if steps[0].operation.replays_own:
         wanted = {commit.id for commit in ancestry(commits, steps[0].ours)}
         if line.base_commit in used:  # an earlier task moved the new base on
             wanted.add(line.base_commit)
@@ -125,7 +123,7 @@ def _is_attempt(
     if any(commit.id in wanted for commit in ancestry(commits, line.tip)):
         return True
     subjects = {subject_of(commits, step) for step in steps}
-    if not steps[0].does.replays_own and any(commit.subject in subjects for commit in line.own):
+    if not steps[0].operation.replays_own and any(commit.subject in subjects for commit in line.own):
         return True
     return any(
         brings_part(commits, submission.texts, steps, commits[before].tree, commits[after].tree)
@@ -141,7 +139,7 @@ def _spans(
     since what one brings another task's may take back again. One that only says something else brings
     nothing."""
     yield on_tip, line.tip
-    if not steps[0].does.replays_own:
+    if not steps[0].operation.replays_own:
         key, commits = submission.key, submission.commits
         for commit in line.own:
             reworded = any(commit.tree == commits[id_].tree for id_ in key.handed_out)

@@ -6,7 +6,6 @@ from collections.abc import Iterator, Sequence
 
 from msgspec.structs import replace
 
-from muddled_orchard.core.exercise.operations import operation_of
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
@@ -22,7 +21,7 @@ def locate_todo(submission: Submission, steps: Sequence[Step], on_tip: str) -> l
     """The result of each step; `on_tip` is where the branch stood before. Commits that are a part of another
     one have that one's."""
     evidence, commits, task = submission.evidence, submission.commits, steps[0].operation
-    under_way = evidence.pending is not None and evidence.pending.kind == operation_of(task).under_way
+    under_way = evidence.pending is not None and evidence.pending.kind == task.under_way
     base = steps[0].ours
     places: list[tuple[str | None, str | None]] = [(task.on, evidence.head_commit)]
     if (gone := next(last_places(submission, task.on), None)) is not None:
