@@ -23,8 +23,8 @@ from pathlib import Path
 from benchmarks.classes import CORES
 from benchmarks.figures import note
 from benchmarks.measuring import EXERCISE
-from muddled_orchard.classroom.folder_board import folder_board
 from muddled_orchard.classroom.marking import Course
+from muddled_orchard.commands.board.folder_board import folder_board
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary

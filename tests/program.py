@@ -57,7 +57,7 @@ def _serve() -> None:
     from muddled_orchard.commands.parser import COMMANDS
 
     for name in COMMANDS:
-        importlib.import_module(f"muddled_orchard.commands.{name}")
+        importlib.import_module(f"muddled_orchard.commands.{name}.command")
     importlib.import_module("muddled_orchard.core.course.items")  # with pandas, which takes long
     gc.freeze()  # what is loaded by now stays, and is not looked through again in every fork
     for line in sys.stdin:

@@ -11,15 +11,15 @@ from pathlib import Path
 
 import pytest
 
-from muddled_orchard.classroom.replying import layout
 from muddled_orchard.classroom.standing import read_class
+from muddled_orchard.commands.reply.replying import layout
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.likeness import alike
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.key.graph import Graph
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.stored_results import assessment_of
-from muddled_orchard.reports.export.spreadsheet import columns_asked, mapped
+from muddled_orchard.show.spreadsheet import columns_asked, mapped
 from tests.classes import ledger_of, random_class, result
 from tests.conftest import graded, muddled, shell
 

@@ -9,16 +9,16 @@ from pathlib import Path
 
 import pytest
 
-from muddled_orchard.classroom.folder_board import FolderBoard, folder_board
 from muddled_orchard.classroom.marking import Course
+from muddled_orchard.commands.board.folder_board import FolderBoard, folder_board
+from muddled_orchard.commands.board.terminal import board_view
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.phrases import ago
 from muddled_orchard.core.course.board import STAGES, Seen, Stage, board
 from muddled_orchard.files.course.host_ledger import HostLedger
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
-from muddled_orchard.reports.terminal.board import board_view
-from muddled_orchard.reports.terminal.console import console
+from muddled_orchard.show.terminal.console import console
 from tests.conftest import muddled, shell
 from tests.test_class import RIGHT, WRONG
 

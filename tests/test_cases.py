@@ -11,8 +11,8 @@ from typing import Any, cast
 
 import pytest
 
+from muddled_orchard.classroom.brief_page import brief_markdown
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
-from muddled_orchard.reports.pages.brief import brief_markdown
 from tests.conftest import graded, muddled, once, shell
 from tests.test_operations import Case, check
 from tests.wild import NO_EXERCISE, faults

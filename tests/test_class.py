@@ -24,7 +24,7 @@ from msgspec.structs import replace
 from muddled_orchard.classroom import marking
 from muddled_orchard.classroom.marking import Course
 from muddled_orchard.cli import main
-from muddled_orchard.commands import grade
+from muddled_orchard.commands.grade import command as grade
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.grading.assessment import unreadable

@@ -9,7 +9,7 @@ from pathlib import Path
 import jsonschema
 import pytest
 
-from muddled_orchard.reports.json.outputs import OUTPUTS, output_schema
+from muddled_orchard.commands.json_outputs import OUTPUTS, output_schema
 from tests.conftest import muddled, shell
 
 DOCS = Path(__file__).parent.parent / "docs"

@@ -25,12 +25,12 @@ import uvicorn
 from msgspec.structs import replace
 from playwright.sync_api import sync_playwright
 
-from muddled_orchard.classroom.hosting import access, protocol, received
-from muddled_orchard.classroom.hosting.access import Access, TooManyGuesses
-from muddled_orchard.classroom.hosting.clock import Clock
-from muddled_orchard.classroom.hosting.push_desk import PushResult, RepositoryPushes
-from muddled_orchard.classroom.hosting.received import Refused
-from muddled_orchard.classroom.hosting.served_course import ServedCourse, served_exercises
+from muddled_orchard.commands.host import access, protocol, received
+from muddled_orchard.commands.host.access import Access, TooManyGuesses
+from muddled_orchard.commands.host.clock import Clock
+from muddled_orchard.commands.host.push_desk import PushResult, RepositoryPushes
+from muddled_orchard.commands.host.received import Refused
+from muddled_orchard.commands.host.served_course import ServedCourse, served_exercises
 from muddled_orchard.core.course.passwords import hashed, matches, new_password
 from muddled_orchard.core.course.plan import CourseExercise, CoursePlan
 from muddled_orchard.core.course.pushes import RecordedPush

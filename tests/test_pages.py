@@ -16,6 +16,7 @@ from playwright.sync_api import Browser, Page, sync_playwright
 
 from muddled_orchard.classroom.standing import read_class
 from muddled_orchard.classroom.tallying import tally_of
+from muddled_orchard.commands.tally.page import tally_page
 from muddled_orchard.core.course.item_figures import ItemStatistics
 from muddled_orchard.core.course.items import item_statistics
 from muddled_orchard.core.course.likeness import Pair, Shared
@@ -29,7 +30,6 @@ from muddled_orchard.core.course.tally import (
     Tally,
 )
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.reports.pages.tally import tally_page
 from tests.classes import ledger_of, random_class, result
 from tests.conftest import muddled
 from tests.scenarios import HEADER

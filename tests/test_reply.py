@@ -19,8 +19,8 @@ from muddled_orchard.core.grading.finding import kept
 from muddled_orchard.core.grading.kinds import Amended
 from muddled_orchard.core.grading.settling import Settlement, settled
 from muddled_orchard.core.key.exercise_summary import Difficulty, ExerciseSummary
-from muddled_orchard.reports.export.document import markdown, plain_text
-from muddled_orchard.reports.pages.document import document_page
+from muddled_orchard.show.document.page import document_page
+from muddled_orchard.show.document.text import markdown, plain_text
 from tests.classes import Works, ledger_of, result
 from tests.conftest import muddled, shell
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import ast
 import csv
 import io
+import pkgutil
 import re
 import xml.etree.ElementTree as ET
 from pathlib import Path
@@ -12,6 +14,13 @@ import pytest
 from msgspec.structs import replace
 from rich.console import Console
 
+from muddled_orchard.commands.grade.gradebook import gradebook
+from muddled_orchard.commands.grade.junit import junit_file
+from muddled_orchard.commands.grade.terminal import MOST_ROWS, show_findings, show_many
+from muddled_orchard.commands.handout.terminal import show_handed_out, show_what_next
+from muddled_orchard.commands.ledger.as_json import ledger_json
+from muddled_orchard.commands.ledger.csv import TABLES, ledger_rows
+from muddled_orchard.commands.ledger.terminal import show_ledger
 from muddled_orchard.core.course.class_entry import class_entry
 from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.course.findings import ClassFinding
@@ -31,15 +40,9 @@ from muddled_orchard.core.grading.english import say
 from muddled_orchard.core.grading.finding import kept
 from muddled_orchard.core.grading.kinds import Said
 from muddled_orchard.files.spool import Spool
-from muddled_orchard.reports.export.gradebook import gradebook
-from muddled_orchard.reports.export.junit import junit_file
-from muddled_orchard.reports.export.ledger import TABLES, ledger_rows
-from muddled_orchard.reports.export.spreadsheet import cell, csv_text
-from muddled_orchard.reports.json.ledger import ledger_json
-from muddled_orchard.reports.terminal.console import console
-from muddled_orchard.reports.terminal.grade import MOST_ROWS, show_findings, show_many, show_one
-from muddled_orchard.reports.terminal.handout import show_handed_out, show_what_next
-from muddled_orchard.reports.terminal.ledger import show_ledger
+from muddled_orchard.show.spreadsheet import cell, csv_text
+from muddled_orchard.show.terminal.console import console
+from muddled_orchard.show.terminal.result import show_one
 
 HUNK = HunkResult(
     task=1, commit=None, file="press.toml", hunk=1, kept="ours", accepted=("theirs",), outcome="missed", why="It is safe.", line=3,
@@ -224,19 +227,28 @@ def test_a_ledger_is_shown_and_exported() -> None:
     assert "result" not in ledger_json(ROSTER, GIVEN, MARKS)["gradings"][0]
 
 
-def test_the_map_of_the_code_has_every_module() -> None:
-    told = Path("CONTRIBUTING.md").read_text("utf-8")
-    for folder in ("core", "vcs", "files", "classroom", "system"):
-        for module in Path(f"src/muddled_orchard/{folder}").rglob("*.py"):
-            whole = {"operations", "criteria"} & set(module.parts)  # folders with one module a kind
-            assert whole or module.stem == "__init__" or f"`{module.stem}`" in told, module
+def test_each_folder_says_what_its_modules_are() -> None:
+    named_alike = {"__init__", "command", "terminal", "page", "as_json", "csv"}
+    for folder in Path("src/muddled_orchard").rglob("__init__.py"):
+        if folder.parent.name in ("muddled_orchard", "operations", "criteria", "behaviours"):
+            continue  # one module a kind
+        told = ast.get_docstring(ast.parse(folder.read_text("utf-8"))) or ""
+        for module in {path.stem for path in folder.parent.glob("*.py")} - named_alike:
+            assert f"`{module}`" in told, (folder, module)
 
 
-def test_modules_that_docstrings_and_documents_name_are_there() -> None:
+def test_what_docstrings_and_documents_name_is_there() -> None:
+    """Folders, modules, and what is in them."""
     top = Path("src/muddled_orchard")
-    named = re.compile(r"`((?:core|vcs|files|reports|classroom|system|rehearsal)[./][a-z_./]+?)(?:\.py|/)?`")
+    rooms = "core|vcs|files|show|commands|classroom|system|rehearsal"
+    named = re.compile(rf"`((?:{rooms})[./][A-Za-z_./]+?)(?:\.py|/)?`")
     for file in (*top.rglob("*.py"), *Path("docs").glob("*.md"), Path("README.md"), Path("CONTRIBUTING.md")):
         for name in named.findall(file.read_text("utf-8")):
             path = top / name.replace(".", "/")
-            there = path.is_dir() or path.with_suffix(".py").is_file() or name == "core.worktree"  # Git's own
-            assert there, f"{file}: {name}"
+            if path.is_dir() or path.with_suffix(".py").is_file() or name == "core.worktree":  # Git's own
+                continue
+            whole = f"muddled_orchard.{name.replace('/', '.')}"
+            try:
+                pkgutil.resolve_name(whole)
+            except (ImportError, AttributeError):
+                pytest.fail(f"{file}: {name}")

@@ -32,7 +32,7 @@ from muddled_orchard.files.scenarios.bundled import bundled_ids
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.rehearsal.behaviours import named
 from muddled_orchard.rehearsal.session import LearnerSession
-from muddled_orchard.reports.terminal import bar, progress
+from muddled_orchard.show.terminal import bar, progress
 from muddled_orchard.system import workers
 from muddled_orchard.vcs.ask.keymaking import make_key
 from muddled_orchard.vcs.ask.scratch import ScratchRepository

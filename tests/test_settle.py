@@ -16,6 +16,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from muddled_orchard.commands.json_outputs import output_schema
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.grading.assessment import (
@@ -39,7 +40,6 @@ from muddled_orchard.core.grading.summary import got_it
 from muddled_orchard.core.grading.verdicts import verdicts
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.bundled import BUNDLED
-from muddled_orchard.reports.json.outputs import output_schema
 from tests.conftest import PROGRAM, graded, muddled, shell
 
 

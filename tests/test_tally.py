@@ -16,13 +16,13 @@ from msgspec.structs import replace
 
 from muddled_orchard.classroom.standing import read_class
 from muddled_orchard.classroom.tallying import tally_of
+from muddled_orchard.commands.json_outputs import output_schema
+from muddled_orchard.commands.tally.page import tally_page
 from muddled_orchard.core.course.item_figures import ItemStatistics, Reliability, reliability_told
 from muddled_orchard.core.course.items import item_statistics
 from muddled_orchard.core.course.likeness import Pair, alike
 from muddled_orchard.core.course.tally import CriterionTally, ExerciseTally, Tally, outcome_of
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.reports.json.outputs import output_schema
-from muddled_orchard.reports.pages.tally import tally_page
 from tests.classes import WORDS, Works, ledger_of, random_class, result
 from tests.conftest import database, muddled
 
@@ -209,7 +209,7 @@ def test_an_anonymous_ledger_is_counted_alike(course: tuple[Path, Works], tmp_pa
 def test_without_pandas_all_but_statistics_is_there(
     course: tuple[Path, Works], monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from muddled_orchard.commands import tally as command
+    from muddled_orchard.commands.tally import command
 
     monkeypatch.setitem(__import__("sys").modules, "muddled_orchard.core.course.items", None)
     ledger = Ledger(course[0] / "orchard.db")

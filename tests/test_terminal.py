@@ -6,7 +6,7 @@ import io
 
 import pytest
 
-from muddled_orchard.reports.terminal.plain import Plain
+from muddled_orchard.show.terminal.plain import Plain
 
 
 class Screen(io.StringIO):

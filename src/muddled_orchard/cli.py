@@ -85,7 +85,7 @@ def _run(given: list[str]) -> int:
         top_parser().refuse_unknown(given)
     if command not in COMMANDS:
         raise BadInput(Problem(f'there is no command "{command}"', likely(command, COMMANDS)))
-    module = importlib.import_module(f"muddled_orchard.commands.{command}")
+    module = importlib.import_module(f"muddled_orchard.commands.{command}.command")
     return int(module.run(parser_of(command, module).parse_strictly(given[1:])))
 
 

@@ -1,1 +1,5 @@
-"""What takes files, repositories and reports together: handing out to a class, and grading it."""
+"""What several commands do with a class: handing out to it, and grading it.
+
+`handing_out`, `marking` (with the ledger's memory), `standing` (the class as it counts), `tallying`,
+`parallel` (in processes), `shipping` (to a cluster), `at_servers` (many at once), `brief_page`.
+"""

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from msgspec import Struct
 
+from muddled_orchard.classroom.brief_page import BRIEF, PAGE, brief_markdown, brief_page
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner, variant_code
@@ -25,7 +26,6 @@ from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import load, scenario_files, shared_ids
 from muddled_orchard.files.scenarios.error_lines import with_lines
 from muddled_orchard.files.stored import digest_of, scenario_text
-from muddled_orchard.reports.pages.brief import BRIEF, PAGE, brief_markdown, brief_page
 from muddled_orchard.system.output import write_file
 from muddled_orchard.system.processes import share
 from muddled_orchard.system.temporary import remove_left_over

@@ -128,7 +128,7 @@ def columns_of(options: argparse.Namespace) -> dict[str, str] | None:
         raise BadInput(Problem("--columns and --bom go with --csv FILE"))
     if options.columns is None:
         return None
-    from muddled_orchard.reports.export.spreadsheet import columns_asked
+    from muddled_orchard.show.spreadsheet import columns_asked
 
     return columns_asked(options.columns)
 

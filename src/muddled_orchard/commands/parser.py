@@ -95,7 +95,7 @@ def whole_parser() -> Parser:
     """The parser with all commands and their options, for those who describe it. Loads every command."""
     parser = top_parser()
     for name, own in commands_of(parser).items():
-        module = importlib.import_module(f"muddled_orchard.commands.{name}")
+        module = importlib.import_module(f"muddled_orchard.commands.{name}.command")
         module.add_options(own)
         own.description, own.epilog = _about(module).values()
     return parser

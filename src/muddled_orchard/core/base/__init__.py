@@ -1,1 +1,4 @@
-"""What everything rests on: problems with input, phrases, limits."""
+"""What everything rests on: problems with input, phrases, limits.
+
+`problems`, `phrases`, `limits`.
+"""

@@ -1,1 +1,9 @@
-"""The verdict on a submission, and the words for it."""
+"""The verdict on a submission, and the words for it.
+
+`assess`, `case` (what criteria look at), `laying_out`, `conflict_reading`, `other_order` (merges out of
+order), `other_commits` (what was not asked for), `criteria/`, `readings` (how a file was resolved),
+`carrying` (the key's answers for another merge), `remote`, `doubts`, `notes` (how they worked),
+`assessment`, `finding`, `kinds` (what can be found, as data), `english` (the phrasebook), `summary`,
+`hints`, `unseen`, `settling` (persons' verdicts), `given` (what was handed out done earns nothing),
+`verdicts` (results without their texts), `rehearsal` (what an acted learner must get).
+"""

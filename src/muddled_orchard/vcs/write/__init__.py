@@ -1,1 +1,4 @@
-"""Repositories made in memory."""
+"""Repositories made in memory.
+
+`memory`, `build`, `practice`, `bare` (for a server).
+"""

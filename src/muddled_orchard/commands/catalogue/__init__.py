@@ -1,0 +1,1 @@
+"""catalogue: list the bundled scenarios: kind of conflict, operation, difficulty."""

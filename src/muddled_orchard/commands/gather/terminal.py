@@ -1,0 +1,33 @@
+"""What came of gathering, in the terminal: how many, and of whom not and why."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+
+from rich.console import Console
+from rich.text import Text
+
+from muddled_orchard.core.base.phrases import command, paths
+from muddled_orchard.core.course.gathering import Gathered
+from muddled_orchard.show.terminal.characters import printable, sign
+from muddled_orchard.show.terminal.failed import show_failed
+
+
+def show_gathered(on: Console, out: str, found: Sequence[Gathered], *, quiet: bool = False) -> None:
+    """`out` is the folder that they went to; with `quiet` only what failed is told."""
+    states = Counter(one.state for one in found)
+    failed = [one for one in found if one.state == "failed"]
+    if not quiet:
+        there = len(found) - len(failed)
+        parts = [f"{states[state]} {state}" for state in ("new", "changed", "unchanged") if states[state]]
+        text = f"{there} {'repository' if there == 1 else 'repositories'}"
+        text += f": {', '.join(parts)}." if parts else "."
+        on.print(Text(f"{sign(on, 'met' if there else 'missed')} {text}", style="good" if there else "bad"))
+    if failed and not quiet:
+        on.print()
+    show_failed(on, "Not gathered", [(one.source, one.reason) for one in failed])
+    if not quiet and len(failed) < len(found):
+        on.print()
+        then = command("muddled", "grade", *paths([out]))
+        on.print(Text(f"To grade them: {printable(then, on)}"), soft_wrap=True)

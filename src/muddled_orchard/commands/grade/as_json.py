@@ -1,0 +1,198 @@
+"""The result file: stable keys, described by docs/schemas/grade.json."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Annotated, Literal, NotRequired, TypedDict
+
+from msgspec import Meta
+
+from muddled_orchard.core.course.changes import MarkChange
+from muddled_orchard.core.course.collected import Collected
+from muddled_orchard.core.course.findings import ClassFinding
+from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult
+from muddled_orchard.core.grading.criteria import CRITERIA
+from muddled_orchard.core.merging.keep import KEEP, NOT_IN_KEYS
+from muddled_orchard.show.json.settled import SettledOut, settled_json
+from muddled_orchard.show.json.shapes import Line, Number, State, Verdict, about, one_of
+from muddled_orchard.show.json.text import json_text
+
+
+class PlaceOut(TypedDict):
+    """Where something is, as far as that can be said."""
+
+    file: str | None
+    line: Line | None
+    commit: str | None
+
+
+class CriterionOut(TypedDict):
+    """A criterion's verdict."""
+
+    id: Annotated[str, one_of(*CRITERIA)]
+    outcome: Verdict
+    points: Number
+    possible: Annotated[Number, about("0 where it was skipped.")]
+    because: Annotated[str, about("Why, in words for the learner; with --for-learner the hint.")]
+    where: list[PlaceOut]
+    settled: Annotated[SettledOut | None, about("A person's verdict on it.")]
+
+
+class HunkOut(TypedDict):
+    """What became of one conflict."""
+
+    task: Line
+    commit: Annotated[str | None, about("In a replay, the commit's label or id; null in a merge.")]
+    file: str
+    hunk: Annotated[Line | None, about("Its number as Git shows them; null where a whole path conflicts.")]
+    kept: Annotated[str, one_of(*KEEP, *NOT_IN_KEYS)]
+    accepted: Annotated[list[str], about("The key's words; empty with --for-learner until all is right.")]
+    outcome: Literal["met", "partly", "missed", "skipped"]
+    worth: Annotated[float, about("The share of its points that it earns, 0 to 1.")]
+    weight: Annotated[float, about("How much it counts among the conflicts.")]
+    settled: Annotated[SettledOut | None, about("A person's verdict on it.")]
+
+
+class SubmissionOut(TypedDict):
+    """One submission, graded."""
+
+    submission: Annotated[str, about("Where it was found.")]
+    learner: Annotated[str, about("The id in the ledger, else the name that it was handed in under.")]
+    name: Annotated[str, about("That person's name in the roster, else the same.")]
+    exercise: Annotated[str | None, about("The scenario's id; null where it could not be told.")]
+    variant: Annotated[str | None, about("The variant's code; null where it could not be told.")]
+    state: State
+    reason: Annotated[str | None, about("Why it is unreadable; null otherwise.")]
+    points: Number
+    possible: Annotated[Number, about("The points of everything that was assessed.")]
+    percent: Annotated[float, Meta(ge=0, le=100)]
+    counts: Annotated[bool, about("Whether it is what this learner was handed out.")]
+    needs_a_look: Annotated[list[str], about("Why a person should look; empty where the grader is sure.")]
+    notes: Annotated[list[str], about("How the learner worked, from the reflog: told, never marked.")]
+    criteria: list[CriterionOut]
+    hunks: list[HunkOut]
+    settled: Annotated[SettledOut | None, about("A person's verdict on the whole exercise.")]
+
+
+class FindingOut(TypedDict):
+    """What a pile shows as a whole: told, never marked."""
+
+    kind: Annotated[
+        str, one_of("unknown", "another's", "dated", "missing", "attempts", "shared", "passed over")
+    ]
+    said: str
+    submissions: list[str]
+
+
+class PartOut(TypedDict):
+    """A criterion or a conflict that is judged otherwise, in words."""
+
+    what: str
+    before: str
+    after: str
+
+
+class MarkChangeOut(TypedDict):
+    """A submission whose mark is not what it was when the same work was last graded."""
+
+    submission: str
+    learner: str
+    exercise: str
+    before: Annotated[float, about("In percent.")]
+    after: Annotated[float, about("In percent.")]
+    parts: list[PartOut]
+    why: str
+
+
+ResultFile = TypedDict(
+    "ResultFile",
+    {
+        "format": Literal[1],
+        "submissions": list[SubmissionOut],
+        "class": NotRequired[list[FindingOut]],
+        "changes": NotRequired[list[MarkChangeOut]],
+    },
+)
+"""The result file of `muddled grade --json`."""
+
+
+def result_file(
+    results: Iterable[Collected],
+    findings: Iterable[ClassFinding] = (),
+    changed: Iterable[MarkChange] = (),
+) -> str:
+    """The whole result file as text, UTF-8 safe, with a final newline."""
+    told: list[FindingOut] = [
+        {"kind": finding.kind, "said": finding.said, "submissions": list(finding.submissions)}
+        for finding in findings
+    ]
+    submissions = [_submission(result) for result in results]
+    data: ResultFile = {"format": 1, "submissions": submissions, "class": told}
+    marks = [_change(one) for one in changed]
+    if marks:
+        data["changes"] = marks
+    return json_text(data)
+
+
+def _change(one: MarkChange) -> MarkChangeOut:
+    return {
+        "submission": one.submission,
+        "learner": one.learner,
+        "exercise": one.exercise,
+        "before": one.before,
+        "after": one.after,
+        "parts": [{"what": part.what, "before": part.before, "after": part.after} for part in one.parts],
+        "why": one.why,
+    }
+
+
+def _submission(result: Collected) -> SubmissionOut:
+    assessment: Assessment = result.assessment
+    return {
+        "submission": result.submission,
+        "learner": result.learner,
+        "name": result.name,
+        "exercise": assessment.exercise or None,
+        "variant": assessment.variant or None,
+        "state": assessment.state,
+        "reason": assessment.reason or None,
+        "points": assessment.points,
+        "possible": assessment.possible,
+        "percent": assessment.percent,
+        "counts": result.counts,
+        "needs_a_look": list(assessment.needs_a_look),
+        "notes": list(assessment.notes),
+        "criteria": [_criterion(criterion) for criterion in assessment.criteria],
+        "hunks": [_hunk(hunk) for hunk in assessment.hunks],
+        "settled": settled_json(assessment.settled),
+    }
+
+
+def _criterion(criterion: CriterionResult) -> CriterionOut:
+    return {
+        "id": criterion.id,
+        "outcome": criterion.outcome.verdict,
+        "points": criterion.points,
+        "possible": criterion.possible,
+        "because": criterion.outcome.because,
+        "where": [
+            {"file": place.file, "line": place.line, "commit": place.commit}
+            for place in criterion.outcome.where
+        ],
+        "settled": settled_json(criterion.settled),
+    }
+
+
+def _hunk(hunk: HunkResult) -> HunkOut:
+    return {
+        "task": hunk.task,
+        "commit": hunk.commit,
+        "file": hunk.file,
+        "hunk": hunk.hunk,
+        "kept": hunk.kept,
+        "accepted": list(hunk.accepted),
+        "outcome": hunk.outcome,
+        "worth": hunk.worth,
+        "weight": hunk.weight,
+        "settled": settled_json(hunk.settled),
+    }

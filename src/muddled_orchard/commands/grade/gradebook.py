@@ -1,0 +1,123 @@
+"""The class as a gradebook takes it: CSV with a row for each learner and exercise."""
+
+from __future__ import annotations
+
+from collections.abc import Container, Iterable, Iterator, Mapping, Sequence
+
+from muddled_orchard.core.course.class_entry import ClassEntry, class_entry
+from muddled_orchard.core.course.collected import Collected
+from muddled_orchard.core.course.findings import best_attempts
+from muddled_orchard.core.course.records import HandOut
+from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.core.grading.criteria import CRITERIA
+from muddled_orchard.core.grading.settling import settled_things
+from muddled_orchard.show.spreadsheet import Rows
+
+COLUMNS = (
+    "id",
+    "name",
+    "exercise",
+    "points",
+    "possible",
+    "percent",
+    "state",
+    *CRITERIA,
+    "settled",
+    "needs a look",
+    "submission",
+)
+NOT_THEIRS = "not theirs"
+"""The state of a row whose submission is another variant than this learner's."""
+
+
+def gradebook(
+    collected: Iterable[Collected], hand_outs: Iterable[HandOut], roster: Mapping[str, Learner]
+) -> Rows:
+    """The best attempt of each; who got one of these exercises and handed nothing in, or another variant than
+    theirs, has a row too. The roster's further columns stand behind ours."""
+    rows = list(_rows(collected, hand_outs, roster))
+    more = _more_columns(roster, {str(row[0]) for row in rows})
+    return [(*COLUMNS, *more), *([*row, *_more(roster, row[0], more)] for row in rows)]
+
+
+def wide_gradebook(
+    collected: Iterable[Collected], hand_outs: Iterable[HandOut], roster: Mapping[str, Learner]
+) -> Rows:
+    """A row for each learner, and a column with the points of each exercise."""
+    rows = list(_rows(collected, hand_outs, roster))
+    exercises = list(dict.fromkeys(str(row[2]) for row in rows))
+    learners = {str(row[0]): row[1] for row in rows}
+    points = {(str(row[0]), str(row[2])): row[3] for row in rows}
+    more = _more_columns(roster, set(learners))
+    return [
+        ("id", "name", *exercises, *more),
+        *(
+            [
+                id_,
+                name,
+                *(points.get((id_, exercise), "") for exercise in exercises),
+                *_more(roster, id_, more),
+            ]
+            for id_, name in learners.items()
+        ),
+    ]
+
+
+def _more_columns(roster: Mapping[str, Learner], ids: Container[str]) -> list[str]:
+    """The further columns of the roster, in its order, without those that are called as ours are."""
+    names = dict.fromkeys(name for learner in roster.values() if learner.id in ids for name in learner.more)
+    return [name for name in names if name and name not in COLUMNS]
+
+
+def _more(roster: Mapping[str, Learner], id_: object, names: Sequence[str]) -> list[object]:
+    learner = roster.get(str(id_))
+    return [learner.more.get(name, "") if learner else "" for name in names]
+
+
+def _rows(
+    collected: Iterable[Collected], hand_outs: Iterable[HandOut], roster: Mapping[str, Learner]
+) -> Iterator[list[object]]:
+    entries: list[ClassEntry] = []
+    rows: dict[int, list[object]] = {}
+    for one in collected:
+        entries.append(class_entry(one))
+        rows[id(entries[-1])] = _row(one)
+    best = best_attempts(entries)
+    yield from (rows[id(one)] for one in best)
+    there = {(one.exercise, one.learner) for one in best}
+    exercises = {one.exercise for one in entries}
+    others = {(one.exercise, one.learner): one for one in entries if not one.counts}
+    none = [""] * len(CRITERIA)
+    for given in hand_outs:
+        place = (given.exercise, given.learner)
+        if given.exercise in exercises and place not in there and place not in others:
+            name = roster[given.learner].name if given.learner in roster else given.learner
+            yield [given.learner, name, given.exercise, 0, "", 0, "missing", *none, "", "", ""]
+    for (exercise, learner), other in others.items():
+        if (exercise, learner) not in there:
+            remark = f"variant {other.variant} was not handed out to {learner}"
+            yield [learner, other.name, exercise, 0, "", 0, NOT_THEIRS, *none, "", remark, other.submission]
+
+
+def _row(submission: Collected) -> list[object]:
+    assessment = submission.assessment
+    points = {
+        criterion.id: criterion.points
+        for criterion in assessment.criteria
+        if criterion.outcome.verdict != "skipped"
+    }
+    return [
+        submission.learner,
+        submission.name,
+        assessment.exercise,
+        assessment.points,
+        assessment.possible,
+        assessment.percent,
+        assessment.state,
+        *(points.get(id_, "") for id_ in CRITERIA),
+        "; ".join(thing.said for thing in settled_things(assessment)),
+        "; ".join(
+            (*assessment.needs_a_look, assessment.reason) if assessment.reason else assessment.needs_a_look
+        ),
+        submission.submission,
+    ]

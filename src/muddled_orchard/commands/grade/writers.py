@@ -1,0 +1,79 @@
+"""The files that a grading can be written to: one entry each.
+
+To add one, write a module that makes its content, and its entry in `WRITERS`. The modules are loaded when a
+file is asked for: few are.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+
+from msgspec import Struct
+
+from muddled_orchard.core.course.collected import Collected
+from muddled_orchard.core.course.records import HandOut
+from muddled_orchard.core.course.roster import Learner
+
+
+class Graded(Struct, frozen=True, kw_only=True):
+    """What a file is made of: the results, who got what, and of a gradebook whether it has a row a
+    learner, which columns it has under which headings (None: all), and whether it begins with a byte order
+    mark."""
+
+    results: Sequence[Collected]
+    hand_outs: Sequence[HandOut]
+    roster: Mapping[str, Learner]
+    wide: bool = False
+    columns: Mapping[str, str] | None = None
+    bom: bool = False
+
+
+class Writer(Struct, frozen=True, kw_only=True):
+    """A kind of file: the option that asks for it, what its help says, what it holds, and whether nobody else
+    on the machine may read it."""
+
+    option: str
+    help: str
+    content: Callable[[Graded], bytes]
+    private: bool = False
+
+
+def _gradebook(graded: Graded) -> bytes:
+    from muddled_orchard.commands.grade.gradebook import gradebook, wide_gradebook
+    from muddled_orchard.show.spreadsheet import table_file
+
+    write = wide_gradebook if graded.wide else gradebook
+    rows = write(graded.results, graded.hand_outs, graded.roster)
+    return table_file(rows, graded.columns, bom=graded.bom)
+
+
+def _junit(graded: Graded) -> bytes:
+    from muddled_orchard.commands.grade.junit import junit_file
+
+    return junit_file(graded.results)
+
+
+def _annotations(graded: Graded) -> bytes:
+    from muddled_orchard.commands.grade.annotations import annotation_file
+
+    return _encoded(annotation_file(graded.results))
+
+
+def _encoded(text: str) -> bytes:
+    return text.encode("utf-8", "backslashreplace")
+
+
+WRITERS = (
+    Writer(
+        option="csv",
+        help="write a gradebook (CSV); - is standard output",
+        content=_gradebook,
+        private=True,
+    ),
+    Writer(option="junit", help="write JUnit XML; - is standard output", content=_junit),
+    Writer(
+        option="annotations",
+        help="write FILE:LINE: messages as compilers do; - is standard output",
+        content=_annotations,
+    ),
+)

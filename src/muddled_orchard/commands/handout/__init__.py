@@ -1,0 +1,4 @@
+"""handout: pack one repository a learner, each with numbers of its own.
+
+`pushing` (a class, to servers).
+"""

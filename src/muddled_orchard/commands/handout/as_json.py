@@ -1,0 +1,56 @@
+"""What was planted or handed out, as JSON."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated, Literal, TypedDict
+
+from muddled_orchard.core.course.gathering import Pushed, without_secret
+from muddled_orchard.core.course.records import HandOut
+from muddled_orchard.show.json.shapes import about
+from muddled_orchard.show.json.text import json_text
+
+
+class PushedEntry(TypedDict):
+    """A repository that was to be pushed: `there` is one that the server has, which is left as it is."""
+
+    learner: str
+    exercise: str
+    url: str
+    state: Literal["pushed", "there", "failed"]
+    reason: str | None
+
+
+class HandOutFile(TypedDict):
+    """What `muddled handout --json` prints."""
+
+    format: Literal[1]
+    ledger: str
+    learners: int
+    ready: Annotated[int, about("How many were there before.")]
+    hand_outs: Annotated[list[HandOut], about("Those that were made now.")]
+    pushed: Annotated[list[PushedEntry], about("What came of each that was to be pushed to a server.")]
+
+
+def handout_file(
+    ledger: str, learners: int, ready: int, made: Sequence[HandOut], pushed: Sequence[Pushed] = ()
+) -> str:
+    """A run of handing out: what was made, how much was there before, and what came of pushing."""
+    data: HandOutFile = {
+        "format": 1,
+        "ledger": ledger,
+        "learners": learners,
+        "ready": ready,
+        "hand_outs": list(made),
+        "pushed": [
+            {
+                "learner": one.source.learner,
+                "exercise": one.source.exercise,
+                "url": without_secret(one.source.url),
+                "state": one.state,
+                "reason": one.reason or None,
+            }
+            for one in pushed
+        ],
+    }
+    return json_text(data)

@@ -1,0 +1,96 @@
+"""What was handed out, in the terminal: to how many, where it lies, and what comes next."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+from muddled_orchard.core.base.phrases import command, counted, paths
+from muddled_orchard.core.course.gathering import Pushed, without_secret
+from muddled_orchard.core.course.records import HandOut
+from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.show.terminal.characters import printable, shortened, sign
+from muddled_orchard.show.terminal.failed import show_failed
+
+_MOST_SHOWN = 8
+
+
+def show_handed_out(
+    on: Console,
+    titles: Sequence[str],
+    learners: Sequence[Learner],
+    made: Sequence[HandOut],
+    count: int,
+    ready: int,
+    out: str,
+) -> None:
+    """`made` are the first of the new ones, `count` is how many these are, `ready` how many were there
+    before."""
+    exercises = titles[0] if len(titles) == 1 else counted(len(titles), "exercise")
+    text = f"{sign(on, 'met')} {exercises}: {counted(len(learners), 'learner')}, {count} handed out"
+    text += f", {ready} there already" if ready else ""
+    on.print(Text(f"{printable(text, on)}.", style="good"))
+    names = {learner.id: learner.name for learner in learners}
+    if made:
+        on.print()
+        table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
+        for name in ("learner", "name", "variant", f"file in {shortened(printable(out, on), on.width // 3)}"):
+            table.add_column(name, no_wrap=True)
+        for hand_out in made:
+            name, file = printable(names[hand_out.learner], on), printable(hand_out.file, on)
+            table.add_row(printable(hand_out.learner, on), name, Text(hand_out.variant, style="faint"), file)
+        on.print(table)
+        if count > len(made):
+            on.print(Text(f"and {count - len(made)} more", style="faint"))
+
+
+def show_pushed(on: Console, found: Sequence[Pushed], *, quiet: bool = False) -> None:
+    """What came of pushing; with `quiet` only what failed is told."""
+    if not found:
+        return
+    states = Counter(one.state for one in found)
+    failed = [one for one in found if one.state == "failed"]
+    if not quiet:
+        on.print()
+        text = f"{states['pushed']} pushed"
+        text += f", {states['there']} on the server already, left as they are" if states["there"] else ""
+        good = len(failed) < len(found)
+        on.print(Text(f"{sign(on, 'met' if good else 'missed')} {text}.", style="good" if good else "bad"))
+        _show_where(on, [one for one in found if one.state != "failed"])
+    show_failed(on, "Not pushed", [(one.source, one.reason) for one in failed])
+
+
+def _show_where(on: Console, there: Sequence[Pushed]) -> None:
+    """Each repository with where it is; of many the first."""
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), show_header=False)
+    for one in there[:_MOST_SHOWN]:
+        url = shortened(printable(without_secret(one.source.url), on), on.width // 2)
+        names = (printable(one.source.learner, on), printable(one.source.exercise, on))
+        table.add_row(f"  {sign(on, 'met')}", *names, one.state, url)
+    on.print(table)
+    if len(there) > _MOST_SHOWN:
+        on.print(Text(f"  and {len(there) - _MOST_SHOWN} more", style="faint"))
+
+
+def show_what_next(on: Console, out: str, ledger: str, bare: bool, template: str | None) -> None:
+    """What an instructor does next; `bare`: repositories for a server were made, `template` is where they
+    were pushed to."""
+    on.print()
+    on.print(Text(f"Written down in {printable(ledger, on)}: keep it, it alone knows who has which variant."))
+    if bare and template is None:
+        where = printable(out, on)
+        on.print(Text(f"Put {where}/EXERCISE/LEARNER.git on your Git server, each for its learner; where an"))
+        on.print(Text("archive lies beside it, that goes along: it has what no clone can give."))
+        template = "https://SERVER/{id}/{exercise}.git"
+    if template is None:
+        on.print(Text("When work comes back, put it all in one folder, under any names:"))
+        then = command("muddled", "grade", "FOLDER", "--ledger", *paths([ledger]))
+    else:
+        on.print(Text("When learners have pushed, fetch what they have:"))
+        there = ("--url", without_secret(template), "--ledger", *paths([ledger]))
+        then = command("muddled", "gather", "--out", "FOLDER", *there)
+    on.print(Text(f"   {printable(then, on)}"), soft_wrap=True)

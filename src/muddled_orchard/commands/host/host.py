@@ -1,0 +1,91 @@
+"""A course that is served: where everybody stands, who wants help, and what may change while it runs."""
+
+from __future__ import annotations
+
+import hashlib
+import hmac
+import re
+import secrets
+
+from starlette.requests import Request
+
+from muddled_orchard.commands.host.access import Access
+from muddled_orchard.commands.host.clock import Clock
+from muddled_orchard.commands.host.events import News
+from muddled_orchard.commands.host.git_service import GitService
+from muddled_orchard.commands.host.push_desk import LedgerThread, PushDesk, seconds
+from muddled_orchard.commands.host.served_course import ServedCourse
+from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.course.board import Board, Seen, board, seen_of_pushes
+from muddled_orchard.core.course.passwords import INSTRUCTOR
+from muddled_orchard.files.course.host_ledger import HostLedger
+
+_HOST = re.compile(r"[A-Za-z0-9.-]{1,253}(:\d{1,5})?|\[[0-9a-fA-F:]{2,45}\](:\d{1,5})?")
+
+
+class Host:
+    """A course that is served, with everything that its answers are made of."""
+
+    def __init__(
+        self,
+        course: ServedCourse,
+        access: Access,
+        git: GitService,
+        ledger: LedgerThread,
+        desk: PushDesk,
+        news: News,
+        bounds: Bounds,
+        clock: Clock,
+        url: str | None = None,
+    ) -> None:
+        self.course, self.access, self.git = course, access, git
+        self.ledger, self.desk, self.news = ledger, desk, news
+        self.bounds, self.clock, self.url = bounds, clock, url
+        self.hands: dict[str, float] = {}
+        self._key = secrets.token_bytes(32)
+
+    def token(self, who: str) -> str:
+        """What a form has that came from a page of ours, and no other."""
+        return hmac.new(self._key, who.encode(), hashlib.sha256).hexdigest()
+
+    def address(self, request: Request) -> str:
+        """Where the host is, as the one who asks sees it, without a slash at its end."""
+        if self.url:
+            return self.url.rstrip("/")
+        named = request.headers.get("host", "")
+        where = named if _HOST.fullmatch(named) else "127.0.0.1"
+        return f"{request.url.scheme}://{where}"
+
+    async def read_hands(self) -> None:
+        """Go by the raised hands that are written down."""
+        self.hands = {one.learner: seconds(one.raised) for one in await self.ledger.do(HostLedger.hands)}
+
+    async def raise_hand(self, learner: str, exercise: str) -> None:
+        """A learner wants help."""
+        await self.ledger.do(HostLedger.raise_hand, learner, exercise)
+        await self.read_hands()
+        self.news.tell(learner, INSTRUCTOR)
+
+    async def lower_hand(self, learner: str) -> None:
+        """A learner no longer wants help."""
+        await self.ledger.do(HostLedger.lower_hand, learner)
+        await self.read_hands()
+        self.news.tell(learner, INSTRUCTOR)
+
+    def board(self) -> Board:
+        """Where everybody stands."""
+        names = {learner.id: learner.name for learner in self.course.learners.values()}
+        now = self.clock.now()
+        opened = [one.id for one in self.course.exercises.values() if one.is_open(now)]
+        seen = {
+            learner: [self.seen(learner, id_) for id_ in opened if self.course.given(learner, id_)]
+            for learner in self.course.learners
+        }
+        return board(seen, names, self.hands)
+
+    def seen(self, learner: str, exercise: str) -> Seen:
+        """An exercise of a learner by its pushes."""
+        given = self.course.given(learner, exercise)
+        pushes = [(seconds(one.push.at), one.found) for one in self.desk.pushes(learner, exercise)]
+        since = seconds(given.made) if given is not None and given.made else None
+        return seen_of_pushes(exercise, self.course.exercises[exercise].title, since, pushes)

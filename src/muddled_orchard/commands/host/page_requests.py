@@ -1,0 +1,177 @@
+"""What browsers ask of a host: a learner's pages, the board, and hands to raise."""
+
+from __future__ import annotations
+
+import asyncio
+import hmac
+from collections.abc import AsyncIterator
+from datetime import UTC, datetime
+from urllib.parse import parse_qsl, quote
+
+from starlette.requests import Request
+from starlette.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
+
+from muddled_orchard.commands.host import pages
+from muddled_orchard.commands.host.events import TooManyPages
+from muddled_orchard.commands.host.host import Host
+from muddled_orchard.commands.host.pages import time_here
+from muddled_orchard.commands.host.push_desk import PushResult, seconds
+from muddled_orchard.commands.host.received import Refused, received
+from muddled_orchard.commands.host.served_course import ServedExercise
+from muddled_orchard.core.course.board import Seen
+from muddled_orchard.core.course.document import Block, Paragraph
+from muddled_orchard.core.course.feedback import Telling, work_blocks
+from muddled_orchard.core.course.passwords import INSTRUCTOR
+from muddled_orchard.core.course.plan import Feedback
+from muddled_orchard.core.course.records import HandOut
+from muddled_orchard.core.grading.summary import SAID, standing
+
+_TELLING: dict[Feedback, Telling] = {
+    "hints": Telling(points=False),
+    "criteria": Telling(),
+    "full": Telling(key=True),
+}
+_INSTRUCTORS = Telling(key=True, left="what was left")
+_LARGEST_FORM = 4_096
+
+
+class PageRequests:
+    """Answers browsers, for a host; each answer may raise Refused."""
+
+    def __init__(self, host: Host) -> None:
+        self._host = host
+
+    async def home(self, _: Request, who: str) -> Response:
+        """The exercises of a learner; the instructor's home is the board."""
+        if who == INSTRUCTOR:
+            return RedirectResponse("/board", 303)
+        now, course = self._host.clock.now(), self._host.course
+        shown = [self._listed(one, who, now) for one in course.exercises.values()]
+        points = any(course.feedback(id_, now) in ("criteria", "full") for id_ in course.exercises)
+        name = course.learners[who].name if who in course.learners else who
+        about = (course.plan.title, name, shown, self._host.token(who))
+        return HTMLResponse(pages.learner_page(*about, hand=who in self._host.hands, points=points))
+
+    def _listed(self, one: ServedExercise, who: str, now: datetime) -> pages.ExerciseShown:
+        opened = one.is_open(now) and self._host.course.given(who, one.id) is not None
+        seen = self._host.seen(who, one.id) if opened else None
+        told = self._host.course.feedback(one.id, now)
+        due = f"{time_here(one.rules.due)}" if one.rules.due else ""
+        if not opened:
+            due = f"opens {time_here(one.rules.opens)}" if one.rules.opens else ""
+        if told == "none" and seen is not None and seen.pushes:
+            seen = Seen(exercise=one.id, title=one.title, stage="not pushed", pushes=seen.pushes)
+        return pages.ExerciseShown(one.id, one.title, opened, seen, due)
+
+    async def exercise(self, request: Request, who: str) -> Response:
+        """An exercise of a learner."""
+        one, given = self._opened(request, who)
+        brief, push = await asyncio.to_thread(self._host.course.brief, given)
+        now = self._host.clock.now()
+        scheme, _, where = self._host.address(request).partition("://")
+        url = f"{scheme}://{quote(who)}@{where}/git/{quote(who)}/{one.id}.git"
+        shown = pages.ExercisePage(
+            course=self._host.course.plan.title,
+            id=one.id,
+            title=one.title,
+            brief=brief,
+            due=time_here(one.rules.due) if one.rules.due else "",
+            lacks=one.lacks,
+            note=one.to_note,
+            clone=self._host.course.clone(given, url),
+            push=push,
+            deletes=self._host.course.deletes(given),
+            pushes=self._shown(who, one.id, _TELLING.get(self._host.course.feedback(one.id, now))),
+            hand=who in self._host.hands,
+            token=self._host.token(who),
+        )
+        return HTMLResponse(pages.exercise_page(shown))
+
+    async def archive(self, request: Request, who: str) -> Response:
+        """The practice folder of a learner, packed."""
+        one, given = self._opened(request, who)
+        url = f"{self._host.address(request)}/git/{quote(who)}/{one.id}.git"
+        scheme, _, where = url.partition("://")
+        data = await asyncio.to_thread(self._host.course.archive, given, f"{scheme}://{quote(who)}@{where}")
+        headers = {"Content-Disposition": f'attachment; filename="{one.id}.tar.gz"'}
+        return Response(data, 200, headers, "application/gzip")
+
+    def _opened(self, request: Request, who: str) -> tuple[ServedExercise, HandOut]:
+        """The exercise of a page that is open to its learner. Raises Refused."""
+        one = self._host.course.exercises.get(request.path_params["exercise"])
+        given = self._host.course.given(who, one.id) if one is not None else None
+        if one is None or given is None or not one.is_open(self._host.clock.now()):
+            raise Refused(404, "You have no such exercise, or it is not open yet.")
+        return one, given
+
+    async def events(self, _: Request, who: str) -> Response:
+        """News, as they come."""
+        try:
+            stream: AsyncIterator[bytes] = self._host.news.of(who)
+        except TooManyPages:
+            raise Refused(429, "Too many pages are open.") from None
+        return StreamingResponse(stream, media_type="text/event-stream")
+
+    async def board(self, _: Request, who: str) -> Response:
+        """Where everybody stands."""
+        if who != INSTRUCTOR:
+            raise Refused(404, "There is nothing here for you.")
+        title, now = self._host.course.plan.title, self._host.clock.now().astimezone()
+        shown = self._host.board()
+        return HTMLResponse(pages.board_page(title, shown, now, self._host.token(who)))
+
+    async def row(self, request: Request, who: str) -> Response:
+        """What a learner has pushed to an exercise."""
+        learner, exercise = request.path_params["learner"], request.path_params["exercise"]
+        if who != INSTRUCTOR or self._host.course.given(learner, exercise) is None:
+            raise Refused(404, "There is nothing here for you.")
+        scheme, _, where = self._host.address(request).partition("://")
+        clone = f"git clone {scheme}://{INSTRUCTOR}@{where}/git/{quote(learner)}/{exercise}.git"
+        name, title = self._host.course.learners[learner].name, self._host.course.exercises[exercise].title
+        return HTMLResponse(pages.row_page(name, title, clone, self._shown(learner, exercise, _INSTRUCTORS)))
+
+    async def hand(self, request: Request, who: str) -> Response:
+        """Raise or lower a hand."""
+        form = await _form(request)
+        if not hmac.compare_digest(form.get("token", ""), self._host.token(who)):
+            raise Refused(403, "This form is not of a page here; go back and load the page anew.")
+        learner = form.get("learner", "") if who == INSTRUCTOR else who
+        if learner not in self._host.course.learners:
+            raise Refused(404, "There is no such learner.")
+        exercise = form.get("exercise", "")
+        if form.get("raised") == "yes":
+            await self._host.raise_hand(learner, exercise if exercise in self._host.course.exercises else "")
+        else:
+            await self._host.lower_hand(learner)
+        back = "/board" if who == INSTRUCTOR else f"/exercise/{quote(exercise)}" if exercise else "/"
+        return RedirectResponse(back, 303)
+
+    def _shown(self, learner: str, exercise: str, telling: Telling | None) -> list[pages.PushShown]:
+        pushes = list(enumerate(self._host.desk.pushes(learner, exercise), start=1))
+        return [_push_shown(count, one, telling) for count, one in reversed(pushes)]
+
+
+def _push_shown(count: int, one: PushResult, telling: Telling | None) -> pages.PushShown:
+    """A push as it is told; None: nothing of what was found is."""
+    at = time_here(datetime.fromtimestamp(seconds(one.push.at), UTC))
+    blocks: list[Block]
+    if one.found is None and one.push.grading is not None:
+        said, blocks = "graded", [Paragraph("It was graded; newer ones are shown here.")]
+    elif one.found is None:
+        said, blocks = "not graded yet", [Paragraph("It is safe here, and will be graded.", "doubt")]
+    elif telling is None:
+        said, blocks = "graded", [Paragraph("It is graded. The course tells the result later.")]
+    else:
+        said = SAID[standing(one.found)][0].lower()
+        blocks = list(work_blocks(one.found, telling))
+    return pages.PushShown(count, at, said, blocks)
+
+
+async def _form(request: Request) -> dict[str, str]:
+    """The fields of a small form."""
+    if request.headers.get("content-type", "").partition(";")[0] != "application/x-www-form-urlencoded":
+        raise Refused(415, "This is no form of a page here.")
+    body, _ = await received(request.stream(), _LARGEST_FORM)
+    with body:
+        text = body.read().decode("utf-8", "replace")
+    return dict(parse_qsl(text, max_num_fields=10))

@@ -1,0 +1,205 @@
+"""The pages of a host: a learner's, an exercise's, the board, and what a row of it opens.
+
+They load their own style and script from the host, and nothing else; every text of people stays text.
+"""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Sequence
+from datetime import datetime
+from importlib.resources import files
+
+from markupsafe import Markup
+from msgspec import Struct
+
+from muddled_orchard.core.base.phrases import ago, counted, listed
+from muddled_orchard.core.course.board import STAGES, Board, BoardRow, Seen
+from muddled_orchard.core.course.document import Block
+from muddled_orchard.show.document.page import blocks_html
+from muddled_orchard.show.page import rendered, template
+from muddled_orchard.show.terminal.characters import printable
+
+_MOST_NAMES = 6
+
+
+class PushShown(Struct, frozen=True):
+    """A push as a page shows it: its number among the learner's, when it came, how it stands in a few words,
+    and what is told of it."""
+
+    count: int
+    at: str
+    said: str
+    told: Sequence[Block]
+
+
+class ExerciseShown(Struct, frozen=True):
+    """An exercise in a learner's list: whether it is open, how it is seen (None: that is not told), and when
+    it is due or opens, in words."""
+
+    id: str
+    title: str
+    open: bool
+    seen: Seen | None
+    due: str
+
+
+class ExercisePage(Struct, frozen=True, kw_only=True):
+    """What the page of an exercise shows: the brief as Markdown, what a clone lacks, what to know before
+    pushing, the commands that get it and hand it in, the one that deletes what has to go, and the pushes, the
+    newest first."""
+
+    course: str
+    id: str
+    title: str
+    brief: str
+    due: str
+    lacks: Sequence[str]
+    note: str
+    clone: str
+    push: str
+    deletes: str
+    pushes: Sequence[PushShown]
+    hand: bool
+    token: str
+
+
+def page(title: str, body: str, *, wide: bool = False, live: bool = False) -> str:
+    """A page with this body, which is HTML; a `live` one keeps itself up to date."""
+    return template("commands/host/page.html").render(title=title, body=Markup(body), wide=wide, live=live)  # noqa: S704
+
+
+def message_page(title: str, text: str) -> str:
+    """A page that says one thing."""
+    return page(title, f"<h1>{_escaped(title)}</h1><p>{_escaped(text)}</p>")
+
+
+def learner_page(
+    course: str, name: str, exercises: Sequence[ExerciseShown], token: str, *, hand: bool, points: bool
+) -> str:
+    """Where a learner begins: the exercises, and a hand to raise."""
+    shown = [
+        {
+            "id": one.id,
+            "title": printable(one.title),
+            "open": one.open,
+            "stage": _class(one.seen) if one.seen else "",
+            "said": _said(one.seen) if one.seen else "",
+            "pushes": one.seen.pushes if one.seen else 0,
+            "points": _points(one.seen) if one.seen else "",
+            "due": one.due,
+        }
+        for one in exercises
+    ]
+    body = template("commands/host/learner.html").render(
+        course=printable(course), name=printable(name), exercises=shown, token=token, hand=hand, points=points
+    )
+    return page(course, body, live=True)
+
+
+def exercise_page(shown: ExercisePage) -> str:
+    """The brief, how to get it and hand it in, and what came of each push."""
+    body = template("commands/host/exercise.html").render(
+        course=printable(shown.course),
+        id=shown.id,
+        title=printable(shown.title),
+        due=shown.due,
+        brief=rendered(shown.brief),
+        lacks=listed(shown.lacks, len(shown.lacks)) if shown.lacks else "",
+        note=shown.note,
+        clone=shown.clone,
+        push=shown.push,
+        deletes=shown.deletes,
+        pushes=_pushes(shown.pushes),
+        hand=shown.hand,
+        token=shown.token,
+    )
+    return page(shown.title, body, live=True)
+
+
+def board_page(course: str, shown: Board, now: datetime, token: str) -> str:
+    """The class, who needs help first."""
+    common = shown.common and {
+        "what": printable(shown.common.what),
+        "whose": printable(listed(shown.common.learners, _MOST_NAMES)),
+    }
+    body = template("commands/host/board.html").render(
+        course=printable(course),
+        learners=counted(len(shown.rows), "learner"),
+        time=f"{now:%H:%M}",
+        common=common,
+        counts=[(STAGES[stage], number) for stage, number in shown.counts.items()],
+        rows=[_row(row, now.timestamp()) for row in shown.rows],
+        token=token,
+    )
+    return page(f"{course}: the board", body, wide=True, live=True)
+
+
+def row_page(name: str, title: str, clone: str, pushes: Sequence[PushShown]) -> str:
+    """What a learner has pushed to an exercise, as the instructor sees it."""
+    body = template("commands/host/row.html").render(
+        name=printable(name), title=printable(title), clone=clone, pushes=_pushes(pushes)
+    )
+    return page(f"{name}: {title}", body, live=True)
+
+
+@functools.cache
+def static_file(name: str) -> bytes:
+    """The style, the script or the icon of the pages. Raises KeyError."""
+    parts = {
+        "style.css": ("show/style.css", "show/document/page.css", "commands/host/page.css"),
+        "live.js": ("commands/host/live.js",),
+        "icon.svg": ("commands/host/icon.svg",),
+    }[name]
+    package = files("muddled_orchard")
+    return "\n".join(package.joinpath(part).read_text("utf-8") for part in parts).encode()
+
+
+def _pushes(pushes: Sequence[PushShown]) -> list[dict[str, object]]:
+    return [
+        {
+            "count": one.count,
+            "at": one.at,
+            "said": printable(one.said),
+            "told": Markup(blocks_html(one.told)),  # noqa: S704 - every text in it is escaped there
+        }
+        for one in pushes
+    ]
+
+
+def _row(row: BoardRow, now: float) -> dict[str, object]:
+    seen = row.seen
+    return {
+        "learner": row.learner,
+        "name": printable(row.name),
+        "exercise": seen.exercise,
+        "stage": _class(seen),
+        "said": STAGES[seen.stage],
+        "detail": printable(seen.detail),
+        "since": ago(seen.since, now),
+        "pushes": seen.pushes,
+        "points": _points(seen),
+        "done": f"{row.done} of {row.of}",
+        "hand": ago(row.hand, now) if row.hand is not None else "",
+    }
+
+
+def time_here(at: datetime) -> str:
+    """A time as people here read it, in the host's zone."""
+    return f"{at.astimezone():%Y-%m-%d %H:%M}"
+
+
+def _points(seen: Seen) -> str:
+    return f"{seen.points:g} of {seen.possible:g}" if seen.possible and seen.stage != "nothing begun" else ""
+
+
+def _said(seen: Seen) -> str:
+    return STAGES[seen.stage]
+
+
+def _class(seen: Seen) -> str:
+    return seen.stage.replace(" ", "-")
+
+
+def _escaped(text: str) -> str:
+    return str(Markup.escape(printable(text)))

@@ -1,0 +1,240 @@
+"""Every push is written down, graded, and answered for: at once if it can be, later if it can't."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Concatenate, ParamSpec, TypeVar
+
+from msgspec import Struct, field
+from msgspec.structs import replace
+
+from muddled_orchard import __version__
+from muddled_orchard.commands.host.clock import Clock
+from muddled_orchard.commands.host.push_grading import PushGraders, PushToGrade
+from muddled_orchard.commands.host.served_course import ServedCourse
+from muddled_orchard.core.base.problems import BadInput
+from muddled_orchard.core.course.pushes import RecordedPush
+from muddled_orchard.core.course.records import Grading, HandOut
+from muddled_orchard.core.exercise.asked import ASKED_TAG
+from muddled_orchard.core.grading.assessment import Assessment
+from muddled_orchard.files.course.host_ledger import HostLedger
+from muddled_orchard.files.stored import Damaged
+from muddled_orchard.files.stored_results import assessment_of, assessment_text
+from muddled_orchard.system.workers import WorkerLost
+from muddled_orchard.vcs.read.disk import DiskSource
+from muddled_orchard.vcs.read.quarantine import Unreadable, refs_of
+
+P = ParamSpec("P")
+T = TypeVar("T")
+
+
+class LedgerThread:
+    """The course's ledger, used by one thread: SQLite wants that, and the rest waits for no disk."""
+
+    def __init__(self, path: Path) -> None:
+        self._thread = ThreadPoolExecutor(1, "ledger")
+        self._ledger = self._thread.submit(HostLedger, path).result()
+
+    async def do(self, work: Callable[Concatenate[HostLedger, P], T], *more: P.args, **named: P.kwargs) -> T:
+        """What `work(ledger, ...)` returns, or raises."""
+
+        def worked() -> T:
+            return work(self._ledger, *more, **named)
+
+        return await asyncio.get_running_loop().run_in_executor(self._thread, worked)
+
+    def close(self) -> None:
+        """Let go of the file, when all that was asked for is done."""
+        self._thread.submit(self._ledger.close).result()
+        self._thread.shutdown()
+
+
+class PushResult(Struct, frozen=True):
+    """A push, and what was found; None: it is not graded yet, or so long ago that the ledger alone knows."""
+
+    push: RecordedPush
+    found: Assessment | None = None
+
+
+class RepositoryPushes(Struct):
+    """What is known of a repository: its refs as they were last written down, and its pushes, the oldest
+    first."""
+
+    refs: dict[str, str]
+    pushes: list[PushResult] = field(default_factory=list)
+
+    def add(self, result: PushResult) -> None:
+        """Put a push in, or in the place of what was known of it; of old ones less is held."""
+        others = [one for one in self.pushes if one.push.id != result.push.id]
+        self.pushes = sorted([*others, result], key=lambda one: one.push.id)
+        for number, one in enumerate(self.pushes[:-_HELD]):
+            self.pushes[number] = replace(one, found=None)
+
+
+class PushDesk:
+    """Writes pushes down and has them graded. `changed` is called with a push that came or was graded."""
+
+    def __init__(
+        self,
+        ledger: LedgerThread,
+        graders: PushGraders,
+        clock: Clock,
+        changed: Callable[[PushResult], None] = lambda _: None,
+    ) -> None:
+        self._ledger, self._graders, self._clock, self._changed = ledger, graders, clock, changed
+        self._histories: dict[tuple[str, str], RepositoryPushes] = {}
+        self._unnoticed: set[tuple[str, str]] = set()
+        self._under_way: dict[int, asyncio.Task[Assessment | None]] = {}
+
+    async def open(self, course: ServedCourse) -> None:
+        """Read what is written down of pushes, and write down those that a host which was killed could
+        not."""
+        pushes, results = await self._ledger.do(_written_down)
+        for push in pushes:
+            history = self._histories.setdefault((push.learner, push.exercise), RepositoryPushes({}))
+            history.refs = dict(push.refs)
+            history.add(PushResult(push, results.get(push.grading or 0)))
+        for learner, exercise in course.all_given():
+            await self.noticed(course, learner, exercise)
+
+    def pushes(self, learner: str, exercise: str) -> list[PushResult]:
+        """The pushes of a learner to an exercise, the oldest first."""
+        history = self._histories.get((learner, exercise))
+        return list(history.pushes) if history else []
+
+    def count_of_refs(self, learner: str, exercise: str) -> int:
+        """How many refs a repository had when it was last looked at."""
+        history = self._histories.get((learner, exercise))
+        return len(history.refs) if history else 0
+
+    async def noticed(self, course: ServedCourse, learner: str, exercise: str) -> RecordedPush | None:
+        """Write a push down if a repository is not as it was last seen; None where nothing has changed."""
+        given = course.given(learner, exercise)
+        if given is None:
+            return None
+        place = (learner, exercise)
+        refs = await asyncio.to_thread(_refs, course.folder / course.place(learner, exercise))
+        if refs is None:
+            return None
+        if place not in self._histories:
+            self._histories[place] = RepositoryPushes(await asyncio.to_thread(course.handed_out_refs, given))
+        history = self._histories[place]
+        if refs == history.refs:
+            return None
+        at = self._clock.now().isoformat(timespec="seconds")
+        push = await self._ledger.do(HostLedger.add_push, learner, exercise, refs, at)
+        history.refs = refs
+        history.add(PushResult(push))
+        self._changed(history.pushes[-1])
+        return push
+
+    def later(self, learner: str, exercise: str) -> None:
+        """A push could not be written down; it is tried again with the rest."""
+        self._unnoticed.add((learner, exercise))
+
+    async def graded(self, course: ServedCourse, push: RecordedPush, patience: float) -> Assessment | None:
+        """What was found in a push, if that is known within so many seconds; else it goes on by itself."""
+        task = self._begun(course, push)
+        done, _ = await asyncio.wait({task}, timeout=patience)
+        return task.result() if done else None
+
+    async def grade_rest(self, course: ServedCourse) -> None:
+        """Write down what could not be, and grade what is written down and not graded, the oldest first."""
+        for place in sorted(self._unnoticed):
+            await self.noticed(course, *place)
+            self._unnoticed.discard(place)
+        waiting = [
+            result.push
+            for history in self._histories.values()
+            for result in history.pushes
+            if result.push.grading is None
+        ]
+        for push in sorted(waiting, key=lambda push: push.id):
+            await asyncio.wait({self._begun(course, push)})
+
+    def _begun(self, course: ServedCourse, push: RecordedPush) -> asyncio.Task[Assessment | None]:
+        if push.id not in self._under_way:
+            task = asyncio.create_task(self._grade(course, push))
+            self._under_way[push.id] = task
+            task.add_done_callback(lambda _: self._under_way.pop(push.id, None))
+        return self._under_way[push.id]
+
+    async def _grade(self, course: ServedCourse, push: RecordedPush) -> Assessment | None:
+        """Grade a push and write the result down; None where that can't be done now."""
+        given = course.given(push.learner, push.exercise)
+        if given is None:
+            return None
+        try:
+            found = await asyncio.to_thread(self._found, course, given, push)
+        except (WorkerLost, OSError, BadInput):
+            return None
+        grading = _grading(course, given, push, found)
+        try:
+            written = await self._ledger.do(HostLedger.grade_push, push, grading)
+        except BadInput:
+            return None
+        result = PushResult(written, found)
+        self._histories[push.learner, push.exercise].add(result)
+        self._changed(result)
+        return found
+
+    def _found(self, course: ServedCourse, given: HandOut, push: RecordedPush) -> Assessment:
+        text = course.exercises[push.exercise].text
+        snapshot = course.snapshot(given, push.refs)
+        return self._graders.graded(PushToGrade(snapshot, push.exercise, given.variant, text))
+
+
+_HELD = 10
+"""How many pushes to a repository are held with all that was found."""
+
+
+def _written_down(ledger: HostLedger) -> tuple[list[RecordedPush], dict[int, Assessment]]:
+    pushes = ledger.pushes()
+    grouped: dict[tuple[str, str], list[RecordedPush]] = {}
+    for push in pushes:
+        grouped.setdefault((push.learner, push.exercise), []).append(push)
+    newest = [push for several in grouped.values() for push in several[-_HELD:]]
+    results: dict[int, Assessment] = {}
+    for id_, text in ledger.results([push.grading for push in newest if push.grading is not None]):
+        try:
+            results[id_] = assessment_of(text)
+        except Damaged:
+            continue
+    return pushes, results
+
+
+def _refs(repository: Path) -> dict[str, str] | None:
+    """The refs of a repository of ours, but the tag that says what is asked; None where it can't be read, or
+    isn't there yet."""
+    try:
+        found = refs_of(DiskSource(repository))
+    except Unreadable:
+        return None
+    return {name: id_ for name, id_ in found.items() if name != ASKED_TAG} or None
+
+
+def _grading(course: ServedCourse, given: HandOut, push: RecordedPush, found: Assessment) -> Grading:
+    return Grading(
+        graded=push.at,
+        submission=push.name,
+        fingerprint=f"push {push.id}",
+        version=__version__,
+        scenario=course.exercises[push.exercise].exercise.digest,
+        exercise=push.exercise,
+        variant=given.variant,
+        learner=push.learner,
+        state=found.state,
+        points=found.points,
+        possible=found.possible,
+        result=assessment_text(found),
+        pile="",
+    )
+
+
+def seconds(at: str) -> float:
+    """A time of the ledger's in seconds since 1970."""
+    return datetime.fromisoformat(at).astimezone(UTC).timestamp()

@@ -1,0 +1,207 @@
+"""Serve a course: begin what grades, listen, keep up with what changes, and end in order."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import socket
+from collections.abc import Callable, Sequence
+from contextlib import suppress
+from datetime import timedelta
+from pathlib import Path
+
+import uvicorn
+from msgspec import Struct
+
+from muddled_orchard.commands.host.access import Access
+from muddled_orchard.commands.host.app import application
+from muddled_orchard.commands.host.clock import Clock
+from muddled_orchard.commands.host.events import News
+from muddled_orchard.commands.host.git_service import GitService, http_backend
+from muddled_orchard.commands.host.host import Host
+from muddled_orchard.commands.host.listening import Listening, listening_socket, speaks_tls
+from muddled_orchard.commands.host.protocol import PatientProtocol
+from muddled_orchard.commands.host.push_desk import LedgerThread, PushDesk, PushResult
+from muddled_orchard.commands.host.push_grading import PushGraders, push_graders
+from muddled_orchard.commands.host.repositories import held_alone, remove_old_locks
+from muddled_orchard.commands.host.served_course import ServedCourse
+from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.base.problems import BadInput
+from muddled_orchard.core.course.passwords import INSTRUCTOR
+from muddled_orchard.files.course.host_ledger import HostLedger
+
+_LOOK = 2.0
+"""Seconds between two looks at what may have changed."""
+
+_AGAIN = 5.0
+"""Seconds after which what could not be graded is tried again."""
+
+_LONGEST_HEAD = 32_768
+_ENDING = 3
+_MOST_CONNECTIONS = 2_000
+_GIT_AT_ONCE = 4
+
+
+class Saying(Struct, frozen=True):
+    """What is called when there is something to say: that it listens (on a port), that a push came or was
+    graded, and whatever else there is."""
+
+    ready: Callable[[int], None]
+    push: Callable[[PushResult], None]
+    more: Callable[[str], None]
+
+
+def serve(
+    read: Callable[[], ServedCourse],
+    watched: Callable[[], Sequence[Path]],
+    ledger: Path,
+    listening: Listening,
+    bounds: Bounds,
+    jobs: int,
+    saying: Saying,
+) -> None:
+    """Serve until the process is asked to end. `read` reads the course, again whenever one of the `watched`
+    files has changed. Raises BadInput where that can't be begun."""
+    http_backend()
+    tls = speaks_tls(listening)
+    course = read()
+    with (
+        held_alone(course.folder),
+        push_graders(bounds, jobs) as graders,
+        listening_socket(listening) as listener,
+    ):
+        serving = _Serving(read, watched, ledger, listening, bounds, saying, tls)
+        asyncio.run(serving.run(course, graders, listener))
+
+
+class _Serving:
+    def __init__(
+        self,
+        read: Callable[[], ServedCourse],
+        watched: Callable[[], Sequence[Path]],
+        ledger: Path,
+        listening: Listening,
+        bounds: Bounds,
+        saying: Saying,
+        tls: bool,
+    ) -> None:
+        self._read, self._watched, self._path = read, watched, ledger
+        self._listening, self._bounds, self._saying, self._tls = listening, bounds, saying, tls
+
+    async def run(self, course: ServedCourse, graders: PushGraders, listener: socket.socket) -> None:
+        ledger = LedgerThread(self._path)
+        news = News()
+        try:
+            clock = Clock(self._set_back)
+            await ledger.do(course.hand_out, clock.now())
+            remove_old_locks(course.folder)
+
+            def changed(result: PushResult) -> None:
+                news.tell(result.push.learner, INSTRUCTOR)
+                with suppress(OSError):  # nobody reads any more what is said
+                    self._saying.push(result)
+
+            desk = PushDesk(ledger, graders, clock, changed)
+            access = Access(await ledger.do(HostLedger.passwords))
+            git = GitService(course.folder, self._bounds, _GIT_AT_ONCE * (os.cpu_count() or 1))
+            host = Host(course, access, git, ledger, desk, news, self._bounds, clock, self._listening.url)
+            await host.read_hands()
+            await desk.open(course)
+            await self._listen(host, listener, news)
+        finally:
+            graders.end()
+            ledger.close()
+
+    async def _listen(self, host: Host, listener: socket.socket, news: News) -> None:
+        certificate, key = self._listening.certificate, self._listening.key
+        config = uvicorn.Config(
+            application(host), http=PatientProtocol, ws="none", lifespan="off", interface="asgi3",
+            log_level="critical", access_log=False, server_header=False, proxy_headers=False,
+            limit_concurrency=_MOST_CONNECTIONS,
+            timeout_keep_alive=15, h11_max_incomplete_event_size=_LONGEST_HEAD,
+            timeout_graceful_shutdown=_ENDING,
+            ssl_certfile=certificate if self._tls else None, ssl_keyfile=key if self._tls else None,
+        )  # fmt: skip
+        server = uvicorn.Server(config)
+        keeping = [
+            asyncio.create_task(self._keep_up(host)),
+            asyncio.create_task(_grade_rest(host)),
+            asyncio.create_task(_end_with(server, news)),
+        ]
+        self._saying.ready(listener.getsockname()[1])
+        try:
+            await server.serve(sockets=[listener])
+        finally:
+            news.end()
+            for task in keeping:
+                task.cancel()
+            await asyncio.gather(*keeping, return_exceptions=True)
+
+    async def _keep_up(self, host: Host) -> None:
+        """Go by the course, the passwords and the hands as they are now."""
+        seen = _stamps(self._watched())
+        opened = _opened(host)
+        told = ""
+        while True:
+            await asyncio.sleep(_LOOK)
+            try:
+                host.access.renew(await host.ledger.do(HostLedger.passwords))
+                await host.read_hands()
+                stamps = _stamps(self._watched())
+                if stamps != seen:
+                    seen = stamps
+                    await self._read_anew(host)
+                elif _opened(host) != opened:
+                    await host.ledger.do(host.course.hand_out, host.clock.now())
+                    host.news.tell(INSTRUCTOR, *host.course.learners)
+                opened, told = _opened(host), ""
+            except BadInput as bad:  # the ledger is in use, or its disk is full: it is tried again
+                if str(bad) != told:
+                    told = str(bad)
+                    self._saying.more(told)
+
+    async def _read_anew(self, host: Host) -> None:
+        try:
+            fresh = await asyncio.to_thread(self._read)
+            await host.ledger.do(fresh.hand_out, host.clock.now())
+        except BadInput as bad:
+            self._saying.more(f"{bad}\nThe course is served as it was.")
+            return
+        host.course = fresh
+        self._saying.more("The course was changed, and is read anew.")
+        host.news.tell(INSTRUCTOR, *fresh.learners)
+
+    def _set_back(self, by: timedelta) -> None:
+        minutes = round(by.total_seconds() / 60)
+        self._saying.more(
+            f"The clock of this machine was set back by {minutes} min. What has opened stays open, and the\n"
+            "time stands still here until the clock has caught up."
+        )
+
+
+async def _grade_rest(host: Host) -> None:
+    while True:
+        with suppress(BadInput):
+            await host.desk.grade_rest(host.course)
+        await asyncio.sleep(_AGAIN)
+
+
+async def _end_with(server: uvicorn.Server, news: News) -> None:
+    """Pages that wait for news would hold up the end."""
+    while not server.should_exit:
+        await asyncio.sleep(0.1)
+    news.end()
+
+
+def _opened(host: Host) -> frozenset[str]:
+    now = host.clock.now()
+    return frozenset(one.id for one in host.course.exercises.values() if one.is_open(now))
+
+
+def _stamps(paths: Sequence[Path]) -> dict[Path, tuple[int, int]]:
+    found = {}
+    for path in paths:
+        with suppress(OSError):
+            about = path.stat()
+            found[path] = (about.st_mtime_ns, about.st_size)
+    return found

@@ -1,0 +1,56 @@
+"""What a host says in the terminal: where it is, and each push."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from datetime import datetime
+
+from rich.console import Console
+from rich.text import Text
+
+from muddled_orchard.core.base.phrases import counted, listed
+from muddled_orchard.core.course.passwords import INSTRUCTOR
+from muddled_orchard.core.course.pushes import RecordedPush
+from muddled_orchard.core.grading.assessment import Assessment
+from muddled_orchard.core.grading.summary import SAID, standing
+from muddled_orchard.show.terminal.characters import printable, sign
+
+
+def show_serving(
+    on: Console, title: str, learners: int, url: str, lacking: Sequence[str], *, open_to_all: bool
+) -> None:
+    """`lacking` are the learners without a password; `open_to_all`: others may read along."""
+    text = f"{sign(on, 'met')} {printable(title, on)}: served to {counted(learners, 'learner')} at {url}"
+    on.print(Text(text, style="good"), soft_wrap=True)
+    on.print(
+        Text(f"The board: {url}board, as {INSTRUCTOR}. Learners begin at {url}, with their slips."),
+        soft_wrap=True,
+    )
+    if open_to_all:
+        warning = "Without TLS whoever is in this network can read passwords along: name a --certificate."
+        on.print(Text(f"{sign(on, 'missed')} {warning}", style="bad"))
+    if lacking:
+        who = printable(listed(list(lacking)), on)
+        on.print(
+            Text(
+                f"{sign(on, 'partly')} No password yet: {who}. muddled host --passwords FILE adds them.",
+                style="doubt",
+            )
+        )
+    on.print(Text("Ctrl-C ends it; nothing is lost, and the same command goes on.", style="faint"))
+
+
+def show_push(on: Console, names: Mapping[str, str], push: RecordedPush, found: Assessment | None) -> None:
+    """A line for a push that was graded."""
+    if found is None:
+        return
+    word, verdict = SAID[standing(found)]
+    at = f"{datetime.fromisoformat(push.at).astimezone():%H:%M}"
+    who = printable(names.get(push.learner, push.learner), on)
+    points = f", {found.points:g} of {found.possible:g}" if found.possible else ""
+    style = {"met": "good", "partly": "doubt"}.get(verdict, "bad")
+    shown = sign(on, "missed" if verdict == "unreadable" else verdict)
+    line = Text(f"{at}  {shown} ")
+    line.append(f"{who}, {printable(push.exercise, on)}: {word.lower()}{points}")
+    line.stylize(style, 7, 8)
+    on.print(line, soft_wrap=True)

@@ -1,0 +1,4 @@
+"""ledger: show what the course's database holds, or export it.
+
+`course_terminal` and `course_csv` (what a course adds up to).
+"""

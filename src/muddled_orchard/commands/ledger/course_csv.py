@@ -1,0 +1,124 @@
+"""The tables of a course, to take elsewhere: everybody's total, every mark, every attempt."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from muddled_orchard.core.base.phrases import time_text
+from muddled_orchard.core.course.class_record import ClassRecord
+from muddled_orchard.core.course.totals import ExerciseMark, LearnerTotal
+from muddled_orchard.core.grading.english import say
+from muddled_orchard.core.grading.finding import restored
+from muddled_orchard.core.grading.settling import Settlement, in_force
+from muddled_orchard.show.spreadsheet import Rows
+
+COURSE_TABLES = ("totals", "marks", "attempts")
+
+
+def course_rows(table: str, record: ClassRecord) -> Rows:
+    """One of COURSE_TABLES, the names of its columns first."""
+    return {"totals": _totals, "marks": _marks, "attempts": _attempts}[table](record)
+
+
+def _totals(record: ClassRecord) -> Iterator[Sequence[object]]:
+    """A row a learner: what counts of each exercise, and the total by their weights, in percent."""
+    more = _more_names(record)
+    standing = record.standing
+    yield ("id", "name", "total", "passed", *standing.exercises, *more)
+    for total in standing.totals:
+        marks = {mark.exercise: mark.percent for mark in total.marks}
+        yield (
+            total.learner,
+            record.name(total.learner),
+            total.percent,
+            _yes(total.passed),
+            *(marks.get(exercise, "") for exercise in standing.exercises),
+            *_more(record, total, more),
+        )
+
+
+_MARKS = (
+    "id", "name", "exercise", "title", "weight", "percent", "graded percent", "state", "attempts",
+    "days late", "lost percent", "passed", "settled", "needs a look", "submission",
+)  # fmt: skip
+
+
+def _marks(record: ClassRecord) -> Iterator[Sequence[object]]:
+    """A row for each learner and exercise. `percent` counts; `graded percent` is before what it lost."""
+    more = _more_names(record)
+    yield (*_MARKS, *more)
+    for total in record.standing.totals:
+        for mark in total.marks:
+            attempt = mark.attempt
+            found = attempt.work.found if attempt else None
+            yield (
+                total.learner,
+                record.name(total.learner),
+                mark.exercise,
+                record.title(mark.exercise),
+                mark.weight,
+                mark.percent,
+                attempt.percent if attempt else "",
+                attempt.work.grading.state if attempt else "none",
+                mark.attempts,
+                attempt.days_late if attempt else "",
+                attempt.lost if attempt else "",
+                _yes(mark.passed),
+                "; ".join(map(_said, _settled(record, total.learner, mark))),
+                "; ".join(say(restored(doubt)) for doubt in found.doubts) if found else "",
+                attempt.submission if attempt else "",
+                *_more(record, total, more),
+            )
+
+
+def _settled(record: ClassRecord, learner: str, mark: ExerciseMark) -> Sequence[Settlement]:
+    found = mark.attempt.work.found if mark.attempt else None
+    given = record.rules.settlements.get((learner, mark.exercise), ())
+    return in_force(given, found.work if found else "")
+
+
+def _said(one: Settlement) -> str:
+    earned = "as graded" if one.earned is None else f"{100 * one.earned:.3g} %"
+    return f"{one.about} {earned} by {one.by}" + (f": {one.reason}" if one.reason else "")
+
+
+def _attempts(record: ClassRecord) -> Iterator[Sequence[object]]:
+    """A row an attempt."""
+    yield (
+        "learner",
+        "exercise",
+        "submission",
+        "made (UTC)",
+        "known by",
+        "percent",
+        "days late",
+        "counted",
+        "counts",
+    )
+    counting = {id(mark.attempt) for total in record.standing.totals for mark in total.marks}
+    for attempt in record.standing.attempts:
+        yield (
+            attempt.learner,
+            attempt.exercise,
+            attempt.submission,
+            time_text(attempt.time),
+            attempt.known,
+            attempt.percent,
+            attempt.days_late,
+            attempt.counted,
+            _yes(id(attempt) in counting),
+        )
+
+
+def _more_names(record: ClassRecord) -> list[str]:
+    """The further columns of the roster, in its order."""
+    return list(dict.fromkeys(name for learner in record.learners.values() for name in learner.more))
+
+
+def _more(record: ClassRecord, total: LearnerTotal, names: Sequence[str]) -> Iterator[str]:
+    known = record.learners.get(total.learner)
+    return (known.more.get(name, "") if known else "" for name in names)
+
+
+def _yes(what: bool | None) -> str:
+    return "" if what is None else "yes" if what else "no"

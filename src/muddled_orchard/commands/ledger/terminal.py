@@ -1,0 +1,81 @@
+"""What a ledger holds: in the terminal one line an exercise, and as tables to take elsewhere."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from statistics import median
+
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+from muddled_orchard.core.base.phrases import be, counted
+from muddled_orchard.core.course.records import Work
+from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.show.terminal.characters import printable
+
+
+def show_ledger(
+    on: Console,
+    path: str,
+    learners: Mapping[str, Learner],
+    given: Sequence[tuple[str, str]],
+    works: Sequence[Work],
+) -> None:
+    """The course in a few lines; marks are those that count. `given` is what was handed out (learner,
+    exercise)."""
+    gradings = [work.grading for work in works]
+    on.print(Text(printable(path, on), style="strong"))
+    held = ((learners, "learner"), (given, "hand-out"), (gradings, "grading"))
+    on.print(Text(", ".join(counted(len(rows), word) for rows, word in held) + "."))
+    if not given and not gradings:
+        return
+    on.print()
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
+    table.add_column("exercise", no_wrap=True)
+    for name in ("handed out", "came back", "median", "not yet"):
+        table.add_column(name, justify="right", no_wrap=True)
+    table.add_column("last graded", no_wrap=True)
+    for exercise in dict.fromkeys(
+        (
+            *(exercise for _, exercise in given),
+            *(grading.exercise for grading in gradings if not given),
+        )
+    ):
+        if exercise:
+            table.add_row(*_row(exercise, given, works))
+    on.print(table)
+    lost = len({grading.submission for grading in gradings if grading.state == "unreadable"})
+    foreign = {
+        grading.submission for grading in gradings if given and grading.exercise and grading.learner is None
+    }
+    if lost or foreign:
+        on.print()
+    if lost:
+        on.print(Text(f"! In {counted(lost, 'submission')} nothing could be read.", style="doubt"))
+    if foreign:
+        text = f"{counted(len(foreign), 'submission')} {be(len(foreign))} not of this course"
+        on.print(Text(f"! {text}, and not in these figures.", style="doubt"))
+
+
+def _row(exercise: str, handed_out: Sequence[tuple[str, str]], works: Sequence[Work]) -> list[str]:
+    given = {learner for learner, of in handed_out if of == exercise}
+    graded = [
+        work for work in works if work.grading.exercise == exercise and work.grading.state != "unreadable"
+    ]
+    graded = [work for work in graded if work.grading.learner is not None] if given else graded
+    best: dict[str, float] = {}
+    for work in graded:
+        learner = work.grading.learner or work.grading.submission
+        best[learner] = max(work.percent, best.get(learner, 0.0))
+    back = given & best.keys() if given else best.keys()
+    last = max((work.grading.graded for work in graded), default="")
+    middle = f"{median(best.values()):.0f} %" if best else ""
+    return [
+        exercise,
+        str(len(given)),
+        str(len(back)),
+        middle,
+        str(len(given - best.keys())),
+        last[:16].replace("T", " "),
+    ]

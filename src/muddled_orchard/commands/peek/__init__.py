@@ -1,0 +1,1 @@
+"""peek: for learners: what is pending, which side is which, what is left."""

@@ -1,0 +1,61 @@
+"""Where a learner stands, as JSON."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal, TypedDict
+
+from muddled_orchard.core.submission.peek import Peek
+from muddled_orchard.show.json.shapes import about
+from muddled_orchard.show.json.text import json_text
+
+
+class LeftOut(TypedDict):
+    """Something that is left to do, or (`work` is false) only worth knowing."""
+
+    where: str
+    what: str
+    work: bool
+
+
+class NextOut(TypedDict):
+    """Something to type; an empty command says that files are to be edited."""
+
+    command: Annotated[
+        list[str], about("Word by word; paths stand behind -- and begin at the repository's top.")
+    ]
+    why: str
+    instead: Annotated[bool, about("Whether it stands in the place of the one before it.")]
+
+
+class PeekFile(TypedDict):
+    """What `muddled peek --json` prints."""
+
+    format: Literal[1]
+    done: bool
+    doing: str
+    ours: str
+    theirs: str
+    knows_tasks: bool
+    left: list[LeftOut]
+    next: list[NextOut]
+    back: list[str]
+
+
+def peek_file(peek: Peek) -> str:
+    """One object: what is going on, what is left, what to type (as lists of words, with paths from the top of
+    the working tree)."""
+    data: PeekFile = {
+        "format": 1,
+        "done": peek.done,
+        "doing": peek.doing,
+        "ours": peek.ours,
+        "theirs": peek.theirs,
+        "knows_tasks": peek.knows_tasks,
+        "left": [{"where": item.where, "what": item.what, "work": item.work} for item in peek.left],
+        "next": [
+            {"command": list(item.command), "why": item.why, "instead": item.instead}
+            for item in peek.commands
+        ],
+        "back": list(peek.back),
+    }
+    return json_text(data)

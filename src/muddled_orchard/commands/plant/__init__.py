@@ -1,0 +1,1 @@
+"""plant: build one practice repository."""

@@ -1,0 +1,1 @@
+"""rehearse: act out typical learners, and check that they are graded right."""

@@ -1,0 +1,4 @@
+"""reply: write each learner's feedback, to send back.
+
+`replying` (writes the feedback of a class).
+"""

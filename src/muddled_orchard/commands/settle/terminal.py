@@ -1,0 +1,146 @@
+"""Persons' verdicts in the terminal: what needs a look, one work with both verdicts, what was settled."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.course.class_record import ClassRecord, WorkToSettle
+from muddled_orchard.core.course.totals import Attempt
+from muddled_orchard.core.grading.assessment import Settled
+from muddled_orchard.core.grading.english import say
+from muddled_orchard.core.grading.finding import restored
+from muddled_orchard.core.grading.settling import (
+    ALL,
+    SettledThing,
+    Settlement,
+    conflict_names,
+)
+from muddled_orchard.core.grading.summary import no_part
+from muddled_orchard.show.terminal.characters import printable, sign
+from muddled_orchard.show.terminal.result import conflict_sides, show_one
+from muddled_orchard.show.terminal.settled import show_settled_things
+
+
+def show_waiting(on: Console, record: ClassRecord, waiting: Sequence[Attempt]) -> None:
+    """A line for each work that needs a look, and one for each verdict that was given."""
+    if waiting:
+        on.print(Text(f"{counted(len(waiting), 'submission')} to look at:", style="strong"))
+        table = _table("learner", "exercise", "%", "why")
+        for attempt in waiting:
+            doubts = attempt.work.found.doubts if attempt.work.found else ()
+            why = "; ".join(say(restored(doubt)) for doubt in doubts)
+            table.add_row(
+                printable(attempt.learner, on),
+                attempt.exercise,
+                f"{attempt.percent:.0f}",
+                Text(printable(why, on), style="doubt"),
+            )
+        on.print(table)
+        on.print(Text("muddled settle --next goes through them.", style="faint"))
+    else:
+        on.print(Text("Nothing needs a look.", style="good"))
+    given = [one for several in record.rules.settlements.values() for one in several]
+    if given:
+        on.print()
+        on.print(Text(f"{counted(len(given), 'verdict')} so far:", style="strong"))
+        table = _table("learner", "exercise", "on", "earns", "by", "why")
+        for one in sorted(given, key=lambda one: one.id):
+            cells = (one.learner, one.exercise, one.about, _earned(one), one.by, one.reason)
+            table.add_row(*(printable(cell, on) for cell in cells))
+        on.print(table)
+
+
+def _table(*heads: str) -> Table:
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
+    for head in heads[:-1]:
+        table.add_column(head, no_wrap=head != "on", justify="right" if head == "%" else "left")
+    table.add_column(heads[-1], overflow="fold")
+    return table
+
+
+def show_work(on: Console, work: WorkToSettle, record: ClassRecord, before: str = "") -> None:
+    """A work as it counts, why it needs a look, and what was settled."""
+    if before:
+        on.print()
+        on.print(Text(before.strip(), style="faint"))
+    if work.counting is None:
+        name = printable(f"{record.name(work.learner)} ({work.learner})", on)
+        on.print(Text.assemble((name, "strong"), f"  {record.title(work.exercise)}"))
+        what = "Nothing was handed in" if work.attempt is None else "Of this grading no result is kept"
+        on.print(Text(f"{sign(on, 'skipped')} {what}.", style="faint"))
+        given = record.rules.settlements.get((work.learner, work.exercise), ())
+        for one in [one for one in given if one.about == ALL and one.earned is not None][-1:]:
+            own = Settled(
+                earned=one.earned, by=one.by, reason=one.reason, made=one.made, verdict="missed", share=0.0
+            )
+            show_settled_things(on, [SettledThing(ALL, own)])
+        return
+    show_one(on, work.counting)
+    _show_doubtful(on, work)
+    if work.graded is not None and not work.counting.assessment.doubts:
+        for doubt in work.graded.needs_a_look:
+            on.print(Text(f"? A person has looked at this: {printable(doubt, on)}.", style="faint"))
+
+
+def _show_doubtful(on: Console, work: WorkToSettle) -> None:
+    """The conflicts that a doubt is about, where they were judged right: the others are shown already."""
+    if work.graded is None:
+        return
+    places = {(doubt.values.get("file"), doubt.values.get("hunk")) for doubt in work.graded.doubts}
+    for hunk in work.graded.hunks[:_MOST_HUNKS]:
+        if hunk.outcome == "met" and places & {(hunk.file, hunk.hunk), (hunk.file, None)}:
+            on.print()
+            accepted = (f"accepted: {' or '.join(hunk.accepted)}", hunk.wanted, "good")
+            for part in conflict_sides(on, hunk, accepted):
+                on.print(part)
+
+
+_MOST_HUNKS = 8
+
+
+def show_how_to_answer(on: Console, work: WorkToSettle) -> None:
+    """What can be typed."""
+    names: list[str] = []
+    if work.graded is not None:
+        criteria = (one.id for one in work.graded.criteria if not no_part(one.outcome))
+        names = [*criteria, *conflict_names(work.graded)]
+    on.print()
+    on.print(Text("Your verdict:", style="strong"))
+    rows = (
+        ("ok REASON", "looked at, it stays as graded (the reason may be left out)"),
+        ("WHAT PERCENT REASON", f"WHAT is {ALL}, or one of: {', '.join(names)}"),
+        ("later", "leave it for now"),
+        ("stop", "leave this one and all others"),
+    )
+    grid = Table.grid(padding=(0, 2, 0, 0))
+    grid.add_column(no_wrap=True)
+    grid.add_column(overflow="fold")
+    for typed, meaning in rows:
+        grid.add_row(Text(f"  {typed}", style="strong"), Text(printable(meaning, on)))
+    on.print(grid)
+
+
+def show_settled(on: Console, gone: Settlement | None, other: Settlement | None, *, undone: bool) -> None:
+    """What became of a verdict: written down, in the place of another or not; or taken back, and what holds
+    again."""
+    if not undone:
+        more = f", in the place of {_verdict(other)}" if other else ""
+        text = f"Written down{more}. --undo takes it back."
+    else:
+        more = f"{_verdict(other)} holds again" if other else "it is as graded again"
+        text = f"Taken back: {_verdict(gone)}; {more}." if gone else ""
+    on.print()
+    on.print(Text(printable(text, on)))
+
+
+def _verdict(one: Settlement | None) -> str:
+    return f"the verdict of {one.by} on {one.about} ({_earned(one)})" if one else ""
+
+
+def _earned(one: Settlement) -> str:
+    return "as graded" if one.earned is None else f"{100 * one.earned:.3g} %"

@@ -1,0 +1,1 @@
+"""sketch: begin a scenario file for a kind of conflict."""

@@ -1,0 +1,1 @@
+"""survey: check scenarios and show what they will do."""

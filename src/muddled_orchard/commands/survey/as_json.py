@@ -1,0 +1,234 @@
+"""A survey as JSON."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated, Literal, TypedDict
+
+from muddled_orchard.core.base.problems import Problem
+from muddled_orchard.core.exercise.file_rules import rule_in_words
+from muddled_orchard.core.exercise.tasks import in_words
+from muddled_orchard.core.key.accepted import HunkChoice, weights_of
+from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.proof import Proof
+from muddled_orchard.core.key.survey import Survey, outside_changes
+from muddled_orchard.core.merging.conflict import Conflict
+from muddled_orchard.show.json.exercise import SummaryOut, summary_out
+from muddled_orchard.show.json.shapes import Line, about
+from muddled_orchard.show.json.text import json_text
+
+
+class ProblemOut(TypedDict):
+    """Something that is wrong with a file that a person wrote."""
+
+    file: str | None
+    line: Line | None
+    key: Annotated[str, about("The key in the file, lists counted from 1.")]
+    what: str
+    hint: Annotated[str, about("What to do about it; may be empty.")]
+
+
+class StageOut(TypedDict):
+    """A version of a conflicted file."""
+
+    mode: str
+    id: str
+
+
+class SidesOut(TypedDict):
+    """A hunk with its sides."""
+
+    hunk: Line
+    base: str
+    ours: str
+    theirs: str
+
+
+class ChoiceOut(TypedDict):
+    """Something that is accepted in a hunk."""
+
+    word: str
+    text: Annotated[str, about("What it reads; where rules decide, an example.")]
+    by_rules: Annotated[bool, about("Whether any text is accepted that holds rules.")]
+    worth: float
+
+
+class AnswerOut(TypedDict):
+    """One accepted resolution of a conflict."""
+
+    worth: Annotated[float, about("The share of the points that it earns, 0 to 1.")]
+    weights: Annotated[list[float], about("How much each hunk counts.")]
+    hunks: Annotated[list[list[ChoiceOut]], about("What is accepted in each hunk; empty for a whole path.")]
+    why: str
+
+
+class ConflictOut(TypedDict):
+    """A conflict, and what the key says of it."""
+
+    file: str
+    kind: str
+    stages: Annotated[dict[str, StageOut], about("By stage: 1 base, 2 ours, 3 theirs.")]
+    beyond_hunks: Annotated[list[str], about("What the key wants changed beyond the hunks, as a diff.")]
+    accepted: Annotated[
+        list[list[str]], about("Each alternative: a word a hunk, those of a solution by the key.")
+    ]
+    answers: Annotated[list[AnswerOut], about("The alternatives in full.")]
+    hunks: list[SidesOut]
+
+
+class StepOut(TypedDict):
+    """A merge, or one replayed commit."""
+
+    commit: Annotated[str | None, about("The subject of the commit that is replayed.")]
+    label: str | None
+    ours: str
+    theirs: str
+    conflicts: list[ConflictOut]
+    mended: Annotated[
+        dict[str, list[str]], about("What the key changes where Git sees no conflict, as diffs.")
+    ]
+
+
+class TaskOut(TypedDict):
+    """A task with its steps."""
+
+    task: Line
+    asks: str
+    steps: list[StepOut]
+
+
+class RuleOut(TypedDict):
+    """A rule of the scenario's own."""
+
+    file: str
+    asks: str
+
+
+class ProofOut(TypedDict):
+    """What the key's own solution earns, carried out with Git and graded."""
+
+    earned: Annotated[float, about("In points.")]
+    possible: float
+    ways: Annotated[int, about("How many other accepted ways were tried.")]
+
+
+class SurveyOut(SummaryOut):
+    """A scenario, surveyed."""
+
+    tasks: list[TaskOut]
+    rules: list[RuleOut]
+    errors: list[ProblemOut]
+    remarks: list[str]
+    proof: Annotated[ProofOut | None, about("None where the file has other errors, or with --quick.")]
+
+
+class SurveyFile(TypedDict):
+    """What `muddled survey --json` prints."""
+
+    format: Literal[1]
+    surveys: list[SurveyOut]
+    problems: Annotated[list[ProblemOut], about("What is wrong with files that could not be surveyed.")]
+
+
+def survey_file(surveys: Sequence[Survey], problems: Sequence[Problem]) -> str:
+    """All surveys and the problems of files that could not be surveyed."""
+    data: SurveyFile = {
+        "format": 1,
+        "surveys": [_whole(survey) for survey in surveys],
+        "problems": [_problem(problem) for problem in problems],
+    }
+    return json_text(data)
+
+
+def _whole(survey: Survey) -> SurveyOut:
+    errors = [_problem(error) for error in survey.errors]
+    rules: list[RuleOut] = [
+        {"file": rule.file, "asks": rule_in_words(rule)} for rule in survey.key.scenario.rule
+    ]
+    return {
+        **summary_out(survey),
+        "tasks": _tasks(survey.key),
+        "rules": rules,
+        "errors": errors,
+        "remarks": list(survey.remarks),
+        "proof": _proof(survey.proof),
+    }
+
+
+def _proof(proof: Proof | None) -> ProofOut | None:
+    if proof is None or proof.faults:
+        return None
+    return {"earned": proof.earned, "possible": proof.possible, "ways": proof.ways}
+
+
+def _problem(problem: Problem) -> ProblemOut:
+    return {
+        "file": problem.file,
+        "line": problem.line,
+        "key": problem.key_text,
+        "what": problem.what,
+        "hint": problem.hint,
+    }
+
+
+def _tasks(key: Key) -> list[TaskOut]:
+    return [
+        {
+            "task": number,
+            "asks": in_words(task),
+            "steps": [_step(key, step) for step in key.steps if step.task == number],
+        }
+        for number, task in enumerate(key.scenario.task, start=1)
+    ]
+
+
+def _step(key: Key, step: Step) -> StepOut:
+    return {
+        "commit": key.commits[step.commit].subject if step.commit else None,
+        "label": step.label,
+        "ours": step.ours_name,
+        "theirs": step.theirs_name,
+        "conflicts": [_conflict(key, step, conflict) for conflict in step.merge.conflicts],
+        "mended": {path: outside_changes(key, step, path) for path in sorted(step.clean_merge_fixes)},
+    }
+
+
+def _conflict(key: Key, step: Step, conflict: Conflict) -> ConflictOut:
+    accepted = step.accepted.get(conflict.path, ())
+    hunks = conflict.merged.hunks if conflict.merged else ()
+    return {
+        "file": conflict.path,
+        "kind": conflict.kind,
+        "stages": {
+            str(stage): {"mode": f"{blob.mode:06o}", "id": blob.id} for stage, blob in conflict.stages.items()
+        },
+        "beyond_hunks": outside_changes(key, step, conflict.path),
+        "accepted": [["gone"] if way.gone else list(way.words) for way in accepted],
+        "answers": [
+            {
+                "worth": way.worth,
+                "weights": list(weights_of(conflict, accepted)),
+                "hunks": [[_choice(choice) for choice in choices] for choices in way.choices],
+                "why": way.why,
+            }
+            for way in accepted
+        ],
+        "hunks": [
+            {
+                "hunk": number,
+                "base": "".join(hunk.base),
+                "ours": "".join(hunk.ours),
+                "theirs": "".join(hunk.theirs),
+            }
+            for number, hunk in enumerate(hunks, start=1)
+        ],
+    }
+
+
+def _choice(choice: HunkChoice) -> ChoiceOut:
+    return {
+        "word": choice.word,
+        "text": "".join(choice.text),
+        "by_rules": choice.rules is not None,
+        "worth": choice.worth,
+    }

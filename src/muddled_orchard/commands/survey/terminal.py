@@ -1,0 +1,331 @@
+"""A scenario before anybody works on it, in the terminal: the graph, the conflicts side by side, the key."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+
+from msgspec.structs import replace
+from rich import box
+from rich.console import Console
+from rich.padding import Padding
+from rich.table import Table
+from rich.text import Text
+
+from muddled_orchard.core.base.phrases import all_of, counted, listed
+from muddled_orchard.core.exercise.file_rules import rule_in_words
+from muddled_orchard.core.exercise.tasks import in_words
+from muddled_orchard.core.git.lines import Lines, is_binary
+from muddled_orchard.core.git.trees import kind_of
+from muddled_orchard.core.key.accepted import AS_WRITTEN, Accepted, HunkChoice
+from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.key.comparison import Comparison
+from muddled_orchard.core.key.graph import Graph, handed_out, wanted
+from muddled_orchard.core.key.survey import (
+    Survey,
+    as_fast_forward,
+    becomes_empty,
+    outside_changes,
+)
+from muddled_orchard.core.merging.conflict import Conflict, Hunk
+from muddled_orchard.show.exercise_words import LEVEL_STYLES, conflicts_in_words
+from muddled_orchard.show.terminal.characters import printable, sign, speaks_unicode
+from muddled_orchard.show.terminal.graph import show_graph
+from muddled_orchard.show.terminal.proof import show_item, show_proof
+
+_MOST_LINES = 14
+_MOST_CHANGES = 40
+
+
+def show_survey(on: Console, survey: Survey, *, ran: bool = False) -> None:
+    """One scenario in full. `ran`: the commands of its rules were run."""
+    key = survey.key
+    scenario = key.scenario
+    on.print(Text.assemble((printable(scenario.title, on), "strong"), (f"  {scenario.id}", "faint")))
+    level = survey.difficulty.level
+    on.print(Text.assemble("Difficulty: ", (level, LEVEL_STYLES[level]), f" ({survey.difficulty.points})"))
+    for points, why in survey.difficulty.reasons:
+        on.print(Text(f"  {points:>2}  {why}", style="faint"))
+    _graph(on, "Handed out", handed_out(key))
+    if scenario.start.work:
+        staged = scenario.start.stage.keys() - scenario.start.write.keys()
+        names = [f"{path} (staged)" if path in staged else path for path in sorted(scenario.start.work)]
+        on.print(Text(f"  Not committed: {printable(listed(names), on)}"))
+    for number, task in enumerate(scenario.task, start=1):
+        on.print()
+        on.print(Text(f"Task {number}: {in_words(task)}", style="strong"))
+        for step in (step for step in key.steps if step.task == number):
+            _step(on, key, step)
+    _graph(on, "After a right solution", wanted(key))
+    if scenario.rule:
+        _rules(on, survey, ran=ran)
+    on.print()
+    for remark in survey.remarks:
+        show_item(on, "!", remark, "doubt")
+    for problem in survey.errors:
+        show_item(on, sign(on, "missed"), str(problem).split("\n")[0], "bad")
+        if problem.hint:
+            show_item(on, " ", problem.hint, "default")
+    if not survey.errors:
+        show_item(on, sign(on, "met"), f"{_covered(key)}.", "good")
+    if survey.proof is not None and not survey.proof.faults:
+        show_proof(on, survey.proof)
+
+
+def _covered(key: Key) -> str:
+    """What the key is good for."""
+    conflicts = sum(len(step.merge.conflicts) for step in key.steps)
+    fixed = sorted({path for step in key.steps for path in step.clean_merge_fixes})
+    parts = (
+        [f"covers {'the conflict' if conflicts == 1 else f'{all_of(conflicts).lower()} conflicts'}"]
+        if conflicts
+        else []
+    )
+    parts += [f"says what {listed(fixed)} should be, where Git sees no conflict"] if fixed else []
+    return (
+        f"The key {' and '.join(parts)}" if parts else "Nothing conflicts, and the key asks for nothing else"
+    )
+
+
+def _rules(on: Console, survey: Survey, *, ran: bool) -> None:
+    """The scenario's own rules, each with what it says of the key's solution."""
+    on.print()
+    on.print(Text("Rules, on the key's solution", style="strong"))
+    broken = {problem.key[1] for problem in survey.errors if problem.key[:1] == ("rule",) and problem.key[1:]}
+    for number, rule in enumerate(survey.key.scenario.rule):
+        bad = number in broken
+        if rule.runs is not None and not ran and not bad:
+            told = f"{rule_in_words(rule)} (not run; --run-rules)"
+            show_item(on, f"  {sign(on, 'skipped')}", told, "faint")
+            continue
+        mark = sign(on, "missed" if bad else "met")
+        words = f"{rule.file} {rule_in_words(rule)}".strip()
+        show_item(on, f"  {mark}", words, "bad" if bad else "good")
+
+
+def _graph(on: Console, title: str, graph: Graph) -> None:
+    on.print()
+    on.print(Text(title, style="strong"))
+    show_graph(on, graph)
+
+
+def _step(on: Console, key: Key, step: Step) -> None:
+    if step.makes_no_commit:
+        _no_commit(on, key, step)
+        return
+    if step.commit is not None:
+        subject = key.commits[step.commit].subject
+        label = f" ({step.label})" if step.label else ""
+        outcome = "" if step.merge.conflicts else ": no conflict"
+        empty = ", nothing is left of it" if becomes_empty(key, step) else ""
+        into = f', becomes a part of "{key.commits[step.into].subject}"' if step.into else ""
+        on.print(Text(f'  "{printable(subject, on)}"{label}{outcome}{empty}{printable(into, on)}'))
+    elif not step.merge.conflicts:
+        text = f"It {as_fast_forward(step.operation)}." if step.fast_forward else "no conflict"
+        on.print(Text(f"  {text}"))
+    for path in sorted(step.clean_merge_fixes):
+        text = (
+            "merges cleanly and is to be changed all the same" if path in step.merge.tree else "is to be made"
+        )
+        on.print(Text(f"  {printable(path, on)} {text}:"))
+        _changes(on, outside_changes(key, step, path))
+    for conflict in step.merge.conflicts:
+        _conflict(on, key, step, conflict)
+
+
+def _no_commit(on: Console, key: Key, step: Step) -> None:
+    """A step that leaves no new commit."""
+    if step.given_up is None:
+        on.print(Text(f'  It ends at "{printable(key.commits[step.theirs].subject, on)}".'))
+        return
+    paths = [f"{conflict.path} ({conflict.kind})" for conflict in step.given_up.merge.conflicts]
+    on.print(Text(f"  It stops at {printable(listed(paths), on)}, and all is to be as before."))
+
+
+def _conflict(on: Console, key: Key, step: Step, conflict: Conflict) -> None:
+    accepted = step.accepted.get(conflict.path, ())
+    on.print()
+    hunks = conflict.merged.hunks if conflict.merged else ()
+    size = f", {counted(len(hunks), 'hunk')}" if hunks else ", no markers"
+    on.print(Text.assemble("  ", (printable(conflict.path, on), "strong"), f"  {conflict.kind}{size}"))
+    if not hunks:
+        rows = [_side(key, conflict, stage) for stage in (1, 2, 3)]
+        _beside(on, step, rows)
+        _accepted(on, accepted, None)
+    for number, hunk in enumerate(hunks):
+        title = f"hunk {number + 1}" if len(hunks) > 1 else ""
+        _beside(on, step, [hunk.base, hunk.ours, hunk.theirs], title, hunk)
+        _accepted(on, accepted, number)
+    if len(hunks) > 1 and len(accepted) > 1:
+        _ways(on, accepted)
+    if changes := outside_changes(key, step, conflict.path):
+        on.print(Text("    and beyond the hunks:"))
+        _changes(on, changes)
+    for why in dict.fromkeys(way.why for way in accepted if way.why):
+        on.print(Padding(Text(f"Why: {printable(why.strip(), on)}"), (0, 0, 0, 4)))
+
+
+def _ways(on: Console, accepted: Sequence[Accepted]) -> None:
+    """Alternatives for a file of several hunks: each is right as a whole, and not hunk by hunk."""
+    on.print(Text("    each of these as a whole:"))
+    for number, way in enumerate(accepted, start=1):
+        alone = replace(way, worth=1.0)
+        words = [words_of([alone], hunk) for hunk in range(max(1, len(way.words)))]
+        style = "good" if way.worth else "doubt"
+        show_item(on, f"    {number}.", ", ".join(words) + _share(way.worth), style)
+
+
+def _share(worth: float) -> str:
+    return "" if worth == 1 else f" ({100 * worth:g} % of the points)" if worth else " (no points)"
+
+
+def _changes(on: Console, lines: Sequence[str]) -> None:
+    styles = {"+": "good", "-": "bad", "@": "faint"}
+    for line in lines[:_MOST_CHANGES]:
+        on.print(Text(f"      {printable(line, on)}", style=styles.get(line[:1], "default")))
+    if len(lines) > _MOST_CHANGES:
+        on.print(Text(f"      ... {counted(len(lines) - _MOST_CHANGES, 'more line')}", style="faint"))
+
+
+def _side(key: Key, conflict: Conflict, stage: int) -> Lines | None:
+    blob = conflict.stages.get(stage)
+    if blob is None:
+        return None
+    data = key.texts.get(blob.id, b"")
+    if is_binary(data):
+        return (f"(binary, {len(data)} bytes)",)
+    kind = kind_of(blob.mode).shown
+    return tuple(
+        kind + line if number == 0 else line
+        for number, line in enumerate(data.decode("utf-8", "replace").splitlines())
+    )
+
+
+def _beside(
+    on: Console,
+    step: Step,
+    sides: Sequence[Lines | None],
+    title: str = "",
+    hunk: Hunk | None = None,
+) -> None:
+    """Base, ours and theirs side by side."""
+    table = Table(
+        box=box.SIMPLE_HEAD if speaks_unicode(on) else box.ASCII,
+        pad_edge=False,
+        header_style="faint",
+        expand=False,
+    )
+    shared = " (of several hunks)" if hunk is not None and hunk.base_is_shared else ""
+    for name in (f"base{shared}", step.ours_name, step.theirs_name):
+        table.add_column(Text(printable(name, on)), overflow="fold", max_width=max(20, (on.width - 14) // 3))
+    table.add_row(*(_block(on, side) for side in sides))
+    if title:
+        on.print(Text(f"    {title}", style="faint"))
+    on.print(Padding(table, (0, 0, 0, 4)))
+
+
+def _accepted(on: Console, accepted: Sequence[Accepted], hunk: int | None) -> None:
+    """What the key accepts for a hunk, or for a whole path: in words, or as the lines that it wants."""
+    long = [choice for choice in _choices(accepted, hunk) if _is_long(choice)]
+    words = words_of(accepted, hunk, leave_out=long)
+    weight = accepted[0].weight(hunk or 0) if accepted else 1
+    counts = f" (counts {weight:g} times)" if weight != 1 else ""
+    text = words or ("" if long else "nothing")
+    shown = Text(f"accepted{counts}: {printable(text, on)}", style="good" if accepted else "bad")
+    on.print(Padding(shown, (0, 0, 0, 4)))
+    by_rules = next((choice for choice in _choices(accepted, hunk) if choice.rules), None)
+    if by_rules is not None and by_rules not in long:
+        on.print(Text("    for example:", style="faint"))
+        _lines(on, by_rules.text, "faint")
+    for number, choice in enumerate(long):
+        if words or number:
+            on.print(Text("    or", style="good"))
+        _lines(on, choice.text, "good")
+
+
+def _lines(on: Console, lines: Lines, style: str) -> None:
+    for line in lines:
+        on.print(Text(f"      {printable(line.rstrip(), on)}", style=style))
+
+
+def _choices(accepted: Sequence[Accepted], hunk: int | None) -> Iterator[HunkChoice]:
+    """What is accepted in a hunk, with what it is worth there."""
+    for way in accepted:
+        if hunk is not None and hunk < len(way.choices):
+            yield from (replace(choice, worth=choice.worth * way.worth) for choice in way.choices[hunk])
+
+
+def _is_long(choice: HunkChoice) -> bool:
+    return choice.word == AS_WRITTEN and len(choice.text) > 1
+
+
+def _block(on: Console, side: Lines | None) -> Text:
+    if side is None:
+        return Text("(no such file)", style="faint")
+    if not side:
+        return Text("(nothing)", style="faint")
+    lines = [printable(line.rstrip("\r\n"), on) for line in side[:_MOST_LINES]]
+    if len(side) > _MOST_LINES:
+        lines.append(f"... {counted(len(side) - _MOST_LINES, 'more line')}")
+    return Text("\n".join(lines))
+
+
+def words_of(accepted: Sequence[Accepted], hunk: int | None, leave_out: Sequence[HunkChoice] = ()) -> str:
+    """The key's words for a hunk, or for a whole path."""
+    words = []
+    for way in accepted:
+        if way.gone:
+            words.append(f"gone{_share(way.worth)}")
+        elif hunk is None or hunk >= len(way.choices):
+            words.append(" ".join(way.words) + _share(way.worth))
+    for choice in _choices([way for way in accepted if not way.gone], hunk):
+        if choice in leave_out:
+            continue
+        written = "/".join(line.strip() for line in choice.text) or "nothing left"
+        words.append((written if choice.word == AS_WRITTEN else choice.word) + _share(choice.worth))
+    return " or ".join(dict.fromkeys(words)) or ("" if leave_out else "nothing")
+
+
+def show_table(on: Console, surveys: Mapping[str, Survey | None]) -> None:
+    """Many scenarios, one line each; None for one with errors in its file."""
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
+    for name in ("scenario", "operation", "conflicts", "difficulty"):
+        table.add_column(name, no_wrap=name in ("scenario", "difficulty"), overflow="fold")
+    for name, survey in surveys.items():
+        if survey is None:
+            table.add_row(
+                Text(f"{sign(on, 'missed')} {printable(name, on)}", style="bad"), "", "errors, see below", ""
+            )
+            continue
+        verdict = "missed" if survey.errors else "met"
+        level = survey.difficulty.level
+        table.add_row(
+            Text(f"{sign(on, verdict)} {survey.id}", style="bad" if survey.errors else "default"),
+            Text(", ".join(survey.operations)),
+            Text(conflicts_in_words(survey)),
+            Text(f"{level} ({survey.difficulty.points})", style=LEVEL_STYLES[level]),
+        )
+    on.print(table)
+    proofs = [survey.proof for survey in surveys.values() if survey is not None and survey.proof is not None]
+    if proofs:
+        sound = sum(not proof.faults for proof in proofs)
+        show_item(
+            on,
+            sign(on, "met" if sound == len(surveys) else "missed"),
+            f"Proved: {sound} of {counted(len(surveys), 'key')}, carried out with Git and graded.",
+            "good" if sound == len(surveys) else "bad",
+        )
+
+
+def show_comparison(on: Console, comparison: Comparison) -> None:
+    """Two scenarios that lead to the same files, side by side."""
+    on.print()
+    on.print(Text("The same files, two ways to them:", style="strong"))
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
+    table.add_column("")
+    for cost in (comparison.first, comparison.second):
+        table.add_column(cost.survey.id, justify="right", overflow="fold")
+    for row in comparison.rows:
+        table.add_row(*row)
+    on.print(Padding(table, (0, 0, 0, 2), expand=False))
+    if comparison.told:
+        on.print(Text(comparison.told))

@@ -1,0 +1,130 @@
+"""A class in the terminal: each exercise, each conflict with bars, what was missed, how hard it was."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from statistics import median
+
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+from muddled_orchard.core.base.phrases import counted, repeats_id
+from muddled_orchard.core.course.item_figures import (
+    Item,
+    ItemStatistics,
+    discrimination_told,
+    reliability_told,
+    signed,
+)
+from muddled_orchard.core.course.likeness import Pair
+from muddled_orchard.core.course.tally import (
+    ConflictTally,
+    ExerciseTally,
+    Outcome,
+    Tally,
+    said_of,
+    swapped_told,
+)
+from muddled_orchard.core.grading.settling import CONFLICTS
+from muddled_orchard.show.terminal.characters import printable, shortened, speaks_unicode
+
+_BAR = 24
+_STYLES: Mapping[Outcome, str] = {"accepted": "good", "partly": "doubt"}
+_MOST_PAIRS = 10
+
+
+def show_tally(
+    on: Console, counted_class: Tally, statistics: ItemStatistics | None, pairs: Sequence[Pair]
+) -> None:
+    """All of it."""
+    on.print(Text(printable(counted_class.title, on), style="strong"))
+    present, absent = len(counted_class.totals), len(counted_class.absent)
+    words = [f"{counted(present, 'learner')} tried something"]
+    words += [f"{absent} nothing yet"] if absent else []
+    if counted_class.totals:
+        words.append(f"median of the totals {median(counted_class.totals.values()):.0f} %")
+    on.print(Text(", ".join(words) + "."))
+    items = {(item.exercise, item.name): item for item in statistics.items} if statistics else {}
+    for exercise in counted_class.exercises:
+        _exercise(on, exercise, items)
+    on.print()
+    if statistics is not None:
+        on.print(Text(f"r: {discrimination_told()}", style="faint"))
+        on.print(Text(reliability_told(statistics.reliability), style="faint"))
+    if pairs:
+        on.print()
+        heading = "Alike more than the class makes likely: a reason to look, and no verdict"
+        on.print(Text(heading, style="strong"))
+        for pair in pairs[:_MOST_PAIRS]:
+            on.print(Text(f"? {printable(pair.told(counted_class.names), on)}", style="doubt"))
+        if len(pairs) > _MOST_PAIRS:
+            on.print(Text(f"  ... and {counted(len(pairs) - _MOST_PAIRS, 'more pair')}", style="faint"))
+
+
+def _exercise(on: Console, exercise: ExerciseTally, items: Mapping[tuple[str, str], Item]) -> None:
+    on.print()
+    title = printable(exercise.title, on)
+    alike = repeats_id(title, exercise.id)
+    on.print(Text.assemble((exercise.id, "strong"), "" if alike else f"  {title}"))
+    on.print(Text(exercise.told, style="faint"))
+    for conflict in exercise.conflicts:
+        _conflict(on, conflict, items.get((exercise.id, conflict.name)))
+    rows = [one for one in exercise.criteria if one.id != CONFLICTS and set(one.learners) != {"met"}]
+    if rows:
+        on.print()
+        _criteria(on, exercise, items)
+
+
+def _conflict(on: Console, conflict: ConflictTally, item: Item | None) -> None:
+    name = printable(conflict.name, on)
+    figures = _figures(conflict.count, item) if conflict.count else "nobody came to it"
+    gap = "  " if len(name) + len(figures) + 4 <= on.width else "\n    "
+    on.print(Text.assemble((f"  {shortened(name, on.width - 4)}", "strong"), (f"{gap}{figures}", "faint")))
+    if conflict.count == 0:
+        return
+    for outcome, learners in conflict.learners.items():
+        bar = f"    {_bar(on, len(learners) / conflict.count):<{_BAR}}"
+        common = outcome == conflict.common_wrong
+        said = ("the common mistake: " if common else "") + printable(said_of(conflict, outcome), on)
+        figures = f"{len(learners):>6} "
+        # No table: a large class has many bars, and a table measures each.
+        row = Text.assemble((bar, _STYLES.get(outcome, "bad")), figures, said)
+        on.print(row, no_wrap=True, overflow="ellipsis")
+    if conflict.swapped:
+        on.print(Text(f"    {swapped_told(conflict)}", style="doubt"))
+
+
+def _criteria(on: Console, exercise: ExerciseTally, items: Mapping[tuple[str, str], Item]) -> None:
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 2), header_style="faint")
+    table.add_column("criterion", no_wrap=True)
+    for head in ("met", "partly", "missed", "got it", "r"):
+        table.add_column(head, justify="right", no_wrap=True)
+    for criterion in exercise.criteria:
+        if criterion.id == CONFLICTS:
+            continue
+        counts = {word: len(learners) for word, learners in criterion.learners.items()}
+        item = items.get((exercise.id, criterion.id))
+        table.add_row(
+            criterion.id,
+            *(str(counts.get(word, "")) for word in ("met", "partly", "missed")),
+            f"{100 * counts.get('met', 0) / criterion.count:.0f} %",
+            "" if item is None or item.discrimination is None else signed(item.discrimination),
+        )
+    on.print(table)
+
+
+def _figures(count: int, item: Item | None) -> str:
+    if item is None:
+        return counted(count, "learner")
+    words = [counted(item.learners, "learner"), f"{100 * item.difficulty:.0f} % got it"]
+    words += [f"r {signed(item.discrimination)}"] if item.discrimination is not None else []
+    return ", ".join(words)
+
+
+def _bar(on: Console, share: float) -> str:
+    """A bar as long as the share (0 to 1); whatever there is shows."""
+    eighths = max(1, round(share * _BAR * 8))
+    if not speaks_unicode(on):
+        return "#" * max(1, round(eighths / 8))
+    return "█" * (eighths // 8) + ("", "▏", "▎", "▍", "▌", "▋", "▊", "▉")[eighths % 8]

@@ -1,0 +1,203 @@
+"""A walkthrough in the terminal: all of it, or one step at a time."""
+
+from __future__ import annotations
+
+import io
+import os
+import sys
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+
+from rich.console import Console
+from rich.padding import Padding
+from rich.text import Text
+
+from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.walkthrough.shown import (
+    ShownLine,
+    answered,
+    edit_lines,
+    edit_told,
+    marked_lines,
+    place_told,
+    shown_parts,
+    shows_diff,
+    typed,
+    viewed_lines,
+)
+from muddled_orchard.core.walkthrough.walkthrough import (
+    Edited,
+    Marked,
+    Part,
+    Ran,
+    Said,
+    Viewed,
+    Walkthrough,
+    WalkthroughStep,
+)
+from muddled_orchard.show.terminal.characters import printable, sign, speaks_unicode
+from muddled_orchard.show.terminal.console import console
+from muddled_orchard.show.terminal.graph import show_graph
+
+_CHANGED = {"-": "bad", "+": "good", "@": "faint"}
+_LINES = {"marker": "doubt", "ours": "strong", "theirs": "strong", "marked": "strong", "left out": "faint"}
+
+
+def show_walkthrough(on: Console, walkthrough: Walkthrough) -> None:
+    """Everything, from the first step to the last."""
+    on.print(Text.assemble((printable(walkthrough.title, on), "strong"), (f"  {walkthrough.id}", "faint")))
+    on.print(Text(f"{counted(len(walkthrough.steps), 'step')}.", style="faint"))
+    before: WalkthroughStep | None = None
+    for step in walkthrough.steps:
+        on.print()
+        _show_step(on, step, before)
+        before = step
+
+
+def walkthrough_text(walkthrough: Walkthrough) -> str:
+    """The same as plain text, 100 letters wide."""
+    out = io.StringIO()
+    on = console(out)
+    on.width = 100
+    show_walkthrough(on, walkthrough)
+    return out.getvalue()
+
+
+def _show_step(on: Console, step: WalkthroughStep, before: WalkthroughStep | None) -> None:
+    tried = "  (tried, and undone again)" if step.wrong_turn else ""
+    rule = "─" if speaks_unicode(on) else "-"
+    on.print(Text(rule * min(on.width, 78), style="faint"))
+    title = Text.assemble((f"{step.number}  {printable(step.title, on)}", "strong"), (tried, "doubt"))
+    on.print(title.append(f"  {step.name}", "faint"))
+    for part in shown_parts(step):
+        _part(on, part)
+    if step.graph is not None and (before is None or step.graph != before.graph):
+        on.print()
+        show_graph(on, step.graph)
+
+
+def _part(on: Console, part: Part) -> None:
+    match part:
+        case Said(text, verdict):
+            on.print()
+            mark = f"{sign(on, 'missed')} " if verdict == "bad" else ""
+            on.print(Text(f"{mark}{printable(text, on)}", style=verdict or "default"))
+        case Ran():
+            on.print()
+            place = f"{place_told(part)} " if place_told(part) else ""
+            on.print(Text.assemble((f"  {place}$ ", "faint"), (_typed(on, typed(part)), "strong")))
+            for line in answered(part):
+                of_diff = shows_diff(part) and not line.startswith(("+++", "---"))
+                style = _CHANGED.get(line[:1], "default") if of_diff else "default"
+                on.print(_inward(Text(_answered(on, line), style=style), 2))
+        case Edited():
+            on.print()
+            on.print(Text(f"  {printable(edit_told(part), on)}", style="strong"))
+            for changed in edit_lines(part):
+                new = part.before is None
+                style = "default" if new else _CHANGED.get(changed.sign, "default")
+                lead = "" if new else f"{changed.sign} "
+                on.print(_inward(Text(f"{lead}{printable(changed.text, on)}", style=style), 4))
+        case Viewed(path):
+            on.print()
+            on.print(Text.assemble(("  $ ", "faint"), (f"cat {printable(path, on)}", "strong")))
+            _lines(on, viewed_lines(part))
+        case Marked(path):
+            on.print()
+            on.print(Text.assemble(("  $ ", "faint"), (f"cat {printable(path, on)}", "strong")))
+            _lines(on, marked_lines(part))
+
+
+def _inward(text: Text, letters: int) -> Padding | str:
+    return Padding(text, (0, 0, 0, letters), expand=False) if text.plain else ""
+
+
+def _lines(on: Console, lines: Iterator[ShownLine]) -> None:
+    arrow = "◂" if speaks_unicode(on) else "<"
+    for line in lines:
+        text = Text(printable(line.text, on), style=_LINES.get(line.kind, "default"))
+        if line.remark:
+            text.append(f"   {arrow} {printable(line.remark, on)}", "doubt")
+        on.print(_inward(text, 4))
+
+
+def _typed(on: Console, command: str) -> str:
+    return "\n      ".join(printable(line, on) for line in command.split("\n"))
+
+
+def _answered(on: Console, line: str) -> str:
+    return printable(line.expandtabs(8), on)
+
+
+# -- One step at a time ---------------------------------------------------------------------------------
+
+NEXT, BACK, QUIT = "next", "back", "quit"
+_KEYS = {
+    " ": NEXT, "\r": NEXT, "\n": NEXT, "n": NEXT, "\x1b[C": NEXT, "\x1b[B": NEXT, "\x1b[6~": NEXT,
+    "b": BACK, "\x7f": BACK, "\b": BACK, "\x1b[D": BACK, "\x1b[A": BACK, "\x1b[5~": BACK,
+    "q": QUIT, "\x1b": QUIT, "\x04": QUIT, "": QUIT,
+}  # fmt: skip
+
+
+def step_through(walkthrough: Walkthrough) -> None:
+    """Show one screen at a time, and wait for keys. Raises BadInput where the terminal can't do that."""
+    with _key_by_key() as read:
+        on = console()
+        screens = _screens(walkthrough, on.width, max(8, on.height) - 2)
+        at = 0
+        with on.screen(hide_cursor=True):
+            while True:
+                title, lines = screens[at]
+                on.clear()
+                for line in lines:
+                    sys.stdout.write(f"{line}\n")
+                on.print(Text(f"{title}   Space: on   b: back   q: end", style="reverse"), end="")
+                sys.stdout.flush()
+                pressed = _KEYS.get(read())
+                if pressed == QUIT or (pressed == NEXT and at == len(screens) - 1):
+                    return
+                at = min(at + 1, len(screens) - 1) if pressed == NEXT else max(0, at - (pressed == BACK))
+
+
+def _screens(walkthrough: Walkthrough, width: int, height: int) -> list[tuple[str, Sequence[str]]]:
+    """What fits on a screen each: a long step takes several."""
+    screens: list[tuple[str, Sequence[str]]] = []
+    before: WalkthroughStep | None = None
+    last = walkthrough.steps[-1].number
+    for step in walkthrough.steps:
+        drawn = io.StringIO()
+        on = console(drawn)
+        real = console()
+        on.width = width
+        on._color_system = real._color_system
+        _show_step(on, step, before)
+        before = step
+        lines = drawn.getvalue().split("\n")[1:]
+        parts = [lines[start : start + height] for start in range(0, len(lines), height)]
+        for number, part in enumerate(parts, start=1):
+            more = f", {number} of {len(parts)}" if len(parts) > 1 else ""
+            screens.append((f" Step {step.number} of {last}{more}", part))
+    return screens
+
+
+@contextmanager
+def _key_by_key() -> Iterator[Callable[[], str]]:
+    """The terminal gives each key as it is pressed, to what is yielded; afterwards it is as it was."""
+    hint = "Leave --step out; or write a page to step through: --to FILE.html"
+    problem = BadInput(Problem("this terminal can't wait for keys", hint))
+    if not (sys.stdin.isatty() and sys.stdout.isatty()) or os.environ.get("TERM", "") in ("", "dumb"):
+        raise problem
+    try:
+        import termios
+        import tty
+    except ImportError:  # a system without such terminals
+        raise problem from None
+    descriptor = sys.stdin.fileno()
+    kept = termios.tcgetattr(descriptor)
+    try:
+        tty.setcbreak(descriptor)
+        # An arrow or a page key sends several letters at once.
+        yield lambda: os.read(descriptor, 8).decode("utf-8", "replace")
+    finally:
+        termios.tcsetattr(descriptor, termios.TCSADRAIN, kept)

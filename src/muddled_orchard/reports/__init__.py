@@ -1,1 +1,0 @@
-"""Shows finished data to people and to other programs."""

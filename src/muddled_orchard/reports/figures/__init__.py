@@ -1,1 +1,0 @@
-"""The commit graph, drawn."""

@@ -1,1 +1,0 @@
-"""Every JSON output."""

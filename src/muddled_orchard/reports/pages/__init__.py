@@ -1,1 +1,0 @@
-"""Pages for a browser."""

@@ -1,1 +1,0 @@
-"""What people read in a terminal."""

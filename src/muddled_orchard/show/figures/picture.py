@@ -1,0 +1,88 @@
+"""The graph of a scenario as a picture for a slide: handed out on the left, wanted on the right."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from pathlib import Path
+
+from msgspec import Struct
+
+from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.key.graph import Graph
+from muddled_orchard.show.figures.drawing import WIDE, Drawing, drawing
+from muddled_orchard.system.output import write_file
+
+WIDTH = 1280
+INK, FAINT, PAPER = "#26262b", "#77736b", "#fbfaf6"
+MARGIN, TITLE_LINE, NAME_LINE = 20, 34, 14
+_TOP, _HEADING, _GUTTER = 60, 34, 30
+_SLIDE, _SMALLEST = 800, 0.7
+_HALF = (WIDTH - 2 * MARGIN - _GUTTER) / 2
+
+
+class Panel(Struct, frozen=True):
+    """A graph in a picture: its name, what is drawn, and its upper left corner in pixels."""
+
+    name: str
+    drawn: Drawing
+    left: float
+    top: float
+
+
+class Picture(Struct, frozen=True):
+    """A whole picture: its title, its panels, how many pixels a unit of their drawings takes, its height in
+    pixels."""
+
+    title: str
+    panels: tuple[Panel, ...]
+    scale: float
+    height: float
+
+
+def draw(title: str, before: Graph, after: Graph, file: Path) -> None:
+    """Write the picture; its format is that of the file's name. Raises BadInput where it can't be."""
+    form = FORMATS.get(file.suffix.lower())
+    if form is None:
+        hint = f"End it in {' or '.join(FORMATS)}."
+        raise BadInput(Problem(f'"{file.name}" is no name for a picture', hint, file=str(file)))
+    write_file(file, form(_laid_out(title, before, after)))
+
+
+def _laid_out(title: str, before: Graph, after: Graph) -> Picture:
+    scale, drawings = max(
+        (_fitting([drawing(graph, letters) for graph in (before, after)]) for letters in WIDE),
+        key=lambda fitting: fitting[0],
+    )
+    panels = [
+        Panel(name, drawn, MARGIN + number * (_HALF + _GUTTER), _TOP + _HEADING)
+        for number, (name, drawn) in enumerate(
+            zip(("Handed out", "After a right solution"), drawings, strict=True)
+        )
+    ]
+    height = max(drawn.height for drawn in drawings) * scale
+    return Picture(title, tuple(panels), scale, _TOP + _HEADING + height + MARGIN)
+
+
+def _fitting(drawings: Sequence[Drawing]) -> tuple[float, Sequence[Drawing]]:
+    """How large drawings can be beside each other on a slide; the longest stories run on below it."""
+    high = (_SLIDE - _TOP - _HEADING) / max(drawn.height for drawn in drawings)
+    return min(_HALF / max(drawn.width for drawn in drawings), max(_SMALLEST, high)), drawings
+
+
+def _svg(picture: Picture) -> bytes:
+    from muddled_orchard.show.figures.svg import picture_svg
+
+    return picture_svg(picture).encode()
+
+
+def _png(picture: Picture) -> bytes:
+    try:
+        from muddled_orchard.show.figures.png import picture_png
+    except ModuleNotFoundError:
+        hint = "Install it with: pip install 'muddled-orchard[png]'. A file that ends in .svg needs nothing."
+        raise BadInput(Problem("a PNG is drawn by matplotlib, which is not installed", hint)) from None
+    return picture_png(picture)
+
+
+FORMATS: Mapping[str, Callable[[Picture], bytes]] = {".png": _png, ".svg": _svg}
+"""What draws a picture, by the ending of the file. What it needs is loaded when it is asked for."""

@@ -1,0 +1,28 @@
+"""What was proved of a scenario, in the terminal."""
+
+from __future__ import annotations
+
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.key.proof import Proof
+from muddled_orchard.show.terminal.characters import printable, sign
+
+
+def show_proof(on: Console, proof: Proof) -> None:
+    """What was proved, in a sentence."""
+    points = f"{proof.earned:g} of {proof.possible:g} points"
+    told = f"Proved: carried out with Git, the solution earns {points}, and nothing is left to do."
+    if proof.ways:
+        told += f" {counted(proof.ways, 'other accepted way')} earn{'s' if proof.ways == 1 else ''} "
+        told += f"what {'it is' if proof.ways == 1 else 'they are'} worth."
+    show_item(on, sign(on, "met"), told, "good")
+
+
+def show_item(on: Console, mark: str, text: str, style: str) -> None:
+    """A sentence behind a sign, its further lines below its first word."""
+    grid = Table.grid(padding=(0, 1, 0, 0))
+    grid.add_row(Text(mark, style=style), Text(printable(text, on), style=style))
+    on.print(grid)
