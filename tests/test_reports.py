@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import csv
 import io
+import json
 import pkgutil
 import re
 import xml.etree.ElementTree as ET
@@ -40,6 +41,7 @@ from muddled_orchard.core.grading.english import say
 from muddled_orchard.core.grading.finding import kept
 from muddled_orchard.core.grading.kinds import Said
 from muddled_orchard.files.spool import Spool
+from muddled_orchard.show.json.text import json_text
 from muddled_orchard.show.spreadsheet import cell, csv_text
 from muddled_orchard.show.terminal.console import console
 from muddled_orchard.show.terminal.result import show_one
@@ -218,13 +220,9 @@ def test_a_ledger_is_shown_and_exported() -> None:
     heads = {table: next(iter(ledger_rows(table, ROSTER, GIVEN, MARKS)))[0] for table in TABLES}
     assert heads == {"hand-outs": "exercise", "gradings": "graded", "learners": "id"}
     assert ("bo", "Bo Medlar", "") in ledger_rows("learners", ROSTER, GIVEN, MARKS)
-    assert [
-        len(rows)
-        for rows in (
-            ledger_json(ROSTER, GIVEN, MARKS)[name] for name in ("learners", "hand_outs", "gradings")
-        )
-    ] == [2, 2, 3]
-    assert "result" not in ledger_json(ROSTER, GIVEN, MARKS)["gradings"][0]
+    data = json.loads(json_text(ledger_json(ROSTER, GIVEN, MARKS)))
+    assert [len(data[name]) for name in ("learners", "hand_outs", "gradings")] == [2, 2, 3]
+    assert "result" not in data["gradings"][0]
 
 
 def test_each_folder_says_what_its_modules_are() -> None:

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, TypedDict
+from typing import Annotated, Literal
+
+from msgspec import Struct
 
 from muddled_orchard.core.course.board import Board, Stage
 from muddled_orchard.show.json.shapes import about
-from muddled_orchard.show.json.text import json_text
+from muddled_orchard.show.json.text import json_text, shaped
 
 
-class BoardRowOut(TypedDict):
+class BoardRowOut(Struct, rename={"of": "exercises"}):
     """A learner, and the exercise at hand."""
 
     learner: str
@@ -24,17 +26,17 @@ class BoardRowOut(TypedDict):
     repeated: Annotated[int, about("How many of the newest pushes in a row had the same fault.")]
     hand: Annotated[float | None, about("Since when a hand is raised, in seconds since 1970, or null.")]
     done: Annotated[int, about("How many exercises are done.")]
-    exercises: Annotated[int, about("How many there are for this learner.")]
+    of: Annotated[int, about("How many there are for this learner.")]
 
 
-class CommonOut(TypedDict):
+class CommonOut(Struct):
     """What most get wrong at the moment."""
 
     what: str
     learners: list[str]
 
 
-class BoardFile(TypedDict):
+class BoardFile(Struct):
     """What `muddled board --json` prints."""
 
     format: Literal[1]
@@ -44,27 +46,5 @@ class BoardFile(TypedDict):
 
 def board_file(shown: Board) -> str:
     """The board at a moment."""
-    common = shown.common
-    data: BoardFile = {
-        "format": 1,
-        "common": {"what": common.what, "learners": list(common.learners)} if common else None,
-        "learners": [
-            {
-                "learner": row.learner,
-                "name": row.name,
-                "exercise": row.seen.exercise,
-                "stage": row.seen.stage,
-                "detail": row.seen.detail,
-                "since": row.seen.since,
-                "points": row.seen.points,
-                "possible": row.seen.possible,
-                "pushes": row.seen.pushes,
-                "repeated": row.seen.repeated,
-                "hand": row.hand,
-                "done": row.done,
-                "exercises": row.of,
-            }
-            for row in shown.rows
-        ],
-    }
-    return json_text(data)
+    learners = [shaped(BoardRowOut, row, row.seen) for row in shown.rows]
+    return json_text(shaped(BoardFile, shown, format=1, learners=learners))

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Literal, TypedDict
+from typing import Literal
+
+from msgspec import Struct
 
 from muddled_orchard.core.key.exercise_summary import ExerciseSummary
-from muddled_orchard.show.json.exercise import SummaryOut, summary_out
-from muddled_orchard.show.json.text import json_text
+from muddled_orchard.show.json.exercise import SummaryOut, difficulty_out
+from muddled_orchard.show.json.text import json_text, shaped
 
 
-class CatalogueFile(TypedDict):
+class CatalogueFile(Struct):
     """What `muddled catalogue --json` prints."""
 
     format: Literal[1]
@@ -19,5 +21,5 @@ class CatalogueFile(TypedDict):
 
 def catalogue_file(summaries: Sequence[ExerciseSummary]) -> str:
     """The catalogue: `{"scenarios": [...]}`."""
-    data: CatalogueFile = {"format": 1, "scenarios": [summary_out(one) for one in summaries]}
-    return json_text(data)
+    scenarios = [shaped(SummaryOut, one, difficulty=difficulty_out(one.difficulty)) for one in summaries]
+    return json_text(CatalogueFile(format=1, scenarios=scenarios))

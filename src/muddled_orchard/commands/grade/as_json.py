@@ -3,22 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Annotated, Literal, NotRequired, TypedDict
+from typing import Annotated, Literal
 
-from msgspec import Meta
+from msgspec import UNSET, Meta, Struct, UnsetType
 
 from muddled_orchard.core.course.changes import MarkChange
 from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.course.findings import ClassFinding
-from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult
 from muddled_orchard.core.grading.criteria import CRITERIA
 from muddled_orchard.core.merging.keep import KEEP, NOT_IN_KEYS
-from muddled_orchard.show.json.settled import SettledOut, settled_json
+from muddled_orchard.show.json.settled import SettledOut
 from muddled_orchard.show.json.shapes import Line, Number, State, Verdict, about, one_of
-from muddled_orchard.show.json.text import json_text
+from muddled_orchard.show.json.text import json_text, shaped
 
 
-class PlaceOut(TypedDict):
+class PlaceOut(Struct):
     """Where something is, as far as that can be said."""
 
     file: str | None
@@ -26,11 +25,11 @@ class PlaceOut(TypedDict):
     commit: str | None
 
 
-class CriterionOut(TypedDict):
+class CriterionOut(Struct, rename={"verdict": "outcome"}):
     """A criterion's verdict."""
 
     id: Annotated[str, one_of(*CRITERIA)]
-    outcome: Verdict
+    verdict: Verdict
     points: Number
     possible: Annotated[Number, about("0 where it was skipped.")]
     because: Annotated[str, about("Why, in words for the learner; with --for-learner the hint.")]
@@ -38,7 +37,7 @@ class CriterionOut(TypedDict):
     settled: Annotated[SettledOut | None, about("A person's verdict on it.")]
 
 
-class HunkOut(TypedDict):
+class HunkOut(Struct):
     """What became of one conflict."""
 
     task: Line
@@ -53,7 +52,7 @@ class HunkOut(TypedDict):
     settled: Annotated[SettledOut | None, about("A person's verdict on it.")]
 
 
-class SubmissionOut(TypedDict):
+class SubmissionOut(Struct):
     """One submission, graded."""
 
     submission: Annotated[str, about("Where it was found.")]
@@ -74,7 +73,7 @@ class SubmissionOut(TypedDict):
     settled: Annotated[SettledOut | None, about("A person's verdict on the whole exercise.")]
 
 
-class FindingOut(TypedDict):
+class FindingOut(Struct):
     """What a pile shows as a whole: told, never marked."""
 
     kind: Annotated[
@@ -84,7 +83,7 @@ class FindingOut(TypedDict):
     submissions: list[str]
 
 
-class PartOut(TypedDict):
+class PartOut(Struct):
     """A criterion or a conflict that is judged otherwise, in words."""
 
     what: str
@@ -92,7 +91,7 @@ class PartOut(TypedDict):
     after: str
 
 
-class MarkChangeOut(TypedDict):
+class MarkChangeOut(Struct):
     """A submission whose mark is not what it was when the same work was last graded."""
 
     submission: str
@@ -104,16 +103,13 @@ class MarkChangeOut(TypedDict):
     why: str
 
 
-ResultFile = TypedDict(
-    "ResultFile",
-    {
-        "format": Literal[1],
-        "submissions": list[SubmissionOut],
-        "class": NotRequired[list[FindingOut]],
-        "changes": NotRequired[list[MarkChangeOut]],
-    },
-)
-"""The result file of `muddled grade --json`."""
+class ResultFile(Struct, rename={"findings": "class"}):
+    """The result file of `muddled grade --json`."""
+
+    format: Literal[1]
+    submissions: list[SubmissionOut]
+    findings: list[FindingOut] | UnsetType = UNSET
+    changes: list[MarkChangeOut] | UnsetType = UNSET
 
 
 def result_file(
@@ -122,77 +118,14 @@ def result_file(
     changed: Iterable[MarkChange] = (),
 ) -> str:
     """The whole result file as text, UTF-8 safe, with a final newline."""
-    told: list[FindingOut] = [
-        {"kind": finding.kind, "said": finding.said, "submissions": list(finding.submissions)}
-        for finding in findings
-    ]
     submissions = [_submission(result) for result in results]
-    data: ResultFile = {"format": 1, "submissions": submissions, "class": told}
-    marks = [_change(one) for one in changed]
-    if marks:
-        data["changes"] = marks
-    return json_text(data)
-
-
-def _change(one: MarkChange) -> MarkChangeOut:
-    return {
-        "submission": one.submission,
-        "learner": one.learner,
-        "exercise": one.exercise,
-        "before": one.before,
-        "after": one.after,
-        "parts": [{"what": part.what, "before": part.before, "after": part.after} for part in one.parts],
-        "why": one.why,
-    }
+    marks = list(changed)
+    return json_text(
+        shaped(ResultFile, format=1, submissions=submissions, findings=list(findings), changes=marks or UNSET)
+    )
 
 
 def _submission(result: Collected) -> SubmissionOut:
-    assessment: Assessment = result.assessment
-    return {
-        "submission": result.submission,
-        "learner": result.learner,
-        "name": result.name,
-        "exercise": assessment.exercise or None,
-        "variant": assessment.variant or None,
-        "state": assessment.state,
-        "reason": assessment.reason or None,
-        "points": assessment.points,
-        "possible": assessment.possible,
-        "percent": assessment.percent,
-        "counts": result.counts,
-        "needs_a_look": list(assessment.needs_a_look),
-        "notes": list(assessment.notes),
-        "criteria": [_criterion(criterion) for criterion in assessment.criteria],
-        "hunks": [_hunk(hunk) for hunk in assessment.hunks],
-        "settled": settled_json(assessment.settled),
-    }
-
-
-def _criterion(criterion: CriterionResult) -> CriterionOut:
-    return {
-        "id": criterion.id,
-        "outcome": criterion.outcome.verdict,
-        "points": criterion.points,
-        "possible": criterion.possible,
-        "because": criterion.outcome.because,
-        "where": [
-            {"file": place.file, "line": place.line, "commit": place.commit}
-            for place in criterion.outcome.where
-        ],
-        "settled": settled_json(criterion.settled),
-    }
-
-
-def _hunk(hunk: HunkResult) -> HunkOut:
-    return {
-        "task": hunk.task,
-        "commit": hunk.commit,
-        "file": hunk.file,
-        "hunk": hunk.hunk,
-        "kept": hunk.kept,
-        "accepted": list(hunk.accepted),
-        "outcome": hunk.outcome,
-        "worth": hunk.worth,
-        "weight": hunk.weight,
-        "settled": settled_json(hunk.settled),
-    }
+    found = result.assessment
+    may_lack = {name: getattr(found, name) or None for name in ("exercise", "variant", "reason")}
+    return shaped(SubmissionOut, found, result, percent=found.percent, **may_lack)

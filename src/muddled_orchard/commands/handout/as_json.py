@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated, Literal, TypedDict
+from typing import Annotated, Literal
+
+from msgspec import Struct
 
 from muddled_orchard.core.course.gathering import Pushed, without_secret
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.show.json.shapes import about
-from muddled_orchard.show.json.text import json_text
+from muddled_orchard.show.json.text import json_text, shaped
 
 
-class PushedEntry(TypedDict):
+class PushedEntry(Struct):
     """A repository that was to be pushed: `there` is one that the server has, which is left as it is."""
 
     learner: str
@@ -21,7 +23,7 @@ class PushedEntry(TypedDict):
     reason: str | None
 
 
-class HandOutFile(TypedDict):
+class HandOutFile(Struct):
     """What `muddled handout --json` prints."""
 
     format: Literal[1]
@@ -36,21 +38,8 @@ def handout_file(
     ledger: str, learners: int, ready: int, made: Sequence[HandOut], pushed: Sequence[Pushed] = ()
 ) -> str:
     """A run of handing out: what was made, how much was there before, and what came of pushing."""
-    data: HandOutFile = {
-        "format": 1,
-        "ledger": ledger,
-        "learners": learners,
-        "ready": ready,
-        "hand_outs": list(made),
-        "pushed": [
-            {
-                "learner": one.source.learner,
-                "exercise": one.source.exercise,
-                "url": without_secret(one.source.url),
-                "state": one.state,
-                "reason": one.reason or None,
-            }
-            for one in pushed
-        ],
-    }
-    return json_text(data)
+    there = [
+        shaped(PushedEntry, one, one.source, url=without_secret(one.source.url), reason=one.reason or None)
+        for one in pushed
+    ]
+    return json_text(HandOutFile(1, ledger, learners, ready, list(made), there))

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Annotated, Literal, TypedDict
+from typing import Annotated, Literal
 
-from muddled_orchard.core.base.phrases import time_text
+from msgspec import Struct
+
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
-from muddled_orchard.core.course.totals import Attempt, Standing
+from muddled_orchard.core.course.totals import Standing
 from muddled_orchard.show.json.shapes import about, one_of
+from muddled_orchard.show.json.text import shaped
 
 
-class GradingOut(TypedDict):
+class GradingOut(Struct):
     """One grading in the ledger, without its result."""
 
     graded: str
@@ -28,18 +30,18 @@ class GradingOut(TypedDict):
     possible: float
 
 
-class AttemptOut(TypedDict):
+class AttemptOut(Struct, rename={"known": "known_by"}):
     """The attempt that counts."""
 
     submission: str
     made: Annotated[str, about("In UTC.")]
-    known_by: Annotated[str, one_of("newest commit", "first graded")]
+    known: Annotated[str, one_of("newest commit", "first graded")]
     percent: float
     days_late: int
     counted: Annotated[float, about("The percentage after what it loses by being late.")]
 
 
-class MarkOut(TypedDict):
+class MarkOut(Struct):
     """An exercise of a learner."""
 
     exercise: str
@@ -50,7 +52,7 @@ class MarkOut(TypedDict):
     attempt: AttemptOut | None
 
 
-class TotalOut(TypedDict):
+class TotalOut(Struct):
     """A learner in a course."""
 
     learner: str
@@ -59,7 +61,7 @@ class TotalOut(TypedDict):
     marks: list[MarkOut]
 
 
-class CourseOut(TypedDict):
+class CourseOut(Struct):
     """Where everybody stands in a course."""
 
     title: str
@@ -67,7 +69,7 @@ class CourseOut(TypedDict):
     totals: list[TotalOut]
 
 
-class LedgerFile(TypedDict):
+class LedgerFile(Struct):
     """What `muddled ledger --json` prints."""
 
     format: Literal[1]
@@ -84,64 +86,11 @@ def ledger_json(
     standing: Standing | None = None,
 ) -> LedgerFile:
     """Everything but the secret and the results in full; with a course where everybody stands in it."""
-    return {
-        "course": None if standing is None else _course(standing),
-        "format": 1,
-        "learners": [
-            {"id": learner.id, "name": learner.name, **learner.more} for learner in learners.values()
-        ],
-        "hand_outs": list(hand_outs),
-        "gradings": [
-            {
-                "graded": grading.graded,
-                "submission": grading.submission,
-                "fingerprint": grading.fingerprint,
-                "version": grading.version,
-                "scenario": grading.scenario,
-                "exercise": grading.exercise,
-                "variant": grading.variant,
-                "learner": grading.learner,
-                "state": grading.state,
-                "points": grading.points,
-                "possible": grading.possible,
-            }
-            for grading in gradings
-        ],
-    }
-
-
-def _course(standing: Standing) -> CourseOut:
-    return {
-        "title": standing.plan.title,
-        "exercises": list(standing.exercises),
-        "totals": [
-            {
-                "learner": total.learner,
-                "percent": total.percent,
-                "passed": total.passed,
-                "marks": [
-                    {
-                        "exercise": mark.exercise,
-                        "weight": mark.weight,
-                        "percent": mark.percent,
-                        "attempts": mark.attempts,
-                        "passed": mark.passed,
-                        "attempt": _attempt(mark.attempt) if mark.attempt else None,
-                    }
-                    for mark in total.marks
-                ],
-            }
-            for total in standing.totals
-        ],
-    }
-
-
-def _attempt(attempt: Attempt) -> AttemptOut:
-    return {
-        "submission": attempt.submission,
-        "made": time_text(attempt.time),
-        "known_by": attempt.known,
-        "percent": attempt.percent,
-        "days_late": attempt.days_late,
-        "counted": attempt.counted,
-    }
+    return shaped(
+        LedgerFile,
+        format=1,
+        course=standing and shaped(CourseOut, standing, standing.plan),
+        learners=[{"id": learner.id, "name": learner.name, **learner.more} for learner in learners.values()],
+        hand_outs=list(hand_outs),
+        gradings=[shaped(GradingOut, grading) for grading in gradings],
+    )

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, TypedDict
+from typing import Annotated, Literal
+
+from msgspec import Struct
 
 from muddled_orchard.core.submission.peek import Peek
 from muddled_orchard.show.json.shapes import about
-from muddled_orchard.show.json.text import json_text
+from muddled_orchard.show.json.text import json_text, shaped
 
 
-class LeftOut(TypedDict):
+class LeftOut(Struct):
     """Something that is left to do, or (`work` is false) only worth knowing."""
 
     where: str
@@ -17,7 +19,7 @@ class LeftOut(TypedDict):
     work: bool
 
 
-class NextOut(TypedDict):
+class NextOut(Struct):
     """Something to type; an empty command says that files are to be edited."""
 
     command: Annotated[
@@ -27,7 +29,7 @@ class NextOut(TypedDict):
     instead: Annotated[bool, about("Whether it stands in the place of the one before it.")]
 
 
-class PeekFile(TypedDict):
+class PeekFile(Struct, rename={"commands": "next"}):
     """What `muddled peek --json` prints."""
 
     format: Literal[1]
@@ -37,25 +39,11 @@ class PeekFile(TypedDict):
     theirs: str
     knows_tasks: bool
     left: list[LeftOut]
-    next: list[NextOut]
+    commands: list[NextOut]
     back: list[str]
 
 
 def peek_file(peek: Peek) -> str:
     """One object: what is going on, what is left, what to type (as lists of words, with paths from the top of
     the working tree)."""
-    data: PeekFile = {
-        "format": 1,
-        "done": peek.done,
-        "doing": peek.doing,
-        "ours": peek.ours,
-        "theirs": peek.theirs,
-        "knows_tasks": peek.knows_tasks,
-        "left": [{"where": item.where, "what": item.what, "work": item.work} for item in peek.left],
-        "next": [
-            {"command": list(item.command), "why": item.why, "instead": item.instead}
-            for item in peek.commands
-        ],
-        "back": list(peek.back),
-    }
-    return json_text(data)
+    return json_text(shaped(PeekFile, peek, format=1))

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated, Literal, TypedDict
+from typing import Annotated, Literal
+
+from msgspec import Struct
 
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario
@@ -12,7 +14,7 @@ from muddled_orchard.show.json.shapes import about
 from muddled_orchard.show.json.text import json_text
 
 
-class PlantFile(TypedDict):
+class PlantFile(Struct):
     """What `muddled plant --json` prints."""
 
     format: Literal[1]
@@ -40,16 +42,17 @@ def plant_file(
 ) -> str:
     """A practice folder; `ids` are the commits' by place, `grade` is the command that grades it, `at` the
     name of the step at which it stands."""
-    data: PlantFile = {
-        "format": 1,
-        "folder": folder,
-        "exercise": scenario.id,
-        "title": scenario.title,
-        "variant": variant,
-        "branches": {name: ids[number] for name, number in history.tips.items()},
-        "checked_out": history.checked_out,
-        "tasks": [in_words(task) for task in scenario.task],
-        "grade": list(grade),
-        "at": at,
-    }
-    return json_text(data)
+    return json_text(
+        PlantFile(
+            format=1,
+            folder=folder,
+            exercise=scenario.id,
+            title=scenario.title,
+            variant=variant,
+            branches={name: ids[number] for name, number in history.tips.items()},
+            checked_out=history.checked_out,
+            tasks=[in_words(task) for task in scenario.task],
+            grade=list(grade),
+            at=at,
+        )
+    )

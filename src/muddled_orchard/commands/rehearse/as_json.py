@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated, Literal, TypedDict
+from typing import Annotated, Literal
+
+from msgspec import Struct
 
 from muddled_orchard.core.grading.rehearsal import Acted, Rehearsal
 from muddled_orchard.show.json.shapes import State, Verdict, about
-from muddled_orchard.show.json.text import json_text
+from muddled_orchard.show.json.text import json_text, shaped
 
 
-class BehaviourOut(TypedDict):
+class BehaviourOut(Struct, rename={"said": "does"}):
     """One acted learner."""
 
     behaviour: str
-    does: str
+    said: str
     variant: str
     state: State
     percent: float
@@ -23,14 +25,14 @@ class BehaviourOut(TypedDict):
     repository: Annotated[str | None, about("Where it was left for a look.")]
 
 
-class BlindOut(TypedDict):
+class BlindOut(Struct):
     """What can't tell right from wrong."""
 
     criteria: list[str]
     conflicts: list[str]
 
 
-class RehearsalOut(TypedDict):
+class RehearsalOut(Struct):
     """A scenario, rehearsed."""
 
     exercise: str
@@ -42,7 +44,7 @@ class RehearsalOut(TypedDict):
     behaviours: list[BehaviourOut]
 
 
-class RehearsalFile(TypedDict):
+class RehearsalFile(Struct):
     """What `muddled rehearse --json` prints."""
 
     format: Literal[1]
@@ -51,31 +53,21 @@ class RehearsalFile(TypedDict):
 
 def rehearsal_file(rehearsals: Sequence[Rehearsal]) -> str:
     """All rehearsals: `{"format": 1, "rehearsals": [...]}`."""
-    data: RehearsalFile = {"format": 1, "rehearsals": [_rehearsal(rehearsal) for rehearsal in rehearsals]}
-    return json_text(data)
+    done = [_rehearsal(rehearsal) for rehearsal in rehearsals]
+    return json_text(shaped(RehearsalFile, format=1, rehearsals=done))
 
 
 def _rehearsal(rehearsal: Rehearsal) -> RehearsalOut:
-    return {
-        "exercise": rehearsal.exercise,
-        "title": rehearsal.title,
-        "variant": rehearsal.variants[0],
-        "variants": list(rehearsal.variants),
-        "surprises": len(rehearsal.surprising),
-        "cannot_tell": {"criteria": list(rehearsal.blind), "conflicts": list(rehearsal.undistinguished)},
-        "behaviours": [_acted(act) for act in rehearsal.acted],
-    }
+    return shaped(
+        RehearsalOut,
+        rehearsal,
+        variant=rehearsal.variants[0],
+        surprises=len(rehearsal.surprising),
+        cannot_tell=BlindOut(list(rehearsal.blind), list(rehearsal.undistinguished)),
+        behaviours=[_acted(act) for act in rehearsal.acted],
+    )
 
 
 def _acted(acted: Acted) -> BehaviourOut:
-    assessment = acted.assessment
-    return {
-        "behaviour": acted.behaviour,
-        "does": acted.said,
-        "variant": acted.variant,
-        "state": assessment.state,
-        "percent": assessment.percent,
-        "criteria": {criterion.id: criterion.outcome.verdict for criterion in assessment.criteria},
-        "surprises": list(acted.surprises),
-        "repository": acted.repository,
-    }
+    verdicts = {criterion.id: criterion.verdict for criterion in acted.assessment.criteria}
+    return shaped(BehaviourOut, acted, acted.assessment, criteria=verdicts)

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Annotated, Literal, TypedDict
+from typing import Annotated, Literal
+
+from msgspec import Struct
 
 from muddled_orchard.core.course.class_record import ClassRecord
 from muddled_orchard.core.course.totals import Attempt
 from muddled_orchard.core.grading.english import say
 from muddled_orchard.core.grading.finding import restored
 from muddled_orchard.show.json.shapes import about
+from muddled_orchard.show.json.text import shaped
 
 
-class ToLookAtOut(TypedDict):
+class ToLookAtOut(Struct):
     """A submission that counts and needs a look."""
 
     learner: str
@@ -22,7 +25,7 @@ class ToLookAtOut(TypedDict):
     why: list[str]
 
 
-class SettlementOut(TypedDict):
+class SettlementOut(Struct):
     """A person's verdict."""
 
     learner: str
@@ -34,7 +37,7 @@ class SettlementOut(TypedDict):
     made: Annotated[str, about("When, in UTC.")]
 
 
-class SettleFile(TypedDict):
+class SettleFile(Struct):
     """What `muddled settle --json` prints."""
 
     format: Literal[1]
@@ -45,31 +48,14 @@ class SettleFile(TypedDict):
 def settle_json(record: ClassRecord, waiting: Iterable[Attempt]) -> SettleFile:
     """Everything that needs a look, and every verdict, the oldest first."""
     given = [one for several in record.rules.settlements.values() for one in several]
-    return {
-        "format": 1,
-        "needs_a_look": [
-            {
-                "learner": attempt.learner,
-                "exercise": attempt.exercise,
-                "submission": attempt.submission,
-                "percent": attempt.percent,
-                "why": [
-                    say(restored(doubt))
-                    for doubt in (attempt.work.found.doubts if attempt.work.found else ())
-                ],
-            }
-            for attempt in waiting
-        ],
-        "settled": [
-            {
-                "learner": one.learner,
-                "exercise": one.exercise,
-                "about": one.about,
-                "earned": one.earned,
-                "by": one.by,
-                "reason": one.reason,
-                "made": one.made,
-            }
-            for one in sorted(given, key=lambda one: one.id)
-        ],
-    }
+    needs_a_look = [
+        shaped(
+            ToLookAtOut,
+            attempt,
+            why=[say(restored(one)) for one in (attempt.work.found.doubts if attempt.work.found else ())],
+        )
+        for attempt in waiting
+    ]
+    return shaped(
+        SettleFile, format=1, needs_a_look=needs_a_look, settled=sorted(given, key=lambda one: one.id)
+    )

@@ -3,39 +3,40 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated, Literal, TypedDict
+from typing import Annotated, Literal
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.problems import Problem
 from muddled_orchard.core.exercise.file_rules import rule_in_words
 from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.key.accepted import HunkChoice, weights_of
 from muddled_orchard.core.key.answer_key import Key, Step
-from muddled_orchard.core.key.proof import Proof
 from muddled_orchard.core.key.survey import Survey, outside_changes
 from muddled_orchard.core.merging.conflict import Conflict
-from muddled_orchard.show.json.exercise import SummaryOut, summary_out
+from muddled_orchard.show.json.exercise import SummaryOut, difficulty_out
 from muddled_orchard.show.json.shapes import Line, about
-from muddled_orchard.show.json.text import json_text
+from muddled_orchard.show.json.text import json_text, shaped
 
 
-class ProblemOut(TypedDict):
+class ProblemOut(Struct, rename={"key_text": "key"}):
     """Something that is wrong with a file that a person wrote."""
 
     file: str | None
     line: Line | None
-    key: Annotated[str, about("The key in the file, lists counted from 1.")]
+    key_text: Annotated[str, about("The key in the file, lists counted from 1.")]
     what: str
     hint: Annotated[str, about("What to do about it; may be empty.")]
 
 
-class StageOut(TypedDict):
+class StageOut(Struct):
     """A version of a conflicted file."""
 
     mode: str
     id: str
 
 
-class SidesOut(TypedDict):
+class SidesOut(Struct):
     """A hunk with its sides."""
 
     hunk: Line
@@ -44,7 +45,7 @@ class SidesOut(TypedDict):
     theirs: str
 
 
-class ChoiceOut(TypedDict):
+class ChoiceOut(Struct):
     """Something that is accepted in a hunk."""
 
     word: str
@@ -53,7 +54,7 @@ class ChoiceOut(TypedDict):
     worth: float
 
 
-class AnswerOut(TypedDict):
+class AnswerOut(Struct):
     """One accepted resolution of a conflict."""
 
     worth: Annotated[float, about("The share of the points that it earns, 0 to 1.")]
@@ -62,7 +63,7 @@ class AnswerOut(TypedDict):
     why: str
 
 
-class ConflictOut(TypedDict):
+class ConflictOut(Struct):
     """A conflict, and what the key says of it."""
 
     file: str
@@ -76,7 +77,7 @@ class ConflictOut(TypedDict):
     hunks: list[SidesOut]
 
 
-class StepOut(TypedDict):
+class StepOut(Struct):
     """A merge, or one replayed commit."""
 
     commit: Annotated[str | None, about("The subject of the commit that is replayed.")]
@@ -89,7 +90,7 @@ class StepOut(TypedDict):
     ]
 
 
-class TaskOut(TypedDict):
+class TaskOut(Struct):
     """A task with its steps."""
 
     task: Line
@@ -97,14 +98,14 @@ class TaskOut(TypedDict):
     steps: list[StepOut]
 
 
-class RuleOut(TypedDict):
+class RuleOut(Struct):
     """A rule of the scenario's own."""
 
     file: str
     asks: str
 
 
-class ProofOut(TypedDict):
+class ProofOut(Struct):
     """What the key's own solution earns, carried out with Git and graded."""
 
     earned: Annotated[float, about("In points.")]
@@ -122,7 +123,7 @@ class SurveyOut(SummaryOut):
     proof: Annotated[ProofOut | None, about("None where the file has other errors, or with --quick.")]
 
 
-class SurveyFile(TypedDict):
+class SurveyFile(Struct):
     """What `muddled survey --json` prints."""
 
     format: Literal[1]
@@ -132,103 +133,56 @@ class SurveyFile(TypedDict):
 
 def survey_file(surveys: Sequence[Survey], problems: Sequence[Problem]) -> str:
     """All surveys and the problems of files that could not be surveyed."""
-    data: SurveyFile = {
-        "format": 1,
-        "surveys": [_whole(survey) for survey in surveys],
-        "problems": [_problem(problem) for problem in problems],
-    }
-    return json_text(data)
+    whole = [_whole(survey) for survey in surveys]
+    return json_text(shaped(SurveyFile, format=1, surveys=whole, problems=list(problems)))
 
 
 def _whole(survey: Survey) -> SurveyOut:
-    errors = [_problem(error) for error in survey.errors]
-    rules: list[RuleOut] = [
-        {"file": rule.file, "asks": rule_in_words(rule)} for rule in survey.key.scenario.rule
-    ]
-    return {
-        **summary_out(survey),
-        "tasks": _tasks(survey.key),
-        "rules": rules,
-        "errors": errors,
-        "remarks": list(survey.remarks),
-        "proof": _proof(survey.proof),
-    }
-
-
-def _proof(proof: Proof | None) -> ProofOut | None:
-    if proof is None or proof.faults:
-        return None
-    return {"earned": proof.earned, "possible": proof.possible, "ways": proof.ways}
-
-
-def _problem(problem: Problem) -> ProblemOut:
-    return {
-        "file": problem.file,
-        "line": problem.line,
-        "key": problem.key_text,
-        "what": problem.what,
-        "hint": problem.hint,
-    }
-
-
-def _tasks(key: Key) -> list[TaskOut]:
-    return [
-        {
-            "task": number,
-            "asks": in_words(task),
-            "steps": [_step(key, step) for step in key.steps if step.task == number],
-        }
-        for number, task in enumerate(key.scenario.task, start=1)
-    ]
+    key, proof = survey.key, survey.proof
+    return shaped(
+        SurveyOut,
+        survey,
+        difficulty=difficulty_out(survey.difficulty),
+        tasks=[
+            TaskOut(number, in_words(task), [_step(key, step) for step in key.steps if step.task == number])
+            for number, task in enumerate(key.scenario.task, start=1)
+        ],
+        rules=[RuleOut(rule.file, rule_in_words(rule)) for rule in key.scenario.rule],
+        proof=None if proof is None or proof.faults else proof,
+    )
 
 
 def _step(key: Key, step: Step) -> StepOut:
-    return {
-        "commit": key.commits[step.commit].subject if step.commit else None,
-        "label": step.label,
-        "ours": step.ours_name,
-        "theirs": step.theirs_name,
-        "conflicts": [_conflict(key, step, conflict) for conflict in step.merge.conflicts],
-        "mended": {path: outside_changes(key, step, path) for path in sorted(step.clean_merge_fixes)},
-    }
+    return StepOut(
+        commit=key.commits[step.commit].subject if step.commit else None,
+        label=step.label,
+        ours=step.ours_name,
+        theirs=step.theirs_name,
+        conflicts=[_conflict(key, step, conflict) for conflict in step.merge.conflicts],
+        mended={path: outside_changes(key, step, path) for path in sorted(step.clean_merge_fixes)},
+    )
 
 
 def _conflict(key: Key, step: Step, conflict: Conflict) -> ConflictOut:
     accepted = step.accepted.get(conflict.path, ())
     hunks = conflict.merged.hunks if conflict.merged else ()
-    return {
-        "file": conflict.path,
-        "kind": conflict.kind,
-        "stages": {
-            str(stage): {"mode": f"{blob.mode:06o}", "id": blob.id} for stage, blob in conflict.stages.items()
-        },
-        "beyond_hunks": outside_changes(key, step, conflict.path),
-        "accepted": [["gone"] if way.gone else list(way.words) for way in accepted],
-        "answers": [
-            {
-                "worth": way.worth,
-                "weights": list(weights_of(conflict, accepted)),
-                "hunks": [[_choice(choice) for choice in choices] for choices in way.choices],
-                "why": way.why,
-            }
+    weights = list(weights_of(conflict, accepted))
+    return ConflictOut(
+        file=conflict.path,
+        kind=conflict.kind,
+        stages={str(n): StageOut(f"{blob.mode:06o}", blob.id) for n, blob in conflict.stages.items()},
+        beyond_hunks=outside_changes(key, step, conflict.path),
+        accepted=[["gone"] if way.gone else list(way.words) for way in accepted],
+        answers=[
+            AnswerOut(way.worth, weights, [list(map(_choice, choices)) for choices in way.choices], way.why)
             for way in accepted
         ],
-        "hunks": [
-            {
-                "hunk": number,
-                "base": "".join(hunk.base),
-                "ours": "".join(hunk.ours),
-                "theirs": "".join(hunk.theirs),
-            }
+        hunks=[
+            SidesOut(number, "".join(hunk.base), "".join(hunk.ours), "".join(hunk.theirs))
             for number, hunk in enumerate(hunks, start=1)
         ],
-    }
+    )
 
 
 def _choice(choice: HunkChoice) -> ChoiceOut:
-    return {
-        "word": choice.word,
-        "text": "".join(choice.text),
-        "by_rules": choice.rules is not None,
-        "worth": choice.worth,
-    }
+    return ChoiceOut(choice.word, "".join(choice.text), choice.rules is not None, choice.worth)

@@ -11,6 +11,7 @@ from typing import Literal
 import msgspec
 from msgspec import Struct
 
+from muddled_orchard.core.base.phrases import time_text
 from muddled_orchard.core.course.plan import Attempts, CourseExercise, CoursePlan, Late
 from muddled_orchard.core.course.records import Work
 from muddled_orchard.core.grading.settling import ALL, Settlement
@@ -35,6 +36,11 @@ class Attempt(msgspec.Struct, frozen=True, kw_only=True, gc=False):
     days_late: int = 0
     lost: float = 0.0
     """How many percent of its points it loses by that."""
+
+    @property
+    def made(self) -> str:
+        """When it was made, in UTC."""
+        return time_text(self.time)
 
     @property
     def counted(self) -> float:

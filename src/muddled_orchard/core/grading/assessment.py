@@ -106,6 +106,21 @@ class CriterionResult(Struct, frozen=True, omit_defaults=True, kw_only=True):
     weight: float = 0.0
     settled: Settled | None = None
 
+    @property
+    def verdict(self) -> Verdict:
+        """Its outcome, in a word."""
+        return self.outcome.verdict
+
+    @property
+    def because(self) -> str:
+        """Why, in sentences that a learner understands."""
+        return self.outcome.because
+
+    @property
+    def where(self) -> tuple[Place, ...]:
+        """Where that is to be seen."""
+        return self.outcome.where
+
 
 class HunkResult(Struct, frozen=True, omit_defaults=True, kw_only=True):
     """What became of one conflict: a hunk of a text, or a whole path (`hunk` is None).

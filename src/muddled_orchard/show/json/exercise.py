@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
-from typing import Annotated, TypedDict
+from typing import Annotated
 
-from muddled_orchard.core.key.exercise_summary import LEVELS, ExerciseSummary
+from msgspec import Struct
+
+from muddled_orchard.core.key.exercise_summary import LEVELS, Difficulty
 from muddled_orchard.show.json.shapes import about, one_of
+from muddled_orchard.show.json.text import shaped
 
 
-class ReasonOut(TypedDict):
+class ReasonOut(Struct):
     """What makes a scenario harder."""
 
     points: int
     why: str
 
 
-class DifficultyOut(TypedDict):
+class DifficultyOut(Struct):
     """How hard a scenario is."""
 
     level: Annotated[str, one_of(*LEVELS)]
@@ -23,7 +26,7 @@ class DifficultyOut(TypedDict):
     reasons: list[ReasonOut]
 
 
-class SummaryOut(TypedDict):
+class SummaryOut(Struct):
     """What a list shows of a scenario."""
 
     id: str
@@ -34,17 +37,7 @@ class SummaryOut(TypedDict):
     difficulty: DifficultyOut
 
 
-def summary_out(survey: ExerciseSummary) -> SummaryOut:
-    """What a list shows of a scenario."""
-    return {
-        "id": survey.id,
-        "title": survey.title,
-        "operations": list(survey.operations),
-        "kinds": list(survey.kinds),
-        "hunks": survey.hunks,
-        "difficulty": {
-            "level": survey.difficulty.level,
-            "points": survey.difficulty.points,
-            "reasons": [{"points": points, "why": why} for points, why in survey.difficulty.reasons],
-        },
-    }
+def difficulty_out(difficulty: Difficulty) -> DifficultyOut:
+    """How hard an exercise is."""
+    reasons = [ReasonOut(points, why) for points, why in difficulty.reasons]
+    return shaped(DifficultyOut, difficulty, reasons=reasons)

@@ -1,6 +1,9 @@
-"""What the shapes of JSON outputs share. Each output has its shape beside what writes it, as types: what is
-written is checked against them, and docs/schemas is made of them (`scripts/schema`). Within a `format` keys
-are only ever added."""
+"""What the shapes of JSON outputs share.
+
+Each output has its shape beside what writes it, as structs that data is brought into
+(`show.json.text.shaped`); docs/schemas is made of them (`scripts/schema`). Within a `format` keys are only
+ever added.
+"""
 
 from __future__ import annotations
 
