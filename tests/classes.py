@@ -17,7 +17,7 @@ from muddled_orchard.core.grading.assessment import (
     missed,
     partly,
 )
-from muddled_orchard.core.grading.kinds import Said
+from muddled_orchard.core.grading.kinds.attempted import Said
 from muddled_orchard.core.key.graph import Graph, Node
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary

@@ -9,7 +9,7 @@ from pathlib import Path
 import jsonschema
 import pytest
 
-from muddled_orchard.commands.json_outputs import OUTPUTS, output_schema
+from muddled_orchard.commands.json_outputs import OUTPUTS, finding_schemas, output_schema
 from tests.conftest import muddled, shell
 
 DOCS = Path(__file__).parent.parent / "docs"
@@ -83,9 +83,8 @@ def test_the_result_file_is_as_its_schema_says(tmp_path: Path) -> None:
 
 def test_every_json_output_is_as_its_schema_says(tmp_path: Path) -> None:
     schemas = {path.stem: json.loads(path.read_text("utf-8")) for path in (DOCS / "schemas").glob("*.json")}
-    assert schemas == {name: json.loads(json.dumps(output_schema(name))) for name in OUTPUTS}, (
-        "make them anew with scripts/schema"
-    )
+    made = {"findings": finding_schemas(), **{name: output_schema(name) for name in OUTPUTS}}
+    assert schemas == json.loads(json.dumps(made)), "make them anew with scripts/schema"
     (tmp_path / "roster.csv").write_text("id,name,group\nada,Ada,red\n", "utf-8")
     (tmp_path / "bad.toml").write_text("titel = 3\n", "utf-8")
     muddled(

@@ -21,7 +21,7 @@ from muddled_orchard.core.grading.assessment import (
 )
 from muddled_orchard.core.grading.criteria import CRITERIA
 from muddled_orchard.core.grading.hints import for_learner
-from muddled_orchard.core.grading.kinds import Said
+from muddled_orchard.core.grading.kinds.attempted import Said
 from muddled_orchard.core.grading.rehearsal import RIGHT, Expected, Kept, Rehearsal, surprises
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.files.scenarios.bundled import bundled_ids

@@ -246,6 +246,8 @@ def test_tasks_in_words_and_their_sides(asked: str) -> None:
 WRONG_TASKS = {
     'do = "merge"\non = "main"': '"bring" is missing',
     'do = "rebase"\non = "work"\nonto = "main"\npick = ["two"]': "rebase has no pick",
+    'do = "merge"\non = "main"\nbring = "work"\nTask = "x"': '"Task" is no key here',
+    'do = "pull"\non = "main"\nfrom = "main"\nby = ["merge"]': 'expected "merge" or "rebase", found ["merge"]',
     'do = "cherry-pick"\non = "main"\npick = ["tow"]': 'no commit is labelled "tow"',
     'do = "revert"\non = "main"\nundo = "tow"': 'no commit is labelled "tow"',
     'do = "pull"\non = "main"\nfrom = "main"\nby = "merge"': 'there is no branch "origin/main"',

@@ -16,7 +16,7 @@ from muddled_orchard.core.course.practice import like, practise_next
 from muddled_orchard.core.course.totals import ExerciseMark
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.finding import kept
-from muddled_orchard.core.grading.kinds import Amended
+from muddled_orchard.core.grading.kinds.worked import Amended
 from muddled_orchard.core.grading.settling import Settlement, settled
 from muddled_orchard.core.key.exercise_summary import Difficulty, ExerciseSummary
 from muddled_orchard.show.document.page import document_page

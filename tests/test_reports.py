@@ -37,9 +37,8 @@ from muddled_orchard.core.grading.assessment import (
     unreadable,
 )
 from muddled_orchard.core.grading.criteria.resolution import wrong_conflict
-from muddled_orchard.core.grading.english import say
 from muddled_orchard.core.grading.finding import kept
-from muddled_orchard.core.grading.kinds import Said
+from muddled_orchard.core.grading.kinds.attempted import Said
 from muddled_orchard.files.spool import Spool
 from muddled_orchard.show.json.text import json_text
 from muddled_orchard.show.spreadsheet import cell, csv_text
@@ -104,10 +103,9 @@ SAID = {
 @pytest.mark.parametrize("kept", SAID)
 def test_a_reason_says_what_was_kept_what_was_wanted_and_why(kept: tuple[str, tuple[str, ...]]) -> None:
     hunk = replace(HUNK, kept=kept[0], accepted=kept[1])
-    assert say(wrong_conflict(hunk)) == f"press.toml, line 3: {SAID[kept]}"
-    assert say(wrong_conflict(replace(hunk, line=None, subject="size", renamed="limits.toml"))).startswith(
-        'press.toml (of "size"), now limits.toml: '
-    )
+    assert wrong_conflict(hunk).said == f"press.toml, line 3: {SAID[kept]}"
+    told = wrong_conflict(replace(hunk, line=None, subject="size", renamed="limits.toml")).said
+    assert told.startswith('press.toml (of "size"), now limits.toml: ')
 
 
 @pytest.mark.parametrize(

@@ -19,8 +19,8 @@ from muddled_orchard.core.grading.assessment import (
     skipped,
 )
 from muddled_orchard.core.grading.criteria.resolution import wrong_conflict
-from muddled_orchard.core.grading.english import say
-from muddled_orchard.core.grading.kinds import Said
+from muddled_orchard.core.grading.kinds import restored
+from muddled_orchard.core.grading.kinds.attempted import Said
 from muddled_orchard.core.grading.summary import summary
 from tests.conftest import graded, muddled, shell
 from tests.found import FOUND
@@ -82,7 +82,7 @@ KEPT = {
 
 @pytest.mark.parametrize("sentence", KEPT)
 def test_what_was_kept(sentence: str) -> None:
-    assert say(wrong_conflict(KEPT[sentence])) == sentence
+    assert wrong_conflict(KEPT[sentence]).said == sentence
 
 
 def test_small_pieces() -> None:
@@ -136,13 +136,11 @@ def test_one_and_two(tmp_path: Path) -> None:
 @pytest.mark.parametrize("sentence", FOUND)
 def test_what_was_found_is_said(sentence: str) -> None:
     found = FOUND[sentence]
-    assert say(found) == sentence
-    assert say(finding.restored(finding.kept(found))) == sentence
+    assert found.said == sentence
+    assert restored(finding.kept(found)).said == sentence
 
 
 def test_every_kind_has_words_for_one_two_and_many() -> None:
     assert {type(found) for found in FOUND.values()} == set(finding.KINDS.values())
     counts = Counter(type(found) for found in FOUND.values() if hasattr(found, "count"))
     assert min(counts.values()) >= 2, counts
-    with pytest.raises(TypeError):
-        say(finding.Kind())

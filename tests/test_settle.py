@@ -27,7 +27,8 @@ from muddled_orchard.core.grading.assessment import (
     partly,
     skipped,
 )
-from muddled_orchard.core.grading.kinds import NoRules, Said
+from muddled_orchard.core.grading.kinds.attempted import Said
+from muddled_orchard.core.grading.kinds.rules import NoRules
 from muddled_orchard.core.grading.settling import (
     Settlement,
     about_of,

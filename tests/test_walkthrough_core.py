@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, met, missed, partly, skipped
 from muddled_orchard.core.grading.given import without_given
-from muddled_orchard.core.grading.kinds import Said
+from muddled_orchard.core.grading.kinds.attempted import Said
 from muddled_orchard.core.key.comparison import compare
 from muddled_orchard.core.key.conflict_view import view_of
 from muddled_orchard.core.key.survey import survey

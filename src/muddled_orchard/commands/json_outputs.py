@@ -16,6 +16,7 @@ from muddled_orchard.commands.rehearse.as_json import RehearsalFile
 from muddled_orchard.commands.settle.as_json import SettleFile
 from muddled_orchard.commands.survey.as_json import SurveyFile
 from muddled_orchard.commands.tally.as_json import TallyFile
+from muddled_orchard.core.grading.finding import KINDS
 
 OUTPUTS: dict[str, object] = {
     "catalogue": CatalogueFile,
@@ -45,6 +46,16 @@ def _clean(part: object) -> None:
     elif isinstance(part, list):
         for inner in part:
             _clean(inner)
+
+
+def finding_schemas() -> dict[str, object]:
+    """The JSON Schema of each kind of finding, by its name, as ledgers store it."""
+    import msgspec
+
+    kinds = dict(sorted(KINDS.items()))
+    _, schemas = msgspec.json.schema_components(kinds.values())
+    _clean(schemas)
+    return dict(sorted(schemas.items()))
 
 
 def output_schema(command: str) -> dict[str, object]:

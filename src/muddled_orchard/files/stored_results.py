@@ -5,13 +5,13 @@ from __future__ import annotations
 import json
 import zlib
 from collections.abc import Callable
+from itertools import chain
 
 import msgspec
 from msgspec.structs import replace
 
 from muddled_orchard.core.grading.assessment import Assessment
-from muddled_orchard.core.grading.english import sentences
-from muddled_orchard.core.grading.finding import restored
+from muddled_orchard.core.grading.kinds import restored
 from muddled_orchard.core.grading.verdicts import Verdicts
 from muddled_orchard.files.stored import Damaged, sound
 
@@ -36,9 +36,9 @@ def assessment_of(text: str) -> Assessment:
             assessment = _DECODER.decode(text)
         except msgspec.DecodeError:
             assessment = msgspec.convert(json.loads(text), Assessment)
-        for criterion in assessment.criteria:  # what can't be said is none of ours
-            sentences(map(restored, criterion.outcome.findings))
-        sentences(map(restored, (*assessment.doubts, *assessment.worked)))
+        found = chain.from_iterable(criterion.outcome.findings for criterion in assessment.criteria)
+        for finding in chain(found, assessment.doubts, assessment.worked):
+            restored(finding)  # what is of no kind is none of ours
     return assessment
 
 
@@ -46,8 +46,8 @@ def verdicts_of(text: str) -> Verdicts:
     """The verdicts of such a text. Raises Damaged where it is none."""
     with sound():
         found = _VERDICTS.decode(text)
-        if found.doubts:
-            sentences(map(restored, found.doubts))
+        for finding in found.doubts:
+            restored(finding)
         return found
 
 

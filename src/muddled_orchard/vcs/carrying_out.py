@@ -110,25 +110,23 @@ class TaskRunner:
 
     def complete(self, task: Task, step: Step) -> None:
         """Complete the step at hand, of which everything is staged; a replay goes on to its next conflict."""
-        hands, operation = self.hands, task
+        hands = self.hands
         said = self._message(task, step)
         emptied = step.becomes_empty(self.key.commits) and not hands.tree.staged()
         variables = self._editors(task)
-        for words in operation.complete(said, emptied=emptied):
+        for words in task.complete(said, emptied=emptied):
             if words[-1] == "--continue":
                 if not hands.tree.pending():
                     continue
-                if (
-                    said is not None and operation.rewrites_branch
-                ):  # a commit by hand would not keep the author
+                if said is not None and task.rewrites_branch:  # a commit by hand would not keep the author
                     hands.put_beside(MESSAGE, f"{said}\n")
                     variables = {**variables, "GIT_EDITOR": f"cp ../{MESSAGE}"}
             if words[0] == "stash":
                 hands.say("Git keeps the stash when its work conflicts. It is of no use any more:")
             hands.git(*words, variables=variables)
-        if operation.adds_commits and hands.tree.pending() and not hands.tree.unmerged():
+        if task.adds_commits and hands.tree.pending() and not hands.tree.unmerged():
             hands.say("Nothing is left of this commit: what it changed is there already, so it is left out.")
-            hands.git(operation.under_way, "--skip")
+            hands.git(task.under_way, "--skip")
 
     def _message(self, task: Task, step: Step) -> str | None:
         replayed = self.key.commits.get(step.commit or "") if not task.joins else None
@@ -160,8 +158,7 @@ class TaskRunner:
             return
         if steps[0].becomes_empty(self.key.commits):
             return
-        operation = task
-        if operation.says_at_once or (not operation.joins and steps[0].commit is None):
+        if task.says_at_once or (not task.joins and steps[0].commit is None):
             return
         said = self._message(task, steps[0])
         # By another way before, what the key meets as a conflict may not be one.

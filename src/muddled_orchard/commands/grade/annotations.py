@@ -8,7 +8,6 @@ from collections.abc import Iterator, Sequence
 from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.grading.assessment import CriterionResult, HunkResult, Place
 from muddled_orchard.core.grading.criteria.resolution import wrong_conflict
-from muddled_orchard.core.grading.english import say
 from muddled_orchard.show.terminal.characters import printable
 
 _SEVERITY = {"missed": "error", "partly": "warning"}
@@ -49,5 +48,5 @@ def _about(place: Place, criterion: CriterionResult, hunks: Sequence[HunkResult]
                 and (hunk.file, hunk.line) == (place.file, place.line)
                 and hunk.accepted
             ):
-                return say(wrong_conflict(hunk)).partition(": ")[2]
+                return wrong_conflict(hunk).said.partition(": ")[2]
     return criterion.outcome.because

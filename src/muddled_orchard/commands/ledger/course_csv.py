@@ -7,8 +7,7 @@ from collections.abc import Iterator, Sequence
 from muddled_orchard.core.base.phrases import time_text
 from muddled_orchard.core.course.class_record import ClassRecord
 from muddled_orchard.core.course.totals import ExerciseMark, LearnerTotal
-from muddled_orchard.core.grading.english import say
-from muddled_orchard.core.grading.finding import restored
+from muddled_orchard.core.grading.kinds import restored
 from muddled_orchard.core.grading.settling import Settlement, in_force
 from muddled_orchard.show.spreadsheet import Rows
 
@@ -65,7 +64,7 @@ def _marks(record: ClassRecord) -> Iterator[Sequence[object]]:
                 attempt.lost if attempt else "",
                 _yes(mark.passed),
                 "; ".join(map(_said, _settled(record, total.learner, mark))),
-                "; ".join(say(restored(doubt)) for doubt in found.doubts) if found else "",
+                "; ".join(restored(doubt).said for doubt in found.doubts) if found else "",
                 attempt.submission if attempt else "",
                 *_more(record, total, more),
             )

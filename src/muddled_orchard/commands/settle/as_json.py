@@ -9,8 +9,7 @@ from msgspec import Struct
 
 from muddled_orchard.core.course.class_record import ClassRecord
 from muddled_orchard.core.course.totals import Attempt
-from muddled_orchard.core.grading.english import say
-from muddled_orchard.core.grading.finding import restored
+from muddled_orchard.core.grading.kinds import restored
 from muddled_orchard.show.json.shapes import about
 from muddled_orchard.show.json.text import shaped
 
@@ -52,7 +51,7 @@ def settle_json(record: ClassRecord, waiting: Iterable[Attempt]) -> SettleFile:
         shaped(
             ToLookAtOut,
             attempt,
-            why=[say(restored(one)) for one in (attempt.work.found.doubts if attempt.work.found else ())],
+            why=[restored(one).said for one in (attempt.work.found.doubts if attempt.work.found else ())],
         )
         for attempt in waiting
     ]

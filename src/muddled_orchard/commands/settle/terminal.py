@@ -12,8 +12,7 @@ from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.course.class_record import ClassRecord, WorkToSettle
 from muddled_orchard.core.course.totals import Attempt
 from muddled_orchard.core.grading.assessment import Settled
-from muddled_orchard.core.grading.english import say
-from muddled_orchard.core.grading.finding import restored
+from muddled_orchard.core.grading.kinds import restored
 from muddled_orchard.core.grading.settling import (
     ALL,
     SettledThing,
@@ -33,7 +32,7 @@ def show_waiting(on: Console, record: ClassRecord, waiting: Sequence[Attempt]) -
         table = _table("learner", "exercise", "%", "why")
         for attempt in waiting:
             doubts = attempt.work.found.doubts if attempt.work.found else ()
-            why = "; ".join(say(restored(doubt)) for doubt in doubts)
+            why = "; ".join(restored(doubt).said for doubt in doubts)
             table.add_row(
                 printable(attempt.learner, on),
                 attempt.exercise,

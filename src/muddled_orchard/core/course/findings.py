@@ -13,9 +13,8 @@ from muddled_orchard.core.course.class_entry import ClassEntry
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.git.commits import name_of
-from muddled_orchard.core.grading.english import say
 from muddled_orchard.core.grading.finding import Kind
-from muddled_orchard.core.grading.kinds import (
+from muddled_orchard.core.grading.kinds.pile import (
     Attempts,
     DatedTooEarly,
     MadeByAnother,
@@ -40,7 +39,7 @@ class ClassFinding(Struct, frozen=True):
     @property
     def said(self) -> str:
         """What was found, as a short sentence."""
-        return say(self.found)
+        return self.found.said
 
 
 def findings(

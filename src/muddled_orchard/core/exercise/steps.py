@@ -26,8 +26,7 @@ def to_fetch(task: Task) -> Iterator[tuple[Words, str]]:
 def to_start(task: Task, ids: Mapping[str, str], said: str | None = None) -> tuple[Words, str]:
     """Start the operation; `ids` are those of labelled commits, `said` the message where it can be given by
     then."""
-    operation = task
-    return operation.begin(ids, said=said), operation.why_begin
+    return task.begin(ids, said=said), task.why_begin
 
 
 def to_give_up(task: Task) -> tuple[Words, str]:

@@ -20,15 +20,15 @@ from muddled_orchard.core.grading.criteria import CRITERIA, weight_of
 from muddled_orchard.core.grading.criteria.resolution import decisions, hunk_results
 from muddled_orchard.core.grading.doubts import doubts
 from muddled_orchard.core.grading.finding import Finding, Kind, kept
-from muddled_orchard.core.grading.kinds import (
+from muddled_orchard.core.grading.kinds.attempted import (
     GivenUp,
-    MoreOfThis,
     NothingAsked,
     NothingAttempted,
-    NotShownHere,
     OnlyWorkCommitted,
     StashDropped,
 )
+from muddled_orchard.core.grading.kinds.finished import NotShownHere
+from muddled_orchard.core.grading.kinds.worked import MoreOfThis
 from muddled_orchard.core.grading.laying_out import lay_out
 from muddled_orchard.core.grading.locating.locate import locate
 from muddled_orchard.core.grading.locating.results import Result

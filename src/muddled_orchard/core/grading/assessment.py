@@ -9,8 +9,8 @@ from typing import Literal, Protocol
 from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import brief, cut
-from muddled_orchard.core.grading.english import say, sentences
-from muddled_orchard.core.grading.finding import Finding, Kind, kept, restored
+from muddled_orchard.core.grading.finding import Finding, Kind, kept, sentences
+from muddled_orchard.core.grading.kinds import restored
 from muddled_orchard.core.key.graph import Graph
 
 State = Literal["finished", "open", "untouched", "unreadable"]
@@ -254,7 +254,7 @@ def percent_of(criteria: Sequence[_WithPoints], settled: _WithShare | None) -> f
 
 
 def _said(findings: Iterable[Finding]) -> tuple[str, ...]:
-    return tuple(brief(say(restored(finding)), 300) for finding in findings)
+    return tuple(brief(restored(finding).said, 300) for finding in findings)
 
 
 def unreadable(reason: str, exercise: str = "", title: str = "", variant: str = "") -> Assessment:

@@ -8,20 +8,20 @@ from muddled_orchard.core.git.lines import by_lines
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria import markers, rules
 from muddled_orchard.core.grading.finding import Kind
-from muddled_orchard.core.grading.kinds import (
+from muddled_orchard.core.grading.kinds.doubts import (
     BlankLinesDiffer,
     BranchWithoutCommit,
     JudgedByTheEnd,
     KeyHasNoAnswer,
     NoSuchCommit,
     NotByLines,
-    NotShownHere,
     PossibleMarker,
     RebaseOnBranch,
     RoughReading,
     RuleUnchecked,
     TwoReadings,
 )
+from muddled_orchard.core.grading.kinds.finished import NotShownHere
 from muddled_orchard.core.grading.readings import Doubt
 
 

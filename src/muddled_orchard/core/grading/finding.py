@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 import msgspec
@@ -25,6 +25,16 @@ class Kind(msgspec.Struct, frozen=True):
     def __init_subclass__(cls) -> None:
         KINDS[cls.__name__] = cls
 
+    @property
+    def said(self) -> str:
+        """What was found, as a sentence or more."""
+        raise NotImplementedError
+
+
+def sentences(found: Iterable[Kind]) -> str:
+    """What was found, a sentence or more each, each said once."""
+    return " ".join(dict.fromkeys(one.said for one in found))
+
 
 def few(names: Sequence[str]) -> tuple[str, ...]:
     """As many names of a list as are kept."""
@@ -46,11 +56,6 @@ def kept(found: Kind) -> Finding:
     """A finding as it is kept."""
     values = {name: _bounded(getattr(found, name)) for name in found.__struct_fields__}
     return Finding(type(found).__name__, values)
-
-
-def restored(finding: Finding) -> Kind:
-    """A kept finding as data of its kind again. Raises KeyError or TypeError where it is of none."""
-    return KINDS[finding.kind](**finding.values)
 
 
 def _bounded(value: Any) -> Any:

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, missed, partly
 from muddled_orchard.core.grading.finding import Kind, kept
-from muddled_orchard.core.grading.kinds import HandedOutAt, NothingAttempted, WasGiven
+from muddled_orchard.core.grading.kinds.attempted import HandedOutAt, NothingAttempted, WasGiven
 
 
 def without_given(assessment: Assessment, given: Assessment, step: str) -> Assessment:

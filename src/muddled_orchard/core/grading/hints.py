@@ -15,9 +15,16 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import be, command, counted, listed
-from muddled_orchard.core.grading import finding, kinds
+from muddled_orchard.core.grading import finding
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult, Outcome
 from muddled_orchard.core.grading.criteria import CRITERIA
+from muddled_orchard.core.grading.kinds.attempted import Said
+from muddled_orchard.core.grading.kinds.replays import (
+    NotDropped,
+    NotInListedOrder,
+    NotReworded,
+    StillOnItsOwn,
+)
 from muddled_orchard.core.grading.summary import got_it
 from muddled_orchard.core.merging.keep import choice_of
 
@@ -80,7 +87,7 @@ def for_learner(assessment: Assessment, strength: int) -> Assessment:
     criteria = tuple(
         replace(
             criterion,
-            outcome=replace(criterion.outcome, findings=(finding.kept(kinds.Said(told[criterion.id])),)),
+            outcome=replace(criterion.outcome, findings=(finding.kept(Said(told[criterion.id])),)),
         )
         if criterion.id in told
         else criterion
@@ -134,10 +141,10 @@ def _lacks_a_mend(outcome: Outcome) -> bool:
 _OF_LISTS = frozenset(
     kind.__name__
     for kind in (
-        kinds.NotDropped,
-        kinds.NotInListedOrder,
-        kinds.NotReworded,
-        kinds.StillOnItsOwn,
+        NotDropped,
+        NotInListedOrder,
+        NotReworded,
+        StillOnItsOwn,
     )
 )
 
@@ -148,7 +155,7 @@ def _reason(outcome: Outcome) -> str:
     told = [found for found in outcome.findings if found.kind not in _OF_LISTS]
     if len(told) == len(outcome.findings):
         return outcome.because
-    more = kinds.Said("Not every commit is what the brief makes of it, or where it wants it.")
+    more = Said("Not every commit is what the brief makes of it, or where it wants it.")
     return replace(outcome, findings=(*told, finding.kept(more))).because
 
 

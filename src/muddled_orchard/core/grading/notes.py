@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from muddled_orchard.core.git.commits import Commit, ancestry
 from muddled_orchard.core.grading.finding import Kind
-from muddled_orchard.core.grading.kinds import (
+from muddled_orchard.core.grading.kinds.worked import (
     Aborted,
     Amended,
     DatedBefore,

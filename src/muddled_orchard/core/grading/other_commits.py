@@ -10,7 +10,7 @@ from muddled_orchard.core.exercise.operations.revert import Revert
 from muddled_orchard.core.git.commits import Commit, ancestry
 from muddled_orchard.core.grading.case import Case, TaskCase
 from muddled_orchard.core.grading.finding import Kind
-from muddled_orchard.core.grading.kinds import OtherParent, PickedToo
+from muddled_orchard.core.grading.kinds.rest import OtherParent, PickedToo
 from muddled_orchard.core.grading.locating.matching import commit_patch, patch
 
 

@@ -8,7 +8,7 @@ from muddled_orchard.core.git.commits import contains
 from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.finding import Kind
-from muddled_orchard.core.grading.kinds import GoneFromOrigin, OriginHas, OverwrittenAtOrigin
+from muddled_orchard.core.grading.kinds.bystanders import GoneFromOrigin, OriginHas, OverwrittenAtOrigin
 
 
 def overwritten(case: Case) -> Iterator[tuple[Kind, str | None]]:

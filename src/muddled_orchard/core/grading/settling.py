@@ -17,7 +17,7 @@ from muddled_orchard.core.grading.assessment import (
 )
 from muddled_orchard.core.grading.criteria import CRITERIA
 from muddled_orchard.core.grading.finding import kept
-from muddled_orchard.core.grading.kinds import SettledNoMore
+from muddled_orchard.core.grading.kinds.pile import SettledNoMore
 from muddled_orchard.core.grading.summary import no_part
 
 ALL = "all"

@@ -7,9 +7,12 @@ from collections.abc import Mapping
 from typing import TYPE_CHECKING, Literal
 
 from muddled_orchard.core.base.phrases import be, counted, was
-from muddled_orchard.core.grading import kinds
 from muddled_orchard.core.grading.assessment import Assessment, HunkResult, Outcome, Verdict
-from muddled_orchard.core.grading.finding import restored
+from muddled_orchard.core.grading.kinds import restored
+from muddled_orchard.core.grading.kinds.delivered import NothingToDeliver
+from muddled_orchard.core.grading.kinds.message import NoMessageAsked
+from muddled_orchard.core.grading.kinds.rules import CommandFailed, NoRules, RuleBroken
+from muddled_orchard.core.grading.kinds.work import NoWork
 
 if TYPE_CHECKING:
     from muddled_orchard.core.grading.verdicts import Verdicts
@@ -33,9 +36,7 @@ def nothing_done(assessment: Assessment) -> str | None:
     return reasons.most_common(1)[0][0] if idle and reasons else None
 
 
-_NOT_ASKED = frozenset(
-    kind.__name__ for kind in (kinds.NoWork, kinds.NoMessageAsked, kinds.NoRules, kinds.NothingToDeliver)
-)
+_NOT_ASKED = frozenset(kind.__name__ for kind in (NoWork, NoMessageAsked, NoRules, NothingToDeliver))
 
 
 def no_part(outcome: Outcome) -> bool:
@@ -90,9 +91,9 @@ def _broken_rule(assessment: Assessment) -> str:
     if outcome is None or outcome.verdict not in ("partly", "missed"):
         return ""
     for found in map(restored, outcome.findings):
-        if isinstance(found, kinds.CommandFailed):
+        if isinstance(found, CommandFailed):
             return f"{found.command} fails"
-        if isinstance(found, kinds.RuleBroken):
+        if isinstance(found, RuleBroken):
             return f"{found.file} is not as it has to be: {found.what}"
     return ""
 

@@ -12,7 +12,7 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult
 from muddled_orchard.core.grading.finding import kept
-from muddled_orchard.core.grading.kinds import HandInWhole
+from muddled_orchard.core.grading.kinds.attempted import HandInWhole
 
 Unseen = Literal["skipped", "missed"]
 

@@ -83,25 +83,24 @@ def _told(task: Task, tip: str, start: str, asked: Asked, evidence: Evidence) ->
     """What the branch of a task shows that the task does not make of it."""
     commits = evidence.commits
     source = task.source
-    other = asked.tips.get(source or "")
-    operation = task
+    other = asked.tips.get(source)
     new = new_commits(tip, asked, evidence)
     merges = [commit for commit in new if len(commit.parents) > 1]
     if task.abort:
         came_in = other is not None and other in commits and contains(commits, tip, other)
-        replayed = any(operation.shows(made, asked.commits[label]) for made in new for label in task.labels)
+        replayed = any(task.shows(made, asked.commits[label]) for made in new for label in task.labels)
         if tip != start and (came_in or replayed):
             yield "it was carried out, and was to be given up"
         return
-    if operation.rewrites_branch and source is not None and merges:
+    if task.rewrites_branch and source and merges:
         yield f"{task.on} has a merge commit, and was to be rebased"
-    if operation.adds_commits:
+    if task.adds_commits:
         brought = {commit.id for commit in ancestry(commits, tip)} - {
             commit.id for commit in ancestry(commits, start)
         }
         if any(asked.commits[label].id in brought for label in task.labels):
             yield f"{task.on} has the other branch's own commits: they were merged, and were to be copied"
-    if operation.joins and other is not None and other in commits:
+    if task.joins and other is not None and other in commits:
         yield from _of_merge(task, tip, start, other, merges, evidence)
 
 

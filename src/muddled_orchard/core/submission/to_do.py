@@ -153,7 +153,7 @@ def _missing(task: Task, asked: Asked, evidence: Evidence) -> str:
         return "it is still in the stash" if evidence.stashes >= asked.stashes else ""
     if task.squash:
         return "" if _has_squashed(task, asked, evidence) else f"{task.on} has no new commit for it"
-    if source is not None:
+    if source:
         if _has_come_in(task, source, asked, evidence):
             goes_on = any(other.on == task.on for other in _later(task, asked))
             carried_out = task.todo is None or goes_on or _is_list_carried_out(task, asked, evidence)
@@ -181,9 +181,8 @@ def _has_squashed(task: Task, asked: Asked, evidence: Evidence) -> bool:
 
 def _new_commits_of(task: Task) -> int:
     """How many commits a task leaves, but for merges and those that replay what was handed out."""
-    operation = task
     reworded = sum(item.word == "reword" for item in todo_of(task))
-    return reworded + bool(task.squash) + (operation.adds_commits and not operation.keeps_commits)
+    return reworded + bool(task.squash) + (task.adds_commits and not task.keeps_commits)
 
 
 def _lacking(task: Task, asked: Asked, evidence: Evidence) -> list[AskedCommit]:

@@ -41,6 +41,7 @@ _EXPECTED = {
 
 
 _NO_ENTRY = "no entry of keep"
+_ABOUT_A_KEY = ("missing", "unexpected_keyword_argument")  # the last part of their location is one
 
 _T = TypeVar("_T")
 
@@ -103,7 +104,7 @@ class Shape(Generic[_T]):
             return self._read_as(data)
         except ValidationError as error:
             details = [one for detail in error.errors() for one in self._of_no_kind(detail)]
-        raise WrongShape(self._problems(details), (self._key(detail["loc"]) for detail in details))
+        raise WrongShape(self._problems(details), map(self._key_of, details))
 
     def _of_no_kind(self, detail: ErrorDetails) -> Sequence[ErrorDetails]:
         """The complaints behind one of a table of which can't be told what kind it is meant to be: those
@@ -144,7 +145,7 @@ class Shape(Generic[_T]):
         """What the validator complains of, each once, with its key."""
         seen: set[tuple[KeyPath, str]] = set()
         for detail in self._of_right_kind(details):
-            key, kind = self._key(detail["loc"]), detail["type"]
+            key, kind = self._key_of(detail), detail["type"]
             table = self._table_at(detail["loc"][:-1])
             if (key, kind) in seen:
                 continue
@@ -157,9 +158,11 @@ class Shape(Generic[_T]):
             elif kind == "missing":
                 yield Problem(f'"{key[-1]}" is missing', self._documentation(table, str(key[-1])), key)
             elif kind == "literal_error":
-                words = re.findall(r"'([^']*)'", str(detail.get("ctx", {}).get("expected", "")))
-                value = json.dumps(detail["input"], ensure_ascii=False)
                 expected = str(detail.get("ctx", {}).get("expected", "")).replace("'", '"')
+                if several := self._words_of_kinds(table, str(key[-1])):
+                    expected = " or ".join(f'"{word}"' for word in several)
+                value = json.dumps(detail["input"], ensure_ascii=False)
+                words = re.findall(r'"([^"]*)"', expected)
                 hint = likely(str(detail["input"]), words) if words else ""
                 yield Problem(f"expected {expected}, found {value}", hint if "Did" in hint else "", key)
             elif kind == "value_error":
@@ -179,7 +182,8 @@ class Shape(Generic[_T]):
         }
         for detail in details:
             kept: ErrorDetails | None = detail
-            for place, part in enumerate(detail["loc"]):
+            location = detail["loc"][:-1] if detail["type"] in _ABOUT_A_KEY else detail["loc"]
+            for place, part in enumerate(location):
                 kind = self._kind(part)
                 if kind is None:
                     continue
@@ -203,6 +207,11 @@ class Shape(Generic[_T]):
 
     def _is_class(self, name: str) -> bool:
         return any(hasattr(module, name) for module in self._modules)
+
+    def _key_of(self, detail: ErrorDetails) -> KeyPath:
+        if detail["type"] in _ABOUT_A_KEY:
+            return (*self._key(detail["loc"][:-1]), detail["loc"][-1])
+        return self._key(detail["loc"])
 
     def _key(self, location: tuple[int | str, ...]) -> KeyPath:
         """The validator's location without the names of classes and types that it adds in unions."""
@@ -232,6 +241,14 @@ class Shape(Generic[_T]):
         """The word in a table for its kind."""
         assert self._kinds is not None  # noqa: S101 - there is a kind
         return str(get_args(get_type_hints(kind)[self._kinds.key])[0])
+
+    def _words_of_kinds(self, table: type | None, name: str) -> list[str]:
+        """The words that a key may have in the kinds of a table that are called the same, where there are
+        several."""
+        if table not in self._by_tag.values():
+            return []
+        alike = [kind for kind in self._by_tag.values() if self._called(kind) == self._called(table)]
+        return [str(get_args(get_type_hints(kind)[name])[0]) for kind in alike] if len(alike) > 1 else []
 
     def _documentation(self, table: type | None, name: str) -> str:
         """What a missing key is for, from the documentation of the format."""

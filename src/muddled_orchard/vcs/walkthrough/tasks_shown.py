@@ -120,14 +120,13 @@ class _Tasks:
                 recorder.say(f"Git refuses to switch: {_OVERWRITTEN}")
                 self._commit_work()
                 recorder.git("switch", task.on)
-        operation = task
-        source = operation.source
+        source = task.source
         recorder.look("status")
         if is_on_remote(source):
             recorder.say("That is what is known here since the last fetch. What is there really?")
             recorder.git("fetch")
             recorder.look("status")
-        told, looks = operation.look_first(self.runner.labels)
+        told, looks = task.look_first(self.runner.labels)
         if told:
             recorder.say(told)
         for words in looks:
@@ -212,8 +211,7 @@ class _Tasks:
         """Where the walkthrough ends that does not know the answer."""
         recorder = self.recorder
         recorder.step("task", "yours", "Now it is yours")
-        operation = task
-        how = operation.go_on()
+        how = task.go_on()
         recorder.say(
             "Edit what conflicts so that it is right and no marker is left, stage it with git add, "
             + (f"and complete it with git {' '.join(how)}." if how else "and drop the stash.")

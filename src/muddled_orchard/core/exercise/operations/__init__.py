@@ -43,7 +43,10 @@ def operation_of(data: Any) -> type[Task] | None:
     """The operation that a table asks for; None where there is none of that name. Where a table does not say
     rightly which way is meant, it is any of them."""
     ways = OPERATIONS.get(str(data.get("do"))) if isinstance(data, dict) else None
-    return None if ways is None else ways.get(data.get("by"), next(iter(ways.values())))
+    if ways is None:
+        return None
+    by = data.get("by")
+    return ways.get(by if isinstance(by, str) else None, next(iter(ways.values())))
 
 
 def with_tasks(model: type[_T], data: Mapping[str, Any], key: str) -> _T:

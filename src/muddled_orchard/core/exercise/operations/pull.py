@@ -51,10 +51,16 @@ class Pull(Task, frozen=True, kw_only=True):
 class PullByMerge(Pull, Joining, frozen=True, kw_only=True):
     """`git pull --no-rebase`."""
 
+    by: Literal["merge"]
+    """How the two are brought together after fetching."""
+
     way = "--no-rebase"
 
 
 class PullByRebase(Pull, Replaying, frozen=True, kw_only=True):
     """`git pull --rebase`."""
+
+    by: Literal["rebase"]
+    """How the two are brought together after fetching."""
 
     way = "--rebase"

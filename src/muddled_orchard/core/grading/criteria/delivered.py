@@ -9,7 +9,7 @@ from muddled_orchard.core.grading.assessment import Outcome, met, partly, skippe
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.finding import Kind
-from muddled_orchard.core.grading.kinds import (
+from muddled_orchard.core.grading.kinds.delivered import (
     Delivered,
     NotDeleted,
     NothingToDeliver,

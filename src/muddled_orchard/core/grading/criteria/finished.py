@@ -6,7 +6,7 @@ from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed,
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.finding import few
-from muddled_orchard.core.grading.kinds import (
+from muddled_orchard.core.grading.kinds.finished import (
     NotCommitted,
     NotCompleted,
     NotDone,

@@ -9,13 +9,61 @@ from muddled_orchard.core.exercise.operations.cherry_pick import CherryPick
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.git.commits import contains, short
 from muddled_orchard.core.git.refs import REMOTE, is_on_remote, tracking_ref
-from muddled_orchard.core.grading import kinds
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly, skipped, unseen
 from muddled_orchard.core.grading.case import Case, TaskCase
 from muddled_orchard.core.grading.criteria import resolution
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.criteria.history_of_todo import judge_todo
-from muddled_orchard.core.grading.finding import Kind, few, restored
+from muddled_orchard.core.grading.finding import Kind, few
+from muddled_orchard.core.grading.kinds import restored
+from muddled_orchard.core.grading.kinds.history import (
+    AlsoMerged,
+    BegunAndGivenUp,
+    BranchReset,
+    CameInWith,
+    MadeElsewhere,
+    Merged,
+    MergedByHand,
+    MergedTooEarly,
+    MergeInstead,
+    MovedOn,
+    MovedOnUnsquashed,
+    NeverBegun,
+    NeverMerged,
+    NoMergeYet,
+    NoReflog,
+    NotFastForward,
+    NotGivenUp,
+    NothingToCommit,
+    NotSquashed,
+    OlderMerged,
+    RebasedInstead,
+    RewrittenBefore,
+    SetBack,
+    SetElsewhere,
+    SquashMerged,
+    StillUnderWay,
+    UndoneInstead,
+    WrongWayRound,
+)
+from muddled_orchard.core.grading.kinds.replays import (
+    ForeignCommit,
+    NeverFetched,
+    NothingToReplay,
+    NotReplayed,
+    OtherAuthor,
+    OtherBase,
+    RangeBeganLate,
+    RebasedOther,
+    Reordered,
+    Replayed,
+    ReplayedElsewhere,
+    ReplayedTwice,
+    ReplayUncommitted,
+    Reworded,
+    SquashedInto,
+    StoppedAt,
+)
 from muddled_orchard.core.grading.locating.attempts import brings_only_conflicts
 from muddled_orchard.core.grading.locating.matching import keeps_author, subject_of
 from muddled_orchard.core.grading.locating.replays import stands_on
@@ -38,7 +86,7 @@ def judge(case: Case) -> Outcome:
         verdict = _of_merge(case, steps[0]) if steps[0].task.joins else _of_replays(case, steps)
         verdicts.append(_in_order(case, steps[0], verdict))
     if not verdicts:
-        return skipped(kinds.NothingToCommit())
+        return skipped(NothingToCommit())
     # What can't be seen here neither costs nor earns, beside others.
     verdicts = [verdict for verdict in verdicts if not verdict.unseen] or verdicts
     if len(verdicts) == 1:
@@ -55,20 +103,20 @@ def _of_still(case: Case, task: TaskCase) -> Outcome:
     place = (Place(commit=case.evidence.branch(on)),)
     match task.result.shape:
         case "given up":
-            return met(kinds.BegunAndGivenUp(asked))
+            return met(BegunAndGivenUp(asked))
         case "carried out":
-            return missed(kinds.NotGivenUp(asked), place)
+            return missed(NotGivenUp(asked), place)
         case "set back":
-            return met(kinds.SetBack(on, task.step.theirs))
+            return met(SetBack(on, task.step.theirs))
         case "undone":
-            return missed(kinds.UndoneInstead(on, asked), place)
+            return missed(UndoneInstead(on, asked), place)
         case "other":
-            return missed(kinds.SetElsewhere(on, asked), place)
+            return missed(SetElsewhere(on, asked), place)
         case "pending":
-            return missed(kinds.StillUnderWay(asked))
+            return missed(StillUnderWay(asked))
     if task.result.shape == "not seen":
-        return unseen(kinds.NoReflog(asked))
-    return missed(kinds.NeverBegun(asked))
+        return unseen(NoReflog(asked))
+    return missed(NeverBegun(asked))
 
 
 def _in_order(case: Case, task: TaskCase, verdict: Outcome) -> Outcome:
@@ -83,7 +131,7 @@ def _in_order(case: Case, task: TaskCase, verdict: Outcome) -> Outcome:
             and other.result.result_commit != made
             and contains(case.commits, other.result.result_commit, made)
         ):
-            found = kinds.MergedTooEarly(task.task.source, other.task.source)
+            found = MergedTooEarly(task.task.source, other.task.source)
             return partly(found, where=(Place(commit=made),))
     return verdict
 
@@ -95,22 +143,22 @@ def _of_replays(case: Case, steps: list[TaskCase]) -> Outcome:
     asked = case.key.told(task)
     shapes = [step.result.shape for step in steps]
     if "other" in shapes:
-        return missed(kinds.MergeInstead(asked), (Place(commit=result.result_commit),))
+        return missed(MergeInstead(asked), (Place(commit=result.result_commit),))
     if all(shape == "none" for shape in shapes):
         if task.replays_own and _is_turned_round(case, steps[0]):
-            return missed(kinds.RebasedOther(task.on, task.source))
-        return missed(kinds.NeverBegun(asked))
+            return missed(RebasedOther(task.on, task.source))
+        return missed(NeverBegun(asked))
     done = [step for step in steps if step.result.shape == "replayed"]
     if "by hand" in shapes:
-        return missed(kinds.ReplayUncommitted(asked))
+        return missed(ReplayUncommitted(asked))
     if (stopped := stopped_at(shapes)) is not None:
-        return missed(kinds.StoppedAt(stopped, len(steps), asked))
+        return missed(StoppedAt(stopped, len(steps), asked))
     base = steps[0].step.ours
     if not stands_on(case.commits, result, base) and steps[0].step.task == 1:
         place = (Place(commit=result.base_commit),)
         if _stands_on_what_was_known(case, steps[0]):
-            return missed(kinds.NeverFetched(task.source, asked), place)
-        return missed(kinds.OtherBase(task.source, task.on, asked), place)
+            return missed(NeverFetched(task.source, asked), place)
+        return missed(OtherBase(task.source, task.on, asked), place)
     faults = list(_faults(case, steps))
     if faults:
         lacking = sum(_is_lacking(case, step) for step in steps)
@@ -118,10 +166,10 @@ def _of_replays(case: Case, steps: list[TaskCase]) -> Outcome:
         places = tuple(Place(commit=id_) for _, id_ in faults if id_)
         return partly([fault for fault, _ in faults], share, places)
     if result.branch != task.on:
-        return partly(kinds.ReplayedElsewhere(result.branch, task.on))
+        return partly(ReplayedElsewhere(result.branch, task.on))
     if not done:
-        return met(kinds.NothingToReplay(len(steps), asked))
-    return met(kinds.Replayed(len(done), len(steps), asked))
+        return met(NothingToReplay(len(steps), asked))
+    return met(Replayed(len(done), len(steps), asked))
 
 
 def _is_turned_round(case: Case, step: TaskCase) -> bool:
@@ -149,14 +197,14 @@ def _faults(case: Case, steps: list[TaskCase]) -> Iterator[tuple[Kind, str | Non
     if matches is None:
         return
     if matches.reordered:
-        yield kinds.Reordered(), None
+        yield Reordered(), None
     others = {task.result.result_commit for task in case.tasks if task.step.task != steps[0].step.task}
     for commit in (one for one in matches.twice if one.id not in others):  # two tasks may ask for the same
-        yield kinds.ReplayedTwice(commit.id, commit.subject), commit.id
+        yield ReplayedTwice(commit.id, commit.subject), commit.id
     for commit in matches.foreign:
         if case.submission.is_the_work(commit):
             continue
-        yield kinds.ForeignCommit(commit.id, commit.subject), commit.id
+        yield ForeignCommit(commit.id, commit.subject), commit.id
 
 
 def _missing(case: Case, steps: list[TaskCase]) -> Iterator[tuple[Kind, str | None]]:
@@ -172,11 +220,11 @@ def _missing(case: Case, steps: list[TaskCase]) -> Iterator[tuple[Kind, str | No
         else:
             into.setdefault(holder, []).append(name)
     for id_, squashed in into.items():
-        yield kinds.SquashedInto(few(squashed), len(squashed), id_), id_
+        yield SquashedInto(few(squashed), len(squashed), id_), id_
     if _began_late(steps, lacking):
-        yield kinds.RangeBeganLate(case.commits[steps[0].step.commit or ""].subject), None
+        yield RangeBeganLate(case.commits[steps[0].step.commit or ""].subject), None
     elif skipped_ones:
-        yield kinds.NotReplayed(few(skipped_ones), len(skipped_ones)), None
+        yield NotReplayed(few(skipped_ones), len(skipped_ones)), None
 
 
 def _began_late(steps: list[TaskCase], lacking: list[TaskCase]) -> bool:
@@ -197,10 +245,10 @@ def _changed(case: Case, step: TaskCase) -> Iterator[tuple[Kind, str | None]]:
     # A revert's message is its maker's to write: saying why is good practice. Where messages are asked for,
     # `message` has the cost.
     if made.subject != wanted and operation.keeps_commits and step.task.message is None:
-        yield kinds.Reworded(made.id, made.subject, wanted), made.id
+        yield Reworded(made.id, made.subject, wanted), made.id
     if not keeps_author(case.commits, step.step, made):
         command = " ".join(("git", *operation.go_on()))
-        yield kinds.OtherAuthor(made.id, made.author, original.author, command), made.id
+        yield OtherAuthor(made.id, made.author, original.author, command), made.id
 
 
 def _is_lacking(case: Case, step: TaskCase) -> bool:
@@ -228,34 +276,34 @@ def _of_merge(case: Case, task: TaskCase) -> Outcome:  # noqa: C901 - one case a
     place = (Place(commit=result.result_commit),)
     match result.shape:
         case "merge" if asked.squash:
-            return missed(kinds.NotSquashed(made), place)
+            return missed(NotSquashed(made), place)
         case "merge" if asked.fast_forward == "only":
-            return partly(kinds.NotFastForward(made), where=place)
+            return partly(NotFastForward(made), where=place)
         case "merge":
             return _merged(case, task)
         case "fast-forward" if asked.squash:
-            return missed(kinds.MovedOnUnsquashed(on, source))
+            return missed(MovedOnUnsquashed(on, source))
         case "fast-forward":
-            found = kinds.MovedOn(on, source, merge_asked=asked.fast_forward == "never")
+            found = MovedOn(on, source, merge_asked=asked.fast_forward == "never")
             return missed(found) if found.merge_asked else met(found)
         case "reversed":
-            return missed(kinds.WrongWayRound(made, on, source), place)
+            return missed(WrongWayRound(made, on, source), place)
         case "stale":
-            return missed(kinds.OlderMerged(made, source), place)
+            return missed(OlderMerged(made, source), place)
         case "squash" if asked.squash:
-            squashed = kinds.SquashMerged(made, on, source, asked=True)
+            squashed = SquashMerged(made, on, source, asked=True)
             return _unreceived(task, squash=True) or met(squashed)
         case "squash":
-            return missed(kinds.SquashMerged(made, on, source, asked=False), place)
+            return missed(SquashMerged(made, on, source, asked=False), place)
         case "rebase":
-            return missed(kinds.RebasedInstead(on, source), place)
+            return missed(RebasedInstead(on, source), place)
         case "pending":
-            return missed(kinds.NoMergeYet(on, source, result.sides_swapped))
+            return missed(NoMergeYet(on, source, result.sides_swapped))
         case "moved":
-            return missed(kinds.BranchReset(made, on, source), place)
+            return missed(BranchReset(made, on, source), place)
         case "by hand":
-            return missed(kinds.MergedByHand())
-    return missed(kinds.NeverMerged(on, source))
+            return missed(MergedByHand())
+    return missed(NeverMerged(on, source))
 
 
 def _merged(case: Case, task: TaskCase) -> Outcome:
@@ -266,17 +314,17 @@ def _merged(case: Case, task: TaskCase) -> Outcome:
     if (unreceived := _unreceived(task, squash=False)) is not None:
         return unreceived
     if not contains(case.commits, result.ours, task.step.ours) and not _later(task):
-        return partly(kinds.RewrittenBefore(made, on, source), where=place)
+        return partly(RewrittenBefore(made, on, source), where=place)
     came_in = result.theirs
     others = [short(id_) for id_ in case.commits[made].parents[1:] if id_ != came_in]
     if not others and (together := _came_in_with(case, task)) is not None:
-        return partly(kinds.CameInWith(made, source, together), where=place)
+        return partly(CameInWith(made, source, together), where=place)
     if others:
-        return partly(kinds.AlsoMerged(made, source, few(others), len(others)), where=place)
+        return partly(AlsoMerged(made, source, few(others), len(others)), where=place)
     moved_on = result.theirs != task.step.theirs and not _later(task)
     # An older commit of the branch was merged first.
     in_parts = result.shape == "merge" and case.commits[made].parents[0] != result.ours
-    return met(kinds.Merged(made, on, source, moved_on, in_parts))
+    return met(Merged(made, on, source, moved_on, in_parts))
 
 
 def _came_in_with(case: Case, task: TaskCase) -> str | None:
@@ -298,7 +346,7 @@ def _unreceived(task: TaskCase, *, squash: bool) -> Outcome | None:
     result, on = task.result, task.task.on
     if result.branch == on:
         return None
-    found = kinds.MadeElsewhere(result.result_commit or "", result.branch, on, squash)
+    found = MadeElsewhere(result.result_commit or "", result.branch, on, squash)
     return partly(found, where=(Place(commit=result.result_commit),))
 
 

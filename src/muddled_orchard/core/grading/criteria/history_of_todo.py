@@ -7,10 +7,23 @@ from collections.abc import Iterator, Sequence
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.todo import SQUASHING, todo_of
 from muddled_orchard.core.git.commits import Commit, contains
-from muddled_orchard.core.grading import kinds
 from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed, partly
 from muddled_orchard.core.grading.case import Case, TaskCase
 from muddled_orchard.core.grading.finding import Kind
+from muddled_orchard.core.grading.kinds.history import MergeInstead, NeverBegun
+from muddled_orchard.core.grading.kinds.replays import (
+    ListCarriedOut,
+    NotDropped,
+    NotInListedOrder,
+    NotReplayed,
+    NotReworded,
+    OtherAuthor,
+    OtherBase,
+    ReplayedElsewhere,
+    Reworded,
+    StillOnItsOwn,
+    StoppedAt,
+)
 from muddled_orchard.core.grading.locating.attempts import brings_only_conflicts
 from muddled_orchard.core.grading.locating.results import stopped_at
 
@@ -22,21 +35,21 @@ def judge_todo(case: Case, steps: Sequence[TaskCase]) -> Outcome:
     asked = case.key.told(task)
     shapes = [step.result.shape for step in steps]
     if "other" in shapes:
-        return missed(kinds.MergeInstead(asked), (Place(commit=case.evidence.branch(task.on)),))
+        return missed(MergeInstead(asked), (Place(commit=case.evidence.branch(task.on)),))
     if all(shape == "none" for shape in shapes):
-        return missed(kinds.NeverBegun(asked))
+        return missed(NeverBegun(asked))
     if (stopped := stopped_at(shapes)) is not None:
-        return missed(kinds.StoppedAt(stopped, len(steps), asked))
+        return missed(StoppedAt(stopped, len(steps), asked))
     if not contains(case.commits, result.base_commit or "", steps[0].step.ours):
         place = (Place(commit=result.base_commit),)
-        return missed(kinds.OtherBase(task.source, task.on, asked), place)
+        return missed(OtherBase(task.source, task.on, asked), place)
     faults = list(_faults(case, steps))
     if result.matches is not None and result.matches.reordered:
-        faults.append((kinds.NotInListedOrder(), None))
+        faults.append((NotInListedOrder(), None))
     if not faults and result.branch != task.on:
-        return partly(kinds.ReplayedElsewhere(result.branch, task.on))
+        return partly(ReplayedElsewhere(result.branch, task.on))
     if not faults:
-        return met(kinds.ListCarriedOut(len(todo_of(task)), asked))
+        return met(ListCarriedOut(len(todo_of(task)), asked))
     share = max(0.0, 1 - len(faults) / (_changes(case, task) or len(todo_of(task))))
     places = tuple(Place(commit=id_) for _, id_ in faults if id_)
     return partly([fault for fault, _ in faults], share, places)
@@ -69,23 +82,23 @@ def _faults(case: Case, steps: Sequence[TaskCase]) -> Iterator[tuple[Kind, str |
         ]
         step = made.get(original.id)
         if item.word == "drop":
-            yield from ((kinds.NotDropped(commit.id, commit.subject), commit.id) for commit in there[:1])
+            yield from ((NotDropped(commit.id, commit.subject), commit.id) for commit in there[:1])
         elif item.word in SQUASHING:
             alone = [commit for commit in there if commit.id not in used]
             if alone:
-                yield kinds.StillOnItsOwn(alone[0].id, original.subject), alone[0].id
+                yield StillOnItsOwn(alone[0].id, original.subject), alone[0].id
         elif step is None or step.result.result_commit is None:
             if step is None or not _may_be_gone(case, step):
-                yield kinds.NotReplayed((f'"{original.subject}"',), 1), None
+                yield NotReplayed((f'"{original.subject}"',), 1), None
         else:
             commit = case.commits[step.result.result_commit]
             if item.word == "reword" and commit.subject == original.subject:
-                yield kinds.NotReworded(commit.id, original.subject), commit.id
+                yield NotReworded(commit.id, original.subject), commit.id
             elif item.word == "pick" and commit.subject != original.subject:
-                yield kinds.Reworded(commit.id, commit.subject, original.subject), commit.id
+                yield Reworded(commit.id, commit.subject, original.subject), commit.id
             elif commit.author != original.author:
                 yield (
-                    kinds.OtherAuthor(commit.id, commit.author, original.author, "git rebase --continue"),
+                    OtherAuthor(commit.id, commit.author, original.author, "git rebase --continue"),
                     commit.id,
                 )
 

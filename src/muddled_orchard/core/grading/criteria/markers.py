@@ -11,7 +11,7 @@ from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed,
 from muddled_orchard.core.grading.case import Case, TaskCase
 from muddled_orchard.core.grading.conflict_reading import labels
 from muddled_orchard.core.grading.criteria.criterion import Criterion
-from muddled_orchard.core.grading.kinds import MarkersLeft, MarkersMended, NoMarkers
+from muddled_orchard.core.grading.kinds.markers import MarkersLeft, MarkersMended, NoMarkers
 from muddled_orchard.core.grading.readings import read_file
 from muddled_orchard.core.merging.markers import Marker, has_signs, looks_like, markers_outside
 

@@ -15,7 +15,7 @@ from muddled_orchard.core.grading.assessment import Outcome, Place, missed, part
 from muddled_orchard.core.grading.case import Case, TaskCase
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.finding import Kind
-from muddled_orchard.core.grading.kinds import (
+from muddled_orchard.core.grading.kinds.message import (
     MessageBreaks,
     MessageIsGits,
     MessageNotGits,
@@ -77,8 +77,7 @@ def _asked(case: Case) -> Iterator[tuple[TaskCase, Commit | None]]:
 
 def _judged(task: Task, commit: Commit, original: Commit | None) -> tuple[float, Kind | None]:
     """The share that a message earns, and what is wrong with it."""
-    operation = task
-    own = operation.own_words(commit.message, original)
+    own = task.own_words(commit.message, original)
     if isinstance(task.message, MessageRules):
         try:
             flaw = flaw_in(task.message, commit.message, "the message")
@@ -86,9 +85,9 @@ def _judged(task: Task, commit: Commit, original: Commit | None) -> tuple[float,
             return 1.0, None
         return _of_length(commit) if flaw is None else (0.0, MessageBreaks(commit.id, commit.subject, flaw))
     if task.message == "proposed":
-        return (0.0, MessageNotGits(commit.id, commit.subject, operation.joins)) if own else (1.0, None)
+        return (0.0, MessageNotGits(commit.id, commit.subject, task.joins)) if own else (1.0, None)
     if not own:
-        return 0.0, MessageIsGits(commit.id, commit.subject, operation.joins)
+        return 0.0, MessageIsGits(commit.id, commit.subject, task.joins)
     if _words_in(own) < _FEWEST_WORDS:
         return 0.0, MessageTooShort(commit.id, commit.subject)
     return _of_length(commit)

@@ -15,14 +15,14 @@ from muddled_orchard.core.grading.assessment import HunkResult, Outcome, Place, 
 from muddled_orchard.core.grading.case import MOST_SHOWN, Case, ConflictCase, TaskCase
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.finding import Kind
-from muddled_orchard.core.grading.kinds import (
+from muddled_orchard.core.grading.kinds.attempted import Said
+from muddled_orchard.core.grading.kinds.resolution import (
     AllResolved,
     ConflictWrong,
     KeyIsSilent,
     MoreWrong,
     NeverMet,
     NothingConflicts,
-    Said,
 )
 from muddled_orchard.core.grading.readings import HunkReading
 from muddled_orchard.core.key.accepted import Accepted, Decisions

@@ -16,7 +16,8 @@ from muddled_orchard.core.grading.assessment import Outcome, Place, met, missed,
 from muddled_orchard.core.grading.case import Case, ConflictCase, TaskCase
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.finding import Kind
-from muddled_orchard.core.grading.kinds import CameThrough, Departures, NothingOfSide, Said, WholeFileOfSide
+from muddled_orchard.core.grading.kinds.attempted import Said
+from muddled_orchard.core.grading.kinds.rest import CameThrough, Departures, NothingOfSide, WholeFileOfSide
 from muddled_orchard.core.grading.other_commits import other_commits
 from muddled_orchard.core.grading.readings import read_file
 from muddled_orchard.core.key.accepted import Accepted

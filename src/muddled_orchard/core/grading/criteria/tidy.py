@@ -9,12 +9,12 @@ from muddled_orchard.core.grading.assessment import Outcome, Place, met, partly,
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.finding import Kind, few
-from muddled_orchard.core.grading.kinds import (
+from muddled_orchard.core.grading.kinds.finished import NotInBundle
+from muddled_orchard.core.grading.kinds.tidy import (
     BackupsCommitted,
     Detached,
     LeftUntracked,
     NotClean,
-    NotInBundle,
     OtherCheckedOut,
     StashLeft,
     Tidy,

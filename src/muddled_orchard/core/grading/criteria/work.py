@@ -12,7 +12,8 @@ from muddled_orchard.core.grading.assessment import Outcome, Place, met, partly,
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.finding import few
-from muddled_orchard.core.grading.kinds import NotInBundle, NoWork, WorkKept, WorkLost
+from muddled_orchard.core.grading.kinds.finished import NotInBundle
+from muddled_orchard.core.grading.kinds.work import NoWork, WorkKept, WorkLost
 from muddled_orchard.core.submission.status import tracked
 
 
