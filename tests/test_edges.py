@@ -36,7 +36,8 @@ from muddled_orchard.core.merging.conflict import Hunk, MergedText
 from muddled_orchard.files.archives.submissions import Handed
 from muddled_orchard.files.archives.unpacking import unpacked_bytes
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
-from muddled_orchard.system import output
+from muddled_orchard.system import LOG_VARIABLE, output
+from muddled_orchard.system.log import log, write_log
 from muddled_orchard.system.output import write_file, write_new_file
 from muddled_orchard.vcs.read import objects
 from muddled_orchard.vcs.read.disk import DiskSource
@@ -184,9 +185,17 @@ def test_a_worker_that_fails_alone_is_not_tried_again(planted: Path, monkeypatch
         os._exit(3)
 
     monkeypatch.setattr(parallel, "opened", opened)
+    monkeypatch.setenv(LOG_VARIABLE, "")
+    write_log(str(planted / "log"))
     (found,) = all_marked([Handed(planted, "ilse")], Course(ScenarioLibrary()), Bounds(), 1)
-    assert found.assessment.reason == "reading it took the grader down; a person has to look"
+    assert found.assessment.reason == "reading it took its process down; a person has to look"
     assert (planted / "tries").read_text() == "."
+    for handler in log.handlers[1:]:
+        log.removeHandler(handler)
+        handler.close()
+    noted = (planted / "log").read_text("utf-8")
+    assert f"lost while reading it: [{planted!r}]" in noted
+    assert "WorkerLost" in noted, "who looks into it finds why"
 
 
 class Odd(BaseException):

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import importlib
 import os
+import shlex
 import sys
 from collections.abc import Sequence
 
 from muddled_orchard.commands.parser import COMMANDS, ROUND, WRONG_USE, parser_of, top_parser
+from muddled_orchard.system import LOG_VARIABLE
 
 DONE = 0
 
@@ -76,7 +78,7 @@ def _guarded(given: list[str]) -> int:
 def _run(given: list[str]) -> int:
     from muddled_orchard.core.base.problems import BadInput, Problem, likely
 
-    given = _elsewhere(given)
+    given = _before_command(given)
     if not given:
         print(ROUND)
         return DONE
@@ -89,14 +91,27 @@ def _run(given: list[str]) -> int:
     return int(module.run(parser_of(command, module).parse_strictly(given[1:])))
 
 
-def _elsewhere(given: list[str]) -> list[str]:
-    """Go where `-C DIR` before a command says, and give the rest."""
-    while given and given[0].startswith("-C"):
-        place, rest = (given[0][2:], given[1:]) if given[0] != "-C" else ("".join(given[1:2]), given[2:])
-        if not place:
-            top_parser().error("-C needs a folder")
-        os.chdir(place)
+def _before_command(given: list[str]) -> list[str]:
+    """Do what options before a command say (go where `-C DIR` says, log where `--log FILE` does), and give
+    the rest."""
+    file = None
+    while given and given[0].startswith(("-C", "--log")):
+        name = "-C" if given[0].startswith("-C") else "--log"
+        value, rest = given[0].removeprefix(name).removeprefix("="), given[1:]
+        if not value:
+            value, rest = "".join(rest[:1]), rest[1:]
+        if not value:
+            top_parser().error(f"{name} needs a {'folder' if name == '-C' else 'file'}")
+        if name == "-C":
+            os.chdir(value)
+        else:
+            file = value
         given = rest
+    if file or LOG_VARIABLE in os.environ:
+        from muddled_orchard.system.log import log, write_log
+
+        write_log(file)
+        log.info("muddled %s", shlex.join(given))
     return given
 
 

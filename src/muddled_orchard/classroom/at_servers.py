@@ -8,9 +8,8 @@ from functools import partial
 from typing import TypeVar
 
 from muddled_orchard.core.base.limits import Bounds
-from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.course.gathering import Source
-from muddled_orchard.system.workers import PORTIONS_AHEAD, Awaited, WorkerLost, in_order, workers
+from muddled_orchard.system.workers import LOST, PORTIONS_AHEAD, Awaited, in_order, why_lost, workers
 
 Done = TypeVar("Done")
 
@@ -35,10 +34,8 @@ def side_by_side(
     def result(source: Source, sent: Awaited[Done]) -> Done:
         try:
             return sent.result()
-        except TimeoutError:
-            return failed(source, f"{doing} it took more than {counted(bounds.seconds, 'second')}")
-        except WorkerLost:
-            return failed(source, f"{doing} it ended unexpectedly")
+        except LOST as error:
+            return failed(source, why_lost(error, f"{doing} it", bounds, source.place))
 
     with workers(jobs, _prepared, work) as pool:
         submit = partial(pool.submit, seconds=2 * bounds.seconds + _TIDYING)

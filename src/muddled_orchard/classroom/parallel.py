@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import atexit
 import functools
-import os
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
@@ -17,16 +16,23 @@ from msgspec.structs import replace
 
 from muddled_orchard.classroom.shipping import Shipped, ShippedScenarios, received, shipped
 from muddled_orchard.core.base.limits import Bounds
-from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.exercise.scenario import MOST_SECONDS
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.submission.file_source import FileSource
 from muddled_orchard.files.archives.unpacking import unpacked
 from muddled_orchard.files.stored_results import assessment_text
 from muddled_orchard.system.cluster import ClusterUnusable, cluster
-from muddled_orchard.system.processes import collect_seldom, limit_memory
+from muddled_orchard.system.log import log
 from muddled_orchard.system.temporary import temporary_folder
-from muddled_orchard.system.workers import Awaited, Machines, Workers, single_worker, workers
+from muddled_orchard.system.workers import (
+    Awaited,
+    Machines,
+    Workers,
+    settle_in,
+    single_worker,
+    why_lost,
+    workers,
+)
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.grading import FindScenario, Grader
 from muddled_orchard.vcs.read.disk import DiskSource
@@ -119,28 +125,24 @@ class _Portion:
         self._sent = submit(paths)
 
     def result(self) -> list[str]:
-        found = _result(self._sent, self._bounds)
+        found = _result(self._sent, self._bounds, self._paths)
         if isinstance(found, list):
             return found
         if len(self._paths) == 1:
             return [assessment_text(found)]
-        singles = [self._submit([path]) for path in self._paths]
-        again = [_result(single, self._bounds) for single in singles]
+        singles = [(path, self._submit([path])) for path in self._paths]
+        again = [_result(single, self._bounds, [path]) for path, single in singles]
         return [one[0] if isinstance(one, list) else assessment_text(one) for one in again]
 
 
-def _result(future: Awaited[list[str]], bounds: Bounds) -> list[str] | Assessment:
+def _result(future: Awaited[list[str]], bounds: Bounds, about: Sequence[Path]) -> list[str] | Assessment:
     """What a worker found, or why it found nothing."""
     try:
         return future.result()
-    except TimeoutError:
-        return unreadable(f"reading it took more than {counted(bounds.seconds, 'second')}")
-    except MemoryError:
-        return unreadable(f"reading it takes more than {bounds.memory >> 20} MiB of memory")
     except ClusterUnusable:
         raise
-    except Exception:  # ProcessExpired, and whatever a worker could not tell
-        return unreadable("reading it took the grader down; a person has to look")
+    except Exception as error:  # what is lost, and whatever a worker could not tell
+        return unreadable(why_lost(error, "reading it", bounds, about))
 
 
 def _grader(
@@ -151,10 +153,7 @@ def _grader(
     run_rules: bool,
 ) -> Callable[[Sequence[Place]], list[str]]:
     """What a worker does with a portion; made in the worker."""
-    collect_seldom()
-    limit_memory(bounds.memory)
-    own = folder / str(os.getpid())
-    own.mkdir()
+    own = settle_in(folder, bounds)
     travelled: dict[Path, Shipped] = {}
 
     def open_place(path: Path) -> FileSource:
@@ -174,6 +173,7 @@ def _grader(
         except MemoryError:
             raise
         except BaseException as error:
+            log.exception("grading failed")
             raise _Failed(type(error).__name__) from None
 
     return grade

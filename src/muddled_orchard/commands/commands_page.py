@@ -17,6 +17,8 @@ _BEGINNING = """\
 Made from the parsers by `scripts/schema`; `muddled COMMAND --help` shows the same, with examples.
 
 - `muddled -C DIR COMMAND ...` goes to DIR first; `muddled -V` is the version. Each command has `-h, --help`.
+- `muddled --log FILE COMMAND ...` (or the variable `MUDDLED_LOG`) notes in FILE what goes wrong where nobody
+  is told the details: which piece of work was lost and why, what a host could not do. FILE is added to.
 - `-` is standard output wherever a file is written. Results go to stdout, progress and messages to stderr.
   There is no colour where stdout is no terminal, or `NO_COLOR` is set.
 - SCENARIO is a file, or the id of a bundled one (`press-limit`). Which scenario a submission belongs to

@@ -125,6 +125,9 @@ def top_parser() -> Parser:
     parser = Parser(prog="muddled", description=ROUND)
     parser.add_argument("-V", "--version", action="version", version=f"muddled {__version__}")
     parser.add_argument("-C", metavar="DIR", help="go there first; before the command")
+    parser.add_argument(
+        "--log", metavar="FILE", help="note there what goes wrong unseen (or the variable MUDDLED_LOG says)"
+    )
     subparsers = parser.add_subparsers(dest="command", metavar="COMMAND", title="commands")
     for name, what in COMMANDS.items():
         subparsers.add_parser(name, help=what, description=what)

@@ -14,8 +14,11 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from queue import SimpleQueue
 from typing import IO, Generic, TypeVar, cast
 
+from muddled_orchard.system.log import write_log
 from muddled_orchard.system.output import write_all
 from muddled_orchard.system.workers import WorkerLost
 
@@ -109,11 +112,53 @@ class ProcessApart(Generic[Piece, Result]):
         return self._pipes
 
 
+class WorkersApart(Generic[Piece, Result]):
+    """So many such processes for the pieces of any thread. What one lost is tried once more: it may have been
+    the machine."""
+
+    def __init__(self, number: int, prepare: Callable[[], Callable[[Piece], Result]]) -> None:
+        self._processes = [ProcessApart(prepare) for _ in range(number)]
+        self._free: SimpleQueue[ProcessApart[Piece, Result]] = SimpleQueue()
+        for process in self._processes:
+            self._free.put(process)
+        self._killed = False
+
+    def begin_all(self, piece: Piece) -> None:
+        """Begin every process with a piece that takes no time, all at once."""
+        with ThreadPoolExecutor(len(self._processes)) as beginning:
+            list(beginning.map(lambda process: process.do(piece), self._processes))
+
+    def do(self, piece: Piece, seconds: float) -> Result:
+        """Have a piece done; waits for it, in any thread. Raises what the work raised, or one of LOST."""
+        process = self._free.get()
+        try:
+            try:
+                return process.do(piece, seconds)
+            except (TimeoutError, WorkerLost):
+                if self._killed:
+                    raise
+                return process.do(piece, seconds)
+        finally:
+            self._free.put(process)
+
+    def kill(self) -> None:
+        """Wait for nothing any more: what is being done is lost."""
+        self._killed = True
+        for process in self._processes:
+            process.kill()
+
+    def end(self) -> None:
+        """End them all."""
+        for process in self._processes:
+            process.end()
+
+
 def _main() -> None:
     """Be such a process: what comes in is work, until nothing more comes."""
     # What the work prints must not get between the answers.
     answers = os.dup(1)
     os.dup2(2, 1)
+    write_log()
     work = pickle.loads(_frame())()  # noqa: S301 - of the process that began this one
     while True:
         try:

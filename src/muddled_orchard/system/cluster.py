@@ -11,13 +11,14 @@ import logging
 import threading
 import uuid
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 from typing import Any, Generic, TypeVar
 
 from muddled_orchard import __version__
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.system.apart import ProcessApart
+from muddled_orchard.system.log import log
 from muddled_orchard.system.workers import Awaited, WorkerLost
 
 Piece = TypeVar("Piece")
@@ -57,8 +58,10 @@ class Cluster(Generic[Piece, Result]):
 
     def close(self) -> None:
         """End the processes that were begun for this."""
-        with suppress(Exception):  # who is gone has none
+        try:
             self._client.run(_ended_there, self._run)
+        except Exception:  # who is gone has none
+            log.info("the cluster's processes could not be ended", exc_info=True)
 
 
 class _Remote(Generic[Result]):

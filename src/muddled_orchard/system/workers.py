@@ -9,11 +9,15 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from itertools import islice
+from pathlib import Path
 from typing import TYPE_CHECKING, Any, Generic, Protocol, TypeVar
 
 from msgspec import Struct
 
-from muddled_orchard.system.processes import be_a_worker, context, undisturbed
+from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.system.log import log
+from muddled_orchard.system.processes import be_a_worker, collect_seldom, context, limit_memory, undisturbed
 
 if TYPE_CHECKING:
     from multiprocessing.connection import Connection
@@ -45,6 +49,31 @@ class Machines(Struct, frozen=True):
 
 class WorkerLost(Exception):
     """A process ended unexpectedly, and the piece of work that it did is lost; no other is."""
+
+
+LOST = (TimeoutError, MemoryError, WorkerLost)
+"""What a result that never comes raises, wherever the work was done."""
+
+
+def why_lost(error: BaseException, doing: str, bounds: Bounds, piece: object) -> str:
+    """Why a piece of work was lost, in a few words; the log has the rest. `doing` is what it was, as in
+    `reading it`."""
+    log.warning("lost while %s: %s", doing, piece, exc_info=error)
+    if isinstance(error, TimeoutError):
+        return f"{doing} took more than {counted(bounds.seconds, 'second')}"
+    if isinstance(error, MemoryError):
+        return f"{doing} takes more than {bounds.memory >> 20} MiB of memory"
+    return f"{doing} took its process down; a person has to look"
+
+
+def settle_in(folder: Path, bounds: Bounds) -> Path:
+    """What a worker does before its work, which is bounded in memory from then on: the folder of its own that
+    it gets in `folder`."""
+    collect_seldom()
+    limit_memory(bounds.memory)
+    own = folder / str(os.getpid())
+    own.mkdir()
+    return own
 
 
 class Awaited(Protocol[_Result_co]):

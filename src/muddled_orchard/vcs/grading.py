@@ -32,6 +32,7 @@ from muddled_orchard.core.merging.conflict import MergeResult, relabelled
 from muddled_orchard.core.submission.clones import as_handed_out
 from muddled_orchard.core.submission.file_source import FileSource
 from muddled_orchard.core.submission.submission import Submission
+from muddled_orchard.system.log import log
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.ask.keymaking import make_keys
@@ -106,6 +107,7 @@ def _attempt(step: Callable[[_FromT], _ToT], stage: _FromT) -> _ToT | Assessment
         reason = "it is nested too deeply to be read"
     except Exception as error:
         # Whatever it is, it must not cost the rest of a class their marks; it is told, not hidden.
+        log.exception("grading failed at %s", stage if isinstance(stage, Path) else stage.hand_out)
         detail = brief(str(error), 100)
         reason = f"grading it failed ({type(error).__name__}: {detail}); a person has to look"
     if isinstance(stage, Path):
@@ -195,6 +197,7 @@ class Grader:
         try:
             return make_keys(self._scratch, asked)
         except Exception as error:
+            log.exception("keys can't be made")
             if len(wanted) > 1:
                 return [self._keys_of([asked_for])[0] for asked_for in wanted]
             return [BadInput(Problem(f"its key can't be made ({type(error).__name__})"))]
@@ -224,6 +227,7 @@ class Grader:
         try:
             answers = iter(self._scratch.merges([question for merges in asked_of for _, question in merges]))
         except Exception:
+            log.exception("merges can't be had at once")
             merged: list[_Located | Assessment] = []
             for stage in located:
                 # What was written of the others must not be what makes this one fail.

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from functools import partial
@@ -15,7 +14,6 @@ from muddled_orchard.classroom.marking import Course
 from muddled_orchard.classroom.parallel import opened
 from muddled_orchard.commands.board.ledger_board import RowDetail, raised_hands
 from muddled_orchard.core.base.limits import Bounds, Exceeded
-from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.course.board import Board, Seen, board, seen_of_folder, unread
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.submission.peek import Peek, peek
@@ -23,9 +21,17 @@ from muddled_orchard.files.archives.submissions import Handed, find_submissions
 from muddled_orchard.files.archives.working_state import working_state
 from muddled_orchard.files.course.host_ledger import HostLedger
 from muddled_orchard.files.stored_results import assessment_of, assessment_text
-from muddled_orchard.system.processes import collect_seldom, limit_memory, share
+from muddled_orchard.system.processes import share
 from muddled_orchard.system.temporary import temporary_folder
-from muddled_orchard.system.workers import PORTIONS_AHEAD, WorkerLost, Workers, in_order, workers
+from muddled_orchard.system.workers import (
+    LOST,
+    PORTIONS_AHEAD,
+    Workers,
+    in_order,
+    settle_in,
+    why_lost,
+    workers,
+)
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.grading import FindScenario, Grader
 from muddled_orchard.vcs.read.quarantine import Unreadable, find_repository, take_over
@@ -113,16 +119,14 @@ class FolderBoard:
         for portion, sent in in_order(portions, submit, PORTIONS_AHEAD * self._jobs):
             try:
                 yield from sent.result()
-            except (TimeoutError, WorkerLost, MemoryError):
+            except LOST:
                 yield from (self._alone(path) for path in portion)
 
     def _alone(self, path: Path) -> LookedAt:
         try:
             return self._pool.submit([path], self._bounds.seconds).result()[0]
-        except TimeoutError:
-            return _unreadable(f"reading it took more than {counted(self._bounds.seconds, 'second')}")
-        except (WorkerLost, MemoryError):
-            return _unreadable("reading it took too much; a person has to look")
+        except LOST as error:
+            return _unreadable(why_lost(error, "reading it", self._bounds, path))
 
     def _owner(self, handed: Handed, found: LookedAt) -> str:
         return self._course.collected(handed, assessment_of(found.assessment), remembered=False).learner
@@ -160,10 +164,7 @@ def _looker(
     folder: Path, find: FindScenario, bounds: Bounds, handed_out: Mapping[str, ExerciseVariant]
 ) -> Callable[[Sequence[Path]], list[LookedAt]]:
     """What a process does with a portion; made in it."""
-    collect_seldom()
-    limit_memory(bounds.memory)
-    own = folder / str(os.getpid())
-    own.mkdir()
+    own = settle_in(folder, bounds)
     grader = Grader(own, find, lambda path: opened(path, bounds), handed_out)
 
     def look(paths: Sequence[Path]) -> list[LookedAt]:

@@ -24,6 +24,7 @@ from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.files.course.host_ledger import HostLedger
 from muddled_orchard.files.stored import Damaged
 from muddled_orchard.files.stored_results import assessment_of, assessment_text
+from muddled_orchard.system.log import log
 from muddled_orchard.system.workers import WorkerLost
 from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.quarantine import Unreadable, refs_of
@@ -171,11 +172,13 @@ class PushDesk:
         try:
             found = await asyncio.to_thread(self._found, course, given, push)
         except (WorkerLost, OSError, BadInput):
+            log.exception("push %s of %s could not be graded", push.id, push.learner)
             return None
         grading = _grading(course, given, push, found)
         try:
             written = await self._ledger.do(HostLedger.grade_push, push, grading)
         except BadInput:
+            log.exception("the grading of push %s of %s could not be written", push.id, push.learner)
             return None
         result = PushResult(written, found)
         self._histories[push.learner, push.exercise].add(result)

@@ -2,27 +2,22 @@
 
 from __future__ import annotations
 
-import os
-from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
-from queue import SimpleQueue
 
 from msgspec import Struct
 
 from muddled_orchard.core.base.limits import Bounds
-from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.submission.file_source import FileSource
 from muddled_orchard.files.stored import scenario_of
 from muddled_orchard.files.stored_results import assessment_of, assessment_text
-from muddled_orchard.system.apart import ProcessApart
-from muddled_orchard.system.processes import collect_seldom, limit_memory
+from muddled_orchard.system.apart import WorkersApart
 from muddled_orchard.system.temporary import temporary_folder
-from muddled_orchard.system.workers import WorkerLost
+from muddled_orchard.system.workers import settle_in, why_lost
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.grading import Grader
 from muddled_orchard.vcs.read.pushed import PushedSource, PushSnapshot
@@ -41,21 +36,16 @@ class PushToGrade(Struct, frozen=True):
 class PushGraders:
     """Processes that grade pushes. One that was lost begins anew with the next push: a host runs for days."""
 
-    def __init__(self, processes: Sequence[ProcessApart[PushToGrade | None, str]], bounds: Bounds) -> None:
-        self._bounds, self._processes, self._ended = bounds, processes, False
-        self._free: SimpleQueue[ProcessApart[PushToGrade | None, str]] = SimpleQueue()
-        for process in processes:
-            self._free.put(process)
+    def __init__(self, workers: WorkersApart[PushToGrade | None, str], bounds: Bounds) -> None:
+        self._workers, self._bounds = workers, bounds
 
     def graded(self, push: PushToGrade) -> Assessment:
         """The assessment of a push; waits for it, in any thread. Raises WorkerLost where a process ended
         unexpectedly."""
         try:
-            found = assessment_of(self._done(push))
-        except TimeoutError:
-            return unreadable(f"reading it took more than {counted(self._bounds.seconds, 'second')}")
-        except MemoryError:
-            return unreadable(f"reading it takes more than {self._bounds.memory >> 20} MiB of memory")
+            found = assessment_of(self._workers.do(push, self._bounds.seconds))
+        except (TimeoutError, MemoryError) as error:
+            return unreadable(why_lost(error, "reading it", self._bounds, push.snapshot.repository))
         if found.exercise and (found.exercise, found.variant) != (push.exercise, push.variant):
             # Else the work of another, pushed here, would be theirs.
             return unreadable("its commits are not those that were handed out in this repository")
@@ -63,21 +53,7 @@ class PushGraders:
 
     def end(self) -> None:
         """Wait for nothing any more: what is being graded is lost to this run."""
-        self._ended = True
-        for process in self._processes:
-            process.kill()
-
-    def _done(self, push: PushToGrade) -> str:
-        process = self._free.get()
-        try:
-            try:
-                return process.do(push, self._bounds.seconds)
-            except (TimeoutError, WorkerLost):  # once more: it may have been the machine
-                if self._ended:
-                    raise
-                return process.do(push, self._bounds.seconds)
-        finally:
-            self._free.put(process)
+        self._workers.kill()
 
 
 @contextmanager
@@ -85,22 +61,16 @@ def push_graders(bounds: Bounds, jobs: int) -> Iterator[PushGraders]:
     """So many processes, each of which has loaded what it needs."""
     git.require()
     with temporary_folder() as folder:
-        processes = [ProcessApart(partial(_prepare, folder, bounds)) for _ in range(jobs)]
+        workers = WorkersApart(jobs, partial(_prepare, folder, bounds))
         try:
-            with ThreadPoolExecutor(jobs) as beginning:
-                list(beginning.map(lambda process: process.do(None), processes))
-            yield PushGraders(processes, bounds)
+            workers.begin_all(None)
+            yield PushGraders(workers, bounds)
         finally:
-            for process in processes:
-                process.end()
+            workers.end()
 
 
 def _prepare(folder: Path, bounds: Bounds) -> Callable[[PushToGrade | None], str]:
-    collect_seldom()
-    limit_memory(bounds.memory)
-    own = folder / str(os.getpid())
-    own.mkdir()
-    return partial(_grade, _Grading(own))
+    return partial(_grade, _Grading(settle_in(folder, bounds)))
 
 
 class _Grading:

@@ -29,6 +29,7 @@ from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.passwords import INSTRUCTOR
 from muddled_orchard.files.course.host_ledger import HostLedger
+from muddled_orchard.system.log import log
 
 _LOOK = 2.0
 """Seconds between two looks at what may have changed."""
@@ -157,6 +158,7 @@ class _Serving:
                 opened, told = _opened(host), ""
             except BadInput as bad:  # the ledger is in use, or its disk is full: it is tried again
                 if str(bad) != told:
+                    log.warning("the host can't keep up", exc_info=bad)
                     told = str(bad)
                     self._saying.more(told)
 

@@ -1,0 +1,35 @@
+"""The log: what went wrong where nobody was told, for whoever looks into it later.
+
+It is Python's own `logging`, under the name `muddled`. Nothing is written unless `muddled --log FILE` or the
+variable MUDDLED_LOG says where to. What commands tell people stays on the terminal.
+"""
+
+from __future__ import annotations
+
+import logging
+import os
+
+from muddled_orchard.system import LOG_VARIABLE
+
+log = logging.getLogger("muddled")
+log.addHandler(logging.NullHandler())  # else Python prints warnings to standard error
+log.propagate = False
+
+_FORM = "%(asctime)s %(process)d %(levelname)s %(message)s"
+
+
+def write_log(file: str | None = None) -> None:
+    """Write the log to a file from now on, here and in all processes begun from here; without a name to the
+    one that the variable names, if any. What the file has stays. Raises OSError where it can't be written."""
+    file = file or os.environ.get(LOG_VARIABLE)
+    if not file:
+        return
+    # At once, and appended: several processes write to it.
+    handler = logging.FileHandler(file, encoding="utf-8", errors="backslashreplace")
+    handler.setFormatter(logging.Formatter(_FORM))
+    for other in log.handlers[1:]:
+        log.removeHandler(other)
+        other.close()
+    log.addHandler(handler)
+    log.setLevel(logging.INFO)
+    os.environ[LOG_VARIABLE] = os.path.abspath(file)  # noqa: PTH100 - as Python's logging has it
