@@ -23,7 +23,7 @@ from pathlib import Path
 from benchmarks.classes import CORES
 from benchmarks.figures import note
 from benchmarks.measuring import EXERCISE
-from muddled_orchard.classroom.marking import Course
+from muddled_orchard.classroom.marking import GradingRun
 from muddled_orchard.commands.board.folder_board import folder_board
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.files.course.ledger import Ledger
@@ -141,7 +141,8 @@ def _board(top: Path, size: int) -> None:
     words = ["handout", EXERCISE, "--roster", "roster.csv", "--out", "out", "--pack", "folder", "--quiet"]
     subprocess.run([PROGRAM, *words], cwd=top, check=True)
     ledger = Ledger(top / "orchard.db")
-    with folder_board([top / "out" / EXERCISE], Course(ScenarioLibrary(), ledger), Bounds(), CORES) as board:
+    run = GradingRun(ScenarioLibrary(), ledger)
+    with folder_board([top / "out" / EXERCISE], run, Bounds(), CORES) as board:
         times = []
         for _ in range(ROUNDS):
             began, processor = time.perf_counter(), time.process_time()

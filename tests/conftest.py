@@ -15,7 +15,7 @@ from typing import Any
 
 import pytest
 
-from muddled_orchard.classroom.marking import Course, Kept, marked
+from muddled_orchard.classroom.marking import GradingRun, RunRecord, marked
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.files.archives.submissions import Handed
@@ -86,9 +86,9 @@ def graded(folder: Path, *more: str | Path) -> dict[str, dict[str, Any]]:
     return {submission["learner"]: submission for submission in data["submissions"]}
 
 
-def all_marked(handed: Sequence[Handed], course: Course, bounds: Bounds, jobs: int) -> list[Collected]:
+def all_marked(handed: Sequence[Handed], course: GradingRun, bounds: Bounds, jobs: int) -> list[Collected]:
     """Submissions graded in processes of their own, without the program around it."""
-    with marked(handed, course, bounds, Machines(jobs), keep=Kept()) as going:
+    with marked(handed, course, bounds, Machines(jobs), keep=RunRecord()) as going:
         return list(going)
 
 

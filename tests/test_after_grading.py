@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 from muddled_orchard.classroom.standing import read_class
-from muddled_orchard.commands.reply.replying import layout
+from muddled_orchard.commands.reply.replying import packed_names
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.likeness import alike
 from muddled_orchard.core.grading.assessment import Assessment
@@ -194,7 +194,7 @@ def test_feedback_is_called_as_submissions_were(name: str, tmp_path: Path) -> No
         ledger._run("UPDATE grading SET pile = ?, submission = ? WHERE learner = ?", (pile, place, learner))
     record = read_class(ledger)
     ledger.close()
-    assert list(layout(record, record.standing.totals).values()) == expected
+    assert list(packed_names(record, record.standing.totals).values()) == expected
     muddled("reply", "--zip", "fb.zip", "--quiet", folder=tmp_path)
     with zipfile.ZipFile(tmp_path / "fb.zip") as archive:
         assert {entry.partition("/")[0] for entry in archive.namelist()} == set(expected)

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from muddled_orchard.classroom.marking import Course
+from muddled_orchard.classroom.marking import GradingRun
 from muddled_orchard.commands.board.folder_board import FolderBoard, folder_board
 from muddled_orchard.commands.board.terminal import board_view
 from muddled_orchard.core.base.limits import Bounds
@@ -131,7 +131,7 @@ def test_only_what_changed_is_looked_at_and_nothing_is_touched(
     before = shell(place, "find . -printf '%p %s %T@ %i\n' | sort")
     ledger = Ledger(course / "orchard.db")
     asked: list[int] = []
-    with folder_board([place], Course(ScenarioLibrary(), ledger), Bounds(), 2) as boards:
+    with folder_board([place], GradingRun(ScenarioLibrary(), ledger), Bounds(), 2) as boards:
         look = boards._looked_at
         monkeypatch.setattr(boards, "_looked_at", lambda paths: asked.append(len(paths)) or look(paths))  # type: ignore[func-returns-value]
         first = looked_at(boards)

@@ -22,7 +22,7 @@ import pytest
 from msgspec.structs import replace
 
 from muddled_orchard.classroom import marking
-from muddled_orchard.classroom.marking import Course
+from muddled_orchard.classroom.marking import GradingRun
 from muddled_orchard.cli import main
 from muddled_orchard.commands.grade import command as grade
 from muddled_orchard.core.base.limits import Bounds
@@ -31,7 +31,7 @@ from muddled_orchard.core.grading.assessment import unreadable
 from muddled_orchard.files.archives.export import spread
 from muddled_orchard.files.archives.submissions import find_submissions
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.files.course.ledger_schema import MIGRATIONS
+from muddled_orchard.files.course.ledger_schema import LEARNERS, MIGRATIONS, OF_NOBODY
 from muddled_orchard.files.course.roster import read_roster
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.stored_results import assessment_text
@@ -300,10 +300,10 @@ def test_the_known_and_the_new_come_in_order_whatever_the_portions_are(
     names = ("ada", "bo", "cyd", "dot")
     ledger = Ledger(tmp_path / "orchard.db")
     pile = find_submissions([tmp_path / "out/press-limit"]).handed
-    assert len(all_marked(pile, Course(ScenarioLibrary(), ledger), Bounds(), 2)) == 4
+    assert len(all_marked(pile, GradingRun(ScenarioLibrary(), ledger), Bounds(), 2)) == 4
     for name in ("bo", "dot"):
         shell(tmp_path / f"out/press-limit/{name}/work", RIGHT)
-    found = all_marked(pile, Course(ScenarioLibrary(), ledger), Bounds(), 2)
+    found = all_marked(pile, GradingRun(ScenarioLibrary(), ledger), Bounds(), 2)
     ledger.close()
     assert [one.learner for one in found] == [*names]
     assert [one.remembered for one in found] == [True, False, True, False]
@@ -524,7 +524,7 @@ def test_a_ledger_goes_on_after_a_request_to_end_anywhere_in_a_transaction(
 @pytest.mark.parametrize("state", ["untouched", "unreadable"])
 def test_what_could_not_be_read_is_graded_anew(state: Literal["untouched", "unreadable"]) -> None:
     """A bound or a missing scenario may have been the reason."""
-    course = Course(ScenarioLibrary(), None)
+    course = GradingRun(ScenarioLibrary(), None)
     found = replace(unreadable("too large", "press-limit"), state=state)
     digest = course.scenarios.digest("press-limit")
     known = SimpleNamespace(
@@ -597,6 +597,9 @@ def test_people_can_be_forgotten_and_made_numbers(back: Path) -> None:
     assert {one["learner"] for one in left["hand_outs"]} == {"bo", "cyd", "dot"}
     assert b"Ada Quince" not in (back / "orchard.db").read_bytes()
     assert "3 learners became numbers" in muddled("ledger", "--anonymous", folder=back).stdout
+    with database(back / "orchard.db") as db:
+        tables = {name for (name,) in db.execute("SELECT name FROM sqlite_schema WHERE type = 'table'")}
+    assert tables == {*LEARNERS, *OF_NOBODY}, "each table says whether it is about learners"
     kept = (back / "orchard.db").read_bytes()
     assert not any(name in kept for name in (b"Bo Medlar", b"Sloe", b"done/", b".tar.gz", b"secret"))
     left = json.loads(muddled("ledger", "--json", folder=back).stdout)

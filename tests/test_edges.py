@@ -21,7 +21,7 @@ from typing import Any
 import pytest
 
 from muddled_orchard.classroom import parallel
-from muddled_orchard.classroom.marking import Course
+from muddled_orchard.classroom.marking import GradingRun
 from muddled_orchard.core.base import limits
 from muddled_orchard.core.base.limits import Bounds, Exceeded
 from muddled_orchard.core.base.problems import BadInput
@@ -187,7 +187,7 @@ def test_a_worker_that_fails_alone_is_not_tried_again(planted: Path, monkeypatch
     monkeypatch.setattr(parallel, "opened", opened)
     monkeypatch.setenv(LOG_VARIABLE, "")
     write_log(str(planted / "log"))
-    (found,) = all_marked([Handed(planted, "ilse")], Course(ScenarioLibrary()), Bounds(), 1)
+    (found,) = all_marked([Handed(planted, "ilse")], GradingRun(ScenarioLibrary()), Bounds(), 1)
     assert found.assessment.reason == "reading it took its process down; a person has to look"
     assert (planted / "tries").read_text() == "."
     for handler in log.handlers[1:]:
@@ -218,7 +218,7 @@ def test_whatever_leaves_a_worker_costs_its_submission_alone(
     monkeypatch.setattr(parallel, "opened", opened)
     handed = [Handed(planted.parent / name, name) for name in ("ilse", "odd", "two")]
     shell(planted.parent, "cp -r ilse odd; cp -r ilse two")
-    found = all_marked(handed, Course(ScenarioLibrary()), Bounds(), 1)
+    found = all_marked(handed, GradingRun(ScenarioLibrary()), Bounds(), 1)
     assert [one.assessment.state for one in found] == ["untouched", "unreadable", "untouched"]
 
 

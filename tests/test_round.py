@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from rich.console import Console
 
 from muddled_orchard.classroom import handing_out
-from muddled_orchard.classroom.marking import Course
+from muddled_orchard.classroom.marking import GradingRun
 from muddled_orchard.commands.commands_page import commands_page
 from muddled_orchard.commands.parser import COMMANDS, whole_parser
 from muddled_orchard.core.base.limits import Bounds
@@ -79,7 +79,7 @@ def test_the_whole_catalogue_goes_out_and_comes_back(tmp_path: Path) -> None:
         session.commit_work()
         named("right").act(session)
         (back / f"{one.exercise}.zip").write_bytes(pack(dict(read_files(place)), one.exercise, "zip"))
-    course = Course(library, ledger)
+    course = GradingRun(library, ledger)
     results = all_marked(find_submissions([back]).handed, course, Bounds(), 2)
     ledger.close()
     marks = {(one.learner, one.assessment.exercise): one.assessment for one in results}
@@ -102,7 +102,7 @@ def test_processes_that_are_not_forked_do_the_same(tmp_path: Path, monkeypatch: 
     ledger = handed_out(tmp_path, ["press-limit"])
     assert shell(tmp_path, "diff -r before out") == ""
     handed = [Handed(path, path.name) for path in sorted((tmp_path / "out/press-limit").iterdir())]
-    results = all_marked(handed, Course(ScenarioLibrary(), ledger), Bounds(), 2)
+    results = all_marked(handed, GradingRun(ScenarioLibrary(), ledger), Bounds(), 2)
     ledger.close()
     assert [(one.learner, one.assessment.state) for one in results] == [
         ("ada", "untouched"),
@@ -214,7 +214,7 @@ def test_bundles(name: str, planted: Path) -> None:
         "sed -i -e '/^<<<<<<</,/^=======/d' -e '/^>>>>>>>/d' press.toml; git commit -qam merged\n"
         + BUNDLES[name],
     )
-    (one,) = all_marked([Handed(planted / "x.bundle", "x")], Course(ScenarioLibrary()), Bounds(), 1)
+    (one,) = all_marked([Handed(planted / "x.bundle", "x")], GradingRun(ScenarioLibrary()), Bounds(), 1)
     lacking = {c.id for c in one.assessment.criteria if c.outcome.verdict in ("partly", "missed")}
     # Branches that were left out of a bundle can't be told from deleted ones.
     assert lacking == ({"bystanders"} if name == "main alone" else set())

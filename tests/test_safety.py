@@ -20,7 +20,7 @@ from typing import Any
 import pytest
 
 from muddled_orchard.classroom import parallel
-from muddled_orchard.classroom.marking import Course
+from muddled_orchard.classroom.marking import GradingRun
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.grading.assess import assess
 from muddled_orchard.core.submission.file_source import FileSource
@@ -289,7 +289,7 @@ def test_a_worker_that_fails_costs_its_submission_alone(
 
     really_opened = parallel.opened
     monkeypatch.setattr(parallel, "opened", opened)
-    found = all_marked(handed, Course(ScenarioLibrary()), Bounds(seconds=1), 2)
+    found = all_marked(handed, GradingRun(ScenarioLibrary()), Bounds(seconds=1), 2)
     assert [one.assessment.percent for one in found] == [100, 0, 100]
     assert says in found[1].assessment.reason
 

@@ -12,7 +12,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from muddled_orchard.classroom.shipping import ShippedScenarios, received, shipped
+from muddled_orchard.classroom.shipping import ShippedScenarios, arrived, shipped
 from muddled_orchard.core.base.limits import Bounds, Exceeded
 from muddled_orchard.core.submission.file_source import FileSource, below
 from muddled_orchard.files.archives.unpacking import unpacked
@@ -64,7 +64,7 @@ def test_a_folder_arrives_as_it_lay(entries: dict[str, bytes | str | None], exec
                 place.write_bytes(content)
                 place.chmod(0o755 if executable else 0o644)
         travelling = pickle.loads(pickle.dumps(shipped(top, Bounds())))  # noqa: S301 - our own
-        assert seen(received(travelling, Bounds())) == seen(DiskSource(top))
+        assert seen(arrived(travelling, Bounds())) == seen(DiskSource(top))
 
 
 def test_an_archive_travels_unopened(planted: Path) -> None:
@@ -72,7 +72,7 @@ def test_an_archive_travels_unopened(planted: Path) -> None:
     archive = planted.parent / "a.tar.gz"
     came = shipped(archive, Bounds())
     assert came.data == archive.read_bytes()
-    assert seen(received(came, Bounds())) == seen(unpacked(archive, Bounds()))
+    assert seen(arrived(came, Bounds())) == seen(unpacked(archive, Bounds()))
 
 
 @pytest.mark.parametrize(
@@ -93,13 +93,13 @@ def test_what_can_not_travel_says_why(make: str, bounds: dict[str, Any], says: s
     shell(tmp_path, "rm -rf x")  # what is nested as deep as this pytest can't remove
     assert (came.form, came.data, came.entries) == ("refused", b"", ())
     with pytest.raises(Exceeded, match=says):
-        received(came, Bounds())
+        arrived(came, Bounds())
 
 
 def test_a_pipe_in_a_folder_is_not_waited_for(tmp_path: Path) -> None:
     os.mkfifo(tmp_path / "pipe")
     (tmp_path / "file").write_bytes(b"x")
-    assert seen(received(shipped(tmp_path, Bounds()), Bounds())) == seen(DiskSource(tmp_path))
+    assert seen(arrived(shipped(tmp_path, Bounds()), Bounds())) == seen(DiskSource(tmp_path))
 
 
 def test_scenarios_travel_as_texts_and_bundled_ones_are_there() -> None:

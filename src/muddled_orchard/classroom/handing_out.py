@@ -57,7 +57,7 @@ class Exercise(Struct, frozen=True):
     variants: Variants
 
 
-class Piece(Struct, frozen=True):
+class HandOutToMake(Struct, frozen=True):
     """One hand-out: of which exercise (by place), for whom, which variant, and the URL of the repository that
     it is pushed to (empty: it isn't)."""
 
@@ -108,7 +108,7 @@ def enrol(
     learners: Sequence[Learner],
     out: Path,
     urls: Mapping[tuple[str, str], str] | None = None,
-) -> list[Piece]:
+) -> list[HandOutToMake]:
     """Write learners and scenarios down, and say what is still to be made: what is not handed out yet, or
     whose file is not there. `urls` are the repositories that they are pushed to, by exercise and learner.
     Raises BadInput where a scenario was changed since."""
@@ -120,7 +120,7 @@ def enrol(
         ledger.add_scenario(exercise.digest, scenario.id, scenario.title, scenario_text(scenario))
     known = {(exercise, learner) for learner, exercise in ledger.given()}
     return [
-        Piece(
+        HandOutToMake(
             number,
             learner.id,
             variant_code(secret, exercise.scenario.id, learner.id),
@@ -143,7 +143,7 @@ def _refuse_changed(exercises: Sequence[Exercise], digests: Mapping[str, str]) -
 
 @contextmanager
 def made(
-    exercises: Sequence[Exercise], wanted: Sequence[Piece], out: Path, jobs: int
+    exercises: Sequence[Exercise], wanted: Sequence[HandOutToMake], out: Path, jobs: int
 ) -> Iterator[Iterator[list[HandOut]]]:
     """Make the archives, a portion at a time, on several cores where it pays; what is not made when this is
     left is not made."""
@@ -162,7 +162,7 @@ def made(
 
 
 def _as_made(
-    begun: Iterable[tuple[Sequence[Piece], Awaited[list[HandOut]]]],
+    begun: Iterable[tuple[Sequence[HandOutToMake], Awaited[list[HandOut]]]],
 ) -> Iterator[list[HandOut]]:
     try:
         for _, awaited in begun:
@@ -172,15 +172,17 @@ def _as_made(
         raise BadInput(Problem("a process that was packing ended unexpectedly", hint)) from None
 
 
-def _maker(exercises: Sequence[Exercise], out: Path) -> Callable[[Sequence[Piece]], list[HandOut]]:
+def _maker(exercises: Sequence[Exercise], out: Path) -> Callable[[Sequence[HandOutToMake]], list[HandOut]]:
     return functools.partial(_portion_made, exercises, out)
 
 
-def _portion_made(exercises: Sequence[Exercise], out: Path, portion: Sequence[Piece]) -> list[HandOut]:
+def _portion_made(
+    exercises: Sequence[Exercise], out: Path, portion: Sequence[HandOutToMake]
+) -> list[HandOut]:
     return [_hand_out(exercises[piece.exercise], piece, out) for piece in portion]
 
 
-def _hand_out(exercise: Exercise, piece: Piece, out: Path) -> HandOut:
+def _hand_out(exercise: Exercise, piece: HandOutToMake, out: Path) -> HandOut:
     """Make one hand-out and put it in place."""
     practice = practice_of(exercise.variants, piece.code)
     place = _place(out, exercise, piece.learner)

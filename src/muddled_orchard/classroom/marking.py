@@ -75,7 +75,7 @@ class Scenarios(Struct):
         return self._digests[id_]
 
 
-class Course:
+class GradingRun:
     """What a grading run knows: the scenarios, and who got which variant."""
 
     def __init__(self, library: ScenarioLibrary, ledger: Ledger | None = None) -> None:
@@ -151,7 +151,7 @@ def _slim(hand_out: HandOut) -> HandOut:
 _NO_TIPS: Mapping[str, str] = {}
 
 
-class Kept(Struct):
+class RunRecord(Struct):
     """What a run has come to, as the ledger has it whatever stops the run: how many gradings were known
     before, how many were written down, and those that are still to be."""
 
@@ -174,33 +174,33 @@ class Kept(Struct):
 @contextmanager
 def marked(
     handed: Sequence[Handed],
-    course: Course,
+    run: GradingRun,
     bounds: Bounds,
     machines: Machines,
     *,
     again: bool = False,
     run_rules: bool = False,
-    keep: Kept | None = None,
+    keep: RunRecord | None = None,
 ) -> Iterator[Iterator[Collected]]:
     """Grade submissions, in order. What the ledger has graded before, as it is now, is taken from there; what
     was graded afresh when this is left is written down, whatever stops the rest, and `keep` tells how many
     that are (None: nothing is written down)."""
     # What was graded without running the rules says nothing of them.
     how = f"{__version__} with rules run" if run_rules else __version__
-    with _Portions(handed, course, bounds, machines, run_rules=run_rules) as portions:
+    with _Portions(handed, run, bounds, machines, run_rules=run_rules) as portions:
 
         def looked_up(submission: Handed) -> _LookedUp:
             if submission.refused:
                 return _LookedUp(submission, "", unreadable(submission.refused))
-            digest = fingerprint(submission.path, bounds) if course.ledger else ""
-            return _LookedUp(submission, digest, None if again else _remembered(course, digest, how))
+            digest = fingerprint(submission.path, bounds) if run.ledger else ""
+            return _LookedUp(submission, digest, None if again else _remembered(run, digest, how))
 
         try:
             begun = in_order(portions.all(looked_up), portions.begin, portions.ahead)
-            yield _gathered(begun, course, keep, how)
+            yield _gathered(begun, run, keep, how)
         finally:
-            if course.ledger is not None and keep is not None and keep.waiting:
-                keep.write(course.ledger)
+            if run.ledger is not None and keep is not None and keep.waiting:
+                keep.write(run.ledger)
 
 
 class _Portions:
@@ -208,9 +208,15 @@ class _Portions:
     takes long to load; that of a cluster at once."""
 
     def __init__(
-        self, handed: Sequence[Handed], course: Course, bounds: Bounds, machines: Machines, *, run_rules: bool
+        self,
+        handed: Sequence[Handed],
+        run: GradingRun,
+        bounds: Bounds,
+        machines: Machines,
+        *,
+        run_rules: bool,
     ) -> None:
-        self._handed, self._course, self._bounds = handed, course, bounds
+        self._handed, self._run, self._bounds = handed, run, bounds
         self._machines, self._runs = machines, run_rules
         self._stack = ExitStack()
         self._graders: Graders | None = None
@@ -220,7 +226,7 @@ class _Portions:
         if self._machines.cluster is not None:
             from muddled_orchard.classroom.parallel import graders_in_cluster
 
-            about = (self._machines, self._course.scenarios.texts(), self._bounds, self._course.commits())
+            about = (self._machines, self._run.scenarios.texts(), self._bounds, self._run.commits())
             entered = self._stack.enter_context(graders_in_cluster(*about, run_rules=self._runs))
             self._graders, self._jobs = entered, entered.size
         alone = _GRADED_AT_ONCE if self._machines.cluster is None else _IN_CLUSTER_AT_ONCE
@@ -245,7 +251,7 @@ class _Portions:
         if self._graders is None:
             from muddled_orchard.classroom.parallel import graders
 
-            about = (self._course.scenarios.find, self._bounds, self._jobs, self._course.commits())
+            about = (self._run.scenarios.find, self._bounds, self._jobs, self._run.commits())
             making = graders(len(self._handed), self._at_once, *about, run_rules=self._runs)
             self._graders = self._stack.enter_context(making)
         return self._graders.submit(fresh)
@@ -253,8 +259,8 @@ class _Portions:
 
 def _gathered(
     begun: Iterable[tuple[Sequence[_LookedUp], Awaited[list[str]] | None]],
-    course: Course,
-    keep: Kept | None,
+    run: GradingRun,
+    keep: RunRecord | None,
     how: str,
 ) -> Iterator[Collected]:
     """Put remembered and fresh gradings in order, and write the fresh ones down portion by portion."""
@@ -264,29 +270,29 @@ def _gathered(
             text = next(texts) if one.known is None else ""
             remembered = one.known is not None and not one.handed.refused
             assessment = one.known or assessment_of(text)
-            collected = course.collected(one.handed, assessment, remembered=remembered)
-            if one.known is None and course.ledger is not None and one.digest:
-                collected = replace(collected, before=_before(course, collected, one.digest, how))
-            if keep is not None and course.ledger is not None:
+            collected = run.collected(one.handed, assessment, remembered=remembered)
+            if one.known is None and run.ledger is not None and one.digest:
+                collected = replace(collected, before=_before(run, collected, one.digest, how))
+            if keep is not None and run.ledger is not None:
                 if one.known is None:
                     keep.waiting.append(
-                        _written(one.handed, collected, assessment, text, one.digest, course, how)
+                        _written(one.handed, collected, assessment, text, one.digest, run, how)
                     )
                 else:
                     keep.known += 1
                 if len(keep.waiting) >= _NOTED_AT_ONCE:
-                    keep.write(course.ledger)
+                    keep.write(run.ledger)
             yield collected
 
 
 # -- What the ledger remembers ----------------------------------------------------------------------------
 
 
-def _remembered(course: Course, digest: str, how: str) -> Assessment | None:
-    known = course.ledger.graded(digest, how) if course.ledger and digest else None
+def _remembered(run: GradingRun, digest: str, how: str) -> Assessment | None:
+    known = run.ledger.graded(digest, how) if run.ledger and digest else None
     if known is None or known.state == "unreadable":
         return None  # why it could not be read may have gone: a bound, a missing scenario
-    if known.scenario != course.scenarios.digest(known.exercise):
+    if known.scenario != run.scenarios.digest(known.exercise):
         return None
     try:
         return assessment_of(known.result)
@@ -294,16 +300,16 @@ def _remembered(course: Course, digest: str, how: str) -> Assessment | None:
         return None
 
 
-def _before(course: Course, collected: Collected, digest: str, how: str) -> Before | None:
+def _before(run: GradingRun, collected: Collected, digest: str, how: str) -> Before | None:
     """What the same work came to when it was last graded, as it would count now."""
-    grading = course.ledger.newest_grading(digest) if course.ledger else None
+    grading = run.ledger.newest_grading(digest) if run.ledger else None
     if grading is None or not collected.known or grading.learner != collected.learner:
         return None
     try:
-        found = course.counting(assessment_of(grading.result), grading.learner)
+        found = run.counting(assessment_of(grading.result), grading.learner)
     except Damaged:
         return None
-    now = course.scenarios.digest(collected.assessment.exercise)
+    now = run.scenarios.digest(collected.assessment.exercise)
     why = ["the scenario was changed"] if grading.scenario != now else []
     why += [f"graded by {grading.version} before"] if grading.version != how else []
     return Before(found, " and ".join(why))
@@ -315,17 +321,17 @@ def _written(
     assessment: Assessment,
     text: str,
     digest: str,
-    course: Course,
+    run: GradingRun,
     how: str,
 ) -> Grading:
     """The grader's own result as the ledger keeps it: what persons settle is kept beside it."""
     if collected.known:
-        assessment = held_to(assessment, course.unseen)
+        assessment = held_to(assessment, run.unseen)
     return Grading(
         submission=_as_text(collected.submission),
         fingerprint=digest,
         version=how,
-        scenario=course.scenarios.digest(assessment.exercise),
+        scenario=run.scenarios.digest(assessment.exercise),
         exercise=assessment.exercise,
         variant=assessment.variant,
         learner=collected.learner if collected.known else None,

@@ -14,7 +14,7 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
-from muddled_orchard.classroom.shipping import Shipped, ShippedScenarios, received, shipped
+from muddled_orchard.classroom.shipping import Shipped, ShippedScenarios, arrived, shipped
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.exercise.scenario import MOST_SECONDS
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
@@ -61,7 +61,7 @@ def graders(
     """
     git.require()
     with temporary_folder() as folder:
-        work = functools.partial(_grader, folder, find, bounds, handed_out, run_rules)
+        work = functools.partial(_grader, folder, find, bounds, handed_out, run_rules=run_rules)
         crew = single_worker(work) if most <= at_once else workers(min(jobs, -(-most // at_once)), work)
         with crew as pool:
             yield Graders(pool, _bounds_of(bounds, run_rules=run_rules))
@@ -78,7 +78,7 @@ def graders_in_cluster(
 ) -> Iterator[Graders]:
     """The workers of a cluster; `texts` are the scenarios that travel there, by id. Raises BadInput where the
     cluster can't be used."""
-    there = functools.partial(_grader_there, ShippedScenarios(texts), bounds, handed_out, run_rules)
+    there = functools.partial(_grader_there, ShippedScenarios(texts), bounds, handed_out, run_rules=run_rules)
     with cluster(machines.cluster or "", there) as pool:
         pack = functools.partial(shipped, bounds=bounds) if machines.ship else Path.absolute
         yield Graders(pool, _bounds_of(bounds, run_rules=run_rules), pack, pool.size)
@@ -150,6 +150,7 @@ def _grader(
     find: FindScenario,
     bounds: Bounds,
     handed_out: Mapping[str, ExerciseVariant] | None,
+    *,
     run_rules: bool,
 ) -> Callable[[Sequence[Place]], list[str]]:
     """What a worker does with a portion; made in the worker."""
@@ -157,7 +158,7 @@ def _grader(
     travelled: dict[Path, Shipped] = {}
 
     def open_place(path: Path) -> FileSource:
-        return received(travelled[path], bounds) if path in travelled else opened(path, bounds)
+        return arrived(travelled[path], bounds) if path in travelled else opened(path, bounds)
 
     grader = Grader(own, find, open_place, handed_out, run_rules=run_rules)
 
@@ -183,13 +184,14 @@ def _grader_there(
     find: FindScenario,
     bounds: Bounds,
     handed_out: Mapping[str, ExerciseVariant] | None,
+    *,
     run_rules: bool,
 ) -> Callable[[Sequence[Place]], list[str]]:
     """The same in a process of a cluster's worker, which has a folder of its own until it ends."""
     git.require()
     kept = ExitStack()
     atexit.register(kept.close)
-    return _grader(kept.enter_context(temporary_folder()), find, bounds, handed_out, run_rules)
+    return _grader(kept.enter_context(temporary_folder()), find, bounds, handed_out, run_rules=run_rules)
 
 
 class _Failed(Exception):

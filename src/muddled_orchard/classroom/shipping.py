@@ -67,7 +67,7 @@ def _entries(place: FileSource, bounds: Bounds) -> list[ShippedEntry]:
     return found
 
 
-def received(came: Shipped, bounds: Bounds) -> FileSource:
+def arrived(came: Shipped, bounds: Bounds) -> FileSource:
     """The files of a submission that has travelled. Raises Exceeded as `unpacked` does."""
     if came.form == "refused":
         raise Exceeded(came.reason)

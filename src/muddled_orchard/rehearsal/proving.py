@@ -37,7 +37,7 @@ _OURS = (
 )
 
 
-class _Piece(Struct, frozen=True):
+class _ToProve(Struct, frozen=True):
     scenario: Scenario
     code: str
     run_rules: bool
@@ -48,7 +48,7 @@ def prove(
 ) -> Iterator[Proof]:
     """The proof of each scenario's variant, in order; all of them must have keys. `run_rules`: the commands
     of rules are run, too."""
-    pieces = [_Piece(scenario, code, run_rules) for scenario in scenarios]
+    pieces = [_ToProve(scenario, code, run_rules) for scenario in scenarios]
     if len(pieces) < 2:
         yield from map(_proved, pieces)
         return
@@ -57,11 +57,11 @@ def prove(
             yield future.result()
 
 
-def _proves() -> Callable[[_Piece], Proof]:
+def _proves() -> Callable[[_ToProve], Proof]:
     return _proved
 
 
-def _proved(piece: _Piece) -> Proof:
+def _proved(piece: _ToProve) -> Proof:
     with temporary_folder() as folder:
         key = make_key(ScratchRepository(folder / "scratch.git"), piece.scenario, piece.code)
         plant(piece.scenario, folder / "planted", piece.code)

@@ -37,7 +37,7 @@ BEHAVIOURS_AT_ONCE = 16
 ACTING_LEARNER = "ilse"
 
 
-class _Piece(Struct, frozen=True):
+class _ToAct(Struct, frozen=True):
     """A portion of a scenario's behaviours: those from `start` on."""
 
     scenario: Scenario
@@ -69,14 +69,14 @@ def rehearsed(
     crew = workers(machines.jobs, _acts) if machines.cluster is None else cluster(machines.cluster, _acts)
     with temporary_folder() as folder, crew as pool:
         scratch = ScratchRepository(folder / "scratch.git")
-        yield _in_order(scenarios, codes, keep, scratch, pool, all_in_each, run_rules)
+        yield _in_order(scenarios, codes, keep, scratch, pool, all_in_each=all_in_each, run_rules=run_rules)
 
 
 _Packed = tuple[Acted, bytes]
 """What was acted out, and where it surprised its repository, packed."""
 
 
-def _acts() -> Callable[[_Piece], list[_Packed]]:
+def _acts() -> Callable[[_ToAct], list[_Packed]]:
     return _acted_and_graded
 
 
@@ -85,7 +85,8 @@ def _in_order(
     codes: Sequence[str],
     keep: Path,
     scratch: ScratchRepository,
-    pool: Workers[_Piece, list[_Packed]],
+    pool: Workers[_ToAct, list[_Packed]],
+    *,
     all_in_each: bool,
     run_rules: bool,
 ) -> Iterator[Rehearsal]:
@@ -98,9 +99,9 @@ def _in_order(
         _forget(keep / scenario.id, behaviours)
         starts = range(0, len(behaviours), BEHAVIOURS_AT_ONCE)
         if all_in_each:
-            pieces = [_Piece(scenario, code, start, run_rules) for code in own for start in starts]
+            pieces = [_ToAct(scenario, code, start, run_rules) for code in own for start in starts]
         else:
-            pieces = [_Piece(scenario, own[n % len(own)], start, run_rules) for n, start in enumerate(starts)]
+            pieces = [_ToAct(scenario, own[n % len(own)], start, run_rules) for n, start in enumerate(starts)]
         begun.append((key, [pool.submit(piece) for piece in pieces]))
     for key, futures in begun:
         place = keep / key.scenario.id
@@ -130,7 +131,7 @@ def _file_name(behaviour: str) -> str:
     return behaviour.replace("/", "_").replace(" ", "-")
 
 
-def _acted_and_graded(piece: _Piece) -> list[_Packed]:
+def _acted_and_graded(piece: _ToAct) -> list[_Packed]:
     """Act and grade one portion, in a process of its own."""
     scenario = piece.scenario
     with temporary_folder() as folder:
@@ -163,7 +164,7 @@ def _acted(key: Key, behaviour: Behaviour, planted: Path, folder: Path) -> Expec
 
 
 def _compared(
-    piece: _Piece, behaviour: Behaviour, folder: Path, expected: Expected | str, got: Assessment
+    piece: _ToAct, behaviour: Behaviour, folder: Path, expected: Expected | str, got: Assessment
 ) -> _Packed:
     if isinstance(expected, str):
         found: tuple[str, ...] = (expected,)

@@ -11,7 +11,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Protocol
 
-from muddled_orchard.classroom.marking import Course
+from muddled_orchard.classroom.marking import GradingRun
 from muddled_orchard.commands.board.folder_board import folder_board
 from muddled_orchard.commands.board.ledger_board import LedgerBoard, RowDetail
 from muddled_orchard.commands.options import (
@@ -106,7 +106,7 @@ def _boards(options: argparse.Namespace, course: CourseFile | None) -> Iterator[
     named = [*options.scenarios, *(course.own_scenarios if course else ())]
     known = HostLedger(path) if options.ledger is not None or path.is_file() else None
     try:
-        about = Course(ScenarioLibrary(named, beside(options.folders)), known)
+        about = GradingRun(ScenarioLibrary(named, beside(options.folders)), known)
         with folder_board(options.folders, about, bounds_of(options), options.jobs, known) as boards:
             yield boards
     finally:

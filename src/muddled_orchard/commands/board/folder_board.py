@@ -10,7 +10,7 @@ from pathlib import Path
 from msgspec import Struct
 from msgspec.structs import replace
 
-from muddled_orchard.classroom.marking import Course
+from muddled_orchard.classroom.marking import GradingRun
 from muddled_orchard.classroom.parallel import opened
 from muddled_orchard.commands.board.ledger_board import RowDetail, raised_hands
 from muddled_orchard.core.base.limits import Bounds, Exceeded
@@ -59,13 +59,13 @@ class _Known(Struct):
 
 @contextmanager
 def folder_board(
-    named: Sequence[Path], course: Course, bounds: Bounds, jobs: int, ledger: HostLedger | None = None
+    named: Sequence[Path], run: GradingRun, bounds: Bounds, jobs: int, ledger: HostLedger | None = None
 ) -> Iterator[FolderBoard]:
     """A board over folders; `ledger` knows of raised hands. Its processes begin here and now."""
     git.require()
-    shared = (course.scenarios.find, bounds, course.commits())
+    shared = (run.scenarios.find, bounds, run.commits())
     with temporary_folder() as folder, workers(jobs, _looker, folder, *shared) as pool:
-        yield FolderBoard(named, course, bounds, pool, jobs, ledger)
+        yield FolderBoard(named, run, bounds, pool, jobs, ledger)
 
 
 class FolderBoard:
@@ -74,13 +74,13 @@ class FolderBoard:
     def __init__(
         self,
         named: Sequence[Path],
-        course: Course,
+        run: GradingRun,
         bounds: Bounds,
         pool: Workers[Sequence[Path], list[LookedAt]],
         jobs: int,
         ledger: HostLedger | None = None,
     ) -> None:
-        self._named, self._course, self._bounds = named, course, bounds
+        self._named, self._run, self._bounds = named, run, bounds
         self._pool, self._jobs, self._ledger = pool, jobs, ledger
         self._known: dict[Path, _Known] = {}
 
@@ -129,10 +129,10 @@ class FolderBoard:
             return _unreadable(why_lost(error, "reading it", self._bounds, path))
 
     def _owner(self, handed: Handed, found: LookedAt) -> str:
-        return self._course.collected(handed, assessment_of(found.assessment), remembered=False).learner
+        return self._run.collected(handed, assessment_of(found.assessment), remembered=False).learner
 
     def _board(self) -> Board:
-        given = list(dict.fromkeys((one.learner, one.exercise) for one in self._course.hand_outs))
+        given = list(dict.fromkeys((one.learner, one.exercise) for one in self._run.hand_outs))
         order = list(dict.fromkeys(exercise for _, exercise in given))
         seen: dict[str, list[Seen]] = {}
         for known in self._known.values():
@@ -142,7 +142,7 @@ class FolderBoard:
                 seen.setdefault(learner, []).append(_absent(exercise))
         for theirs in seen.values():
             theirs.sort(key=lambda one: order.index(one.exercise) if one.exercise in order else len(order))
-        names = {id_: learner.name for id_, learner in self._course.roster.items()}
+        names = {id_: learner.name for id_, learner in self._run.roster.items()}
         hands = raised_hands(self._ledger) if self._ledger is not None else {}
         return board(seen, names, hands)
 

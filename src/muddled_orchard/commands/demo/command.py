@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from muddled_orchard.classroom.marking import Course
+from muddled_orchard.classroom.marking import GradingRun
 from muddled_orchard.classroom.standing import read_class
 from muddled_orchard.commands.demo.made_class import (
     BACK,
@@ -83,7 +83,7 @@ def run(options: argparse.Namespace) -> int:
         pass
     ledger = Ledger(folder / LEDGER)
     try:
-        course = Course(ScenarioLibrary(), ledger)
+        course = GradingRun(ScenarioLibrary(), ledger)
         graded = {
             exercise: grade_all(
                 find_submissions([folder / back]).handed,

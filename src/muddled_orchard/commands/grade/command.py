@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 from msgspec import Struct
 from msgspec.structs import replace
 
-from muddled_orchard.classroom.marking import Course, Kept, marked
+from muddled_orchard.classroom.marking import GradingRun, RunRecord, marked
 from muddled_orchard.commands.grade.fetching import fetched, is_url
 from muddled_orchard.commands.grade.writers import WRITERS, Graded
 from muddled_orchard.commands.options import (
@@ -164,7 +164,7 @@ def _refuse_contradictions(options: argparse.Namespace) -> None:
         raise BadInput(Problem("only one thing can go to standard output", "Name a file for the others."))
 
 
-def _graded(options: argparse.Namespace) -> tuple[GradedClass, tuple[ClassFinding, ...], Course]:
+def _graded(options: argparse.Namespace) -> tuple[GradedClass, tuple[ClassFinding, ...], GradingRun]:
     """The submissions that were named, graded; what the pile shows; and the course that they belong to."""
     urls = [named for named in options.submissions if is_url(named)]
     places = [Path(named) for named in options.submissions if not is_url(named)]
@@ -183,7 +183,7 @@ def _graded(options: argparse.Namespace) -> tuple[GradedClass, tuple[ClassFindin
         elif options.compare:
             what = "--compare compares with what a ledger holds, and there is none here"
             raise BadInput(Problem(what, "Name it with --ledger."))
-        course = Course(library, ledger)
+        course = GradingRun(library, ledger)
         in_full = any(_to_stdout(options)) or any(getattr(options, one.option) for one in WRITERS)
         done = grade_all(
             pile.handed,
@@ -252,7 +252,7 @@ class GradedClass(Struct, frozen=True):
 
 def grade_all(
     submissions: Sequence[Handed],
-    course: Course,
+    course: GradingRun,
     bounds: Bounds,
     machines: Machines,
     *,
@@ -266,13 +266,11 @@ def grade_all(
     whole: of a large class on the disk."""
     results: list[Collected] | Spool = [] if len(submissions) <= _MOST_IN_MEMORY else Spool()
     done = GradedClass([], [], results)
-    kept = Kept() if keep else None
+    kept = RunRecord() if keep else None
     try:
         with marked(
             submissions, course, bounds, machines, again=again, run_rules=run_rules, keep=kept
         ) as going:
-            if not quiet:
-                _load_what_shows()
             for collected in with_progress(going, len(submissions), "Grading", quiet=quiet):
                 done.entries.append(class_entry(collected))
                 if (change := mark_change(collected)) is not None:
@@ -289,11 +287,7 @@ def grade_all(
     return done
 
 
-def _load_what_shows() -> None:
-    """Load what shows results, which takes a while, as long as the workers are at the first of them."""
-
-
-def _write(options: argparse.Namespace, course: Course, results: Sequence[Collected]) -> None:
+def _write(options: argparse.Namespace, course: GradingRun, results: Sequence[Collected]) -> None:
     graded = Graded(
         results=results,
         hand_outs=course.hand_outs,

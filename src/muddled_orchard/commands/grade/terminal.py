@@ -36,7 +36,7 @@ def show_many(on: Console, entries: Sequence[ClassEntry], findings: Sequence[Cla
     if len(entries) > MOST_ROWS:
         shown = [entry for entry in entries if entry.standing != "got it" or not entry.counts][:MOST_ROWS]
     for entry in shown:
-        table.add_row(*_row(on, entry, several))
+        table.add_row(*_row(on, entry, several=several))
     on.print(table)
     if len(shown) < len(entries):
         more = f"... and {len(entries) - len(shown):,} more; --csv FILE has all of them."
@@ -54,7 +54,7 @@ def show_findings(on: Console, findings: Sequence[ClassFinding]) -> None:
         on.print(Text(f"? {printable(finding.said, on)}.", style="doubt"))
 
 
-def _row(on: Console, entry: ClassEntry, several: bool) -> list[Text]:
+def _row(on: Console, entry: ClassEntry, *, several: bool) -> list[Text]:
     verdict = SAID[entry.standing][1] if entry.counts else "missed"
     style = STYLES[verdict]
     name = shortened(printable(entry.learner, on), max(12, on.width // 4))

@@ -152,7 +152,7 @@ def _show(
         show_handed_out(on, titles, learners, shown, count, ready, str(out))
     show_pushed(on, there, quiet=options.quiet)
     if not options.quiet:
-        show_what_next(on, str(out), str(ledger), exercises[0].form == BARE, options.push)
+        show_what_next(on, str(out), str(ledger), options.push, bare=exercises[0].form == BARE)
 
 
 def _pack(options: argparse.Namespace, course: CourseFile | None) -> str:

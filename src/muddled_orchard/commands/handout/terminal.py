@@ -76,7 +76,7 @@ def _show_where(on: Console, there: Sequence[Pushed]) -> None:
         on.print(Text(f"  and {len(there) - _MOST_SHOWN} more", style="faint"))
 
 
-def show_what_next(on: Console, out: str, ledger: str, bare: bool, template: str | None) -> None:
+def show_what_next(on: Console, out: str, ledger: str, template: str | None, *, bare: bool) -> None:
     """What an instructor does next; `bare`: repositories for a server were made, `template` is where they
     were pushed to."""
     on.print()

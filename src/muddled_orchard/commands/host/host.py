@@ -28,6 +28,7 @@ class Host:
 
     def __init__(
         self,
+        *,
         course: ServedCourse,
         access: Access,
         git: GitService,

@@ -71,7 +71,7 @@ def serve(
         push_graders(bounds, jobs) as graders,
         listening_socket(listening) as listener,
     ):
-        serving = _Serving(read, watched, ledger, listening, bounds, saying, tls)
+        serving = _Serving(read, watched, ledger, listening, bounds, saying, tls=tls)
         asyncio.run(serving.run(course, graders, listener))
 
 
@@ -84,6 +84,7 @@ class _Serving:
         listening: Listening,
         bounds: Bounds,
         saying: Saying,
+        *,
         tls: bool,
     ) -> None:
         self._read, self._watched, self._path = read, watched, ledger
@@ -105,7 +106,10 @@ class _Serving:
             desk = PushDesk(ledger, graders, clock, changed)
             access = Access(await ledger.do(HostLedger.passwords))
             git = GitService(course.folder, self._bounds, _GIT_AT_ONCE * (os.cpu_count() or 1))
-            host = Host(course, access, git, ledger, desk, news, self._bounds, clock, self._listening.url)
+            host = Host(
+                course=course, access=access, git=git, ledger=ledger, desk=desk, news=news,
+                bounds=self._bounds, clock=clock, url=self._listening.url,
+            )  # fmt: skip
             await host.read_hands()
             await desk.open(course)
             await self._listen(host, listener, news)

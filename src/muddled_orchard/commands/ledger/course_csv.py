@@ -119,5 +119,5 @@ def _more(record: ClassRecord, total: LearnerTotal, names: Sequence[str]) -> Ite
     return (known.more.get(name, "") if known else "" for name in names)
 
 
-def _yes(what: bool | None) -> str:
+def _yes(what: bool | None) -> str:  # noqa: FBT001 - it is all that it is about
     return "" if what is None else "yes" if what else "no"

@@ -20,7 +20,7 @@ from muddled_orchard.commands.options import (
     ledger_of,
     on_disk,
 )
-from muddled_orchard.commands.reply.replying import FORMS, NAME, chosen, layout, replied
+from muddled_orchard.commands.reply.replying import FORMS, NAME, chosen, packed_names, replied
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.class_record import ClassRecord
@@ -102,7 +102,7 @@ def run(options: argparse.Namespace) -> int:
 
 def _pack(archive: Path, out: Path, record: ClassRecord, totals: list[LearnerTotal]) -> int:
     """Pack the files of those who handed something in, in the layout of their submissions; how many."""
-    names = layout(record, totals)
+    names = packed_names(record, totals)
     files = {
         f"{name}/{NAME}.{form}": File(PLAIN_FILE, (out / learner / f"{NAME}.{form}").read_bytes())
         for learner, name in names.items()

@@ -47,7 +47,7 @@ FORMS: Mapping[str, Callable[[Document], str]] = {
 """What writes each form of a learner's feedback, by the ending of its file."""
 
 
-class _Piece(Struct, frozen=True):
+class _ReplyToMake(Struct, frozen=True):
     """What one learner's feedback is made of: their total, and the results of the attempts that count, as
     text by grading."""
 
@@ -104,7 +104,7 @@ def replied(
         yield _as_written(in_order(portions, pool.submit, PORTIONS_AHEAD * jobs))
 
 
-def _as_written(begun: Iterable[tuple[Sequence[_Piece], Awaited[list[str]]]]) -> Iterator[str]:
+def _as_written(begun: Iterable[tuple[Sequence[_ReplyToMake], Awaited[list[str]]]]) -> Iterator[str]:
     try:
         for _, awaited in begun:
             yield from awaited.result()
@@ -112,23 +112,26 @@ def _as_written(begun: Iterable[tuple[Sequence[_Piece], Awaited[list[str]]]]) ->
         raise BadInput(Problem("a process that was writing ended unexpectedly", "Try it again.")) from None
 
 
-def _portions(ledger: Ledger, totals: Sequence[LearnerTotal]) -> Iterator[list[_Piece]]:
+def _portions(ledger: Ledger, totals: Sequence[LearnerTotal]) -> Iterator[list[_ReplyToMake]]:
     for start in range(0, len(totals), MOST_AT_ONCE):
         some = totals[start : start + MOST_AT_ONCE]
         ids = [mark.attempt.work.grading.id for total in some for mark in total.marks if mark.attempt]
         results = dict(ledger.results(ids))
-        yield [_Piece(total, {id_: results[id_] for id_ in _ids(total) if id_ in results}) for total in some]
+        yield [
+            _ReplyToMake(total, {id_: results[id_] for id_ in _ids(total) if id_ in results})
+            for total in some
+        ]
 
 
 def _ids(total: LearnerTotal) -> Iterator[int]:
     return (mark.attempt.work.grading.id for mark in total.marks if mark.attempt)
 
 
-def _writer(shared: _Shared) -> Callable[[Sequence[_Piece]], list[str]]:
+def _writer(shared: _Shared) -> Callable[[Sequence[_ReplyToMake]], list[str]]:
     return functools.partial(_write, shared)
 
 
-def _write(shared: _Shared, pieces: Sequence[_Piece]) -> list[str]:
+def _write(shared: _Shared, pieces: Sequence[_ReplyToMake]) -> list[str]:
     for piece in pieces:
         document = _document(shared, piece)
         for form, content in FORMS.items():
@@ -137,7 +140,7 @@ def _write(shared: _Shared, pieces: Sequence[_Piece]) -> list[str]:
     return [piece.total.learner for piece in pieces]
 
 
-def _document(shared: _Shared, piece: _Piece) -> Document:
+def _document(shared: _Shared, piece: _ReplyToMake) -> Document:
     record, total = shared.record, piece.total
     done = [_done(record, mark, total.learner, piece.results) for mark in total.marks]
     had = {mark.exercise for mark in total.marks}
@@ -182,7 +185,7 @@ def _like(ledger: Ledger, totals: Sequence[LearnerTotal]) -> dict[str, Like]:
     return {id_: like(one, bundled.values()) for id_, one in known.items()}
 
 
-def layout(record: ClassRecord, totals: Sequence[LearnerTotal]) -> dict[str, str]:
+def packed_names(record: ClassRecord, totals: Sequence[LearnerTotal]) -> dict[str, str]:
     """By learner, the name that their newest work had in the pile in which it came: what a platform knows
     them by. Who handed in nothing is left out."""
     wanted = {(total.learner, mark.exercise) for total in totals for mark in total.marks}

@@ -176,6 +176,6 @@ def _with_all_errors(survey: Survey, path: Path, more: Sequence[Problem | None])
 
 def _draw(survey: Survey, file: Path) -> None:
     from muddled_orchard.core.key.graph import handed_out, wanted
-    from muddled_orchard.show.figures.picture import draw  # Matplotlib takes its time; only for pictures
+    from muddled_orchard.show.figures.formats import draw  # Matplotlib takes its time: only for pictures
 
     draw(survey.key.scenario.title, handed_out(survey.key), wanted(survey.key), file)

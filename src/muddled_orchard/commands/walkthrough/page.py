@@ -75,7 +75,7 @@ def _part(part: Part) -> str:
             return f'<p class="{verdict or "said"}">{_SIGNS[verdict]}{_text(text)}</p>'
         case Ran():
             place = f'<span class="place">{_text(place_told(part))} </span>' if place_told(part) else ""
-            lines = "\n".join(_answer(line, shows_diff(part)) for line in answered(part))
+            lines = "\n".join(_answer(line, of_diff=shows_diff(part)) for line in answered(part))
             return _code(f"{place}<b>$ {_lines(typed(part))}</b>" + (f"\n{lines}" if lines else ""))
         case Edited():
             return _edited(part)
@@ -124,7 +124,7 @@ def _text(text: str) -> str:
     return escape(printable(text))
 
 
-def _answer(line: str, of_diff: bool) -> str:
+def _answer(line: str, *, of_diff: bool) -> str:
     text = _text(line.expandtabs(8))
     kind = _CHANGED.get(line[:1]) if of_diff and not line.startswith(("+++", "---")) else None
     return f'<span class="{kind}">{text}</span>' if kind else text

@@ -32,7 +32,7 @@ class _Free(Struct, frozen=True):
     merged: Lines
 
 
-_Piece = Lines | _Free
+_Part = Lines | _Free
 
 
 def edited(
@@ -43,7 +43,7 @@ def edited(
     An edit whose place does not occur exactly once outside the hunks is added to `problems`, and left out;
     `key` is the place of the edits in the scenario file.
     """
-    pieces: list[list[_Piece]] = [[stretch] for stretch in stretches]
+    pieces: list[list[_Part]] = [[stretch] for stretch in stretches]
     for number, change in enumerate(changes):
         word = next(word for word in ("find", "after", "before") if getattr(change, word) is not None)
         found = [
@@ -81,7 +81,7 @@ def _places(lines: Lines, word: str, wanted: str) -> list[int]:
     return found
 
 
-def _split(lines: Lines, word: str, where: int, change: AnswerChange) -> list[_Piece]:
+def _split(lines: Lines, word: str, where: int, change: AnswerChange) -> list[_Part]:
     """The lines before an edit, those that it makes, and those behind it."""
     rules = TextRules(has=change.has, lacks=change.lacks, once=change.once, matches=change.matches)
     if word == "find":
@@ -100,11 +100,11 @@ def _split(lines: Lines, word: str, where: int, change: AnswerChange) -> list[_P
         new = lines_of(change.put if change.put.endswith("\n") or not change.put else change.put + "\n")
         if start and not lines[start - 1].endswith("\n"):
             lines = (*lines[: start - 1], lines[start - 1] + "\n", *lines[start:])
-    middle: list[_Piece] = [_Free(new, rules, old)] if rules.ask else [new]
+    middle: list[_Part] = [_Free(new, rules, old)] if rules.ask else [new]
     return [lines[:start], *middle, lines[stop:]]
 
 
-def _joined(pieces: Sequence[Sequence[_Piece]]) -> tuple[tuple[Lines, ...], tuple[FreeStretch, ...]]:
+def _joined(pieces: Sequence[Sequence[_Part]]) -> tuple[tuple[Lines, ...], tuple[FreeStretch, ...]]:
     clean: list[Lines] = []
     free: list[FreeStretch] = []
     for row, parts in enumerate(pieces):

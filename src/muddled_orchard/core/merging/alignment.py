@@ -269,7 +269,9 @@ class _Search:
         place = [0] * (len(clean) + 1)
         matched = [False] * len(clean)
         taken = set()
-        for start, at, size in difflib.SequenceMatcher(None, clean, self.lines, False).get_matching_blocks():
+        for start, at, size in difflib.SequenceMatcher(
+            a=clean, b=self.lines, autojunk=False
+        ).get_matching_blocks():
             for number in range(size):
                 matched[start + number] = True
                 place[start + number] = at + number

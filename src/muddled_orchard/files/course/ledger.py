@@ -24,7 +24,7 @@ from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.grading.settling import Settlement
-from muddled_orchard.files.course.ledger_schema import MIGRATIONS
+from muddled_orchard.files.course.ledger_schema import LEARNERS, MIGRATIONS
 from muddled_orchard.files.stored_results import anonymous_result, packed, unpacked
 from muddled_orchard.system.output import make_private
 
@@ -94,7 +94,7 @@ class Ledger:
         if self._db.in_transaction:
             self._run("ROLLBACK")
 
-    def _run(self, query: str, values: Sequence[object] = ()) -> sqlite3.Cursor:
+    def _run(self, query: str, values: Sequence[object] | Mapping[str, object] = ()) -> sqlite3.Cursor:
         with self._told():
             return self._db.execute(query, values)
 
@@ -322,15 +322,12 @@ class Ledger:
             raise BadInput(Problem(what, likely(learner, self.learners()), file=str(self.path)))
         with self._transaction():
             # Gradings of another's variant that came under this name say no learner, but where they lay.
-            self._run("DELETE FROM push WHERE learner = ?", (learner,))
-            self._run("DELETE FROM hand WHERE learner = ?", (learner,))
-            self._run("DELETE FROM password WHERE who = ?", (learner,))
-            gone = self._run("DELETE FROM grading WHERE learner = ?", (learner,)).rowcount
-            self._run("DELETE FROM hand_out WHERE learner = ?", (learner,))
-            self._run("DELETE FROM settlement WHERE learner = ?", (learner,))
-            self._run("DELETE FROM learner WHERE id = ?", (learner,))
+            gone = {
+                table: self._run(f"DELETE FROM {table} WHERE {of.column} = ?", (learner,)).rowcount
+                for table, of in LEARNERS.items()
+            }
         self._leave_nothing()
-        return gone
+        return gone["grading"]
 
     def make_anonymous(self) -> int:
         """Replace everybody's id and name by a number, for good; how many there were. Where submissions lay,
@@ -339,14 +336,14 @@ class Ledger:
         numbers = {id_: f"learner-{number:04}" for number, id_ in enumerate(self.learners(), start=1)}
         with self._transaction():
             self._run("PRAGMA defer_foreign_keys = ON")
-            for id_, name in numbers.items():
-                self._run("UPDATE learner SET id = ?, name = ?, more = '{}' WHERE id = ?", (name, name, id_))
-                self._run("UPDATE hand_out SET learner = ?, file = '' WHERE learner = ?", (name, id_))
-                self._run("UPDATE grading SET learner = ? WHERE learner = ?", (name, id_))
-                self._run("UPDATE settlement SET learner = ? WHERE learner = ?", (name, id_))
-                self._run("UPDATE push SET learner = ?, refs = '{}' WHERE learner = ?", (name, id_))
-            self._run("DELETE FROM hand")
-            self._run("DELETE FROM password")
+            for table, of in LEARNERS.items():
+                if of.anonymous is None:
+                    self._run(f"DELETE FROM {table}")
+                    continue
+                terms = ", ".join(f"{column} = {term}" for column, term in of.anonymous.items())
+                update = f"UPDATE {table} SET {terms} WHERE {of.column} = :id"
+                for id_, name in numbers.items():
+                    self._run(update, {"id": id_, "name": name})
             self._run("UPDATE settlement SET by = 'somebody', reason = ''")
             works: dict[str, str] = {"": ""}
 

@@ -3,6 +3,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
+from msgspec import Struct
+
 MIGRATIONS = (
     """
     CREATE TABLE course (key TEXT PRIMARY KEY, value BLOB NOT NULL) STRICT;
@@ -58,3 +62,26 @@ MIGRATIONS = (
     """,
 )
 """How the schema came to be: the n-th script leads from version n to n + 1 (`PRAGMA user_version`)."""
+
+
+class OfLearners(Struct, frozen=True):
+    """A table with rows that are a learner's: the column that says whose, and what makes a row anonymous, a
+    term of SQL by column (`:name` is what the learner is called then); None where such rows are deleted."""
+
+    column: str
+    anonymous: Mapping[str, str] | None
+
+
+LEARNERS: Mapping[str, OfLearners] = {
+    "push": OfLearners("learner", {"learner": ":name", "refs": "'{}'"}),
+    "hand": OfLearners("learner", None),
+    "password": OfLearners("who", None),
+    "grading": OfLearners("learner", {"learner": ":name"}),
+    "hand_out": OfLearners("learner", {"learner": ":name", "file": "''"}),
+    "settlement": OfLearners("learner", {"learner": ":name"}),
+    "learner": OfLearners("id", {"id": ":name", "name": ":name", "more": "'{}'"}),
+}
+"""Every table that says something of learners, in the order in which rows can be deleted."""
+
+OF_NOBODY = ("course", "scenario")
+"""The other tables."""

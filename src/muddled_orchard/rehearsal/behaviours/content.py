@@ -107,7 +107,9 @@ def with_deleted_lines(key: Key, step: Step) -> tuple[str, Lines] | None:
             continue
         base = lines_of(key.texts[conflict.stages[1].id])
         solved = lines_of(key.texts[step.solved[conflict.path].id])
-        for tag, start, stop, at, _ in difflib.SequenceMatcher(None, base, solved, False).get_opcodes():
+        for tag, start, stop, at, _ in difflib.SequenceMatcher(
+            a=base, b=solved, autojunk=False
+        ).get_opcodes():
             if tag == "delete" and any(line.strip() for line in base[start:stop]):
                 return conflict.path, solved[:at] + base[start:stop] + solved[at:]
     return None

@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from pathlib import Path
+from collections.abc import Sequence
 
 from msgspec import Struct
 
-from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.key.graph import Graph
 from muddled_orchard.show.figures.drawing import WIDE, Drawing, drawing
-from muddled_orchard.system.output import write_file
 
 WIDTH = 1280
 INK, FAINT, PAPER = "#26262b", "#77736b", "#fbfaf6"
@@ -39,16 +36,8 @@ class Picture(Struct, frozen=True):
     height: float
 
 
-def draw(title: str, before: Graph, after: Graph, file: Path) -> None:
-    """Write the picture; its format is that of the file's name. Raises BadInput where it can't be."""
-    form = FORMATS.get(file.suffix.lower())
-    if form is None:
-        hint = f"End it in {' or '.join(FORMATS)}."
-        raise BadInput(Problem(f'"{file.name}" is no name for a picture', hint, file=str(file)))
-    write_file(file, form(_laid_out(title, before, after)))
-
-
-def _laid_out(title: str, before: Graph, after: Graph) -> Picture:
+def laid_out(title: str, before: Graph, after: Graph) -> Picture:
+    """The picture of what is handed out and what is wanted."""
     scale, drawings = max(
         (_fitting([drawing(graph, letters) for graph in (before, after)]) for letters in WIDE),
         key=lambda fitting: fitting[0],
@@ -67,22 +56,3 @@ def _fitting(drawings: Sequence[Drawing]) -> tuple[float, Sequence[Drawing]]:
     """How large drawings can be beside each other on a slide; the longest stories run on below it."""
     high = (_SLIDE - _TOP - _HEADING) / max(drawn.height for drawn in drawings)
     return min(_HALF / max(drawn.width for drawn in drawings), max(_SMALLEST, high)), drawings
-
-
-def _svg(picture: Picture) -> bytes:
-    from muddled_orchard.show.figures.svg import picture_svg
-
-    return picture_svg(picture).encode()
-
-
-def _png(picture: Picture) -> bytes:
-    try:
-        from muddled_orchard.show.figures.png import picture_png
-    except ModuleNotFoundError:
-        hint = "Install it with: pip install 'muddled-orchard[png]'. A file that ends in .svg needs nothing."
-        raise BadInput(Problem("a PNG is drawn by matplotlib, which is not installed", hint)) from None
-    return picture_png(picture)
-
-
-FORMATS: Mapping[str, Callable[[Picture], bytes]] = {".png": _png, ".svg": _svg}
-"""What draws a picture, by the ending of the file. What it needs is loaded when it is asked for."""

@@ -22,7 +22,7 @@ _CODES = {"good": "32", "bad": "31", "doubt": "33", "faint": "2", "strong": "1",
 _NARROWEST = 8
 _GAP = "  "
 
-Piece = tuple[str, str]
+Styled = tuple[str, str]
 """A text on one line and its style, empty for none."""
 
 
@@ -42,11 +42,11 @@ class Plain:
         for line in _wrapped(text.strip(), self.width - len(indent)):
             self.unbroken((indent + line, style))
 
-    def unbroken(self, *pieces: Piece) -> None:
+    def unbroken(self, *pieces: Styled) -> None:
         """Write pieces on one line, however long it is: a command can be copied whole."""
         self._stream.write("".join(map(self._styled, pieces)) + "\n")
 
-    def columns(self, rows: Sequence[Sequence[Piece]], whole: Sequence[int] = ()) -> None:
+    def columns(self, rows: Sequence[Sequence[Styled]], whole: Sequence[int] = ()) -> None:
         """Write rows of a table; cells of columns that are not `whole` are broken where all is too wide."""
         widths = [max(cell_len(text) for text, _ in column) for column in zip(*rows, strict=True)]
         _narrow(widths, self.width - len(_GAP) * (len(widths) - 1), whole)
@@ -56,14 +56,14 @@ class Plain:
                 self._row(parts, widths, [style for _, style in row])
 
     def _row(self, parts: Sequence[str], widths: Sequence[int], styles: Sequence[str]) -> None:
-        pieces: list[Piece] = []
+        pieces: list[Styled] = []
         for part, width, style in zip(parts, widths, styles, strict=True):
             pieces += [(part, style), (" " * (width - cell_len(part)) + _GAP, "")]
         while pieces and not pieces[-1][0].strip():
             pieces.pop()  # nothing stands behind it
         self.unbroken(*pieces)
 
-    def _styled(self, piece: Piece) -> str:
+    def _styled(self, piece: Styled) -> str:
         text, style = piece
         code = _CODES[style] if self._coloured and text.strip() else ""
         return f"\x1b[{code}m{text}\x1b[0m" if code else text

@@ -314,7 +314,7 @@ class _Sides(Struct, frozen=True):
         if not line.strip():
             return None
         before = self.base.get(line, 0)
-        return self._name(self.ours.get(line, 0) > before, self.theirs.get(line, 0) > before)
+        return self._name(ours=self.ours.get(line, 0) > before, theirs=self.theirs.get(line, 0) > before)
 
     def removed(self, line: str) -> str | None:
         """Whose change took a line out that the base had."""
@@ -322,21 +322,21 @@ class _Sides(Struct, frozen=True):
         before = self.base.get(normal, 0)
         if not line.strip():
             return None
-        return self._name(self.ours.get(normal, 0) < before, self.theirs.get(normal, 0) < before)
+        return self._name(ours=self.ours.get(normal, 0) < before, theirs=self.theirs.get(normal, 0) < before)
 
     def of_mode(self, mode: int) -> str | None:
         """Whose change it is that a file has this mode."""
         base, ours, theirs = (blob.mode if blob else None for blob in self.blobs)
-        return None if base is None or mode == base else self._name(ours == mode, theirs == mode)
+        return None if base is None or mode == base else self._name(ours=ours == mode, theirs=theirs == mode)
 
     def whole(self, expected: Blob | None, now: Blob | None) -> str | None:
         """Whose change of a whole file was undone."""
         base, ours, theirs = self.blobs
         if now != base or expected == base:
             return None
-        return self._name(ours == expected, theirs == expected)
+        return self._name(ours=ours == expected, theirs=theirs == expected)
 
-    def _name(self, ours: bool, theirs: bool) -> str | None:
+    def _name(self, *, ours: bool, theirs: bool) -> str | None:
         return self.ours_name if ours else self.theirs_name if theirs else None
 
 
