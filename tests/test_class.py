@@ -32,7 +32,7 @@ from muddled_orchard.files.archives.export import spread
 from muddled_orchard.files.archives.submissions import find_submissions
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.course.ledger_schema import LEARNERS, MIGRATIONS, OF_NOBODY
-from muddled_orchard.files.course.roster import read_roster
+from muddled_orchard.files.course.roster_file import read_roster
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.stored_results import assessment_text
 from tests.conftest import LEARNER, PROGRAM, all_marked, database, graded, muddled, shell

@@ -13,8 +13,8 @@ from pathlib import Path
 import pytest
 
 from muddled_orchard.core.base.problems import BadInput
-from muddled_orchard.core.course.gathering import by_column, sources
 from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.core.course.sources import by_column, sources
 from tests.conftest import graded, muddled, shell
 from tests.test_class import RIGHT, WRONG
 

@@ -8,7 +8,7 @@ import pytest
 from muddled_orchard.core.key.graph import Graph, Node
 from muddled_orchard.core.key.graph_layout import Layout, layout
 from muddled_orchard.show.figures.drawing import DOT, NARROW, Drawing, drawing
-from muddled_orchard.show.figures.text import graph_lines, graph_rows
+from muddled_orchard.show.figures.signs import graph_lines, graph_rows
 
 
 def node(place: int, lane: int, parents: tuple[int, ...] = (), *branches: str, new: bool = False) -> Node:

@@ -21,7 +21,7 @@ from muddled_orchard.core.merging.equivalence import history_shape
 from muddled_orchard.vcs.ask import scratch as scratches
 from muddled_orchard.vcs.ask.predict import predict
 from muddled_orchard.vcs.ask.scratch import Question, ScratchRepository
-from muddled_orchard.vcs.ask.stored import StoredObjects
+from muddled_orchard.vcs.ask.written_objects import StoredObjects
 from muddled_orchard.vcs.isolation import isolate
 from muddled_orchard.vcs.write.build import new_repository
 from tests.conftest import shell

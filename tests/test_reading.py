@@ -22,7 +22,7 @@ from muddled_orchard.vcs.read.disk import DiskSource, read_plain_file
 from muddled_orchard.vcs.read.objects import ForeignObjects
 from muddled_orchard.vcs.read.quarantine import Unreadable, find_repository, take_over
 from muddled_orchard.vcs.read.reader import ExerciseVariant, Reader
-from muddled_orchard.vcs.read.refs import head_of, read_refs
+from muddled_orchard.vcs.read.ref_files import head_of, read_refs
 from tests.conftest import graded, muddled, shell
 
 A, B, C = ("a" * 40, "b" * 40, "c" * 40)

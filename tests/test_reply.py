@@ -12,7 +12,7 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.course.document import Document, Heading, Items, Links, Paragraph, Texts
 from muddled_orchard.core.course.feedback import ExerciseDone, Telling, feedback
-from muddled_orchard.core.course.practice import like, practise_next
+from muddled_orchard.core.course.practise_next import like, practise_next
 from muddled_orchard.core.course.totals import ExerciseMark
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.finding import kept

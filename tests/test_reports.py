@@ -40,7 +40,7 @@ from muddled_orchard.core.grading.criteria.resolution import wrong_conflict
 from muddled_orchard.core.grading.finding import kept
 from muddled_orchard.core.grading.kinds.attempted import Said
 from muddled_orchard.files.spool import Spool
-from muddled_orchard.show.json.text import json_text
+from muddled_orchard.show.json.writing import json_text
 from muddled_orchard.show.spreadsheet import cell, csv_text
 from muddled_orchard.show.terminal.console import console
 from muddled_orchard.show.terminal.result import show_one

@@ -8,7 +8,7 @@ from functools import partial
 from typing import TypeVar
 
 from muddled_orchard.core.base.limits import Bounds
-from muddled_orchard.core.course.gathering import Source
+from muddled_orchard.core.course.sources import Source
 from muddled_orchard.system.workers import LOST, PORTIONS_AHEAD, Awaited, in_order, why_lost, workers
 
 Done = TypeVar("Done")

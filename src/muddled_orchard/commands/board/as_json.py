@@ -8,7 +8,7 @@ from msgspec import Struct
 
 from muddled_orchard.core.course.board import Board, Stage
 from muddled_orchard.show.json.shapes import about
-from muddled_orchard.show.json.text import json_text, shaped
+from muddled_orchard.show.json.writing import json_text, shaped
 
 
 class BoardRowOut(Struct, rename={"of": "exercises"}):

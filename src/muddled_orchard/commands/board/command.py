@@ -135,7 +135,7 @@ def _watch(boards: _Boards, title: str, every: float, *, once: bool) -> None:
 def _open(boards: _Boards, learner: str) -> None:
     """What is behind a row. Raises BadInput where there is no such learner."""
     from muddled_orchard.show.terminal.console import console
-    from muddled_orchard.show.terminal.peek import show_peek
+    from muddled_orchard.show.terminal.peeked import show_peek
     from muddled_orchard.show.terminal.plain import Plain
     from muddled_orchard.show.terminal.result import show_one
 

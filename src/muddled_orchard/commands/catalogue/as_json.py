@@ -9,7 +9,7 @@ from msgspec import Struct
 
 from muddled_orchard.core.key.exercise_summary import ExerciseSummary
 from muddled_orchard.show.json.exercise import SummaryOut, difficulty_out
-from muddled_orchard.show.json.text import json_text, shaped
+from muddled_orchard.show.json.writing import json_text, shaped
 
 
 class CatalogueFile(Struct):

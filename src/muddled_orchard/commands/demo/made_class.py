@@ -15,7 +15,7 @@ from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.files.archives.packing import pack
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.files.course.roster import read_roster
+from muddled_orchard.files.course.roster_file import read_roster
 from muddled_orchard.rehearsal.behaviours import named
 from muddled_orchard.rehearsal.session import LearnerSession
 from muddled_orchard.system.output import write_file

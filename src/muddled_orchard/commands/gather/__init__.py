@@ -1,4 +1,4 @@
 """gather: fetch each learner's repository from a server, to grade.
 
-`gathering` (a class, from servers).
+`fetching_all` (a class, from servers).
 """

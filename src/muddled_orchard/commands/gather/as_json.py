@@ -7,9 +7,9 @@ from typing import Annotated, Literal
 
 from msgspec import Struct
 
-from muddled_orchard.core.course.gathering import Gathered, without_secret
+from muddled_orchard.core.course.sources import Gathered, without_secret
 from muddled_orchard.show.json.shapes import about
-from muddled_orchard.show.json.text import json_text, shaped
+from muddled_orchard.show.json.writing import json_text, shaped
 
 
 class GatheredOut(Struct, rename={"place": "file"}):

@@ -8,7 +8,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-from muddled_orchard.commands.gather.gathering import gathered
+from muddled_orchard.commands.gather.fetching_all import gathered
 from muddled_orchard.commands.options import (
     ON_SERVERS_AT_ONCE,
     add_bounds,
@@ -22,11 +22,11 @@ from muddled_orchard.commands.options import (
     positive,
 )
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.core.course.gathering import COLUMN, Gathered, Source, by_column, sources, unknown
 from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.core.course.sources import COLUMN, Gathered, Source, by_column, sources, unknown
 from muddled_orchard.files.course.course_file import CourseFile
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.files.course.roster import columns_from, read_roster
+from muddled_orchard.files.course.roster_file import columns_from, read_roster
 from muddled_orchard.show.terminal.progress import with_progress
 
 EXAMPLES = (

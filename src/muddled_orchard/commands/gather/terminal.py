@@ -9,7 +9,7 @@ from rich.console import Console
 from rich.text import Text
 
 from muddled_orchard.core.base.phrases import command, paths
-from muddled_orchard.core.course.gathering import Gathered
+from muddled_orchard.core.course.sources import Gathered
 from muddled_orchard.show.terminal.characters import printable, sign
 from muddled_orchard.show.terminal.failed import show_failed
 

@@ -12,9 +12,9 @@ from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.course.findings import ClassFinding
 from muddled_orchard.core.grading.criteria import CRITERIA
 from muddled_orchard.core.merging.keep import KEEP, NOT_IN_KEYS
-from muddled_orchard.show.json.settled import SettledOut
 from muddled_orchard.show.json.shapes import Line, Number, State, Verdict, about, one_of
-from muddled_orchard.show.json.text import json_text, shaped
+from muddled_orchard.show.json.verdict import SettledOut
+from muddled_orchard.show.json.writing import json_text, shaped
 
 
 class PlaceOut(Struct):

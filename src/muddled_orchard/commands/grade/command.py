@@ -317,7 +317,7 @@ def show(done: GradedClass, findings: Sequence[ClassFinding] = ()) -> None:
 
 def show_changed(found: Sequence[MarkChange]) -> None:
     """Whose marks have changed, below the table."""
-    from muddled_orchard.commands.grade.changes import show_changes
+    from muddled_orchard.commands.grade.changed_marks import show_changes
     from muddled_orchard.show.terminal.console import console
 
     show_changes(console(), found)

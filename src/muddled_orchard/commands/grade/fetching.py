@@ -7,7 +7,7 @@ import tempfile
 from pathlib import Path
 
 from muddled_orchard.core.base.limits import Bounds
-from muddled_orchard.core.course.gathering import without_secret
+from muddled_orchard.core.course.sources import without_secret
 from muddled_orchard.files.archives.submissions import Handed
 from muddled_orchard.vcs.ask import git
 

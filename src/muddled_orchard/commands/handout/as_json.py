@@ -7,10 +7,10 @@ from typing import Annotated, Literal
 
 from msgspec import Struct
 
-from muddled_orchard.core.course.gathering import Pushed, without_secret
 from muddled_orchard.core.course.records import HandOut
+from muddled_orchard.core.course.sources import Pushed, without_secret
 from muddled_orchard.show.json.shapes import about
-from muddled_orchard.show.json.text import json_text, shaped
+from muddled_orchard.show.json.writing import json_text, shaped
 
 
 class PushedEntry(Struct):

@@ -23,13 +23,13 @@ from muddled_orchard.commands.options import (
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.core.course.gathering import Pushed, Source, sources
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Columns, Learner
+from muddled_orchard.core.course.sources import Pushed, Source, sources
 from muddled_orchard.files.archives.packing import BARE, FORMATS
 from muddled_orchard.files.course.course_file import CourseFile
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.files.course.roster import columns_from, read_roster
+from muddled_orchard.files.course.roster_file import columns_from, read_roster
 from muddled_orchard.show.terminal.progress import with_progress
 
 MOST_ROWS = 8

@@ -12,7 +12,7 @@ from pathlib import Path
 
 from muddled_orchard.classroom.at_servers import has_branches, side_by_side
 from muddled_orchard.core.base.limits import Bounds
-from muddled_orchard.core.course.gathering import Pushed, Source, without_secret
+from muddled_orchard.core.course.sources import Pushed, Source, without_secret
 from muddled_orchard.vcs.ask import git
 
 

@@ -10,9 +10,9 @@ from rich.table import Table
 from rich.text import Text
 
 from muddled_orchard.core.base.phrases import command, counted, paths
-from muddled_orchard.core.course.gathering import Pushed, without_secret
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.core.course.sources import Pushed, without_secret
 from muddled_orchard.show.terminal.characters import printable, shortened, sign
 from muddled_orchard.show.terminal.failed import show_failed
 

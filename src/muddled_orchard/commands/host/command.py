@@ -25,7 +25,7 @@ from muddled_orchard.core.course.plan import CourseExercise, CoursePlan
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.files.course.course_file import CourseFile
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.files.course.roster import columns_from, read_roster
+from muddled_orchard.files.course.roster_file import columns_from, read_roster
 from muddled_orchard.files.scenarios.catalogue import scenario_files
 from muddled_orchard.system.output import STDOUT
 

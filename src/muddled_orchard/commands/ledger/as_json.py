@@ -11,7 +11,7 @@ from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.course.totals import Standing
 from muddled_orchard.show.json.shapes import about, one_of
-from muddled_orchard.show.json.text import shaped
+from muddled_orchard.show.json.writing import shaped
 
 
 class GradingOut(Struct):

@@ -25,7 +25,7 @@ from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.grading.unseen import UNSEEN
 from muddled_orchard.files.course.course_file import CourseFile
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.show.json.text import json_text
+from muddled_orchard.show.json.writing import json_text
 from muddled_orchard.show.spreadsheet import (
     Rows,
     table_file,

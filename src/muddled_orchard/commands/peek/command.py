@@ -10,7 +10,7 @@ from pathlib import Path
 from muddled_orchard.commands.options import add_quiet
 from muddled_orchard.core.base.phrases import command, paths
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.show.terminal.peek import show_peek
+from muddled_orchard.show.terminal.peeked import show_peek
 from muddled_orchard.show.terminal.plain import Plain
 from muddled_orchard.vcs.peeking import peek_at
 

@@ -11,7 +11,7 @@ from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.show.json.shapes import about
-from muddled_orchard.show.json.text import json_text
+from muddled_orchard.show.json.writing import json_text
 
 
 class PlantFile(Struct):

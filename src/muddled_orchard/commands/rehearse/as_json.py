@@ -9,7 +9,7 @@ from msgspec import Struct
 
 from muddled_orchard.core.grading.rehearsal import Acted, Rehearsal
 from muddled_orchard.show.json.shapes import State, Verdict, about
-from muddled_orchard.show.json.text import json_text, shaped
+from muddled_orchard.show.json.writing import json_text, shaped
 
 
 class BehaviourOut(Struct, rename={"said": "does"}):

@@ -1,4 +1,4 @@
 """settle: a person's verdict over the grader's, and what needs a look.
 
-`settling` (a person's last word).
+`work_to_settle` (a person's last word).
 """

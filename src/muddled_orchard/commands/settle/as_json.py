@@ -11,7 +11,7 @@ from muddled_orchard.core.course.class_record import ClassRecord
 from muddled_orchard.core.course.totals import Attempt
 from muddled_orchard.core.grading.kinds import restored
 from muddled_orchard.show.json.shapes import about
-from muddled_orchard.show.json.text import shaped
+from muddled_orchard.show.json.writing import shaped
 
 
 class ToLookAtOut(Struct):

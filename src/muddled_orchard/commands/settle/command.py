@@ -16,19 +16,19 @@ from msgspec import Struct
 
 from muddled_orchard.commands.options import add_course, add_ledger, course_of, ledger_of
 from muddled_orchard.commands.settle.as_json import settle_json
-from muddled_orchard.commands.settle.settling import Settling
 from muddled_orchard.commands.settle.terminal import (
     show_how_to_answer,
     show_settled,
     show_waiting,
     show_work,
 )
+from muddled_orchard.commands.settle.work_to_settle import Settling
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.class_record import WorkToSettle
 from muddled_orchard.core.grading.settling import ALL
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.show.json.text import json_text
+from muddled_orchard.show.json.writing import json_text
 from muddled_orchard.show.terminal.console import console
 
 EXAMPLES = (

@@ -28,7 +28,7 @@ from muddled_orchard.files.scenarios.from_trees import (
 from muddled_orchard.files.scenarios.scenario_file import read_scenario
 from muddled_orchard.files.scenarios.sketches import sketch_kinds, sketch_text
 from muddled_orchard.show.terminal.console import console
-from muddled_orchard.show.terminal.proof import show_proof
+from muddled_orchard.show.terminal.proved import show_proof
 from muddled_orchard.system.output import STDOUT, write_new_file
 from muddled_orchard.system.workers import Machines
 from muddled_orchard.vcs.ask.surveying import surveyor

@@ -16,7 +16,7 @@ from muddled_orchard.core.key.survey import Survey, outside_changes
 from muddled_orchard.core.merging.conflict import Conflict
 from muddled_orchard.show.json.exercise import SummaryOut, difficulty_out
 from muddled_orchard.show.json.shapes import Line, about
-from muddled_orchard.show.json.text import json_text, shaped
+from muddled_orchard.show.json.writing import json_text, shaped
 
 
 class ProblemOut(Struct, rename={"key_text": "key"}):

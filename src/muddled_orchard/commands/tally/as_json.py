@@ -11,7 +11,7 @@ from muddled_orchard.core.course.item_figures import Item, ItemStatistics
 from muddled_orchard.core.course.likeness import Pair
 from muddled_orchard.core.course.tally import ConflictTally, ExerciseTally, Tally
 from muddled_orchard.show.json.shapes import Line, about
-from muddled_orchard.show.json.text import shaped
+from muddled_orchard.show.json.writing import shaped
 
 
 class ItemOut(Struct):

@@ -68,7 +68,7 @@ def run(options: argparse.Namespace) -> int:
     written = _write(options, found)
     if options.json:
         from muddled_orchard.commands.tally.as_json import tally_json
-        from muddled_orchard.show.json.text import json_text
+        from muddled_orchard.show.json.writing import json_text
 
         sys.stdout.write(json_text(tally_json(found.counted, found.statistics, found.pairs)))
     elif not written:

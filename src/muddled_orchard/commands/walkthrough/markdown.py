@@ -26,7 +26,7 @@ from muddled_orchard.core.walkthrough.walkthrough import (
     WalkthroughStep,
 )
 from muddled_orchard.show.document.text import fenced, plain
-from muddled_orchard.show.figures.text import graph_lines
+from muddled_orchard.show.figures.signs import graph_lines
 from muddled_orchard.show.terminal.characters import printable
 
 _SIGNS = {"": "", "good": "✓ ", "bad": "✗ "}

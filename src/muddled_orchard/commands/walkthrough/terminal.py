@@ -38,7 +38,7 @@ from muddled_orchard.core.walkthrough.walkthrough import (
 )
 from muddled_orchard.show.terminal.characters import printable, sign, speaks_unicode
 from muddled_orchard.show.terminal.console import console
-from muddled_orchard.show.terminal.graph import show_graph
+from muddled_orchard.show.terminal.drawn_graph import show_graph
 
 _CHANGED = {"-": "bad", "+": "good", "@": "faint"}
 _LINES = {"marker": "doubt", "ours": "strong", "theirs": "strong", "marked": "strong", "left out": "faint"}

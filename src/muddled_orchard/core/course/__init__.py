@@ -4,7 +4,7 @@
 `class_entry` (the same in a line), `class_record` (all of a class, as it counts), `plan` (a course as it
 is written), `totals` (what it adds up to), `tally` (what was got wrong, counted), `items` and
 `item_figures` (item statistics), `likeness`, `feedback` (what a learner gets back, as a `document`),
-`practice` (what next), `gathering` (where repositories are), `pushes`, `push_feedback` (what Git shows
+`practise_next` (what next), `sources` (where repositories are), `pushes`, `push_feedback` (what Git shows
 after one), `passwords`, `board`, `changes` (marks that are not what they were), `findings` (what a pile
 shows).
 """

@@ -1,7 +1,7 @@
 """An exercise as its author means it: the scenario, its variants, its story, what it asks.
 
 `scenario` and `task` (docstrings are the documentation), `operations/` (a class of `Task` each),
-`replays`, `proposed_messages`, `steps` (the commands that carry a task out), `delivering` (what is
+`planned`, `proposed_messages`, `steps` (the commands that carry a task out), `delivering` (what is
 pushed and deleted), `tasks`, `todo` (the list of a rebase), `checks`, `asked`, `defaults`, `values`,
 `variants`, `story`, `edits`, `history`, `cloning` (what no clone can give), `file_rules`, `text_rules`.
 """

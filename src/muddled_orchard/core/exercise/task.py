@@ -14,8 +14,8 @@ from msgspec import Struct
 
 from muddled_orchard.core.base.problems import KeyPath, Problem
 from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.planned import NamedCommit, Planned, Replay
 from muddled_orchard.core.exercise.proposed_messages import without_lines
-from muddled_orchard.core.exercise.replays import NamedCommit, Planned, Replay
 from muddled_orchard.core.exercise.text_rules import TextRules
 from muddled_orchard.core.git.commits import Commit, short
 from muddled_orchard.core.git.refs import is_on_remote

@@ -12,7 +12,7 @@ from muddled_orchard.core.grading.carrying import carried_over, paired
 from muddled_orchard.core.grading.case import Case, ConflictCase, TaskCase
 from muddled_orchard.core.grading.conflict_reading import read_conflict
 from muddled_orchard.core.grading.locating.matching import patch
-from muddled_orchard.core.grading.locating.replays import stands_on
+from muddled_orchard.core.grading.locating.replayed import stands_on
 from muddled_orchard.core.grading.locating.results import Result
 from muddled_orchard.core.grading.other_order import judged_by_the_end
 from muddled_orchard.core.key.accepted import Decisions, decisions_in, weights_of

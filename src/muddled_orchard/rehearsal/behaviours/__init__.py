@@ -17,13 +17,13 @@ from muddled_orchard.core.key.accepted import worth_of
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.merging.keep import KEEP, lines_kept
 from muddled_orchard.rehearsal.behaviours import (
-    accepted,
     content,
     courses,
     idle,
     in_the_way,
     no_commit,
     other_ways,
+    right_ways,
 )
 from muddled_orchard.rehearsal.behaviours.expecting import (
     Act,
@@ -80,8 +80,8 @@ _CONTENT = (
         )
         for word in ("ours", "theirs")
     ),
-    Behaviour("resolved otherwise", "resolved everything as accepted, in another way than the key's own", accepted.can_be_otherwise, accepted.otherwise),
-    Behaviour("resolved for less", "took what the key knows and gives less for", accepted.can_be_for_less, accepted.for_less),
+    Behaviour("resolved otherwise", "resolved everything as accepted, in another way than the key's own", right_ways.can_be_otherwise, right_ways.otherwise),
+    Behaviour("resolved for less", "took what the key knows and gives less for", right_ways.can_be_for_less, right_ways.for_less),
     Behaviour("deleted lines back", "brought back what a side had deleted", content.has_deleted_lines, content.deleted_lines),
     Behaviour("stray edit", "changed something in passing", conflicts, content.stray_edit),
     Behaviour("other mode", "changed whether a file is executable", content.has_plain_files, content.other_mode),

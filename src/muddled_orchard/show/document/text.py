@@ -19,7 +19,7 @@ from muddled_orchard.core.course.document import (
     Text,
     Texts,
 )
-from muddled_orchard.show.figures.text import graph_lines
+from muddled_orchard.show.figures.signs import graph_lines
 from muddled_orchard.show.terminal.characters import printable
 
 _SIGNS = {"good": "✓ ", "doubt": "~ ", "bad": "✗ ", "": ""}

@@ -1,5 +1,5 @@
 """The commit graph, drawn.
 
-`drawing` (measures), `text` (draws with signs), `svg`, `png`, `picture` (both graphs, laid out), `formats`
+`drawing` (measures), `signs` (draws with signs), `svg`, `png`, `picture` (both graphs, laid out), `formats`
 (knows them all).
 """

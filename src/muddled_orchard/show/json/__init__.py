@@ -1,5 +1,5 @@
 """What all JSON outputs share.
 
-`text` (writes it), `shapes` (what outputs share), `exercise` (what a list shows of one), `settled` (a
+`writing` (writes it), `shapes` (what outputs share), `exercise` (what a list shows of one), `verdict` (a
 person's verdict).
 """

@@ -8,7 +8,7 @@ from msgspec import Struct
 
 from muddled_orchard.core.key.exercise_summary import LEVELS, Difficulty
 from muddled_orchard.show.json.shapes import about, one_of
-from muddled_orchard.show.json.text import shaped
+from muddled_orchard.show.json.writing import shaped
 
 
 class ReasonOut(Struct):

@@ -1,7 +1,7 @@
 """What the shapes of JSON outputs share.
 
 Each output has its shape beside what writes it, as structs that data is brought into
-(`show.json.text.shaped`); docs/schemas is made of them (`scripts/schema`). Within a `format` keys are only
+(`show.json.writing.shaped`); docs/schemas is made of them (`scripts/schema`). Within a `format` keys are only
 ever added.
 """
 

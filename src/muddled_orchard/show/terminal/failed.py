@@ -8,7 +8,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from muddled_orchard.core.course.gathering import Source
+from muddled_orchard.core.course.sources import Source
 from muddled_orchard.show.terminal.characters import printable, shortened, sign
 
 

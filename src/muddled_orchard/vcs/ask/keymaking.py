@@ -14,7 +14,7 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.history import History
-from muddled_orchard.core.exercise.replays import Replay
+from muddled_orchard.core.exercise.planned import Replay
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.story import unroll
 from muddled_orchard.core.exercise.task import Task

@@ -15,7 +15,7 @@ from muddled_orchard.core.git.stored_objects import stored_tree
 from muddled_orchard.core.git.trees import FOLDER, Blob, Tree
 from muddled_orchard.core.merging.conflict import MARKER_ATTRIBUTES, Conflict, MergeResult, merged_text
 from muddled_orchard.vcs.ask import git
-from muddled_orchard.vcs.ask.stored import StoredObjects
+from muddled_orchard.vcs.ask.written_objects import StoredObjects
 
 MOST_LISTED = 200_000
 

@@ -23,7 +23,7 @@ from muddled_orchard.core.merging.conflict import MergeResult, relabelled
 from muddled_orchard.core.merging.equivalence import HistoryShape, history_shape, translate
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.ask.predict import predict
-from muddled_orchard.vcs.ask.stored import StoredObjects
+from muddled_orchard.vcs.ask.written_objects import StoredObjects
 from muddled_orchard.vcs.write.build import new_repository
 from muddled_orchard.vcs.write.memory import Objects, pack_file
 

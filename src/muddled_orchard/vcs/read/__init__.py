@@ -1,5 +1,5 @@
 """Submissions read as hostile bytes.
 
-`quarantine`, `reader`, `working_tree`, `disk`, `objects`, `trees`, `reached`, `refs`, `pushed` (a push,
-as a submission); `rewritten` (learners' commits, made anew).
+`quarantine`, `reader`, `working_tree`, `disk`, `objects`, `tree_reading`, `reached`, `ref_files`, `pushed`
+(a push, as a submission); `rewritten` (learners' commits, made anew).
 """

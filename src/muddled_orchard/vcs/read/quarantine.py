@@ -27,7 +27,7 @@ from muddled_orchard.core.exercise.asked import ASKED
 from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY, THREE_WAY
 from muddled_orchard.core.submission.file_source import Below, FileEntry, FileSource, is_noise
 from muddled_orchard.vcs.read.objects import ForeignObjects
-from muddled_orchard.vcs.read.refs import read_refs
+from muddled_orchard.vcs.read.ref_files import read_refs
 from muddled_orchard.vcs.write.practice import ORIGIN, WORK
 
 DEEPEST = 3

@@ -10,7 +10,7 @@ from muddled_orchard.core.git.stored_objects import stored_commit, stored_tree
 from muddled_orchard.core.git.trees import FOLDER, SUBMODULE
 from muddled_orchard.vcs.read.objects import ForeignObjects
 from muddled_orchard.vcs.read.quarantine import Unreadable
-from muddled_orchard.vcs.read.trees import sound
+from muddled_orchard.vcs.read.tree_reading import sound
 
 
 class Reached:

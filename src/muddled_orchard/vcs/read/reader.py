@@ -32,8 +32,8 @@ from muddled_orchard.vcs.asked_file import read_asked
 from muddled_orchard.vcs.index import BadIndex, read_index
 from muddled_orchard.vcs.read.quarantine import CONFIG, EXCLUDE, Quarantine, Unreadable
 from muddled_orchard.vcs.read.reached import Reached
-from muddled_orchard.vcs.read.refs import head_of, is_id, read_refs, text_of
-from muddled_orchard.vcs.read.trees import Trees, sound
+from muddled_orchard.vcs.read.ref_files import head_of, is_id, read_refs, text_of
+from muddled_orchard.vcs.read.tree_reading import Trees, sound
 from muddled_orchard.vcs.read.working_tree import FOLDS_CASE, blob_id, ignored_paths, read_working_tree
 
 """Stands for the content of a file in the working tree that is too large to be read."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from muddled_orchard.core.base.phrases import counted, listed
-from muddled_orchard.core.exercise.replays import Replay
+from muddled_orchard.core.exercise.planned import Replay
 from muddled_orchard.core.git.lines import alike, lines_of
 from muddled_orchard.core.git.trees import PLAIN_FILE
 from muddled_orchard.core.key.answer_key import Step

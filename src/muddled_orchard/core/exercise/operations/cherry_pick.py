@@ -11,7 +11,7 @@ from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import KeyPath, Problem
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.operations.labelled import no_such_label, shown
-from muddled_orchard.core.exercise.replays import Planned, Replay, changes_of
+from muddled_orchard.core.exercise.planned import Planned, Replay, changes_of
 from muddled_orchard.core.exercise.task import Looks, Task
 from muddled_orchard.core.git.under_way import Words
 

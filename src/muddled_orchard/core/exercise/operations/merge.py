@@ -6,8 +6,8 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Literal
 
+from muddled_orchard.core.exercise.planned import Replay
 from muddled_orchard.core.exercise.proposed_messages import SQUASHED, without_lines
-from muddled_orchard.core.exercise.replays import Replay
 from muddled_orchard.core.exercise.task import FastForward, Looks, Task
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.under_way import Words

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from muddled_orchard.core.base.problems import KeyPath, Problem
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.operations.labelled import no_such_label
-from muddled_orchard.core.exercise.replays import NamedCommit
+from muddled_orchard.core.exercise.planned import NamedCommit
 from muddled_orchard.core.exercise.task import Looks, Task
 from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.under_way import Words

@@ -11,8 +11,8 @@ from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import KeyPath, Problem
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.operations.labelled import no_such_label, shown
+from muddled_orchard.core.exercise.planned import NamedCommit, Planned, Replay
 from muddled_orchard.core.exercise.proposed_messages import SQUASHED, without_lines
-from muddled_orchard.core.exercise.replays import NamedCommit, Planned, Replay
 from muddled_orchard.core.exercise.task import Looks, Task
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.under_way import Words

@@ -7,7 +7,7 @@ from typing import Literal
 
 from muddled_orchard.core.base.problems import KeyPath, Problem
 from muddled_orchard.core.exercise.history import History
-from muddled_orchard.core.exercise.replays import Planned, Replay
+from muddled_orchard.core.exercise.planned import Planned, Replay
 from muddled_orchard.core.exercise.task import Looks, Task
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.under_way import Words

@@ -66,7 +66,7 @@ from muddled_orchard.core.grading.kinds.replays import (
 )
 from muddled_orchard.core.grading.locating.attempts import brings_only_conflicts
 from muddled_orchard.core.grading.locating.matching import keeps_author, subject_of
-from muddled_orchard.core.grading.locating.replays import stands_on
+from muddled_orchard.core.grading.locating.replayed import stands_on
 from muddled_orchard.core.grading.locating.results import stopped_at
 
 

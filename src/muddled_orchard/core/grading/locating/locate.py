@@ -9,11 +9,11 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from muddled_orchard.core.git.commits import ancestry, contains
+from muddled_orchard.core.grading.locating.lists import locate_todo
 from muddled_orchard.core.grading.locating.merges import MergeLocator, expected_tip
-from muddled_orchard.core.grading.locating.no_commit import locate_without_commit
-from muddled_orchard.core.grading.locating.replays import locate_replays, stands_on
+from muddled_orchard.core.grading.locating.replayed import locate_replays, stands_on
 from muddled_orchard.core.grading.locating.results import Result
-from muddled_orchard.core.grading.locating.todo import locate_todo
+from muddled_orchard.core.grading.locating.without_commit import locate_without_commit
 from muddled_orchard.core.submission.submission import Submission
 
 

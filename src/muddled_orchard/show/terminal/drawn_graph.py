@@ -6,7 +6,7 @@ from rich.console import Console
 from rich.text import Text
 
 from muddled_orchard.core.key.graph import Graph
-from muddled_orchard.show.figures.text import graph_rows
+from muddled_orchard.show.figures.signs import graph_rows
 from muddled_orchard.show.terminal.characters import printable, speaks_unicode
 
 

@@ -13,7 +13,7 @@ from pathlib import Path
 
 from muddled_orchard.classroom.at_servers import has_branches, side_by_side
 from muddled_orchard.core.base.limits import Bounds
-from muddled_orchard.core.course.gathering import Gathered, Source, without_secret
+from muddled_orchard.core.course.sources import Gathered, Source, without_secret
 from muddled_orchard.system.temporary import folder_in_the_making, remove_left_over, settle
 from muddled_orchard.vcs.ask import git
 
