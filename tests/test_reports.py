@@ -248,3 +248,12 @@ def test_what_docstrings_and_documents_name_is_there() -> None:
                 pkgutil.resolve_name(whole)
             except (ImportError, AttributeError):
                 pytest.fail(f"{file}: {name}")
+
+
+def test_the_tree_of_exceptions_has_all_of_them() -> None:
+    told = Path("CONTRIBUTING.md").read_text("utf-8")
+    for file in Path("src/muddled_orchard").rglob("*.py"):
+        for node in ast.parse(file.read_text("utf-8")).body:
+            if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
+                raised = {ast.unparse(base) for base in node.bases} & {"Exception", "BadInput"}
+                assert not raised or node.name in told, f"{file}: {node.name}"
