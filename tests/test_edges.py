@@ -478,7 +478,7 @@ from muddled_orchard.classroom import handing_out
 from muddled_orchard.system.stopping import Stopped, stoppable
 
 handing_out._portion_made = lambda *_: time.sleep(60)
-pieces = [handing_out.Piece(0, f"l{number}", "0") for number in range(200)]
+pieces = [handing_out.HandOutToMake(0, f"l{number}", "0") for number in range(200)]
 try:
     with stoppable(), handing_out.made([], pieces, Path("out"), 2):
         os.kill(os.getpid(), signal.SIGTERM)
