@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: help demo test check lock truth wild rehearse fuzz bench bench-compare screenshots format clean
+.PHONY: help demo test quick check lock truth wild rehearse fuzz bench bench-compare screenshots format clean
 
 help:  ## say what there is
 	@sed -n 's/^\([a-z-]*\):.*  ## \(.*\)/make \1|\2/p' Makefile | awk -F'|' '{ printf "%-17s %s\n", $$1, $$2 }'
@@ -20,8 +20,11 @@ demo: $(READY)  ## the whole round with a class of thirty made-up learners, in b
 test: check  ## all tests and checks, as CI runs them
 	scripts/sandbox
 	scripts/browser
-	$(BIN)/pytest --numprocesses $$(($$(nproc 2>/dev/null || echo 2) + 1)) --cov --cov-report=  # most of them wait for Git
+	$(BIN)/pytest --numprocesses $$(($$(nproc 2>/dev/null || echo 2) + 1)) --dist worksteal --cov --cov-report=  # most of them wait for Git
 	@echo "core: $$($(BIN)/coverage report --format=total) % of lines and branches are reached by tests of their own"
+
+quick: check  ## the checks and the quick tests, first what the change touches: for the inner loop
+	$(BIN)/pytest --quick --exitfirst --numprocesses $$(($$(nproc 2>/dev/null || echo 2) + 1))
 
 check: $(READY)  ## format, lint, types and the import contract, without the tests
 	$(BIN)/ruff format --check .
@@ -37,7 +40,7 @@ truth: $(READY)  ## many random histories against verdicts known by construction
 wild: $(READY)  ## many random scenarios: whoever carries one out agrees with whoever grades it (WILD=300, WILD_SEED=N)
 	$(BIN)/python -m tests.wild --count $${WILD:-300} $${WILD_SEED:+--seed $$WILD_SEED}
 
-rehearse: $(READY)  ## every learner on every bundled scenario; the tests act out half of them
+rehearse: $(READY)  ## every learner on every bundled scenario; the tests act out a third of them
 	$(BIN)/muddled rehearse src/muddled_orchard/catalogue --run-rules --keep build/surprises
 
 # Mutated submissions, mutated files of instructors, and kills at any moment; ROUNDS of each.

@@ -37,6 +37,60 @@ LEARNER = {
 }
 
 
+QUICK = frozenset(
+    [
+        "alignment",
+        "answers",
+        "core",
+        "graphs",
+        "matching",
+        "objects",
+        "plant",
+        "reading",
+        "replays",
+        "reply",
+        "reports",
+        "scenario_files",
+        "sentences",
+        "shipping",
+        "story_trees",
+        "survey",
+        "terminal",
+        "tricks",
+        "verdicts",
+        "walkthrough_core",
+    ]
+)
+"""The files of tests that take a few seconds each: no browser, no host, no cluster, no whole rounds."""
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    """`--quick`, for the inner loop."""
+    parser.addoption("--quick", action="store_true", help="only what is quick; first what the change touches")
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """With `--quick` leave out what takes long, and begin with files of tests that were changed or that name a
+    changed module."""
+    if not config.getoption("quick"):
+        return
+    listed = ["git", "ls-files", "--modified", "--others", "--exclude-standard", "src", "tests"]
+    changed = subprocess.run(listed, cwd=config.rootpath, capture_output=True, text=True, check=False).stdout
+    modules = {
+        Path(name).with_suffix("").as_posix().removeprefix("src/").replace("/", ".")
+        for name in changed.split()
+    }
+    touched = {item.path for item in items if f"tests.{item.path.stem}" in modules}
+    naming = {
+        path
+        for path in {item.path for item in items}
+        if any(one in path.read_text("utf-8") for one in modules)
+    }
+    quick = [item for item in items if item.path.stem.removeprefix("test_") in QUICK]
+    config.hook.pytest_deselected(items=[item for item in items if item not in quick])
+    items[:] = sorted(quick, key=lambda item: (item.path not in touched, item.path not in naming))
+
+
 @contextmanager
 def database(path: Path, *, isolation_level: str | None = "") -> Iterator[sqlite3.Connection]:
     """A database beside the program's own hand on it: what is done is committed, and it is closed."""
@@ -95,9 +149,7 @@ def all_marked(handed: Sequence[Handed], course: GradingRun, bounds: Bounds, job
 def once(tmp_path_factory: pytest.TempPathFactory, name: str, make: Callable[[Path], Any]) -> Any:
     """What `make` makes in a folder of its own, as JSON: by the first process of the tests that asks for it,
     while the others wait."""
-    base = tmp_path_factory.getbasetemp()
-    shared = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / f"once-{name}"
-    shared.mkdir(exist_ok=True)
+    shared = _shared(tmp_path_factory, f"once-{name}")
     made = shared / "made.json"
     with (shared / "lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
@@ -107,11 +159,20 @@ def once(tmp_path_factory: pytest.TempPathFactory, name: str, make: Callable[[Pa
     return json.loads(made.read_text("utf-8"))
 
 
+def _shared(tmp_path_factory: pytest.TempPathFactory, name: str) -> Path:
+    """A folder of all processes of the tests."""
+    base = tmp_path_factory.getbasetemp()
+    shared = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / name
+    shared.mkdir(exist_ok=True)
+    return shared
+
+
 @pytest.fixture(scope="session", autouse=True)
 def own_state(tmp_path_factory: pytest.TempPathFactory) -> None:
-    """What the program remembers of plantings and proofs stays out of the user's home."""
+    """What the program remembers of plantings stays out of the user's home, and so do proofs, which all
+    processes of the tests share: a key is proved once."""
     os.environ["XDG_STATE_HOME"] = str(tmp_path_factory.mktemp("state"))
-    os.environ["XDG_CACHE_HOME"] = str(tmp_path_factory.mktemp("cache"))
+    os.environ["XDG_CACHE_HOME"] = str(_shared(tmp_path_factory, "cache"))
 
 
 @pytest.fixture

@@ -18,8 +18,8 @@ import pytest
 
 from muddled_orchard import __version__
 from tests.conftest import PROGRAM, database, muddled, once, shell
-from tests.test_class import RIGHT, WRONG
-from tests.test_safety import ARCHIVES, HOSTILE
+from tests.test_class import RIGHT
+from tests.test_safety import BOUNDS, hostile_pile
 
 pytest.importorskip("distributed", reason="the extra cluster is not installed")
 
@@ -79,81 +79,100 @@ def begun(top: Path, workers: int = WORKERS) -> Iterator[Cluster]:
         cluster.end()
 
 
-@pytest.fixture(scope="module")
-def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
-    with begun(tmp_path_factory.mktemp("cluster")) as cluster:
-        wait_for(lambda: ready(cluster))
-        yield cluster
-
-
 def ready(cluster: Cluster, workers: int = WORKERS) -> bool:
     logs = cluster.file.parent.glob("worker-*.log")
     return sum("Registered to" in log.read_text() for log in logs) >= workers
 
 
-def _pile_made(top: Path) -> str:
-    """Honest, wrong and hostile submissions, as folders and as archives."""
-    muddled("plant", "press-limit", top / "planted")
-    (top / "in").mkdir()
-    for name, script in {
-        "right": RIGHT,
-        "wrong": WRONG,
-        **{n: RIGHT + s for n, (s, _) in HOSTILE.items()},
-    }.items():
-        place = top / "in" / name.replace(" ", "-").strip(".")
-        shutil.copytree(top / "planted", place)
-        shell(place / "work", script)
-    shell(top, "cp -r in/right honest; tar czf in/honest.tar.gz honest")
-    good = (top / "in/honest.tar.gz").read_bytes()
-    for name, (make, _) in ARCHIVES.items():
-        (top / "in" / name).write_bytes(make(good))
+def many(top: Path) -> str:
+    """Four hundred submissions, alike but for a note."""
+    muddled("plant", "press-limit", top / "one")
+    shell(top / "one/work", RIGHT)
+    shell(top, "mkdir in; for n in $(seq 400); do echo $n >one/note; tar czf in/$n.tar.gz one; done")
     return str(top / "in")
 
 
-@pytest.fixture(scope="module")
-def pile(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    return Path(once(tmp_path_factory, "pile", _pile_made))
+def graded_by_now(top: Path) -> int:
+    with database(top / "orchard.db") as db:
+        (count,) = db.execute("SELECT count(*) FROM grading").fetchone()
+    return int(count)
 
 
-@pytest.fixture(scope="module")
-def here(pile: Path) -> str:
-    """What grading them here says."""
-    return muddled("grade", pile.name, "--json", "--most-size", "20", folder=pile.parent).stdout
+def lose(
+    top: Path, place: str, cluster: Cluster, process: subprocess.Popen[bytes], *, slow: bool
+) -> tuple[int, str, int]:
+    """Grade many on a cluster, and stop or kill a process of it meanwhile: the exit code, what was told, and
+    how many gradings the ledger has by then."""
+    top.mkdir()
+    (top / "roster.csv").write_text("id,name\nada,Ada Quince\n", "utf-8")
+    muddled("handout", "two-names", "--roster", "roster.csv", "--out", "out", folder=top)
+    command = [*PROGRAM, "grade", place, "--cluster", cluster.address, "--csv", "marks.csv", "--quiet"]
+    run = subprocess.Popen(command, cwd=top, stderr=subprocess.PIPE, text=True)
+    wait_for(lambda: graded_by_now(top) > 0)
+    process.send_signal(signal.SIGSTOP if slow else signal.SIGKILL)
+    if slow:
+        time.sleep(3)
+        process.send_signal(signal.SIGCONT)
+    _, told = run.communicate(timeout=120)
+    return run.returncode, told, graded_by_now(top)
 
 
-@pytest.mark.parametrize("ship", [(), ("--ship",)], ids=["by path", "shipped"])
-def test_results_are_those_of_here(ship: tuple[str, ...], cluster: Cluster, pile: Path, here: str) -> None:
-    command = ("grade", pile.name, "--json", "--most-size", "20", "--cluster", cluster.address, *ship)
-    assert muddled(*command, folder=pile.parent).stdout == here
-    assert not list(pile.parent.rglob("PWNED"))
+def test_a_cluster_does_as_is_done_here_whatever_is_lost(
+    tmp_path_factory: pytest.TempPathFactory, tmp_path: Path
+) -> None:
+    """One scheduler and two workers for all of it, since they take long to begin: what is lost comes last."""
+    pile = once(tmp_path_factory, "pile", hostile_pile)
+    top, place = Path(pile["place"]).parent, once(tmp_path_factory, "many", many)
+    with begun(tmp_path) as cluster:
+        wait_for(lambda: ready(cluster))
+        where = ("--cluster", cluster.address)
+        for ship in ((), ("--ship",)):
+            assert muddled("grade", "in", *BOUNDS, *where, *ship, folder=top).stdout == pile["said"], ship
+        assert not list(top.rglob("PWNED"))
+        _a_scenario_of_ones_own_and_a_rehearsal(where, tmp_path)
+        _bounds_hold_there(where, top / "in/honest", tmp_path)
+        slow = lose(tmp_path / "slow", place, cluster, cluster.processes[1], slow=True)
+        assert slow == (0, "", 400)
+        killed = lose(tmp_path / "killed", place, cluster, cluster.processes[1], slow=False)
+        assert killed == (0, "", 400)
+        code, told, by_then = lose(tmp_path / "gone", place, cluster, cluster.scheduler, slow=False)
+    assert code == 2, told
+    assert told.startswith("the cluster was lost")
+    assert "Traceback" not in told
+    assert "the same command goes on from there" in told
+    assert 0 < by_then < 400
+    said = muddled("grade", place, folder=tmp_path / "gone").stdout
+    assert f"{by_then} not graded again" in " ".join(said.split())
+    assert graded_by_now(tmp_path / "gone") == 400
 
 
-def test_a_scenario_of_ones_own_and_a_rehearsal(cluster: Cluster, tmp_path: Path) -> None:
+def _a_scenario_of_ones_own_and_a_rehearsal(where: tuple[str, ...], top: Path) -> None:
     text = (Path(__file__).parents[1] / "src/muddled_orchard/catalogue/press-limit.toml").read_text("utf-8")
-    (tmp_path / "own.toml").write_text(text.replace('id = "press-limit"', 'id = "own"'), "utf-8")
-    muddled("plant", "own.toml", "practice", folder=tmp_path)
-    where = ("--cluster", cluster.address)
+    (top / "own.toml").write_text(text.replace('id = "press-limit"', 'id = "own"'), "utf-8")
+    muddled("plant", "own.toml", "practice", folder=top)
     for command in (
         ("grade", "practice", "--scenarios", "own.toml", "--json"),
         ("rehearse", "own.toml", "--json"),
     ):
-        there = muddled(*command, *where, folder=tmp_path).stdout
-        assert there == muddled(*command, folder=tmp_path).stdout
+        assert muddled(*command, *where, folder=top).stdout == muddled(*command, folder=top).stdout
 
 
-def test_bounds_hold_there(cluster: Cluster, pile: Path, tmp_path: Path) -> None:
-    shutil.copytree(pile / "right", tmp_path / "large")
-    (tmp_path / "large/work/noise").write_bytes(os.urandom(60 << 20))
-    shell(tmp_path, "tar cf large.tar large")
-    more = ("--most-memory", "20", "--json", "--cluster", cluster.address)
-    (found,) = json.loads(muddled("grade", "large.tar", *more, folder=tmp_path, code=2).stdout)["submissions"]
+def _bounds_hold_there(where: tuple[str, ...], submission: Path, top: Path) -> None:
+    shutil.copytree(submission, top / "large")
+    (top / "large/work/noise").write_bytes(os.urandom(60 << 20))
+    shell(top, "tar cf large.tar large")
+    more = ("--most-memory", "20", "--json", *where)
+    (found,) = json.loads(muddled("grade", "large.tar", *more, folder=top, code=2).stdout)["submissions"]
     assert "memory" in found["reason"]
 
 
 @pytest.mark.parametrize("seed", ["1", "2"])
-def test_no_result_hangs_on_the_order_of_a_set(seed: str, pile: Path, here: str) -> None:
-    command = ("grade", pile.name, "--json", "--most-size", "20")
-    assert muddled(*command, folder=pile.parent, more={"PYTHONHASHSEED": seed}).stdout == here
+def test_no_result_hangs_on_the_order_of_a_set(seed: str, tmp_path_factory: pytest.TempPathFactory) -> None:
+    pile = once(tmp_path_factory, "pile", hostile_pile)
+    folder = Path(pile["place"]).parent
+    assert (
+        muddled("grade", "in", *BOUNDS, folder=folder, more={"PYTHONHASHSEED": seed}).stdout == pile["said"]
+    )
 
 
 def test_another_version_is_refused(tmp_path: Path) -> None:
@@ -170,47 +189,3 @@ def test_another_version_is_refused(tmp_path: Path) -> None:
         told = muddled("rehearse", "press-limit", "--cluster", other.address, code=2).stderr
     assert f"this is muddled {__version__}, and tcp://" in told
     assert "has 0.0.1\n  Install the same version everywhere" in told
-
-
-def many(top: Path) -> Path:
-    """Four hundred submissions, alike but for a note."""
-    muddled("plant", "press-limit", top / "one")
-    shell(top / "one/work", RIGHT)
-    shell(top, "mkdir in; for n in $(seq 400); do echo $n >one/note; tar czf in/$n.tar.gz one; done")
-    (top / "roster.csv").write_text("id,name\nada,Ada Quince\n", "utf-8")
-    muddled("handout", "two-names", "--roster", "roster.csv", "--out", "out", folder=top)
-    return top
-
-
-def graded_by_now(top: Path) -> int:
-    with database(top / "orchard.db") as db:
-        (count,) = db.execute("SELECT count(*) FROM grading").fetchone()
-    return int(count)
-
-
-@pytest.mark.parametrize("lost", ["worker", "scheduler", "time"])
-def test_what_is_lost_costs_nothing_but_time(lost: str, tmp_path: Path) -> None:
-    top = many(tmp_path)
-    with begun(tmp_path) as cluster:
-        wait_for(lambda: ready(cluster))
-        command = [*PROGRAM, "grade", "in", "--cluster", cluster.address, "--csv", "marks.csv", "--quiet"]
-        run = subprocess.Popen(command, cwd=top, stderr=subprocess.PIPE, text=True)
-        wait_for(lambda: graded_by_now(top) > 0)
-        one = cluster.scheduler if lost == "scheduler" else cluster.processes[1]
-        one.send_signal(signal.SIGSTOP if lost == "time" else signal.SIGKILL)
-        if lost == "time":  # a worker that is slow
-            time.sleep(3)
-            one.send_signal(signal.SIGCONT)
-        _, told = run.communicate(timeout=120)
-        by_then = graded_by_now(top)
-    if lost != "scheduler":
-        assert (run.returncode, told, by_then) == (0, "", 400)
-        return
-    assert run.returncode == 2, told
-    assert told.startswith("the cluster was lost")
-    assert "Traceback" not in told
-    assert "the same command goes on from there" in told
-    assert 0 < by_then < 400
-    said = muddled("grade", "in", folder=top).stdout
-    assert f"{by_then} not graded again" in " ".join(said.split())
-    assert graded_by_now(top) == 400

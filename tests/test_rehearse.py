@@ -62,12 +62,12 @@ def given_away(assessment: Assessment) -> list[str]:
 
 
 def spread(key: Key) -> list[Behaviour]:
-    """Every behaviour for the exercises of EXAMPLES, half of them for each of the others, in turns."""
+    """Every behaviour for the exercises of EXAMPLES, a third of them for each of the others, in turns."""
     found, id_ = behaviours_for(key), key.scenario.id
     if os.environ.get("REHEARSE") == "all" or id_ in {exercise for exercise, *_ in EXAMPLES}:
         return found
     turn = bundled_ids().index(id_)
-    return [one for number, one in enumerate(found) if one.name == RIGHT or (number + turn) % 2]
+    return [one for number, one in enumerate(found) if one.name == RIGHT or (number + turn) % 3 == 0]
 
 
 def test_the_whole_catalogue_is_rehearsed_without_a_surprise(
@@ -82,7 +82,7 @@ def test_the_whole_catalogue_is_rehearsed_without_a_surprise(
     acted = [one for rehearsal in rehearsals for one in rehearsal.acted]
     assert [one for one in acted if one.surprises] == []
     assert not (tmp_path / "surprises").exists()
-    assert len(acted) > 1_100
+    assert len(acted) > 850
     # Each behaviour is met by at least one scenario, and each criterion is lost by somebody.
     assert len({one.behaviour for one in acted}) > 70
     assert len(EXAMPLES) > 40
@@ -96,7 +96,7 @@ def test_the_whole_catalogue_is_rehearsed_without_a_surprise(
         assert got.outcome.verdict == outcome, (exercise, behaviour, criterion)
     for rehearsal in rehearsals:
         if rehearsal.exercise not in {exercise for exercise, *_ in EXAMPLES}:
-            continue  # only half of its learners were acted out
+            continue  # only a third of its learners were acted out
         assert rehearsal.undistinguished == (), rehearsal.exercise
         assert "resolution" not in rehearsal.blind, rehearsal.exercise
         for one in rehearsal.acted:

@@ -29,7 +29,7 @@ from muddled_orchard.files.scenarios.bundled import BUNDLED
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.vcs import grading
 from muddled_orchard.vcs.read.disk import DiskSource
-from tests.conftest import all_marked, graded, muddled, shell
+from tests.conftest import all_marked, graded, muddled, once, shell
 
 RIGHT = (
     "git merge -q night-shift >/dev/null || true\n"
@@ -116,26 +116,6 @@ HOSTILE = {
     "no HEAD": ("rm .git/HEAD", "unreadable"),
     "a HEAD that is noise": ("head -c 500 /dev/urandom >.git/HEAD", "finished"),
 }  # fmt: skip
-
-
-@pytest.mark.parametrize("name", HOSTILE)
-def test_hostile_submissions(name: str, planted: Path) -> None:
-    attack, state = HOSTILE[name]
-    honest = planted.parent / "honest"
-    shell(planted / "work", RIGHT)
-    shutil.copytree(planted, honest, symlinks=True)
-    shell(planted / "work", attack)
-    results = {learner: graded(planted.parent)[learner] for learner in ("ilse", "honest")}
-    assert results["honest"]["percent"] == 100.0
-    assert results["ilse"]["state"] == state
-    if state == "unreadable":
-        assert results["ilse"]["reason"]
-    else:
-        lacking = {
-            i for i, c in results["ilse"]["criteria"].items() if c["outcome"] not in ("met", "skipped")
-        }
-        assert lacking <= {"tidy", "rest", "bystanders"}, results["ilse"]
-    assert not list(planted.parent.rglob("PWNED"))
 
 
 def tar_of(*members: tuple[str, bytes, dict[str, Any]], form: str = "w:gz") -> bytes:
@@ -243,28 +223,67 @@ ARCHIVES: dict[str, tuple[Callable[[bytes], bytes], str]] = {
 }  # fmt: skip
 
 
-@pytest.fixture(scope="module")
-def archives(tmp_path_factory: pytest.TempPathFactory) -> tuple[dict[str, dict[str, Any]], Path]:
-    top = tmp_path_factory.mktemp("archives")
-    muddled("plant", "press-limit", top / "honest")
-    shell(top / "honest/work", RIGHT)
-    shell(top, "mkdir in; tar czf in/honest.tar.gz honest; rm -r honest")
+def hostile_pile(top: Path) -> dict[str, str]:
+    """Honest, wrong and hostile submissions, as folders and as archives: where they lie, and what grading
+    them says."""
+    muddled("plant", "press-limit", top / "planted")
+    (top / "in").mkdir()
+    attacks = {name: RIGHT + attack for name, (attack, _) in HOSTILE.items()}
+    for name, script in {
+        "honest": RIGHT,
+        "wrong": "git merge -q -X ours -m m night-shift\n",
+        **attacks,
+    }.items():
+        shutil.copytree(top / "planted", top / "in" / _folder(name))
+        shell(top / "in" / _folder(name) / "work", script)
+    shutil.rmtree(top / "planted")
+    shell(top / "in", "tar czf honest.tar.gz honest")
     good = (top / "in/honest.tar.gz").read_bytes()
     for name, (make, _) in ARCHIVES.items():
         (top / "in" / name).write_bytes(make(good))
-    data = json.loads(
-        muddled("grade", top / "in", "--json", "--most-size", "20", "--most-entries", "2000").stdout
-    )
-    return {Path(one["submission"]).name: one for one in data["submissions"]}, top
+    return {"place": str(top / "in"), "said": muddled("grade", "in", *BOUNDS, folder=top).stdout}
+
+
+BOUNDS = ("--json", "--most-size", "20", "--most-entries", "2000")
+
+
+def _folder(name: str) -> str:
+    return name.replace(" ", "-").strip(".")
+
+
+Pile = tuple[dict[str, dict[str, Any]], Path]
+
+
+@pytest.fixture(scope="module")
+def pile(tmp_path_factory: pytest.TempPathFactory) -> Pile:
+    made = once(tmp_path_factory, "pile", hostile_pile)
+    submissions = json.loads(made["said"])["submissions"]
+    return {Path(one["submission"]).name: one for one in submissions}, Path(made["place"])
+
+
+def test_whatever_lies_beside_it_an_honest_submission_is_graded(pile: Pile) -> None:
+    results, place = pile
+    assert [results[name]["percent"] for name in ("honest", "honest.tar.gz")] == [100, 100]
+    assert not list(place.parent.rglob("PWNED"))
+    assert [path.name for path in place.parent.iterdir()] == ["in"], "nothing got out"
+
+
+@pytest.mark.parametrize("name", HOSTILE)
+def test_hostile_submissions(name: str, pile: Pile) -> None:
+    result = pile[0][_folder(name)]
+    assert result["state"] == HOSTILE[name][1]
+    if result["state"] == "unreadable":
+        assert result["reason"]
+        return
+    lacking = {c["id"] for c in result["criteria"] if c["outcome"] not in ("met", "skipped")}
+    assert lacking <= {"tidy", "rest", "bystanders"}, result
 
 
 @pytest.mark.parametrize("name", ARCHIVES)
-def test_hostile_archives(name: str, archives: tuple[dict[str, dict[str, Any]], Path]) -> None:
-    results, top = archives
-    assert results[name]["state"] == "unreadable"
-    assert ARCHIVES[name][1] in results[name]["reason"]
-    assert results["honest.tar.gz"]["percent"] == 100
-    assert [path.name for path in top.iterdir()] == ["in"]
+def test_hostile_archives(name: str, pile: Pile) -> None:
+    result = pile[0][name]
+    assert result["state"] == "unreadable"
+    assert ARCHIVES[name][1] in result["reason"]
 
 
 @pytest.mark.parametrize(

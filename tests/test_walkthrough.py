@@ -243,7 +243,7 @@ def random_story(seed: int) -> str:
     return "\n".join((*parts, f'[[task]]\ndo = "merge"\non = "main"\nbring = "{bring}"\n'))
 
 
-@pytest.mark.parametrize("seed", range(12))
+@pytest.mark.parametrize("seed", range(6))
 def test_random_stories_are_built_and_solved_as_planted(seed: int, tmp_path: Path) -> None:
     (tmp_path / "hive-notes.toml").write_text(random_story(seed), "utf-8")
     for half, step in (("build", "built"), (None, "done")):
@@ -306,7 +306,10 @@ def test_a_planted_step_is_what_the_walkthrough_leaves_there(id_: str, tmp_path:
     parts = [step + look.format(FINGERPRINT, number) for step, (number, _) in zip(steps, names, strict=True)]
     (tmp_path / "looking.sh").write_text(begin + "".join(parts), "utf-8")
     played(tmp_path / "looking.sh", tmp_path / "played")
-    for count, (number, name) in enumerate(names):
+    turn = STEPWISE.index(id_)
+    for count, (number, name) in enumerate(names, start=1):
+        if (count + turn) % 3 and count < len(names):
+            continue  # each kind of step comes in its turn with another scenario
         muddled("plant", id_, tmp_path / f"at-{number}", "--at", number if count % 2 else name, "--quiet")
         found = shell(tmp_path / f"at-{number}/work", FINGERPRINT)
         assert found == (tmp_path / number).read_text("utf-8"), name
@@ -443,7 +446,7 @@ story = [
 """
     (tmp_path / "my-own.toml").write_text(story)
     seen = set()
-    for code in map(str, range(8)):
+    for code in map(str, range(4)):
         for command in (["walkthrough", "my-own.toml", "--form", "sh"], ["plant", "my-own.toml", f"p{code}", "--at", "conflict", "--quiet"]):  # fmt: skip
             done = subprocess.run([*PROGRAM, *command, "--variant", code], cwd=tmp_path, capture_output=True, text=True, check=False)  # fmt: skip
             seen.add((done.returncode, done.stderr))

@@ -113,7 +113,10 @@ def cluster(
         finally:
             working.close()
     finally:
-        client.close(timeout=1)
+        try:
+            client.close(timeout=1)
+        except Exception:  # where the scheduler is lost its own clean-up may stumble; all is done by then
+            log.info("the client of the cluster could not be closed", exc_info=True)
 
 
 def _check(client: Any, address: str) -> None:
