@@ -85,10 +85,10 @@ def ready(cluster: Cluster, workers: int = WORKERS) -> bool:
 
 
 def many(top: Path) -> str:
-    """Four hundred submissions, alike but for a note."""
+    """Many submissions, alike but for a note."""
     muddled("plant", "press-limit", top / "one")
     shell(top / "one/work", RIGHT)
-    shell(top, "mkdir in; for n in $(seq 400); do echo $n >one/note; tar czf in/$n.tar.gz one; done")
+    shell(top, "mkdir in; for n in $(seq 240); do echo $n >one/note; tar czf in/$n.tar.gz one; done")
     return str(top / "in")
 
 
@@ -132,18 +132,18 @@ def test_a_cluster_does_as_is_done_here_whatever_is_lost(
         _a_scenario_of_ones_own_and_a_rehearsal(where, tmp_path)
         _bounds_hold_there(where, top / "in/honest", tmp_path)
         slow = lose(tmp_path / "slow", place, cluster, cluster.processes[1], slow=True)
-        assert slow == (0, "", 400)
+        assert slow == (0, "", 240)
         killed = lose(tmp_path / "killed", place, cluster, cluster.processes[1], slow=False)
-        assert killed == (0, "", 400)
+        assert killed == (0, "", 240)
         code, told, by_then = lose(tmp_path / "gone", place, cluster, cluster.scheduler, slow=False)
     assert code == 2, told
     assert told.startswith("the cluster was lost")
     assert "Traceback" not in told
     assert "the same command goes on from there" in told
-    assert 0 < by_then < 400
+    assert 0 < by_then < 240
     said = muddled("grade", place, folder=tmp_path / "gone").stdout
     assert f"{by_then} not graded again" in " ".join(said.split())
-    assert graded_by_now(tmp_path / "gone") == 400
+    assert graded_by_now(tmp_path / "gone") == 240
 
 
 def _a_scenario_of_ones_own_and_a_rehearsal(where: tuple[str, ...], top: Path) -> None:
