@@ -25,6 +25,7 @@ from muddled_orchard.core.key.survey import (
     as_fast_forward,
     becomes_empty,
     outside_changes,
+    without_commit,
 )
 from muddled_orchard.core.merging.conflict import Conflict, Hunk
 from muddled_orchard.show.exercise_words import LEVEL_STYLES, conflicts_in_words
@@ -109,8 +110,8 @@ def _graph(on: Console, title: str, graph: Graph) -> None:
 
 
 def _step(on: Console, key: Key, step: Step) -> None:
-    if step.makes_no_commit:
-        _no_commit(on, key, step)
+    if told := without_commit(key, step):
+        on.print(Text(f"  {printable(told, on)}"))
         return
     if step.commit is not None:
         subject = key.commits[step.commit].subject
@@ -130,15 +131,6 @@ def _step(on: Console, key: Key, step: Step) -> None:
         _changes(on, outside_changes(key, step, path))
     for conflict in step.merge.conflicts:
         _conflict(on, key, step, conflict)
-
-
-def _no_commit(on: Console, key: Key, step: Step) -> None:
-    """A step that leaves no new commit."""
-    if step.given_up is None:
-        on.print(Text(f'  It ends at "{printable(key.commits[step.theirs].subject, on)}".'))
-        return
-    paths = [f"{conflict.path} ({conflict.kind})" for conflict in step.given_up.merge.conflicts]
-    on.print(Text(f"  It stops at {printable(listed(paths), on)}, and all is to be as before."))
 
 
 def _conflict(on: Console, key: Key, step: Step, conflict: Conflict) -> None:

@@ -117,7 +117,7 @@ def _meet(case: Case, conflict: Conflict, other: Step) -> bool:
 def _task(case: Case, step: Step, result: Result, *, right_so_far: bool) -> TaskCase:
     merge = case.evidence.merges.get((result.ours, result.theirs), step.merge)
     tree: Tree | None = None
-    if step.makes_no_commit:
+    if not result.leaves_commit:
         pass  # nothing comes of it that could be read
     elif result.in_working_tree:
         tree = tracked(case.evidence)

@@ -8,7 +8,7 @@ from contextlib import suppress
 
 from msgspec.structs import replace
 
-from muddled_orchard.core.base.phrases import brief
+from muddled_orchard.core.base.phrases import brief, listed
 from muddled_orchard.core.base.problems import KeyPath, Problem, likely
 from muddled_orchard.core.exercise.file_rules import broken
 from muddled_orchard.core.exercise.scenario import KeepHunk, Rule
@@ -182,6 +182,16 @@ def _hard_texts(pattern: str, file: str, key: Key) -> Iterator[bytes]:
 
 
 _LONG = 50_000
+
+
+def without_commit(key: Key, step: Step) -> str:
+    """What becomes of a step that leaves no new commit, as a sentence; empty where it leaves one."""
+    if not step.makes_no_commit:
+        return ""
+    if step.given_up is None:
+        return f'It ends at "{key.commits[step.theirs].subject}".'
+    paths = [f"{conflict.path} ({conflict.kind})" for conflict in step.given_up.merge.conflicts]
+    return f"It stops at {listed(paths)}, and all is to be as before."
 
 
 def _remarks(key: Key) -> Iterator[str]:

@@ -20,6 +20,7 @@ from muddled_orchard.rehearsal.behaviours.expecting import (
     is_emptied,
     last_step,
     left_alone,
+    makes_commit,
     unfinished,
 )
 from muddled_orchard.rehearsal.behaviours.other_ways import _get_ready
@@ -301,11 +302,11 @@ def can_skip(key: Key) -> bool:
 def can_detach(key: Key) -> bool:
     """Where the last task ends in commits of the learner's."""
     last = hardest_task_number(key) == len(key.scenario.task)
-    makes_commits = not hardest_task(key).stays_uncommitted and not key.steps[-1].makes_no_commit
-    return last and begins_hardest_task(key) and makes_commits
+    commits = not hardest_task(key).stays_uncommitted and makes_commit(key.steps[-1])
+    return last and begins_hardest_task(key) and commits
 
 
 def can_amend(key: Key) -> bool:
     """Where the last commit is the learner's own."""
     last = key.steps[-1]
-    return not last.operation.stays_uncommitted and not last.fast_forward and not last.makes_no_commit
+    return not last.operation.stays_uncommitted and not last.fast_forward and makes_commit(last)

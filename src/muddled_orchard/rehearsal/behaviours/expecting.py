@@ -46,9 +46,12 @@ def hardest_task_does(*operations: str) -> Applies:
 def begins_hardest_task(key: Key) -> bool:
     """Where the hardest task is begun by the learner, and really brings two lines of history together."""
     begun = key.scenario.start.stopped and hardest_task_number(key) == 1
-    return not begun and any(
-        not step.fast_forward and not step.makes_no_commit for step in hardest_steps(key)
-    )
+    return not begun and any(not step.fast_forward and makes_commit(step) for step in hardest_steps(key))
+
+
+def makes_commit(step: Step) -> bool:
+    """Whether a new commit is to come of a step."""
+    return not step.makes_no_commit
 
 
 def is_plain_merge(key: Key) -> bool:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.grading.rehearsal import Expected
 from muddled_orchard.core.key.answer_key import Key
-from muddled_orchard.rehearsal.behaviours.expecting import expect
+from muddled_orchard.rehearsal.behaviours.expecting import expect, makes_commit
 from muddled_orchard.rehearsal.session import LearnerSession, StopsWorking
 
 _REST = "markers resolution rest rules delivered bystanders tidy message"
@@ -13,7 +13,7 @@ _REST = "markers resolution rest rules delivered bystanders tidy message"
 
 def _number(key: Key) -> int | None:
     """The last task of which no new commit is to be left."""
-    found = [step.task for step in key.steps if step.makes_no_commit]
+    found = [step.task for step in key.steps if not makes_commit(step)]
     return found[-1] if found else None
 
 

@@ -77,7 +77,7 @@ def judge(case: Case) -> Outcome:
         steps = list(group)
         if steps[0].task.stays_uncommitted or steps[0].result.shape == "nothing to do":
             continue
-        if steps[0].step.makes_no_commit:
+        if not steps[0].result.leaves_commit:
             verdicts.append(_of_still(case, steps[0]))
             continue
         if steps[0].task.todo is not None:

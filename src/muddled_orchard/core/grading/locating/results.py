@@ -61,7 +61,8 @@ class Result(Struct, frozen=True, kw_only=True):
     commit that brought them together; `judged_commit` the commit at which the content is judged, None where
     it is the working tree; `branch` the branch that holds it, None for a detached HEAD. `pending` is of what
     kind the operation is that is under way, `sides_swapped` whether its sides are; `base_commit` is what
-    replayed commits stand on, `matches` how all of the operation's commits were matched.
+    replayed commits stand on, `matches` how all of the operation's commits were matched. `leaves_commit`: a
+    new commit is to come of the step, which can be read.
     """
 
     shape: Shape
@@ -74,6 +75,7 @@ class Result(Struct, frozen=True, kw_only=True):
     sides_swapped: bool = False
     base_commit: str | None = None
     matches: Matches | None = None
+    leaves_commit: bool = True
 
     @property
     def in_working_tree(self) -> bool:

@@ -23,6 +23,7 @@ def locate_without_commit(submission: Submission, step: Step, on_tip: str) -> Re
         result_commit=step.theirs if shape == "set back" else None,
         branch=step.operation.on,
         pending=submission.evidence.pending.kind if submission.evidence.pending else "",
+        leaves_commit=False,
     )
 
 
