@@ -39,7 +39,7 @@ LEARNER = {
 
 QUICK = {
     "alignment", "answers", "core", "graphs", "matching", "objects", "plant", "reading", "replays", "reply", "reports",
-    "scenario_files", "sentences", "shipping", "story_trees", "survey", "terminal", "walkthrough_core",
+    "scenario_files", "sentences", "shipping", "story_trees", "survey", "tasks", "terminal", "walkthrough_core",
 }  # fmt: skip
 """The files of tests that take a few seconds each: no browser, no host, no cluster, no whole rounds."""
 
