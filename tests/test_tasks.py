@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import pytest
 
+from muddled_orchard.core.exercise.asked import told_to_learners
+from muddled_orchard.core.exercise.delivering import deletions_of, delivery_of, push_of
 from muddled_orchard.core.exercise.operations import OPERATIONS, operation_of, with_tasks
 from muddled_orchard.core.exercise.operations.am import Am
 from muddled_orchard.core.exercise.operations.cherry_pick import CherryPick
@@ -17,7 +20,8 @@ from muddled_orchard.core.exercise.operations.revert import Revert
 from muddled_orchard.core.exercise.operations.stash_pop import StashPop
 from muddled_orchard.core.exercise.planned import Replay
 from muddled_orchard.core.exercise.scenario import Scenario
-from muddled_orchard.core.exercise.task import IN_ORDER, Task
+from muddled_orchard.core.exercise.task import IN_ORDER, MessageRules, Task
+from muddled_orchard.core.exercise.tasks import example_message, in_words
 from muddled_orchard.core.git.commits import Commit, Commits
 from muddled_orchard.show.json.writing import shaped
 from tests.found import FOUND
@@ -153,3 +157,71 @@ def test_findings_are_brought_into_the_shape_of_an_output() -> None:
 
     assert shaped(Out, found, Other(), count=7) == Out(found.said, 7)
     assert shaped(Out, Other()) == Out("other", 2)
+
+
+def merge(on: str = "main", bring: str = "side", **more: Any) -> Task:
+    return Merge(do="merge", on=on, bring=bring, **more)
+
+
+def rebased(on: str = "side", onto: str = "main", **more: Any) -> Task:
+    return Rebase(do="rebase", on=on, onto=onto, **more)
+
+
+# Tasks; the branches that the remote has at first; what the last of them pushes, and what it deletes.
+DELIVERED: dict[str, tuple[list[Task], set[str], str, list[str]]] = {
+    "nothing": ([merge()], {"main"}, "", []),
+    "a merge": ([merge(push=True)], {"main"}, "push origin main", []),
+    "a rebase of what is there": ([rebased(push=True)], {"side"}, "push --force-with-lease origin side", []),
+    "a rebase of what is not": ([rebased(push=True)], {"main"}, "push origin side", []),
+    "a rebase, pushed by a later task": ([rebased(), merge("side", "other", push=True)], {"side"}, "push --force-with-lease origin side", []),
+    "a rebase, pushed before": ([rebased(push=True), merge("side", "other", push=True)], {"side"}, "push origin side", []),
+    "a rebase that was given up": ([rebased(abort=True), merge("side", "other", push=True)], {"side"}, "push origin side", []),
+    "a pull onto what is there": ([PullByRebase(do="pull", on="main", from_="main", by="rebase", push=True)], {"main"}, "push origin main", []),
+    "a deletion here": ([merge(delete="side")], {"main"}, "", ["branch -d side"]),
+    "a deletion there, too": ([merge(delete="side", push=True)], {"main", "side"}, "push origin main", ["branch -d side", "push origin --delete side"]),
+    "a deletion of what was pushed meanwhile": ([merge("side", "main", push=True), merge(delete="side")], set(), "", ["branch -d side", "push origin --delete side"]),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", DELIVERED)
+def test_what_is_pushed_and_deleted(name: str) -> None:
+    tasks, remote, push, deletions = DELIVERED[name]
+    assert " ".join(push_of(tasks, len(tasks), remote) or ()) == push
+    assert [" ".join(words) for words in deletions_of(tasks, len(tasks), remote)] == deletions
+    wanted = delivery_of(tasks, remote)
+    assert wanted.deleted == {task.delete for task in tasks if task.delete}
+    assert wanted.pushed == {task.on for task in tasks if task.push} - wanted.deleted
+    assert wanted.deleted_there == {words.split()[-1] for words in deletions if "--delete" in words}
+
+
+def test_what_is_asked_in_words_for_authors_and_for_learners() -> None:
+    asked = {
+        "merge side into main, with a message in your own words, then push and delete side": merge(
+            message="own", push=True, delete="side"
+        ),
+        "rebase side onto main, and give it up again at the first conflict": rebased(abort=True),
+        'merge side into main, with a message with "why"': merge(message=MessageRules(has="why")),
+    }
+    assert {in_words(task): task for task in asked.values()} == asked
+    assert in_words(merge(), "<{}>".format) == "merge <side> into <main>"
+    picked = TASKS["picks"][0]
+    assert told_to_learners(picked, {"fix": "Mend it", "typo": "A word"}) == (
+        'cherry-pick "Mend it" and "A word" onto main'
+    )
+    listed = TASKS["a list"][0]
+    assert told_to_learners(listed, dict.fromkeys(("fix", "typo"), "X")) == (
+        "rebase side onto main, with its list as the brief asks"
+    ), "the list is theirs to find"
+    ruled = merge(message=MessageRules(has="why"))
+    assert told_to_learners(ruled, {}) == "merge side into main, with a message as the brief asks"
+
+
+def test_an_example_message_holds_what_is_asked() -> None:
+    assert example_message(merge()) is None
+    assert example_message(merge(message="own")) == "Bring in what side has, as the brief says"
+    assert (
+        example_message(merge(message=MessageRules(has=("why", "who")))) == "Bring in what side has: why, who"
+    )
+    assert example_message(merge(message=MessageRules(has="x", text="Mine: x"))) == "Mine: x"
+    long = example_message(merge(message=MessageRules(has="y" * 80)))
+    assert long == f"Bring in what was asked\n\n{'y' * 80}"
