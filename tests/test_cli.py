@@ -170,3 +170,35 @@ def test_feedback_leads_and_never_says_what_is_wanted(tmp_path: Path) -> None:
     assert (
         "--hint goes with --for-learner" in muddled("grade", tmp_path / "ilse", "--hint", "2", code=2).stderr
     )
+
+
+def test_the_log_is_written_where_it_is_asked_for(tmp_path: Path) -> None:
+    """By the option before the command, or by the variable; after what it has, and never to the terminal."""
+    plain = muddled("catalogue", folder=tmp_path)
+    asked = muddled("--log", "notes.log", "catalogue", folder=tmp_path)
+    named = muddled("catalogue", folder=tmp_path, more={"MUDDLED_LOG": str(tmp_path / "notes.log")})
+    assert plain.stdout == asked.stdout == named.stdout
+    assert (asked.stderr, named.stderr) == ("", "")
+    lines = (tmp_path / "notes.log").read_text("utf-8").splitlines()
+    assert [line.split(" INFO ")[1] for line in lines] == ["muddled catalogue"] * 2
+    (tmp_path / "deep").mkdir()
+    muddled("-C", "deep", "--log=here.log", "peek", ".", folder=tmp_path, code=2)
+    assert "muddled peek ." in (tmp_path / "deep/here.log").read_text("utf-8"), "it goes there first"
+    assert [path.name for path in tmp_path.iterdir() if path.is_file()] == ["notes.log"]
+
+
+@pytest.mark.parametrize(
+    ("words", "told"),
+    [
+        (["--log"], "--log needs a file"),
+        (["-C"], "-C needs a folder"),
+        (["--log", "nowhere/x.log", "catalogue"], "nowhere/x.log: No such file or directory"),
+        (["--lag", "x.log", "catalogue"], 'There is no option "--lag"'),
+    ],
+)
+def test_a_log_that_can_not_be_written_is_told_before_anything_is_done(
+    words: list[str], told: str, tmp_path: Path
+) -> None:
+    done = muddled(*words, folder=tmp_path, code=2)
+    assert told in done.stderr
+    assert (done.stdout, list(tmp_path.iterdir())) == ("", [])

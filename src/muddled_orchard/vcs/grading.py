@@ -110,6 +110,7 @@ def _attempt(step: Callable[[_FromT], _ToT], stage: _FromT) -> _ToT | Assessment
         log.exception("grading failed at %s", stage if isinstance(stage, Path) else stage.hand_out)
         detail = brief(str(error), 100)
         reason = f"grading it failed ({type(error).__name__}: {detail}); a person has to look"
+    log.info("not graded: %s: %s", stage if isinstance(stage, Path) else stage.hand_out, reason)
     if isinstance(stage, Path):
         return unreadable(reason)
     return unreadable(reason, stage.hand_out.exercise, stage.title, stage.hand_out.variant)
