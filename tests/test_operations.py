@@ -296,6 +296,8 @@ def test_an_operation_is_known_in_one_place(
     assert begun[:4] == ("git", "merge", "--no-ff", "--no-commit")
     assert main(["plant", exercise, str(tmp_path / "done"), "--at", "done", "--quiet"]) == 0
     assert main(["peek", str(tmp_path / "done")]) == 0
+    assert main(["grade", str(tmp_path / "done"), "--quiet"]) == 0
+    assert main(["rehearse", exercise, "--jobs", "1", "--keep", str(tmp_path / "kept")]) == 0
     assert main(["plant", exercise, str(tmp_path / "new"), "--quiet"]) == 0
     capsys.readouterr()
     assert main(["peek", str(tmp_path / "new")]) == 1

@@ -28,7 +28,7 @@ from muddled_orchard.system.workers import (
     Awaited,
     Machines,
     Workers,
-    settle_in,
+    begin_work,
     single_worker,
     why_lost,
     workers,
@@ -154,7 +154,7 @@ def _grader(
     run_rules: bool,
 ) -> Callable[[Sequence[Place]], list[str]]:
     """What a worker does with a portion; made in the worker."""
-    own = settle_in(folder, bounds)
+    own = begin_work(folder, bounds)
     travelled: dict[Path, Shipped] = {}
 
     def open_place(path: Path) -> FileSource:

@@ -66,7 +66,7 @@ def why_lost(error: BaseException, doing: str, bounds: Bounds, piece: object) ->
     return f"{doing} took its process down; a person has to look"
 
 
-def settle_in(folder: Path, bounds: Bounds) -> Path:
+def begin_work(folder: Path, bounds: Bounds) -> Path:
     """What a worker does before its work, which is bounded in memory from then on: the folder of its own that
     it gets in `folder`."""
     collect_seldom()

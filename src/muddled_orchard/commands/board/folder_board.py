@@ -27,8 +27,8 @@ from muddled_orchard.system.workers import (
     LOST,
     PORTIONS_AHEAD,
     Workers,
+    begin_work,
     in_order,
-    settle_in,
     why_lost,
     workers,
 )
@@ -164,7 +164,7 @@ def _looker(
     folder: Path, find: FindScenario, bounds: Bounds, handed_out: Mapping[str, ExerciseVariant]
 ) -> Callable[[Sequence[Path]], list[LookedAt]]:
     """What a process does with a portion; made in it."""
-    own = settle_in(folder, bounds)
+    own = begin_work(folder, bounds)
     grader = Grader(own, find, lambda path: opened(path, bounds), handed_out)
 
     def look(paths: Sequence[Path]) -> list[LookedAt]:

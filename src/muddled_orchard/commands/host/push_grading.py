@@ -17,7 +17,7 @@ from muddled_orchard.files.stored import scenario_of
 from muddled_orchard.files.stored_results import assessment_of, assessment_text
 from muddled_orchard.system.apart import WorkersApart
 from muddled_orchard.system.temporary import temporary_folder
-from muddled_orchard.system.workers import settle_in, why_lost
+from muddled_orchard.system.workers import begin_work, why_lost
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.grading import Grader
 from muddled_orchard.vcs.read.pushed import PushedSource, PushSnapshot
@@ -70,7 +70,7 @@ def push_graders(bounds: Bounds, jobs: int) -> Iterator[PushGraders]:
 
 
 def _prepare(folder: Path, bounds: Bounds) -> Callable[[PushToGrade | None], str]:
-    return partial(_grade, _Grading(settle_in(folder, bounds)))
+    return partial(_grade, _Grading(begin_work(folder, bounds)))
 
 
 class _Grading:

@@ -241,13 +241,12 @@ def _changed(case: Case, step: TaskCase) -> Iterator[tuple[Kind, str | None]]:
     made = case.commits[step.result.result_commit or ""]
     original = case.commits[step.step.commit or ""]
     wanted = subject_of(case.commits, step.step)
-    operation = step.task
     # A revert's message is its maker's to write: saying why is good practice. Where messages are asked for,
     # `message` has the cost.
-    if made.subject != wanted and operation.keeps_commits and step.task.message is None:
+    if made.subject != wanted and step.task.keeps_commits and step.task.message is None:
         yield Reworded(made.id, made.subject, wanted), made.id
     if not keeps_author(case.commits, step.step, made):
-        command = " ".join(("git", *operation.go_on()))
+        command = " ".join(("git", *step.task.go_on()))
         yield OtherAuthor(made.id, made.author, original.author, command), made.id
 
 
