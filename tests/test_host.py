@@ -662,7 +662,7 @@ def test_of_old_pushes_less_is_held() -> None:
         history.add(PushResult(push))
         history.add(PushResult(replace(push, grading=number), unreadable(str(number))))
     assert [one.push.id for one in history.pushes] == list(range(1, 15))
-    assert [one.found is not None for one in history.pushes] == [False] * 4 + [True] * 10
+    assert [one.assessment is not None for one in history.pushes] == [False] * 4 + [True] * 10
     assert all(one.push.grading == one.push.id for one in history.pushes)
 
 

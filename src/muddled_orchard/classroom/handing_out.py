@@ -77,7 +77,7 @@ def exercises_in(places: Sequence[str], form: str) -> list[Exercise]:
         except BadInput as bad:
             problems += bad.problems
     problems += shared_ids(loaded)
-    found = []
+    exercises = []
     with surveyor() as surveying:
         surveys = surveying.survey([scenario for _, scenario in loaded], PLAIN_VARIANT)
         for (path, scenario), survey in zip(loaded, surveys, strict=True):
@@ -87,7 +87,7 @@ def exercises_in(places: Sequence[str], form: str) -> list[Exercise]:
             (weak,) = surveying.weak_values([(scenario, survey.key)])
             wrong = [*survey.errors, *weak]
             problems += with_lines(BadInput(wrong), path).problems if wrong else ()
-            found.append(
+            exercises.append(
                 Exercise(
                     scenario,
                     digest_of(scenario),
@@ -99,7 +99,7 @@ def exercises_in(places: Sequence[str], form: str) -> list[Exercise]:
             )
     if problems:
         raise BadInput(problems)
-    return found
+    return exercises
 
 
 def enrol(

@@ -106,8 +106,8 @@ class GradingRun:
         says."""
         found: dict[str, ExerciseVariant] = {}
         for hand_out in self.ledger.each_hand_out() if self.ledger else ():
-            given = ExerciseVariant(hand_out.exercise, hand_out.variant)
-            found |= dict.fromkeys((hand_out.first_commit, *hand_out.tips.values()), given)
+            exercise = ExerciseVariant(hand_out.exercise, hand_out.variant)
+            found |= dict.fromkeys((hand_out.first_commit, *hand_out.tips.values()), exercise)
         return found
 
     def collected(self, handed: Handed, assessment: Assessment, *, remembered: bool) -> Collected:
@@ -245,7 +245,7 @@ class _Portions:
 
     def begin(self, portion: Sequence[_LookedUp]) -> Awaited[list[str]] | None:
         """Have what is not known of a portion graded; None where all of it is."""
-        fresh = [one.handed.path for one in portion if one.known is None]
+        fresh = [looked_up.handed.path for looked_up in portion if looked_up.known is None]
         if not fresh:
             return None
         if self._graders is None:
@@ -266,17 +266,17 @@ def _gathered(
     """Put remembered and fresh gradings in order, and write the fresh ones down portion by portion."""
     for portion, sent in begun:
         texts = iter(sent.result() if sent is not None else ())
-        for one in portion:
-            text = next(texts) if one.known is None else ""
-            remembered = one.known is not None and not one.handed.refused
-            assessment = one.known or assessment_of(text)
-            collected = run.collected(one.handed, assessment, remembered=remembered)
-            if one.known is None and run.ledger is not None and one.digest:
-                collected = replace(collected, before=_before(run, collected, one.digest, how))
+        for looked_up in portion:
+            text = next(texts) if looked_up.known is None else ""
+            remembered = looked_up.known is not None and not looked_up.handed.refused
+            assessment = looked_up.known or assessment_of(text)
+            collected = run.collected(looked_up.handed, assessment, remembered=remembered)
+            if looked_up.known is None and run.ledger is not None and looked_up.digest:
+                collected = replace(collected, before=_before(run, collected, looked_up.digest, how))
             if keep is not None and run.ledger is not None:
-                if one.known is None:
+                if looked_up.known is None:
                     keep.waiting.append(
-                        _written(one.handed, collected, assessment, text, one.digest, run, how)
+                        _written(looked_up.handed, collected, assessment, text, looked_up.digest, run, how)
                     )
                 else:
                     keep.known += 1
@@ -306,13 +306,13 @@ def _before(run: GradingRun, collected: Collected, digest: str, how: str) -> Bef
     if grading is None or not collected.known or grading.learner != collected.learner:
         return None
     try:
-        found = run.counting(assessment_of(grading.result), grading.learner)
+        assessment = run.counting(assessment_of(grading.result), grading.learner)
     except Damaged:
         return None
     now = run.scenarios.digest(collected.assessment.exercise)
     why = ["the scenario was changed"] if grading.scenario != now else []
     why += [f"graded by {grading.version} before"] if grading.version != how else []
-    return Before(found, " and ".join(why))
+    return Before(assessment, " and ".join(why))
 
 
 def _written(

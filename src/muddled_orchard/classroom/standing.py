@@ -47,7 +47,7 @@ def read_class(ledger: Ledger, course: CourseFile | None = None) -> ClassRecord:
             title="The class", exercise=tuple(CourseExercise(scenario=id_) for id_ in ids) or _NONE
         )
     attempts = attempts_of(plan, ids, works)
-    settlements = [one for several in rules.settlements.values() for one in several]
+    settlements = [settlement for several in rules.settlements.values() for settlement in several]
     found = totals(plan, ids, attempts, given, learners, settlements)
     return ClassRecord(
         learners=learners,

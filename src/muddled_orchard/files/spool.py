@@ -59,6 +59,6 @@ class Spool(Sequence[Collected]):
         self._file.seek(self._ends[place])
         data = self._file.read(self._ends[place + 1] - self._ends[place])
         if data.startswith(_PICKLED):
-            found: Collected = pickle.loads(data[1:])  # noqa: S301 - written by this very object
-            return found
+            collected: Collected = pickle.loads(data[1:])  # noqa: S301 - written by this very object
+            return collected
         return _DECODER.decode(memoryview(data)[1:])

@@ -45,10 +45,10 @@ def assessment_of(text: str) -> Assessment:
 def verdicts_of(text: str) -> Verdicts:
     """The verdicts of such a text. Raises Damaged where it is none."""
     with sound():
-        found = _VERDICTS.decode(text)
-        for finding in found.doubts:
+        verdicts = _VERDICTS.decode(text)
+        for finding in verdicts.doubts:
             restored(finding)
-        return found
+        return verdicts
 
 
 def anonymous_result(text: str, renamed: Callable[[str], str]) -> str:

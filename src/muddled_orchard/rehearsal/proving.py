@@ -74,8 +74,8 @@ def _proved(piece: _ToProve) -> Proof:
         with grader(lambda _: piece.scenario, run_rules=piece.run_rules) as grading:
             own, *graded = grading.grade(rooms)
         faults = list(_faults(key, own, rooms[0], answer))
-        for way, found in zip(ways, graded, strict=True):
-            faults += _faults_of_way(key, way, found)
+        for way, assessment in zip(ways, graded, strict=True):
+            faults += _faults_of_way(key, way, assessment)
         return Proof(earned=own.points, possible=own.possible, ways=len(ways), faults=tuple(faults))
 
 
@@ -98,34 +98,38 @@ def _resolved_by(way: OtherWay, session: LearnerSession, step: Step) -> None:
         session.write(conflict.path, data, blob_mode(conflict, [way.way], merged))
 
 
-def _faults(key: Key, found: Assessment, room: Path, answer: str) -> Iterator[Problem]:
-    lacking = _lacking(found)
+def _faults(key: Key, assessment: Assessment, room: Path, answer: str) -> Iterator[Problem]:
+    lacking = _lacking(assessment)
     if lacking:
-        said = f" Git's last answer: {brief(answer, 160)}" if answer and found.state != "finished" else ""
-        what = f"the key's own solution earns {_points(found)}: {'; '.join(lacking)}{said}"
-        yield Problem(what, _whose(found), _place(key, found))
+        said = (
+            f" Git's last answer: {brief(answer, 160)}" if answer and assessment.state != "finished" else ""
+        )
+        what = f"the key's own solution earns {_points(assessment)}: {'; '.join(lacking)}{said}"
+        yield Problem(what, _whose(assessment), _place(key, assessment))
     peek = peek_at(room)[0]
     if not peek.done:
         left = listed([f"{item.where} {item.what}".strip() for item in peek.left if item.work])
         yield Problem(f"after the key's own solution peek still says: {brief(left, 200)}", _OURS)
 
 
-def _whose(found: Assessment) -> str:
+def _whose(assessment: Assessment) -> str:
     """Whose a fault is: a rule that the file's own solution breaks is the file's."""
-    broken = {one.id for one in found.criteria if one.outcome.verdict in ("partly", "missed")}
+    broken = {
+        criterion.id for criterion in assessment.criteria if criterion.outcome.verdict in ("partly", "missed")
+    }
     return "Mend the rule, or the answer." if broken == {"rules"} else _OURS
 
 
-def _place(key: Key, found: Assessment) -> KeyPath:
+def _place(key: Key, assessment: Assessment) -> KeyPath:
     """The task that is not done, where a single one is to blame."""
-    tasks = {hunk.task for hunk in found.hunks if hunk.outcome in ("partly", "missed")}
+    tasks = {hunk.task for hunk in assessment.hunks if hunk.outcome in ("partly", "missed")}
     return ("task", tasks.pop() - 1) if len(tasks) == 1 else ("task", len(key.scenario.task) - 1)
 
 
-def _faults_of_way(key: Key, way: OtherWay, found: Assessment) -> Iterator[Problem]:
+def _faults_of_way(key: Key, way: OtherWay, assessment: Assessment) -> Iterator[Problem]:
     number = key.steps.index(way.step)
     where = _answer(key, way)
-    own = [hunk for hunk in found.hunks if (hunk.step, hunk.file) == (number, way.conflict.path)]
+    own = [hunk for hunk in assessment.hunks if (hunk.step, hunk.file) == (number, way.conflict.path)]
     if len(own) == len(way.worths):
         for hunk, worth in zip(own, way.worths, strict=True):
             if hunk.worth < worth - 1e-9:
@@ -133,7 +137,7 @@ def _faults_of_way(key: Key, way: OtherWay, found: Assessment) -> Iterator[Probl
                 yield Problem(f"the key accepts {way}, which earns {earned}", _OURS, where)
     # Work that was handed out uncommitted in the same file is not in the text that is accepted.
     by_choice = min(way.worths, default=1) < 1 or way.conflict.path in key.scenario.start.work
-    lacking = _lacking(found, without=_BY_CHOICE if by_choice else ("resolution",))
+    lacking = _lacking(assessment, without=_BY_CHOICE if by_choice else ("resolution",))
     if lacking and way.empties(key):
         lost = way.step.label or way.step.operation.source
         what = f'the key accepts {way}: then nothing is left of "{lost}"'
@@ -141,25 +145,25 @@ def _faults_of_way(key: Key, way: OtherWay, found: Assessment) -> Iterator[Probl
         yield Problem(what, hint, where)
     elif lacking:
         what = f"the key accepts {way}, which costs something else: {'; '.join(lacking)}"
-        yield Problem(what, _whose(found), where)
+        yield Problem(what, _whose(assessment), where)
 
 
 def _answer(key: Key, way: OtherWay) -> KeyPath:
     """The first answer that may be the one for a way."""
-    for number, one in enumerate(key.scenario.answer):
-        asked = one.task in (None, way.step.task) and one.commit in (None, way.step.label)
-        if one.file == way.conflict.path and asked:
+    for number, answer in enumerate(key.scenario.answer):
+        asked = answer.task in (None, way.step.task) and answer.commit in (None, way.step.label)
+        if answer.file == way.conflict.path and asked:
             return ("answer", number)
     return ()
 
 
-def _lacking(found: Assessment, without: Sequence[str] = ()) -> list[str]:
+def _lacking(assessment: Assessment, without: Sequence[str] = ()) -> list[str]:
     return [
-        f"{one.id}: {one.outcome.because}"
-        for one in found.criteria
-        if one.outcome.verdict in ("partly", "missed") and one.id not in without
+        f"{criterion.id}: {criterion.outcome.because}"
+        for criterion in assessment.criteria
+        if criterion.outcome.verdict in ("partly", "missed") and criterion.id not in without
     ]
 
 
-def _points(found: Assessment) -> str:
-    return f"{found.points:g} of {found.possible:g} points"
+def _points(assessment: Assessment) -> str:
+    return f"{assessment.points:g} of {assessment.possible:g} points"

@@ -296,9 +296,9 @@ class LearnerSession(Struct, frozen=True, dict=True):
             words = {name for name, number in STAGE.items() if blob and known.stages.get(number) == blob}
             self._log(step, path, None, frozenset(words) or frozenset({"gone"}))
             self.log.wrong += not any(
-                one.gone if blob is None else _is_blob(self.key, known, one, blob.id)
-                for one in step.accepted.get(path, ())
-                if one.worth == 1
+                accepted.gone if blob is None else _is_blob(self.key, known, accepted, blob.id)
+                for accepted in step.accepted.get(path, ())
+                if accepted.worth == 1
             )
 
     def note(self, step: Step, path: str, merged: MergedText, chosen: list[Lines]) -> None:
@@ -323,7 +323,7 @@ class LearnerSession(Struct, frozen=True, dict=True):
         ]
         self.log.wrong += not fits
         parts = [form(part) for part in merged.parts if not isinstance(part, Hunk)]
-        cleans = [[form(part) for part in one.clean if part] for one in fits or ways]
+        cleans = [[form(part) for part in accepted.clean if part] for accepted in fits or ways]
         left_so = [[part for part in parts if part] == clean for clean in cleans]
         self.log.outside |= bool(cleans) and not any(left_so)
         self.log.perhaps_outside |= not all(left_so)

@@ -163,10 +163,10 @@ class Grader:
 
     def _admit(self, source: Path, folder: Path) -> _Admitted:
         place = self._open(source)
-        found = find_repository(place)
-        if found is None:
+        repository = find_repository(place)
+        if repository is None:
             raise Unreadable("there is no Git repository in it")
-        reader = Reader(take_over(place, found, folder))
+        reader = Reader(take_over(place, repository, folder))
         hand_out = reader.hand_out(self._handed_out)
         if hand_out is None and reader.shallow:
             raise Unreadable(

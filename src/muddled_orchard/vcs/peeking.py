@@ -19,16 +19,16 @@ def peek_at(folder: Path) -> tuple[Peek, Path]:
     try:
         for place in (folder, *folder.resolve().parents):
             disk = DiskSource(place)
-            found = find_repository(disk, deepest=0)
-            if found is not None:
+            repository = find_repository(disk, deepest=0)
+            if repository is not None:
                 break
         else:
             raise BadInput(
                 Problem("there is no Git repository here", "Go into work/ and try again.", file=str(folder))
             )
         with temporary_folder() as own:
-            reader = Reader(take_over(disk, found, own / "peek"))
-            top = place if found.worktree is None else place / found.worktree
+            reader = Reader(take_over(disk, repository, own / "peek"))
+            top = place if repository.worktree is None else place / repository.worktree
             return peek(reader.evidence((), {}), reader.asked()), top
     except (Unreadable, Exceeded) as problem:
         linked = (folder / ".git").is_file()

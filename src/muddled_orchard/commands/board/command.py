@@ -98,7 +98,7 @@ def _boards(options: argparse.Namespace, course: CourseFile | None) -> Iterator[
     if not options.folders:
         ledger = HostLedger(path)
         try:
-            order = [course.ids[one.scenario] for one in course.plan.exercise] if course else []
+            order = [course.ids[exercise.scenario] for exercise in course.plan.exercise] if course else []
             yield LedgerBoard(ledger, order, ledger.titles())
         finally:
             ledger.close()
@@ -143,19 +143,25 @@ def _open(boards: _Boards, learner: str) -> None:
     if learner not in rows:
         raise BadInput(Problem(f'there is no learner "{learner}" on the board', likely(learner, rows)))
     on = console()
-    found = boards.details(learner)
-    begun = [one for one in found if one.found.state != "untouched" or not (one.looked and one.looked.done)]
-    found = [one for one in begun if one.found.state != "untouched"] or begun or found
-    if not found:
+    details = boards.details(learner)
+    begun = [
+        detail
+        for detail in details
+        if detail.assessment.state != "untouched" or not (detail.looked and detail.looked.done)
+    ]
+    details = [detail for detail in begun if detail.assessment.state != "untouched"] or begun or details
+    if not details:
         print("There is nothing of theirs to be seen yet.")
-    for number, one in enumerate(found):
+    for number, detail in enumerate(details):
         if number:
             on.print()
-        if one.looked is not None and not one.looked.done:
-            show_peek(Plain(), one.looked)
+        if detail.looked is not None and not detail.looked.done:
+            show_peek(Plain(), detail.looked)
             on.print()
         name = rows[learner].name
         show_one(
             on,
-            Collected(submission=one.place, learner=learner, name=name, known=True, assessment=one.found),
+            Collected(
+                submission=detail.place, learner=learner, name=name, known=True, assessment=detail.assessment
+            ),
         )

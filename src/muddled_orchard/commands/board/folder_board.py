@@ -94,14 +94,14 @@ class FolderBoard:
             for path, state in states.items()
             if path not in self._known or state is None or self._known[path].state != state
         ]
-        for path, found in zip(changed, self._looked_at(changed), strict=True):
+        for path, looked_at in zip(changed, self._looked_at(changed), strict=True):
             state = states[path]
-            if found.looked is None and path in self._known and self._known[path].state is not None:
+            if looked_at.looked is None and path in self._known and self._known[path].state is not None:
                 # It may have been read in the middle of a command; the next round tells.
                 self._known[path].state = None
                 continue
-            owner = self._owner(there[path], found)
-            self._known[path] = _Known(state, _since(found, state, self._known.get(path)), owner)
+            owner = self._owner(there[path], looked_at)
+            self._known[path] = _Known(state, _since(looked_at, state, self._known.get(path)), owner)
         return self._board()
 
     def details(self, learner: str) -> list[RowDetail]:
@@ -128,11 +128,11 @@ class FolderBoard:
         except LOST as error:
             return _unreadable(why_lost(error, "reading it", self._bounds, path))
 
-    def _owner(self, handed: Handed, found: LookedAt) -> str:
-        return self._run.collected(handed, assessment_of(found.assessment), remembered=False).learner
+    def _owner(self, handed: Handed, looked_at: LookedAt) -> str:
+        return self._run.collected(handed, assessment_of(looked_at.assessment), remembered=False).learner
 
     def _board(self) -> Board:
-        given = list(dict.fromkeys((one.learner, one.exercise) for one in self._run.hand_outs))
+        given = list(dict.fromkeys((hand_out.learner, hand_out.exercise) for hand_out in self._run.hand_outs))
         order = list(dict.fromkeys(exercise for _, exercise in given))
         seen: dict[str, list[Seen]] = {}
         for known in self._known.values():
@@ -147,12 +147,12 @@ class FolderBoard:
         return board(seen, names, hands)
 
 
-def _since(found: LookedAt, state: tuple[int, float] | None, before: _Known | None) -> LookedAt:
+def _since(looked_at: LookedAt, state: tuple[int, float] | None, before: _Known | None) -> LookedAt:
     """What was looked at, since it has been so: as long as before, or since something last changed."""
-    seen, known = found.seen, before.looked.seen if before else None
+    seen, known = looked_at.seen, before.looked.seen if before else None
     if known is not None and (known.stage, known.detail) == (seen.stage, seen.detail):
-        return replace(found, seen=replace(seen, since=known.since))
-    return replace(found, seen=replace(seen, since=state[1] if state else None))
+        return replace(looked_at, seen=replace(seen, since=known.since))
+    return replace(looked_at, seen=replace(seen, since=state[1] if state else None))
 
 
 def _absent(exercise: str) -> Seen:
@@ -169,28 +169,29 @@ def _looker(
 
     def look(paths: Sequence[Path]) -> list[LookedAt]:
         return [
-            _look(path, found, own, bounds) for path, found in zip(paths, grader.grade(paths), strict=True)
+            _look(path, assessment, own, bounds)
+            for path, assessment in zip(paths, grader.grade(paths), strict=True)
         ]
 
     return look
 
 
-def _look(path: Path, found: Assessment, own: Path, bounds: Bounds) -> LookedAt:
-    text = assessment_text(found)
+def _look(path: Path, assessment: Assessment, own: Path, bounds: Bounds) -> LookedAt:
+    text = assessment_text(assessment)
     try:
         place = opened(path, bounds)
         repository = find_repository(place)
         if repository is None:
-            return _unreadable("there is no Git repository in it", found)
+            return _unreadable("there is no Git repository in it", assessment)
         reader = Reader(take_over(place, repository, own / "looked-at"))
         evidence = reader.evidence((), {})
         looked = peek(evidence, reader.asked())
     except (Unreadable, Exceeded) as problem:
-        return _unreadable(str(problem), found)
-    seen = seen_of_folder(found.exercise or path.name, found.title, found, looked, evidence)
+        return _unreadable(str(problem), assessment)
+    seen = seen_of_folder(assessment.exercise or path.name, assessment.title, assessment, looked, evidence)
     return LookedAt(seen, text, looked)
 
 
-def _unreadable(reason: str, found: Assessment | None = None) -> LookedAt:
-    told = found if found is not None and found.state == "unreadable" else unreadable(reason)
+def _unreadable(reason: str, assessment: Assessment | None = None) -> LookedAt:
+    told = assessment if assessment is not None and assessment.state == "unreadable" else unreadable(reason)
     return LookedAt(unread(told), assessment_text(told), None)

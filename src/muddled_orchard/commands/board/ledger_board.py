@@ -20,7 +20,7 @@ class RowDetail(Struct, frozen=True):
     """What is behind a row: where it lies, what was found, and what is under way."""
 
     place: str
-    found: Assessment
+    assessment: Assessment
     looked: Peek | None = None
 
 
@@ -35,7 +35,7 @@ class LedgerBoard:
         """The board as it is now."""
         pushes = self._pushes()
         given: dict[tuple[str, str], str] = {
-            (one.learner, one.exercise): one.made for one in self._ledger.each_hand_out()
+            (hand_out.learner, hand_out.exercise): hand_out.made for hand_out in self._ledger.each_hand_out()
         }
         order = self._order or list(dict.fromkeys(exercise for _, exercise in given))
         seen: dict[str, list[Seen]] = {}
@@ -44,8 +44,8 @@ class LedgerBoard:
                 made = given.get((learner, exercise))
                 if made is not None:
                     came = [
-                        (_seconds(one.at), self._results.get(one.grading or 0))
-                        for one in pushes.get((learner, exercise), ())
+                        (_seconds(push.at), self._results.get(push.grading or 0))
+                        for push in pushes.get((learner, exercise), ())
                     ]
                     title = self._titles.get(exercise, exercise)
                     seen.setdefault(learner, []).append(seen_of_pushes(exercise, title, _seconds(made), came))
@@ -54,22 +54,22 @@ class LedgerBoard:
 
     def details(self, learner: str) -> list[RowDetail]:
         """What is behind a learner's row: the newest graded push to each exercise."""
-        found = []
+        rows = []
         for (who, exercise), pushes in self._pushes().items():
-            newest = [one for one in pushes if one.grading in self._results]
+            newest = [push for push in pushes if push.grading in self._results]
             if who == learner and newest:
-                found.append(
+                rows.append(
                     RowDetail(f"{exercise}, push {len(pushes)}", self._results[newest[-1].grading or 0])
                 )
-        return found
+        return rows
 
     def _pushes(self) -> dict[tuple[str, str], list[RecordedPush]]:
         pushes: dict[tuple[str, str], list[RecordedPush]] = {}
         wanted = []
-        for one in self._ledger.pushes():
-            pushes.setdefault((one.learner, one.exercise), []).append(one)
-            if one.grading is not None and one.grading not in self._results:
-                wanted.append(one.grading)
+        for push in self._ledger.pushes():
+            pushes.setdefault((push.learner, push.exercise), []).append(push)
+            if push.grading is not None and push.grading not in self._results:
+                wanted.append(push.grading)
         for id_, text in self._ledger.results(wanted):
             try:
                 self._results[id_] = assessment_of(text)
@@ -80,7 +80,7 @@ class LedgerBoard:
 
 def raised_hands(ledger: HostLedger) -> dict[str, float]:
     """Who wants help, and since when, in seconds since 1970."""
-    return {one.learner: _seconds(one.raised) for one in ledger.hands()}
+    return {hand.learner: _seconds(hand.raised) for hand in ledger.hands()}
 
 
 def _seconds(at: str) -> float:

@@ -21,5 +21,7 @@ class CatalogueFile(Struct):
 
 def catalogue_file(summaries: Sequence[ExerciseSummary]) -> str:
     """The catalogue: `{"scenarios": [...]}`."""
-    scenarios = [shaped(SummaryOut, one, difficulty=difficulty_out(one.difficulty)) for one in summaries]
+    scenarios = [
+        shaped(SummaryOut, summary, difficulty=difficulty_out(summary.difficulty)) for summary in summaries
+    ]
     return json_text(CatalogueFile(format=1, scenarios=scenarios))

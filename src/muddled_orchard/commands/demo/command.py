@@ -77,9 +77,9 @@ def run(options: argparse.Namespace) -> int:
     if options.host:
         return _serve(folder, options)
     walkthrough = walk_through(load(scenario_path(EXERCISE)), PLAIN_VARIANT)
-    given = hand_out(folder, options.jobs)
-    at_work = work(folder, given, options.jobs)
-    for _ in with_progress(at_work, len(given), "Learners at work", quiet=options.quiet):
+    hand_outs = hand_out(folder, options.jobs)
+    at_work = work(folder, hand_outs, options.jobs)
+    for _ in with_progress(at_work, len(hand_outs), "Learners at work", quiet=options.quiet):
         pass
     ledger = Ledger(folder / LEDGER)
     try:

@@ -38,22 +38,24 @@ class LiveClass(Struct, frozen=True):
     passwords: Mapping[str, str]
     folder: Path
 
-    def act(self, given: HandOut, key: Key) -> None:
+    def act(self, hand_out: HandOut, key: Key) -> None:
         """Clone, work, push. What fails on the way is that learner's, and ends nothing."""
-        place = self.folder / given.exercise / given.learner / "work"
+        place = self.folder / hand_out.exercise / hand_out.learner / "work"
         place.parent.mkdir(parents=True, exist_ok=True)
         address = urlsplit(self.url)
-        who = f"{quote(given.learner)}:{self.passwords[given.learner]}"
-        url = f"{address.scheme}://{who}@{address.netloc}/git/{quote(given.learner)}/{given.exercise}.git"
+        who = f"{quote(hand_out.learner)}:{self.passwords[hand_out.learner]}"
+        url = (
+            f"{address.scheme}://{who}@{address.netloc}/git/{quote(hand_out.learner)}/{hand_out.exercise}.git"
+        )
         with suppress(git.GitFailed, OSError):
             git.run(["clone", "-q", url, str(place)], folder=place.parent)
             for branch in key.history.tips:
                 if branch != key.history.checked_out:
                     git.run(["branch", branch, f"origin/{branch}"], folder=place)
-            named(handing(given.learner, given.exercise).behaviour, key).act(
-                LearnerSession(place, key, given.learner)
+            named(handing(hand_out.learner, hand_out.exercise).behaviour, key).act(
+                LearnerSession(place, key, hand_out.learner)
             )
-            asks = ["-o", "help"] if given.learner in _HANDS else []
+            asks = ["-o", "help"] if hand_out.learner in _HANDS else []
             git.run(["push", "-q", "--force", *asks, "origin", "refs/heads/*:refs/heads/*"], folder=place)
 
 
@@ -61,17 +63,21 @@ def come_in(live: LiveClass, ledger: Path, over: threading.Event) -> None:
     """Everybody works on what they were handed out, one after the other, until it is over."""
     held = Ledger(ledger)
     try:
-        given = sorted(held.hand_outs(), key=lambda one: _order(one.exercise))
+        hand_outs = sorted(held.hand_outs(), key=lambda hand_out: _order(hand_out.exercise))
     finally:
         held.close()
-    scenarios = {exercise: load(scenario_path(exercise)) for exercise in {one.exercise for one in given}}
+    scenarios = {
+        exercise: load(scenario_path(exercise)) for exercise in {hand_out.exercise for hand_out in hand_outs}
+    }
     scratch = ScratchRepository(live.folder / "scratch.git")
     with ThreadPoolExecutor(_AT_ONCE) as pool:
-        for one in given:
+        for hand_out in hand_outs:
             if over.wait(_PAUSE):
                 break
-            if handing(one.learner, one.exercise).form is not None:
-                pool.submit(live.act, one, make_key(scratch, scenarios[one.exercise], one.variant))
+            if handing(hand_out.learner, hand_out.exercise).form is not None:
+                pool.submit(
+                    live.act, hand_out, make_key(scratch, scenarios[hand_out.exercise], hand_out.variant)
+                )
         if over.is_set():
             pool.shutdown(cancel_futures=True)
 

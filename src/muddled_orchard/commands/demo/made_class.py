@@ -162,14 +162,14 @@ def hand_out(folder: Path, jobs: int) -> list[HandOut]:
         ledger.close()
 
 
-def work(folder: Path, given: list[HandOut], jobs: int) -> Iterator[HandOut]:
+def work(folder: Path, hand_outs: list[HandOut], jobs: int) -> Iterator[HandOut]:
     """Each learner unpacks, works with real Git, and hands in, all in their own way; what is done, as it is.
     One has copied from another, and one hands in twice."""
-    exercises = {one.scenario.id: one for one in exercises_in([EXERCISE, *LATER], "tar.gz")}
+    exercises = {exercise.scenario.id: exercise for exercise in exercises_in([EXERCISE, *LATER], "tar.gz")}
     with temporary_folder() as sessions, ThreadPoolExecutor(2 * jobs) as pool:  # they wait for Git
         scratch = ScratchRepository(sessions / "scratch.git")
         running, copying = [], []
-        for hand_out in given:
+        for hand_out in hand_outs:
             key = make_key(scratch, exercises[hand_out.exercise].scenario, hand_out.variant)
             session = _Session(folder, sessions / hand_out.exercise, hand_out, key)
             if session.copies:

@@ -36,12 +36,12 @@ def gather_file(folder: str, found: Sequence[Gathered]) -> str:
     repositories = [
         shaped(
             GatheredOut,
-            one,
-            one.source,
-            exercise=one.source.exercise or None,
-            url=without_secret(one.source.url),
-            reason=one.reason or None,
+            gathered,
+            gathered.source,
+            exercise=gathered.source.exercise or None,
+            url=without_secret(gathered.source.url),
+            reason=gathered.reason or None,
         )
-        for one in found
+        for gathered in found
     ]
     return json_text(shaped(GatherFile, format=1, folder=folder, repositories=repositories))

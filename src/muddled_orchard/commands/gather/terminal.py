@@ -16,8 +16,8 @@ from muddled_orchard.show.terminal.failed import show_failed
 
 def show_gathered(on: Console, out: str, found: Sequence[Gathered], *, quiet: bool = False) -> None:
     """`out` is the folder that they went to; with `quiet` only what failed is told."""
-    states = Counter(one.state for one in found)
-    failed = [one for one in found if one.state == "failed"]
+    states = Counter(gathered.state for gathered in found)
+    failed = [gathered for gathered in found if gathered.state == "failed"]
     if not quiet:
         there = len(found) - len(failed)
         parts = [f"{states[state]} {state}" for state in ("new", "changed", "unchanged") if states[state]]
@@ -26,7 +26,7 @@ def show_gathered(on: Console, out: str, found: Sequence[Gathered], *, quiet: bo
         on.print(Text(f"{sign(on, 'met' if there else 'missed')} {text}", style="good" if there else "bad"))
     if failed and not quiet:
         on.print()
-    show_failed(on, "Not gathered", [(one.source, one.reason) for one in failed])
+    show_failed(on, "Not gathered", [(gathered.source, gathered.reason) for gathered in failed])
     if not quiet and len(failed) < len(found):
         on.print()
         then = command("muddled", "grade", *paths([out]))

@@ -126,6 +126,6 @@ def result_file(
 
 
 def _submission(result: Collected) -> SubmissionOut:
-    found = result.assessment
-    may_lack = {name: getattr(found, name) or None for name in ("exercise", "variant", "reason")}
-    return shaped(SubmissionOut, found, result, percent=found.percent, **may_lack)
+    assessment = result.assessment
+    may_lack = {name: getattr(assessment, name) or None for name in ("exercise", "variant", "reason")}
+    return shaped(SubmissionOut, assessment, result, percent=assessment.percent, **may_lack)

@@ -14,9 +14,9 @@ from muddled_orchard.show.terminal.characters import printable, shortened
 _MOST = 60
 
 
-def show_changes(on: Console, found: Sequence[MarkChange]) -> None:
+def show_changes(on: Console, changes: Sequence[MarkChange]) -> None:
     """A line for each, and why."""
-    if not found:
+    if not changes:
         return
     on.print()
     on.print(Text("Marks that are not what they were:", style="strong"))
@@ -25,17 +25,17 @@ def show_changes(on: Console, found: Sequence[MarkChange]) -> None:
     table.add_column("exercise", no_wrap=True)
     table.add_column("%", no_wrap=True, justify="right")
     table.add_column("by what", overflow="fold")
-    for one in found[:_MOST]:
-        style = "good" if one.after > one.before else "bad" if one.after < one.before else "doubt"
+    for change in changes[:_MOST]:
+        style = "good" if change.after > change.before else "bad" if change.after < change.before else "doubt"
         table.add_row(
-            shortened(printable(one.learner, on), max(12, on.width // 5)),
-            one.exercise,
-            Text(f"{one.before:.0f} -> {one.after:.0f}", style=style),
-            printable(one.said, on),
+            shortened(printable(change.learner, on), max(12, on.width // 5)),
+            change.exercise,
+            Text(f"{change.before:.0f} -> {change.after:.0f}", style=style),
+            printable(change.said, on),
         )
     on.print(table)
-    if len(found) > _MOST:
-        more = f"... and {len(found) - _MOST} more; --json has all of them."
+    if len(changes) > _MOST:
+        more = f"... and {len(changes) - _MOST} more; --json has all of them."
         on.print(Text(more, style="faint"))
-    for why in dict.fromkeys(one.why for one in found if one.why):
+    for why in dict.fromkeys(change.why for change in changes if change.why):
         on.print(Text(f"Why: {printable(why, on)}.", style="faint"))

@@ -152,7 +152,9 @@ def _to_stdout(options: argparse.Namespace) -> list[bool]:
 def _refuse_contradictions(options: argparse.Namespace) -> None:
     if options.pass_mark is not None and not 0 <= options.pass_mark <= 100:
         raise BadInput(Problem(f"--pass-mark {options.pass_mark:g} is no percentage", "Give 0 to 100."))
-    if options.compare and (options.for_learner or any(getattr(options, one.option) for one in WRITERS)):
+    if options.compare and (
+        options.for_learner or any(getattr(options, writer.option) for writer in WRITERS)
+    ):
         raise BadInput(Problem("--compare writes no file and is for nobody else", "It goes with --json."))
     if options.hint and not options.for_learner:
         raise BadInput(Problem("--hint goes with --for-learner"))
@@ -184,7 +186,7 @@ def _graded(options: argparse.Namespace) -> tuple[GradedClass, tuple[ClassFindin
             what = "--compare compares with what a ledger holds, and there is none here"
             raise BadInput(Problem(what, "Name it with --ledger."))
         course = GradingRun(library, ledger)
-        in_full = any(_to_stdout(options)) or any(getattr(options, one.option) for one in WRITERS)
+        in_full = any(_to_stdout(options)) or any(getattr(options, writer.option) for writer in WRITERS)
         done = grade_all(
             pile.handed,
             course,
@@ -315,20 +317,20 @@ def show(done: GradedClass, findings: Sequence[ClassFinding] = ()) -> None:
         show_many(console(), done.entries, findings)
 
 
-def show_changed(found: Sequence[MarkChange]) -> None:
+def show_changed(changes: Sequence[MarkChange]) -> None:
     """Whose marks have changed, below the table."""
     from muddled_orchard.commands.grade.changed_marks import show_changes
     from muddled_orchard.show.terminal.console import console
 
-    show_changes(console(), found)
+    show_changes(console(), changes)
 
 
-def show_compared(done: GradedClass, found: Sequence[MarkChange]) -> None:
+def show_compared(done: GradedClass, changes: Sequence[MarkChange]) -> None:
     """Whose marks would change, and that nothing was written."""
     from muddled_orchard.show.terminal.console import console
 
-    show_changed(found)
-    console().print(summed(found, done.compared))
+    show_changed(changes)
+    console().print(summed(changes, done.compared))
     if done.compared < len(done.entries):
         print(f"{counted(len(done.entries) - done.compared, 'submission')} had not been graded before.")
     print("Nothing was written: the ledger is as it was.")

@@ -83,16 +83,16 @@ def _rows(
         entries.append(class_entry(one))
         rows[id(entries[-1])] = _row(one)
     best = best_attempts(entries)
-    yield from (rows[id(one)] for one in best)
-    there = {(one.exercise, one.learner) for one in best}
-    exercises = {one.exercise for one in entries}
-    others = {(one.exercise, one.learner): one for one in entries if not one.counts}
+    yield from (rows[id(entry)] for entry in best)
+    there = {(entry.exercise, entry.learner) for entry in best}
+    exercises = {entry.exercise for entry in entries}
+    others = {(entry.exercise, entry.learner): entry for entry in entries if not entry.counts}
     none = [""] * len(CRITERIA)
-    for given in hand_outs:
-        place = (given.exercise, given.learner)
-        if given.exercise in exercises and place not in there and place not in others:
-            name = roster[given.learner].name if given.learner in roster else given.learner
-            yield [given.learner, name, given.exercise, 0, "", 0, "missing", *none, "", "", ""]
+    for hand_out in hand_outs:
+        place = (hand_out.exercise, hand_out.learner)
+        if hand_out.exercise in exercises and place not in there and place not in others:
+            name = roster[hand_out.learner].name if hand_out.learner in roster else hand_out.learner
+            yield [hand_out.learner, name, hand_out.exercise, 0, "", 0, "missing", *none, "", "", ""]
     for (exercise, learner), other in others.items():
         if (exercise, learner) not in there:
             remark = f"variant {other.variant} was not handed out to {learner}"

@@ -52,25 +52,25 @@ def show_pushed(on: Console, found: Sequence[Pushed], *, quiet: bool = False) ->
     """What came of pushing; with `quiet` only what failed is told."""
     if not found:
         return
-    states = Counter(one.state for one in found)
-    failed = [one for one in found if one.state == "failed"]
+    states = Counter(pushed.state for pushed in found)
+    failed = [pushed for pushed in found if pushed.state == "failed"]
     if not quiet:
         on.print()
         text = f"{states['pushed']} pushed"
         text += f", {states['there']} on the server already, left as they are" if states["there"] else ""
         good = len(failed) < len(found)
         on.print(Text(f"{sign(on, 'met' if good else 'missed')} {text}.", style="good" if good else "bad"))
-        _show_where(on, [one for one in found if one.state != "failed"])
-    show_failed(on, "Not pushed", [(one.source, one.reason) for one in failed])
+        _show_where(on, [pushed for pushed in found if pushed.state != "failed"])
+    show_failed(on, "Not pushed", [(pushed.source, pushed.reason) for pushed in failed])
 
 
 def _show_where(on: Console, there: Sequence[Pushed]) -> None:
     """Each repository with where it is; of many the first."""
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), show_header=False)
-    for one in there[:_MOST_SHOWN]:
-        url = shortened(printable(without_secret(one.source.url), on), on.width // 2)
-        names = (printable(one.source.learner, on), printable(one.source.exercise, on))
-        table.add_row(f"  {sign(on, 'met')}", *names, one.state, url)
+    for pushed in there[:_MOST_SHOWN]:
+        url = shortened(printable(without_secret(pushed.source.url), on), on.width // 2)
+        names = (printable(pushed.source.learner, on), printable(pushed.source.exercise, on))
+        table.add_row(f"  {sign(on, 'met')}", *names, pushed.state, url)
     on.print(table)
     if len(there) > _MOST_SHOWN:
         on.print(Text(f"  and {len(there) - _MOST_SHOWN} more", style="faint"))

@@ -92,13 +92,13 @@ class Access:
 
     def _of(self, who: str, address: str) -> _Guesses:
         now, place = time.monotonic(), (who[:100], address)
-        found = self._guesses.setdefault(place, _Guesses())
+        guesses = self._guesses.setdefault(place, _Guesses())
         self._guesses.move_to_end(place)
-        if now - found.newest > _FORGOTTEN_AFTER:
-            found.wrong = 0
+        if now - guesses.newest > _FORGOTTEN_AFTER:
+            guesses.wrong = 0
         while len(self._guesses) > _MOST_REMEMBERED:
             self._guesses.popitem(last=False)
-        return found
+        return guesses
 
 
 def _name_and_password(header: str | None) -> tuple[str, str] | None:

@@ -140,7 +140,7 @@ def serve_with(options: argparse.Namespace, begun: Callable[[str], None] = lambd
 
     saying = Saying(
         ready=ready,
-        push=lambda result: None if options.quiet else show_push(on, names, result.push, result.found),
+        push=lambda result: None if options.quiet else show_push(on, names, result.push, result.assessment),
         more=lambda text: print(text, file=sys.stderr, flush=True),
     )
     serve(source.read, source.watched, source.ledger, listening, bounds_of(options), options.jobs, saying)
@@ -191,7 +191,9 @@ class _Source:
             raise BadInput(Problem("no scenario is named", hint))
         file = self._options.course or Path("course.toml")
         self._files = [file, *course.scenarios.values(), *([self._roster] if self._roster else [])]
-        return course.plan, {str(course.scenarios[one.scenario]): one for one in course.plan.exercise}
+        return course.plan, {
+            str(course.scenarios[exercise.scenario]): exercise for exercise in course.plan.exercise
+        }
 
     def learners(self) -> Mapping[str, Learner]:
         """Everybody who takes part, by id. Raises BadInput."""
@@ -225,17 +227,16 @@ def write_passwords_with(options: argparse.Namespace) -> int:
     listed = read_passwords(options.passwords)
     ledger = HostLedger(source.ledger, create=True)
     try:
-        given, new = give_passwords(ledger, learners, listed, options.renew)
+        passwords, new = give_passwords(ledger, learners, listed, options.renew)
     finally:
         ledger.close()
-    write_passwords(options.passwords, given)
+    write_passwords(options.passwords, passwords)
     sheet = options.passwords.with_name(f"{options.passwords.name}.html")
     url = _url(listening, listening.port)
-    write_file(sheet, slips_page(source.title, url, given[1:]).encode(), PRIVATE)
+    write_file(sheet, slips_page(source.title, url, passwords[1:]).encode(), PRIVATE)
     if not options.quiet:
-        print(
-            f"{options.passwords}: {len(given)} passwords, {new} of them new; the first is the instructor's."
-        )
+        given = f"{len(passwords)} passwords, {new} of them new"
+        print(f"{options.passwords}: {given}; the first is the instructor's.")
         print(f"{sheet}: slips to print and cut, one a learner. A running host goes by them at once.")
     return 0
 

@@ -23,14 +23,14 @@ def give_passwords(
     if wrong := [who for who in renew if who not in ids]:
         raise BadInput([Problem(f'there is no learner "{who}"', likely(who, ids)) for who in wrong])
     kept = ledger.passwords()
-    given, new = [], {}
+    passwords, new = [], {}
     for person in people:
         word = listed.get(person.id)
         known = kept.get(person.id)
         if word is None or known is None or person.id in renew or not matches(word, known):
             word = new_password()
             new[person.id] = hashed(word)
-        given.append(GivenPassword(person.id, person.name, word))
+        passwords.append(GivenPassword(person.id, person.name, word))
     if new:
         ledger.set_passwords(new)
-    return given, len(new)
+    return passwords, len(new)

@@ -59,32 +59,32 @@ class GitRequests:
 
     async def answer(self, request: Request, who: str) -> Response:
         """What Git is answered that somebody has asked with. Raises Refused."""
-        found = _PLACE.fullmatch(request.scope["path"])
-        if found is None:
+        match = _PLACE.fullmatch(request.scope["path"])
+        if match is None:
             raise Refused(
                 404, "There is nothing here. Repositories are cloned by git clone, over smart HTTP."
             )
-        learner, exercise, what = found.groups()
+        learner, exercise, what = match.groups()
         service = request.query_params.get("service", "") if what == "info/refs" else what
         if service not in ("git-upload-pack", "git-receive-pack"):
             raise Refused(403, "Only Git's smart HTTP is spoken here: use Git 1.6.6 or newer.")
         if (request.method == "GET") != (what == "info/refs"):
             raise Refused(405, "This is not how Git asks for it.")
         reads = who == INSTRUCTOR and service == "git-upload-pack"
-        given = self._host.course.given(learner, exercise) if reads or learner == who else None
-        if given is None:
+        hand_out = self._host.course.given(learner, exercise) if reads or learner == who else None
+        if hand_out is None:
             raise Refused(404, f"You have no repository {exercise} here; you are signed in as {who}.")
         opens = self._host.course.exercises[exercise].rules.opens
         if opens is not None and not reads and self._host.clock.now() < opens:
             raise Refused(403, f"{exercise} is not open yet. It opens on {time_here(opens)}.")
         if what == "info/refs":
             ask = GitRequest(
-                self._place(given), cast(Service, service), refs=True, protocol=_protocol(request)
+                self._place(hand_out), cast(Service, service), refs=True, protocol=_protocol(request)
             )
             return _as_git_says(await self._asked(ask))
-        return await self._served(request, given, who, cast(Service, service))
+        return await self._served(request, hand_out, who, cast(Service, service))
 
-    async def _served(self, request: Request, given: HandOut, who: str, service: Service) -> Response:
+    async def _served(self, request: Request, hand_out: HandOut, who: str, service: Service) -> Response:
         if request.headers.get("content-type") != f"application/x-{service}-request":
             raise Refused(415, "This is not how Git asks for it.")
         pushes = service == "git-receive-pack"
@@ -101,15 +101,15 @@ class GitRequests:
             head = body.read(_MOST_HEAD)
             body.seek(0)
             ask = GitRequest(
-                self._place(given), service, refs=False, protocol=_protocol(request),
+                self._place(hand_out), service, refs=False, protocol=_protocol(request),
                 kind=f"application/x-{service}-request", body=body, size=size,
             )  # fmt: skip
             if not pushes:
                 if who != INSTRUCTOR:
-                    await self._heard(who, given.exercise, _options(head))
+                    await self._heard(who, hand_out.exercise, _options(head))
                 return _as_git_says(await self._asked(ask))
             # Whoever goes away meanwhile has pushed all the same.
-            task = asyncio.create_task(self._pushed(ask, given, head, request))
+            task = asyncio.create_task(self._pushed(ask, hand_out, head, request))
             self._tasks.add(task)
             task.add_done_callback(self._tasks.discard)
             return await asyncio.shield(task)
@@ -117,16 +117,16 @@ class GitRequests:
             if not pushes:
                 body.close()
 
-    async def _pushed(self, ask: GitRequest, given: HandOut, head: bytes, request: Request) -> Response:
-        place = self._place(given)
+    async def _pushed(self, ask: GitRequest, hand_out: HandOut, head: bytes, request: Request) -> Response:
+        place = self._place(hand_out)
         try:
             wanted = _push_of(head)
-            await self._refuse_too_much(given, wanted)
+            await self._refuse_too_much(hand_out, wanted)
             async with self._pushing.setdefault(place, asyncio.Lock()):
                 answer = await self._asked(ask)
                 said = answer.body.read()
                 answer.body.close()
-                lines = await self._noticed(given, wanted, self._host.address(request))
+                lines = await self._noticed(hand_out, wanted, self._host.address(request))
         finally:
             if ask.body is not None:
                 ask.body.close()
@@ -135,18 +135,18 @@ class GitRequests:
                 said = with_text(said, lines)
         return Response(said, answer.status, dict(answer.headers))
 
-    async def _refuse_too_much(self, given: HandOut, wanted: PushRequest) -> None:
+    async def _refuse_too_much(self, hand_out: HandOut, wanted: PushRequest) -> None:
         """Raise Refused where a repository would hold more than anybody needs."""
-        refs = self._host.desk.count_of_refs(given.learner, given.exercise) + len(wanted.refs)
+        refs = self._host.desk.count_of_refs(hand_out.learner, hand_out.exercise) + len(wanted.refs)
         if refs > _MOST_REFS:
             raise Refused(413, f"More than {_MOST_REFS:,} refs can't be kept: delete some.")
-        folder = self._host.course.folder / self._place(given)
+        folder = self._host.course.folder / self._place(hand_out)
         if await asyncio.to_thread(size_below, folder) > _MOST_PUSHES * self._host.bounds.size:
             raise Refused(507, "Your repository here is full: tell your instructor.")
 
-    async def _noticed(self, given: HandOut, wanted: PushRequest, address: str) -> list[str]:
+    async def _noticed(self, hand_out: HandOut, wanted: PushRequest, address: str) -> list[str]:
         """Write a push down, and say what came of it; nothing where it changed nothing."""
-        learner, exercise = given.learner, given.exercise
+        learner, exercise = hand_out.learner, hand_out.exercise
         await self._heard(learner, exercise, wanted.options)
         told = self._host.course.feedback(exercise, self._host.clock.now())
         page = f"{address}/exercise/{quote(exercise)}"
@@ -158,8 +158,8 @@ class GitRequests:
         if push is None:
             return []
         count = len(self._host.desk.pushes(learner, exercise))
-        found = await self._host.desk.graded(self._host.course, push, _PATIENCE)
-        return push_lines(found, told, count, page, hand=learner in self._host.hands)
+        assessment = await self._host.desk.graded(self._host.course, push, _PATIENCE)
+        return push_lines(assessment, told, count, page, hand=learner in self._host.hands)
 
     async def _heard(self, learner: str, exercise: str, options: tuple[str, ...]) -> None:
         """Raise or lower a hand, as the options of a push or a fetch ask."""
@@ -177,8 +177,8 @@ class GitRequests:
         except NoAnswer as none:
             raise Refused(503, f"{none}. Try again, and tell your instructor if it stays so.") from None
 
-    def _place(self, given: HandOut) -> str:
-        return self._host.course.place(given.learner, given.exercise)
+    def _place(self, hand_out: HandOut) -> str:
+        return self._host.course.place(hand_out.learner, hand_out.exercise)
 
 
 def _protocol(request: Request) -> str:

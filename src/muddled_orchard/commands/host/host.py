@@ -59,7 +59,7 @@ class Host:
 
     async def read_hands(self) -> None:
         """Go by the raised hands that are written down."""
-        self.hands = {one.learner: seconds(one.raised) for one in await self.ledger.do(HostLedger.hands)}
+        self.hands = {hand.learner: seconds(hand.raised) for hand in await self.ledger.do(HostLedger.hands)}
 
     async def raise_hand(self, learner: str, exercise: str) -> None:
         """A learner wants help."""
@@ -77,7 +77,7 @@ class Host:
         """Where everybody stands."""
         names = {learner.id: learner.name for learner in self.course.learners.values()}
         now = self.clock.now()
-        opened = [one.id for one in self.course.exercises.values() if one.is_open(now)]
+        opened = [exercise.id for exercise in self.course.exercises.values() if exercise.is_open(now)]
         seen = {
             learner: [self.seen(learner, id_) for id_ in opened if self.course.given(learner, id_)]
             for learner in self.course.learners
@@ -86,7 +86,9 @@ class Host:
 
     def seen(self, learner: str, exercise: str) -> Seen:
         """An exercise of a learner by its pushes."""
-        given = self.course.given(learner, exercise)
-        pushes = [(seconds(one.push.at), one.found) for one in self.desk.pushes(learner, exercise)]
-        since = seconds(given.made) if given is not None and given.made else None
+        hand_out = self.course.given(learner, exercise)
+        pushes = [
+            (seconds(result.push.at), result.assessment) for result in self.desk.pushes(learner, exercise)
+        ]
+        since = seconds(hand_out.made) if hand_out is not None and hand_out.made else None
         return seen_of_pushes(exercise, self.course.exercises[exercise].title, since, pushes)

@@ -46,42 +46,42 @@ class PageRequests:
         if who == INSTRUCTOR:
             return RedirectResponse("/board", 303)
         now, course = self._host.clock.now(), self._host.course
-        shown = [self._listed(one, who, now) for one in course.exercises.values()]
+        shown = [self._listed(exercise, who, now) for exercise in course.exercises.values()]
         points = any(course.feedback(id_, now) in ("criteria", "full") for id_ in course.exercises)
         name = course.learners[who].name if who in course.learners else who
         about = (course.plan.title, name, shown, self._host.token(who))
         return HTMLResponse(pages.learner_page(*about, hand=who in self._host.hands, points=points))
 
-    def _listed(self, one: ServedExercise, who: str, now: datetime) -> pages.ExerciseShown:
-        opened = one.is_open(now) and self._host.course.given(who, one.id) is not None
-        seen = self._host.seen(who, one.id) if opened else None
-        told = self._host.course.feedback(one.id, now)
-        due = f"{time_here(one.rules.due)}" if one.rules.due else ""
+    def _listed(self, exercise: ServedExercise, who: str, now: datetime) -> pages.ExerciseShown:
+        opened = exercise.is_open(now) and self._host.course.given(who, exercise.id) is not None
+        seen = self._host.seen(who, exercise.id) if opened else None
+        told = self._host.course.feedback(exercise.id, now)
+        due = f"{time_here(exercise.rules.due)}" if exercise.rules.due else ""
         if not opened:
-            due = f"opens {time_here(one.rules.opens)}" if one.rules.opens else ""
+            due = f"opens {time_here(exercise.rules.opens)}" if exercise.rules.opens else ""
         if told == "none" and seen is not None and seen.pushes:
-            seen = Seen(exercise=one.id, title=one.title, stage="not pushed", pushes=seen.pushes)
-        return pages.ExerciseShown(one.id, one.title, opened, seen, due)
+            seen = Seen(exercise=exercise.id, title=exercise.title, stage="not pushed", pushes=seen.pushes)
+        return pages.ExerciseShown(exercise.id, exercise.title, opened, seen, due)
 
     async def exercise(self, request: Request, who: str) -> Response:
         """An exercise of a learner."""
-        one, given = self._opened(request, who)
-        brief, push = await asyncio.to_thread(self._host.course.brief, given)
+        exercise, hand_out = self._opened(request, who)
+        brief, push = await asyncio.to_thread(self._host.course.brief, hand_out)
         now = self._host.clock.now()
         scheme, _, where = self._host.address(request).partition("://")
-        url = f"{scheme}://{quote(who)}@{where}/git/{quote(who)}/{one.id}.git"
+        url = f"{scheme}://{quote(who)}@{where}/git/{quote(who)}/{exercise.id}.git"
         shown = pages.ExercisePage(
             course=self._host.course.plan.title,
-            id=one.id,
-            title=one.title,
+            id=exercise.id,
+            title=exercise.title,
             brief=brief,
-            due=time_here(one.rules.due) if one.rules.due else "",
-            lacks=one.lacks,
-            note=one.to_note,
-            clone=self._host.course.clone(given, url),
+            due=time_here(exercise.rules.due) if exercise.rules.due else "",
+            lacks=exercise.lacks,
+            note=exercise.to_note,
+            clone=self._host.course.clone(hand_out, url),
             push=push,
-            deletes=self._host.course.deletes(given),
-            pushes=self._shown(who, one.id, _TELLING.get(self._host.course.feedback(one.id, now))),
+            deletes=self._host.course.deletes(hand_out),
+            pushes=self._shown(who, exercise.id, _TELLING.get(self._host.course.feedback(exercise.id, now))),
             hand=who in self._host.hands,
             token=self._host.token(who),
         )
@@ -89,20 +89,22 @@ class PageRequests:
 
     async def archive(self, request: Request, who: str) -> Response:
         """The practice folder of a learner, packed."""
-        one, given = self._opened(request, who)
-        url = f"{self._host.address(request)}/git/{quote(who)}/{one.id}.git"
+        exercise, hand_out = self._opened(request, who)
+        url = f"{self._host.address(request)}/git/{quote(who)}/{exercise.id}.git"
         scheme, _, where = url.partition("://")
-        data = await asyncio.to_thread(self._host.course.archive, given, f"{scheme}://{quote(who)}@{where}")
-        headers = {"Content-Disposition": f'attachment; filename="{one.id}.tar.gz"'}
+        data = await asyncio.to_thread(
+            self._host.course.archive, hand_out, f"{scheme}://{quote(who)}@{where}"
+        )
+        headers = {"Content-Disposition": f'attachment; filename="{exercise.id}.tar.gz"'}
         return Response(data, 200, headers, "application/gzip")
 
     def _opened(self, request: Request, who: str) -> tuple[ServedExercise, HandOut]:
         """The exercise of a page that is open to its learner. Raises Refused."""
-        one = self._host.course.exercises.get(request.path_params["exercise"])
-        given = self._host.course.given(who, one.id) if one is not None else None
-        if one is None or given is None or not one.is_open(self._host.clock.now()):
+        exercise = self._host.course.exercises.get(request.path_params["exercise"])
+        hand_out = self._host.course.given(who, exercise.id) if exercise is not None else None
+        if exercise is None or hand_out is None or not exercise.is_open(self._host.clock.now()):
             raise Refused(404, "You have no such exercise, or it is not open yet.")
-        return one, given
+        return exercise, hand_out
 
     async def events(self, _: Request, who: str) -> Response:
         """News, as they come."""
@@ -148,22 +150,22 @@ class PageRequests:
 
     def _shown(self, learner: str, exercise: str, telling: Telling | None) -> list[pages.PushShown]:
         pushes = list(enumerate(self._host.desk.pushes(learner, exercise), start=1))
-        return [_push_shown(count, one, telling) for count, one in reversed(pushes)]
+        return [_push_shown(count, result, telling) for count, result in reversed(pushes)]
 
 
-def _push_shown(count: int, one: PushResult, telling: Telling | None) -> pages.PushShown:
+def _push_shown(count: int, result: PushResult, telling: Telling | None) -> pages.PushShown:
     """A push as it is told; None: nothing of what was found is."""
-    at = time_here(datetime.fromtimestamp(seconds(one.push.at), UTC))
+    at = time_here(datetime.fromtimestamp(seconds(result.push.at), UTC))
     blocks: list[Block]
-    if one.found is None and one.push.grading is not None:
+    if result.assessment is None and result.push.grading is not None:
         said, blocks = "graded", [Paragraph("It was graded; newer ones are shown here.")]
-    elif one.found is None:
+    elif result.assessment is None:
         said, blocks = "not graded yet", [Paragraph("It is safe here, and will be graded.", "doubt")]
     elif telling is None:
         said, blocks = "graded", [Paragraph("It is graded. The course tells the result later.")]
     else:
-        said = SAID[standing(one.found)][0].lower()
-        blocks = list(work_blocks(one.found, telling))
+        said = SAID[standing(result.assessment)][0].lower()
+        blocks = list(work_blocks(result.assessment, telling))
     return pages.PushShown(count, at, said, blocks)
 
 

@@ -80,16 +80,16 @@ def learner_page(
     """Where a learner begins: the exercises, and a hand to raise."""
     shown = [
         {
-            "id": one.id,
-            "title": printable(one.title),
-            "open": one.open,
-            "stage": _class(one.seen) if one.seen else "",
-            "said": _said(one.seen) if one.seen else "",
-            "pushes": one.seen.pushes if one.seen else 0,
-            "points": _points(one.seen) if one.seen else "",
-            "due": one.due,
+            "id": exercise.id,
+            "title": printable(exercise.title),
+            "open": exercise.open,
+            "stage": _class(exercise.seen) if exercise.seen else "",
+            "said": _said(exercise.seen) if exercise.seen else "",
+            "pushes": exercise.seen.pushes if exercise.seen else 0,
+            "points": _points(exercise.seen) if exercise.seen else "",
+            "due": exercise.due,
         }
-        for one in exercises
+        for exercise in exercises
     ]
     body = template("commands/host/learner.html").render(
         course=printable(course), name=printable(name), exercises=shown, token=token, hand=hand, points=points
@@ -158,12 +158,12 @@ def static_file(name: str) -> bytes:
 def _pushes(pushes: Sequence[PushShown]) -> list[dict[str, object]]:
     return [
         {
-            "count": one.count,
-            "at": one.at,
-            "said": printable(one.said),
-            "told": Markup(blocks_html(one.told)),  # noqa: S704 - every text in it is escaped there
+            "count": push.count,
+            "at": push.at,
+            "said": printable(push.said),
+            "told": Markup(blocks_html(push.told)),  # noqa: S704 - every text in it is escaped there
         }
-        for one in pushes
+        for push in pushes
     ]
 
 

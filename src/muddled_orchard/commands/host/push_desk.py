@@ -58,7 +58,7 @@ class PushResult(Struct, frozen=True):
     """A push, and what was found; None: it is not graded yet, or so long ago that the ledger alone knows."""
 
     push: RecordedPush
-    found: Assessment | None = None
+    assessment: Assessment | None = None
 
 
 class RepositoryPushes(Struct):
@@ -73,7 +73,7 @@ class RepositoryPushes(Struct):
         others = [one for one in self.pushes if one.push.id != result.push.id]
         self.pushes = sorted([*others, result], key=lambda one: one.push.id)
         for number, one in enumerate(self.pushes[:-_HELD]):
-            self.pushes[number] = replace(one, found=None)
+            self.pushes[number] = replace(one, assessment=None)
 
 
 class PushDesk:
@@ -114,15 +114,17 @@ class PushDesk:
 
     async def noticed(self, course: ServedCourse, learner: str, exercise: str) -> RecordedPush | None:
         """Write a push down if a repository is not as it was last seen; None where nothing has changed."""
-        given = course.given(learner, exercise)
-        if given is None:
+        hand_out = course.given(learner, exercise)
+        if hand_out is None:
             return None
         place = (learner, exercise)
         refs = await asyncio.to_thread(_refs, course.folder / course.place(learner, exercise))
         if refs is None:
             return None
         if place not in self._histories:
-            self._histories[place] = RepositoryPushes(await asyncio.to_thread(course.handed_out_refs, given))
+            self._histories[place] = RepositoryPushes(
+                await asyncio.to_thread(course.handed_out_refs, hand_out)
+            )
         history = self._histories[place]
         if refs == history.refs:
             return None
@@ -166,29 +168,29 @@ class PushDesk:
 
     async def _grade(self, course: ServedCourse, push: RecordedPush) -> Assessment | None:
         """Grade a push and write the result down; None where that can't be done now."""
-        given = course.given(push.learner, push.exercise)
-        if given is None:
+        hand_out = course.given(push.learner, push.exercise)
+        if hand_out is None:
             return None
         try:
-            found = await asyncio.to_thread(self._found, course, given, push)
+            assessment = await asyncio.to_thread(self._found, course, hand_out, push)
         except (WorkerLost, OSError, BadInput):
             log.exception("push %s of %s could not be graded", push.id, push.learner)
             return None
-        grading = _grading(course, given, push, found)
+        grading = _grading(course, hand_out, push, assessment)
         try:
             written = await self._ledger.do(HostLedger.grade_push, push, grading)
         except BadInput:
             log.exception("the grading of push %s of %s could not be written", push.id, push.learner)
             return None
-        result = PushResult(written, found)
+        result = PushResult(written, assessment)
         self._histories[push.learner, push.exercise].add(result)
         self._changed(result)
-        return found
+        return assessment
 
-    def _found(self, course: ServedCourse, given: HandOut, push: RecordedPush) -> Assessment:
+    def _found(self, course: ServedCourse, hand_out: HandOut, push: RecordedPush) -> Assessment:
         text = course.exercises[push.exercise].text
-        snapshot = course.snapshot(given, push.refs)
-        return self._graders.graded(PushToGrade(snapshot, push.exercise, given.variant, text))
+        snapshot = course.snapshot(hand_out, push.refs)
+        return self._graders.graded(PushToGrade(snapshot, push.exercise, hand_out.variant, text))
 
 
 _HELD = 10
@@ -220,7 +222,7 @@ def _refs(repository: Path) -> dict[str, str] | None:
     return {name: id_ for name, id_ in found.items() if name != ASKED_TAG} or None
 
 
-def _grading(course: ServedCourse, given: HandOut, push: RecordedPush, found: Assessment) -> Grading:
+def _grading(course: ServedCourse, hand_out: HandOut, push: RecordedPush, assessment: Assessment) -> Grading:
     return Grading(
         graded=push.at,
         submission=push.name,
@@ -228,12 +230,12 @@ def _grading(course: ServedCourse, given: HandOut, push: RecordedPush, found: As
         version=__version__,
         scenario=course.exercises[push.exercise].exercise.digest,
         exercise=push.exercise,
-        variant=given.variant,
+        variant=hand_out.variant,
         learner=push.learner,
-        state=found.state,
-        points=found.points,
-        possible=found.possible,
-        result=assessment_text(found),
+        state=assessment.state,
+        points=assessment.points,
+        possible=assessment.possible,
+        result=assessment_text(assessment),
         pile="",
     )
 

@@ -43,13 +43,13 @@ class PushGraders:
         """The assessment of a push; waits for it, in any thread. Raises WorkerLost where a process ended
         unexpectedly."""
         try:
-            found = assessment_of(self._workers.do(push, self._bounds.seconds))
+            assessment = assessment_of(self._workers.do(push, self._bounds.seconds))
         except (TimeoutError, MemoryError) as error:
             return unreadable(why_lost(error, "reading it", self._bounds, push.snapshot.repository))
-        if found.exercise and (found.exercise, found.variant) != (push.exercise, push.variant):
+        if assessment.exercise and (assessment.exercise, assessment.variant) != (push.exercise, push.variant):
             # Else the work of another, pushed here, would be theirs.
             return unreadable("its commits are not those that were handed out in this repository")
-        return found
+        return assessment
 
     def end(self) -> None:
         """Wait for nothing any more: what is being graded is lost to this run."""
@@ -99,5 +99,5 @@ def _grade(grading: _Grading, push: PushToGrade | None) -> str:
     if push is None:  # what begins a process
         return ""
     grading.push = push
-    (found,) = grading.grader.grade([push.snapshot.repository])
-    return assessment_text(found)
+    (assessment,) = grading.grader.grade([push.snapshot.repository])
+    return assessment_text(assessment)

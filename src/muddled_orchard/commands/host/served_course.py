@@ -72,7 +72,7 @@ class ServedCourse:
         folder: Path,
     ) -> None:
         self.plan = plan
-        self.exercises = {one.id: one for one in exercises}
+        self.exercises = {exercise.id: exercise for exercise in exercises}
         self.learners = {learner.id: learner for learner in learners}
         self.folder = folder
         self._given: dict[tuple[str, str], HandOut] = {}
@@ -82,7 +82,7 @@ class ServedCourse:
 
     def hand_out(self, ledger: Ledger, now: datetime, jobs: int = 1) -> int:
         """Make the repositories that are not there yet, of exercises that are open; how many there were."""
-        opened = [one.exercise for one in self.exercises.values() if one.is_open(now)]
+        opened = [exercise.exercise for exercise in self.exercises.values() if exercise.is_open(now)]
         wanted = enrol(ledger, opened, list(self.learners.values()), self.folder)
         with made(opened, wanted, self.folder, jobs) as portions:
             for portion in portions:
@@ -92,21 +92,23 @@ class ServedCourse:
 
     def given(self, learner: str, exercise: str) -> HandOut | None:
         """What a learner was handed out of an exercise that is served, if anything."""
-        found = self._given.get((learner, exercise))
+        hand_out = self._given.get((learner, exercise))
         return (
-            found if found is not None and exercise in self.exercises and learner in self.learners else None
+            hand_out
+            if hand_out is not None and exercise in self.exercises and learner in self.learners
+            else None
         )
 
     def all_given(self) -> list[tuple[str, str]]:
         """Learner and exercise of all that is served."""
         return [place for place in self._given if self.given(*place)]
 
-    def handed_out_refs(self, given: HandOut) -> dict[str, str]:
+    def handed_out_refs(self, hand_out: HandOut) -> dict[str, str]:
         """The refs of a repository as it was handed out, by full name."""
-        exercise = self.exercises[given.exercise].exercise
-        if not exercise.variants.of(given.variant).history.remote:
-            return {branch_ref(branch): id_ for branch, id_ in given.tips.items()}
-        practice = practice_of(exercise.variants, given.variant, stopped=False)
+        exercise = self.exercises[hand_out.exercise].exercise
+        if not exercise.variants.of(hand_out.variant).history.remote:
+            return {branch_ref(branch): id_ for branch, id_ in hand_out.tips.items()}
+        practice = practice_of(exercise.variants, hand_out.variant, stopped=False)
         return {
             branch_ref(branch): practice.ids[number] for branch, number in practice.history.remote.items()
         }
@@ -119,22 +121,22 @@ class ServedCourse:
         """What a learner hears of a push at a moment."""
         return feedback_at(self.plan, self.exercises[exercise].rules, now)
 
-    def snapshot(self, given: HandOut, refs: Mapping[str, str]) -> PushSnapshot:
+    def snapshot(self, hand_out: HandOut, refs: Mapping[str, str]) -> PushSnapshot:
         """A push to a repository that was handed out, as a submission."""
-        exercise = self.exercises[given.exercise].exercise
-        history = exercise.variants.of(given.variant).history
-        repository = self.folder / self.place(given.learner, given.exercise)
+        exercise = self.exercises[hand_out.exercise].exercise
+        history = exercise.variants.of(hand_out.variant).history
+        repository = self.folder / self.place(hand_out.learner, hand_out.exercise)
         if not history.remote:
             return PushSnapshot(repository, refs, history.checked_out)
-        practice = practice_of(exercise.variants, given.variant, stopped=False)
+        practice = practice_of(exercise.variants, hand_out.variant, stopped=False)
         before = {branch: practice.ids[number] for branch, number in history.remote.items()}
         to_go = tuple(task.delete for task in practice.scenario.task if task.delete)
-        return PushSnapshot(repository, refs, history.checked_out, given.tips, before, to_go)
+        return PushSnapshot(repository, refs, history.checked_out, hand_out.tips, before, to_go)
 
-    def brief(self, given: HandOut) -> tuple[str, str]:
+    def brief(self, hand_out: HandOut) -> tuple[str, str]:
         """The brief of a hand-out as Markdown, and the command that pushes what is asked for."""
-        exercise = self.exercises[given.exercise].exercise
-        scenario = exercise.variants.of(given.variant).scenario
+        exercise = self.exercises[hand_out.exercise].exercise
+        scenario = exercise.variants.of(hand_out.variant).scenario
         branches = dict.fromkeys(
             task.on for task in scenario.task if not task.delete or task.on != task.delete
         )
@@ -144,28 +146,28 @@ class ServedCourse:
         force = ["--force-with-lease"] if rewritten & set(kept) else []
         return scenario.brief, command("git", "push", *force, "origin", *kept)
 
-    def clone(self, given: HandOut, url: str) -> str:
+    def clone(self, hand_out: HandOut, url: str) -> str:
         """The line that clones a repository, with every branch that was handed out."""
-        folder = f"{given.exercise}/{WORK}"
-        history = self.exercises[given.exercise].exercise.variants.of(given.variant).history
+        folder = f"{hand_out.exercise}/{WORK}"
+        history = self.exercises[hand_out.exercise].exercise.variants.of(hand_out.variant).history
         words = [command("git", "clone", url, folder)]
         others = [branch for branch in history.tips if branch != history.checked_out]
         words += [command("git", "-C", folder, "branch", branch, f"origin/{branch}") for branch in others]
         return " && ".join([*words, command("cd", folder)])
 
-    def deletes(self, given: HandOut) -> str:
+    def deletes(self, hand_out: HandOut) -> str:
         """The command that deletes a branch here which a task wants gone; empty where none does."""
-        exercise = self.exercises[given.exercise].exercise
-        variant = exercise.variants.of(given.variant)
+        exercise = self.exercises[hand_out.exercise].exercise
+        variant = exercise.variants.of(hand_out.variant)
         there = variant.history.remote or variant.history.tips
         gone = [task.delete for task in variant.scenario.task if task.delete and task.delete in there]
         return command("git", "push", "origin", "--delete", *gone) if gone else ""
 
-    def archive(self, given: HandOut, url: str) -> bytes:
+    def archive(self, hand_out: HandOut, url: str) -> bytes:
         """The practice folder of a hand-out, packed, with the repository at `url` as its remote."""
-        exercise = self.exercises[given.exercise].exercise
-        practice = practice_of(exercise.variants, given.variant)
-        return pack(whole_folder(exercise, practice, url), given.exercise, FORMATS[0])
+        exercise = self.exercises[hand_out.exercise].exercise
+        practice = practice_of(exercise.variants, hand_out.variant)
+        return pack(whole_folder(exercise, practice, url), hand_out.exercise, FORMATS[0])
 
 
 def served_exercises(rules: Mapping[str, CourseExercise]) -> list[ServedExercise]:

@@ -201,7 +201,7 @@ async def _end_with(server: uvicorn.Server, news: News) -> None:
 
 def _opened(host: Host) -> frozenset[str]:
     now = host.clock.now()
-    return frozenset(one.id for one in host.course.exercises.values() if one.is_open(now))
+    return frozenset(exercise.id for exercise in host.course.exercises.values() if exercise.is_open(now))
 
 
 def _stamps(paths: Sequence[Path]) -> dict[Path, tuple[int, int]]:

@@ -9,9 +9,10 @@ from muddled_orchard.show.page import template
 from muddled_orchard.show.terminal.characters import printable
 
 
-def slips_page(course: str, url: str, given: Sequence[GivenPassword]) -> str:
+def slips_page(course: str, url: str, passwords: Sequence[GivenPassword]) -> str:
     """The page; `url` is where learners sign in."""
     slips = [
-        {"id": printable(one.id), "name": printable(one.name), "password": one.password} for one in given
+        {"id": printable(password.id), "name": printable(password.name), "password": password.password}
+        for password in passwords
     ]
     return template("commands/host/slips.html").render(course=printable(course), url=url, slips=slips)

@@ -40,14 +40,16 @@ def show_serving(
     on.print(Text("Ctrl-C ends it; nothing is lost, and the same command goes on.", style="faint"))
 
 
-def show_push(on: Console, names: Mapping[str, str], push: RecordedPush, found: Assessment | None) -> None:
+def show_push(
+    on: Console, names: Mapping[str, str], push: RecordedPush, assessment: Assessment | None
+) -> None:
     """A line for a push that was graded."""
-    if found is None:
+    if assessment is None:
         return
-    word, verdict = SAID[standing(found)]
+    word, verdict = SAID[standing(assessment)]
     at = f"{datetime.fromisoformat(push.at).astimezone():%H:%M}"
     who = printable(names.get(push.learner, push.learner), on)
-    points = f", {found.points:g} of {found.possible:g}" if found.possible else ""
+    points = f", {assessment.points:g} of {assessment.possible:g}" if assessment.possible else ""
     style = {"met": "good", "partly": "doubt"}.get(verdict, "bad")
     shown = sign(on, "missed" if verdict == "unreadable" else verdict)
     line = Text(f"{at}  {shown} ")

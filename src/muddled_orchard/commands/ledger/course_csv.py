@@ -49,7 +49,7 @@ def _marks(record: ClassRecord) -> Iterator[Sequence[object]]:
     for total in record.standing.totals:
         for mark in total.marks:
             attempt = mark.attempt
-            found = attempt.work.found if attempt else None
+            verdicts = attempt.work.verdicts if attempt else None
             yield (
                 total.learner,
                 record.name(total.learner),
@@ -64,21 +64,23 @@ def _marks(record: ClassRecord) -> Iterator[Sequence[object]]:
                 attempt.lost if attempt else "",
                 _yes(mark.passed),
                 "; ".join(map(_said, _settled(record, total.learner, mark))),
-                "; ".join(restored(doubt).said for doubt in found.doubts) if found else "",
+                "; ".join(restored(doubt).said for doubt in verdicts.doubts) if verdicts else "",
                 attempt.submission if attempt else "",
                 *_more(record, total, more),
             )
 
 
 def _settled(record: ClassRecord, learner: str, mark: ExerciseMark) -> Sequence[Settlement]:
-    found = mark.attempt.work.found if mark.attempt else None
-    given = record.rules.settlements.get((learner, mark.exercise), ())
-    return in_force(given, found.work if found else "")
+    verdicts = mark.attempt.work.verdicts if mark.attempt else None
+    settlements = record.rules.settlements.get((learner, mark.exercise), ())
+    return in_force(settlements, verdicts.work if verdicts else "")
 
 
-def _said(one: Settlement) -> str:
-    earned = "as graded" if one.earned is None else f"{100 * one.earned:.3g} %"
-    return f"{one.about} {earned} by {one.by}" + (f": {one.reason}" if one.reason else "")
+def _said(settlement: Settlement) -> str:
+    earned = "as graded" if settlement.earned is None else f"{100 * settlement.earned:.3g} %"
+    return f"{settlement.about} {earned} by {settlement.by}" + (
+        f": {settlement.reason}" if settlement.reason else ""
+    )
 
 
 def _attempts(record: ClassRecord) -> Iterator[Sequence[object]]:

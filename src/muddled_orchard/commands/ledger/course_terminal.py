@@ -16,10 +16,10 @@ from muddled_orchard.show.terminal.characters import printable, shortened, sign
 
 
 def show_totals(
-    on: Console, plan: CoursePlan, learners: Mapping[str, Learner], found: Sequence[LearnerTotal]
+    on: Console, plan: CoursePlan, learners: Mapping[str, Learner], totals: Sequence[LearnerTotal]
 ) -> None:
     """A line for each learner: the total, how many exercises were done and passed, what was late."""
-    if not any(total.marks for total in found):
+    if not any(total.marks for total in totals):
         return
     on.print()
     on.print(Text(printable(plan.title, on), style="strong"))
@@ -28,12 +28,12 @@ def show_totals(
     for name in ("total", "handed in", "passed", "late"):
         table.add_column(name, justify="right", no_wrap=True)
     table.add_column("not handed in", overflow="fold")
-    for total in found:
+    for total in totals:
         table.add_row(*_row(on, learners, total))
     on.print(table)
     by_commit = sum(
         mark.attempt is not None and mark.attempt.known == "newest commit"
-        for total in found
+        for total in totals
         for mark in total.marks
     )
     if by_commit and any(exercise.due for exercise in plan.exercise):

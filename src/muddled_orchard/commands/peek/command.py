@@ -34,14 +34,14 @@ def run(options: argparse.Namespace) -> int:
     folder: Path = options.folder
     if not folder.is_dir():
         raise BadInput(Problem("there is no such folder", "Check the path.", file=str(folder)))
-    found, top = peek_at(folder)
+    peek, top = peek_at(folder)
     if options.json:
         from muddled_orchard.commands.peek.as_json import peek_file
 
-        sys.stdout.write(peek_file(found))
+        sys.stdout.write(peek_file(peek))
     elif not options.quiet:
-        show_peek(Plain(), found, from_here(top))
-    return 0 if found.done else 1
+        show_peek(Plain(), peek, from_here(top))
+    return 0 if peek.done else 1
 
 
 def from_here(top: Path) -> tuple[list[str], str]:

@@ -83,18 +83,18 @@ def run(options: argparse.Namespace) -> int:
 def _checked(places: list[str], codes: Sequence[str]) -> list[Scenario]:
     """The scenarios, each with a key; raises BadInput with all problems of all of them."""
     problems: list[Problem] = []
-    found = []
+    scenarios = []
     for path in dict.fromkeys(scenario_files(places)):
         try:
             scenario = load(path)
             for code in codes if scenario.values else codes[:1]:
                 key_of(Variants(scenario), code)
-            found.append(scenario)
+            scenarios.append(scenario)
         except BadInput as bad:
             problems += with_lines(bad, path).problems
     if problems:
         raise BadInput(problems)
-    return found
+    return scenarios
 
 
 def _show(done: list[Rehearsal]) -> None:

@@ -74,13 +74,13 @@ def chosen(record: ClassRecord, learners: Sequence[str], exercises: Sequence[str
         for name in named:
             if name not in there:
                 raise BadInput(Problem(f'there is no {word} "{name}"', likely(name, there)))
-    found = []
+    totals = []
     for total in record.standing.totals:
         if not learners or total.learner in learners:
             marks = tuple(mark for mark in total.marks if not exercises or mark.exercise in exercises)
             if marks:
-                found.append(replace(total, marks=marks, percent=total_of(marks)))
-    return found
+                totals.append(replace(total, marks=marks, percent=total_of(marks)))
+    return totals
 
 
 @contextmanager
@@ -150,14 +150,14 @@ def _document(shared: _Shared, piece: _ReplyToMake) -> Document:
 
 
 def _done(record: ClassRecord, mark: ExerciseMark, learner: str, results: Mapping[int, str]) -> ExerciseDone:
-    found: Assessment | None = None
+    assessment: Assessment | None = None
     if mark.attempt is not None:
         try:
             whole = assessment_of(results.get(mark.attempt.work.grading.id, ""))
-            found = record.rules.counting(whole, learner)
+            assessment = record.rules.counting(whole, learner)
         except Damaged:
-            found = None
-    return ExerciseDone(mark.exercise, record.title(mark.exercise), mark, found)
+            assessment = None
+    return ExerciseDone(mark.exercise, record.title(mark.exercise), mark, assessment)
 
 
 def _like(ledger: Ledger, totals: Sequence[LearnerTotal]) -> dict[str, Like]:
@@ -166,7 +166,7 @@ def _like(ledger: Ledger, totals: Sequence[LearnerTotal]) -> dict[str, Like]:
         mark.exercise
         for total in totals
         for mark in total.marks
-        if mark.attempt and mark.attempt.work.found and not got_it(mark.attempt.work.found)
+        if mark.attempt and mark.attempt.work.verdicts and not got_it(mark.attempt.work.verdicts)
     }
     if not wrong:
         return {}
@@ -182,7 +182,7 @@ def _like(ledger: Ledger, totals: Sequence[LearnerTotal]) -> dict[str, Like]:
             for found in surveying.survey(others, PLAIN_VARIANT):
                 if isinstance(found, Survey):
                     known[found.id] = found
-    return {id_: like(one, bundled.values()) for id_, one in known.items()}
+    return {id_: like(summary, bundled.values()) for id_, summary in known.items()}
 
 
 def packed_names(record: ClassRecord, totals: Sequence[LearnerTotal]) -> dict[str, str]:
@@ -190,13 +190,18 @@ def packed_names(record: ClassRecord, totals: Sequence[LearnerTotal]) -> dict[st
     them by. Who handed in nothing is left out."""
     wanted = {(total.learner, mark.exercise) for total in totals for mark in total.marks}
     gradings = [work.grading for work in record.works]
-    newest = {one.learner: one for one in gradings if one.learner and (one.learner, one.exercise) in wanted}
+    newest = {
+        grading.learner: grading
+        for grading in gradings
+        if grading.learner and (grading.learner, grading.exercise) in wanted
+    }
     tops = _tops(gradings)
     found = {
         learner: _name_in(
-            tops[one.exercise] if one.pile is None else _slashes(one.pile), _slashes(one.submission)
+            tops[grading.exercise] if grading.pile is None else _slashes(grading.pile),
+            _slashes(grading.submission),
         )
-        for learner, one in newest.items()
+        for learner, grading in newest.items()
     }
     counts = Counter(found.values())
     # Two of one name: nobody's feedback goes to somebody else.
@@ -207,8 +212,8 @@ def _tops(gradings: Sequence[Grading]) -> dict[str, str]:
     """By exercise, the folder or archive that all its submissions lay in: their pile, where that was not
     written down."""
     places: dict[str, list[str]] = {}
-    for one in gradings:
-        places.setdefault(one.exercise, []).append(_slashes(one.submission).rpartition("/")[0])
+    for grading in gradings:
+        places.setdefault(grading.exercise, []).append(_slashes(grading.submission).rpartition("/")[0])
     found = {}
     for exercise, several in places.items():
         try:

@@ -46,15 +46,21 @@ class SettleFile(Struct):
 
 def settle_json(record: ClassRecord, waiting: Iterable[Attempt]) -> SettleFile:
     """Everything that needs a look, and every verdict, the oldest first."""
-    given = [one for several in record.rules.settlements.values() for one in several]
+    settlements = [settlement for several in record.rules.settlements.values() for settlement in several]
     needs_a_look = [
         shaped(
             ToLookAtOut,
             attempt,
-            why=[restored(one).said for one in (attempt.work.found.doubts if attempt.work.found else ())],
+            why=[
+                restored(finding).said
+                for finding in (attempt.work.verdicts.doubts if attempt.work.verdicts else ())
+            ],
         )
         for attempt in waiting
     ]
     return shaped(
-        SettleFile, format=1, needs_a_look=needs_a_look, settled=sorted(given, key=lambda one: one.id)
+        SettleFile,
+        format=1,
+        needs_a_look=needs_a_look,
+        settled=sorted(settlements, key=lambda settlement: settlement.id),
     )

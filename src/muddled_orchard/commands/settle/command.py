@@ -161,10 +161,10 @@ def _reason(text: str) -> str:
 
 def _percent(text: str) -> float:
     """A percentage. Raises ArgumentTypeError."""
-    found = re.fullmatch(r"(\d{1,3}(?:\.\d{1,3})?)%?", text)
-    if found is None or float(found[1]) > 100:
+    match = re.fullmatch(r"(\d{1,3}(?:\.\d{1,3})?)%?", text)
+    if match is None or float(match[1]) > 100:
         raise argparse.ArgumentTypeError(f"{text} is no percentage from 0 to 100")
-    return float(found[1])
+    return float(match[1])
 
 
 # -- One by one -------------------------------------------------------------------------------------------
@@ -190,10 +190,10 @@ def _understood(line: str) -> _Answer | str | None:
         return word.lower()
     if word.lower() == "ok":
         return _Answer(ALL, None, _reason(rest))
-    found = _VERDICT.fullmatch(line)
-    if found is None or float(found[3]) > 100:
+    match = _VERDICT.fullmatch(line)
+    if match is None or float(match[3]) > 100:
         return None
-    return _Answer(found[1] or found[2], float(found[3]) / 100, _reason(found[4] or ""))
+    return _Answer(match[1] or match[2], float(match[3]) / 100, _reason(match[4] or ""))
 
 
 def _one_by_one(settling: Settling, by: str) -> None:

@@ -31,7 +31,7 @@ def show_waiting(on: Console, record: ClassRecord, waiting: Sequence[Attempt]) -
         on.print(Text(f"{counted(len(waiting), 'submission')} to look at:", style="strong"))
         table = _table("learner", "exercise", "%", "why")
         for attempt in waiting:
-            doubts = attempt.work.found.doubts if attempt.work.found else ()
+            doubts = attempt.work.verdicts.doubts if attempt.work.verdicts else ()
             why = "; ".join(restored(doubt).said for doubt in doubts)
             table.add_row(
                 printable(attempt.learner, on),
@@ -43,13 +43,20 @@ def show_waiting(on: Console, record: ClassRecord, waiting: Sequence[Attempt]) -
         on.print(Text("muddled settle --next goes through them.", style="faint"))
     else:
         on.print(Text("Nothing needs a look.", style="good"))
-    given = [one for several in record.rules.settlements.values() for one in several]
-    if given:
+    settlements = [settlement for several in record.rules.settlements.values() for settlement in several]
+    if settlements:
         on.print()
-        on.print(Text(f"{counted(len(given), 'verdict')} so far:", style="strong"))
+        on.print(Text(f"{counted(len(settlements), 'verdict')} so far:", style="strong"))
         table = _table("learner", "exercise", "on", "earns", "by", "why")
-        for one in sorted(given, key=lambda one: one.id):
-            cells = (one.learner, one.exercise, one.about, _earned(one), one.by, one.reason)
+        for settlement in sorted(settlements, key=lambda settlement: settlement.id):
+            cells = (
+                settlement.learner,
+                settlement.exercise,
+                settlement.about,
+                _earned(settlement),
+                settlement.by,
+                settlement.reason,
+            )
             table.add_row(*(printable(cell, on) for cell in cells))
         on.print(table)
 
@@ -72,10 +79,19 @@ def show_work(on: Console, work: WorkToSettle, record: ClassRecord, before: str 
         on.print(Text.assemble((name, "strong"), f"  {record.title(work.exercise)}"))
         what = "Nothing was handed in" if work.attempt is None else "Of this grading no result is kept"
         on.print(Text(f"{sign(on, 'skipped')} {what}.", style="faint"))
-        given = record.rules.settlements.get((work.learner, work.exercise), ())
-        for one in [one for one in given if one.about == ALL and one.earned is not None][-1:]:
+        settlements = record.rules.settlements.get((work.learner, work.exercise), ())
+        for settlement in [
+            settlement
+            for settlement in settlements
+            if settlement.about == ALL and settlement.earned is not None
+        ][-1:]:
             own = Settled(
-                earned=one.earned, by=one.by, reason=one.reason, made=one.made, verdict="missed", share=0.0
+                earned=settlement.earned,
+                by=settlement.by,
+                reason=settlement.reason,
+                made=settlement.made,
+                verdict="missed",
+                share=0.0,
             )
             show_settled_things(on, [SettledThing(ALL, own)])
         return
@@ -106,7 +122,7 @@ def show_how_to_answer(on: Console, work: WorkToSettle) -> None:
     """What can be typed."""
     names: list[str] = []
     if work.graded is not None:
-        criteria = (one.id for one in work.graded.criteria if not no_part(one.outcome))
+        criteria = (criterion.id for criterion in work.graded.criteria if not no_part(criterion.outcome))
         names = [*criteria, *conflict_names(work.graded)]
     on.print()
     on.print(Text("Your verdict:", style="strong"))
@@ -137,9 +153,11 @@ def show_settled(on: Console, gone: Settlement | None, other: Settlement | None,
     on.print(Text(printable(text, on)))
 
 
-def _verdict(one: Settlement | None) -> str:
-    return f"the verdict of {one.by} on {one.about} ({_earned(one)})" if one else ""
+def _verdict(settlement: Settlement | None) -> str:
+    return (
+        f"the verdict of {settlement.by} on {settlement.about} ({_earned(settlement)})" if settlement else ""
+    )
 
 
-def _earned(one: Settlement) -> str:
-    return "as graded" if one.earned is None else f"{100 * one.earned:.3g} %"
+def _earned(settlement: Settlement) -> str:
+    return "as graded" if settlement.earned is None else f"{100 * settlement.earned:.3g} %"

@@ -96,8 +96,10 @@ class Settling:
         return newest, self._in_force(work, newest.about)
 
     def _in_force(self, work: WorkToSettle, about: str) -> Settlement | None:
-        given = self.record.rules.settlements.get((work.learner, work.exercise), ())
-        return next((one for one in in_force(given, work.work) if one.about == about), None)
+        settlements = self.record.rules.settlements.get((work.learner, work.exercise), ())
+        return next(
+            (settlement for settlement in in_force(settlements, work.work) if settlement.about == about), None
+        )
 
     def _about(
         self, work: WorkToSettle, named: str, earned: float | None, by: str, reason: str

@@ -89,13 +89,13 @@ class TallyFile(Struct):
 def tally_json(counted: Tally, statistics: ItemStatistics | None, pairs: Sequence[Pair]) -> TallyFile:
     """Everything that `muddled tally` shows, with the ids of the learners behind each figure."""
     items = {(item.exercise, item.name): item for item in statistics.items} if statistics else {}
-    found = statistics.reliability if statistics else None
+    reliability = statistics.reliability if statistics else None
     return shaped(
         TallyFile,
         counted,
         format=1,
-        exercises=[_exercise(one, items) for one in counted.exercises],
-        reliability=found and shaped(ReliabilityOut, found, alpha=round(found.alpha, 4)),
+        exercises=[_exercise(exercise, items) for exercise in counted.exercises],
+        reliability=reliability and shaped(ReliabilityOut, reliability, alpha=round(reliability.alpha, 4)),
         alike=[AlikeOut([pair.one, pair.other], pair.things, pair.bits) for pair in pairs],
     )
 
@@ -105,10 +105,12 @@ def _exercise(exercise: ExerciseTally, items: dict[tuple[str, str], Item]) -> Ex
         ExerciseTallyOut,
         exercise,
         minutes={learner: round(minutes, 1) for learner, minutes in exercise.minutes.items()},
-        conflicts=[_conflict(one, items.get((exercise.id, one.name))) for one in exercise.conflicts],
+        conflicts=[
+            _conflict(conflict, items.get((exercise.id, conflict.name))) for conflict in exercise.conflicts
+        ],
         criteria=[
-            shaped(CriterionTallyOut, one, statistics=_item(items.get((exercise.id, one.id))))
-            for one in exercise.criteria
+            shaped(CriterionTallyOut, criterion, statistics=_item(items.get((exercise.id, criterion.id))))
+            for criterion in exercise.criteria
         ],
     )
 

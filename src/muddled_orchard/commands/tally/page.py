@@ -89,7 +89,9 @@ def tally_page(counted_class: Tally, statistics: ItemStatistics | None, pairs: S
         rows=Markup("\n".join(_rows(counted_class, list(groups)))),  # noqa: S704 - each text in it is escaped
         bins=_bins(list(totals.values())),
         reliability=reliability_told(statistics.reliability) if statistics else "",
-        exercises=[_exercise(counted_class, one, items, order, groups) for one in counted_class.exercises],
+        exercises=[
+            _exercise(counted_class, exercise, items, order, groups) for exercise in counted_class.exercises
+        ],
         pairs=[printable(pair.told(counted_class.names)) for pair in pairs[:_MOST_PAIRS]],
         discrimination=discrimination_told(),
     )
@@ -176,7 +178,7 @@ def _exercise(
     numbers = {
         column.name: column.number for group in groups if group.id == exercise.id for column in group.columns
     }
-    lacking = [one for one in exercise.criteria if one.id != CONFLICTS]
+    lacking = [criterion for criterion in exercise.criteria if criterion.id != CONFLICTS]
     return {
         "id": exercise.id,
         "title": exercise.title,
@@ -196,16 +198,17 @@ def _exercise(
         ],
         "criteria": [
             {
-                "id": one.id,
-                **{word: len(one.learners.get(word, ())) for word in ("met", "partly", "missed")},
-                "share": f"{100 * len(one.learners.get('met', ())) / one.count:.0f} %",
-                "r": _r(items.get((exercise.id, one.id))),
-                "lacking": counted(one.count - len(one.learners.get("met", ())), "learner"),
+                "id": criterion.id,
+                **{word: len(criterion.learners.get(word, ())) for word in ("met", "partly", "missed")},
+                "share": f"{100 * len(criterion.learners.get('met', ())) / criterion.count:.0f} %",
+                "r": _r(items.get((exercise.id, criterion.id))),
+                "lacking": counted(criterion.count - len(criterion.learners.get("met", ())), "learner"),
                 "names": _names(
-                    counted_class, (*one.learners.get("missed", ()), *one.learners.get("partly", ()))
+                    counted_class,
+                    (*criterion.learners.get("missed", ()), *criterion.learners.get("partly", ())),
                 ),
             }
-            for one in lacking
+            for criterion in lacking
         ],
         "missing": _names(counted_class, exercise.missing),
         "missing_told": f"{counted(len(exercise.missing), 'learner')} did not try it",

@@ -70,7 +70,11 @@ def _exercise(on: Console, exercise: ExerciseTally, items: Mapping[tuple[str, st
     on.print(Text(exercise.told, style="faint"))
     for conflict in exercise.conflicts:
         _conflict(on, conflict, items.get((exercise.id, conflict.name)))
-    rows = [one for one in exercise.criteria if one.id != CONFLICTS and set(one.learners) != {"met"}]
+    rows = [
+        criterion
+        for criterion in exercise.criteria
+        if criterion.id != CONFLICTS and set(criterion.learners) != {"met"}
+    ]
     if rows:
         on.print()
         _criteria(on, exercise, items)

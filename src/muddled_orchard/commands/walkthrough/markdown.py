@@ -82,4 +82,4 @@ def _part(part: Part) -> Iterator[str]:
 def _lines_of(lines: list[str]) -> Iterator[str]:
     """Tabs stay: Git's answers are set with them."""
     for line in lines:
-        yield from (re.sub(r"[^\t]+", lambda found: printable(found[0]), one) for one in line.split("\n"))
+        yield from (re.sub(r"[^\t]+", lambda match: printable(match[0]), one) for one in line.split("\n"))

@@ -120,11 +120,11 @@ def board(seen: Mapping[str, Sequence[Seen]], names: Mapping[str, str], hands: M
 def _at_hand(theirs: Sequence[Seen]) -> Seen:
     """The exercise that a learner is at: that of the newest news which is not done, else the first that is
     not done, else the last."""
-    left = [one for one in theirs if one.stage != "done"]
-    finished = [one.since for one in theirs if one.stage == "done" and one.since is not None]
-    begun = [one for one in left if one.stage != "nothing begun" and one.since is not None]
+    left = [seen for seen in theirs if seen.stage != "done"]
+    finished = [seen.since for seen in theirs if seen.stage == "done" and seen.since is not None]
+    begun = [seen for seen in left if seen.stage != "nothing begun" and seen.since is not None]
     if begun:
-        return max(begun, key=lambda one: one.since or 0.0)
+        return max(begun, key=lambda seen: seen.since or 0.0)
     if not left:
         return theirs[-1]
     # Who goes on to the next one has waited since the last was done.
@@ -167,7 +167,7 @@ def seen_of_pushes(
 ) -> Seen:
     """An exercise by its pushes, the oldest first: when each came, and what was found (None: it is not graded
     yet). `given` is when it was handed out."""
-    graded = [(at, found) for at, found in pushes if found is not None]
+    graded = [(at, assessment) for at, assessment in pushes if assessment is not None]
     if not graded:
         waiting = "pushed, not graded yet" if pushes else ""
         since = pushes[-1][0] if pushes else given
@@ -181,26 +181,28 @@ def seen_of_pushes(
         if not same_fault(newest, earlier):
             break
         at, repeated = earlier_at, repeated + 1
-    found = _of_assessment(exercise, title, newest)
-    detail = f"{found.detail}; the same fault {times(repeated)}" if repeated >= _STUCK else found.detail
+    seen = _of_assessment(exercise, title, newest)
+    detail = f"{seen.detail}; the same fault {times(repeated)}" if repeated >= _STUCK else seen.detail
     return Seen(
         exercise=exercise,
         title=title,
-        stage=found.stage,
+        stage=seen.stage,
         detail=detail,
         since=at,
-        points=found.points,
-        possible=found.possible,
+        points=seen.points,
+        possible=seen.possible,
         pushes=len(pushes),
-        repeated=repeated if found.stage != "done" else 0,
-        mistakes=found.mistakes,
+        repeated=repeated if seen.stage != "done" else 0,
+        mistakes=seen.mistakes,
     )
 
 
-def seen_of_folder(exercise: str, title: str, found: Assessment, looked: Peek, evidence: Evidence) -> Seen:
+def seen_of_folder(
+    exercise: str, title: str, assessment: Assessment, looked: Peek, evidence: Evidence
+) -> Seen:
     """An exercise by the folder in which a learner works at it: as it is graded, and what is under way in
     it."""
-    graded = _of_assessment(exercise, title, found)
+    graded = _of_assessment(exercise, title, assessment)
     stage, detail = _under_way(looked, evidence) or (graded.stage, graded.detail)
     if stage == "done" and _is_unpushed(evidence):
         stage, detail = "not pushed", "all is right here, and the remote has not got it"
@@ -215,68 +217,80 @@ def seen_of_folder(exercise: str, title: str, found: Assessment, looked: Peek, e
     )
 
 
-def unread(found: Assessment) -> Seen:
+def unread(assessment: Assessment) -> Seen:
     """What is seen of a work that can't be read."""
-    return _of_assessment(found.exercise or "?", found.title or "?", found)
+    return _of_assessment(assessment.exercise or "?", assessment.title or "?", assessment)
 
 
-def _of_assessment(exercise: str, title: str, found: Assessment) -> Seen:
-    where = standing(found)
+def _of_assessment(exercise: str, title: str, assessment: Assessment) -> Seen:
+    where = standing(assessment)
     stage: Stage
     if where == "unreadable":
-        stage, detail = "unreadable", found.reason
+        stage, detail = "unreadable", assessment.reason
     elif where == "not started":
         stage, detail = "nothing begun", ""
     elif where == "got it":
         stage, detail = "done", ""
     else:
-        stage, detail = "not right", _why(found, almost=where == "almost")
+        stage, detail = "not right", _why(assessment, almost=where == "almost")
     return Seen(
         exercise=exercise,
         title=title,
         stage=stage,
         detail=detail.rstrip("."),
-        points=found.points,
-        possible=found.possible,
-        mistakes=tuple(dict.fromkeys(_mistakes(exercise, found))) if stage == "not right" else (),
+        points=assessment.points,
+        possible=assessment.possible,
+        mistakes=tuple(dict.fromkeys(_mistakes(exercise, assessment))) if stage == "not right" else (),
     )
 
 
-def _why(found: Assessment, *, almost: bool) -> str:
+def _why(assessment: Assessment, *, almost: bool) -> str:
     """What a work falls short in, in a few words: where every conflict is right, the criteria."""
     if almost:
-        return listed([one.id for one in found.criteria if one.outcome.verdict in _LACKING]) + " not met"
-    wrong = sum(hunk.outcome in _LACKING for hunk in found.hunks)
-    markers = any(one.id == "markers" and one.outcome.verdict == "missed" for one in found.criteria)
-    parts = ["not finished"] if found.state == "open" else []
-    parts += ["conflict markers left"] if markers and found.state == "finished" else []
+        return (
+            listed(
+                [criterion.id for criterion in assessment.criteria if criterion.outcome.verdict in _LACKING]
+            )
+            + " not met"
+        )
+    wrong = sum(hunk.outcome in _LACKING for hunk in assessment.hunks)
+    markers = any(
+        criterion.id == "markers" and criterion.outcome.verdict == "missed"
+        for criterion in assessment.criteria
+    )
+    parts = ["not finished"] if assessment.state == "open" else []
+    parts += ["conflict markers left"] if markers and assessment.state == "finished" else []
     parts += [f"{counted(wrong, 'conflict')} not resolved as accepted"] if wrong else []
-    parts += [f"{counted(found.unmet, 'conflict')} never met"] if found.unmet else []
+    parts += [f"{counted(assessment.unmet, 'conflict')} never met"] if assessment.unmet else []
     return ", ".join(parts) or "nothing of what was asked is there"
 
 
 _LACKING = ("partly", "missed")
 
 
-def _mistakes(exercise: str, found: Assessment) -> Iterable[str]:
-    for hunk in found.hunks:
+def _mistakes(exercise: str, assessment: Assessment) -> Iterable[str]:
+    for hunk in assessment.hunks:
         if hunk.outcome in _LACKING:
             place = f"{hunk.file}, hunk {hunk.hunk}" if hunk.hunk else hunk.file
             yield f"{exercise}: {place}: {OUTCOMES[outcome_of(hunk)]}"
-    for criterion in found.criteria:
+    for criterion in assessment.criteria:
         if criterion.id != "resolution" and criterion.outcome.verdict == "missed":
             yield f"{exercise}: {criterion.id} missed"
 
 
-def same_fault(one: Assessment, other: Assessment) -> bool:
+def same_fault(assessment: Assessment, other: Assessment) -> bool:
     """Whether two works fell short in the same: the same criteria, and the same conflicts left alike."""
-    return not got_it(one) and _fault(one) == _fault(other)
+    return not got_it(assessment) and _fault(assessment) == _fault(other)
 
 
-def _fault(found: Assessment) -> tuple[object, ...]:
-    criteria = tuple(one.id for one in found.criteria if one.outcome.verdict in _LACKING)
-    conflicts = tuple((one.file, one.hunk, one.kept) for one in found.hunks if one.outcome in _LACKING)
-    return (found.state, criteria, conflicts)
+def _fault(assessment: Assessment) -> tuple[object, ...]:
+    criteria = tuple(
+        criterion.id for criterion in assessment.criteria if criterion.outcome.verdict in _LACKING
+    )
+    conflicts = tuple(
+        (hunk.file, hunk.hunk, hunk.kept) for hunk in assessment.hunks if hunk.outcome in _LACKING
+    )
+    return (assessment.state, criteria, conflicts)
 
 
 def _under_way(looked: Peek, evidence: Evidence) -> tuple[Stage, str] | None:

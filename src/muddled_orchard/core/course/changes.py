@@ -41,23 +41,25 @@ class MarkChange(Struct, frozen=True, kw_only=True):
 
 def in_order_of_size(changes: Iterable[MarkChange]) -> list[MarkChange]:
     """The largest change first."""
-    return sorted(changes, key=lambda one: (-abs(one.after - one.before), one.learner, one.exercise))
+    return sorted(
+        changes, key=lambda change: (-abs(change.after - change.before), change.learner, change.exercise)
+    )
 
 
-def mark_change(one: Collected) -> MarkChange | None:
+def mark_change(collected: Collected) -> MarkChange | None:
     """The change of a submission whose mark or verdicts are not what they were when the same work was last
     graded; None of any other."""
-    before, after = one.before, one.assessment
+    before, after = collected.before, collected.assessment
     if before is None:
         return None
-    parts = tuple(_parts(before.found, after))
-    if before.found.percent == after.percent and not parts:
+    parts = tuple(_parts(before.assessment, after))
+    if before.assessment.percent == after.percent and not parts:
         return None
     return MarkChange(
-        submission=one.submission,
-        learner=one.learner,
-        exercise=after.exercise or before.found.exercise,
-        before=before.found.percent,
+        submission=collected.submission,
+        learner=collected.learner,
+        exercise=after.exercise or before.assessment.exercise,
+        before=before.assessment.percent,
         after=after.percent,
         parts=parts,
         why=before.why,
@@ -96,13 +98,13 @@ def _criteria(assessment: Assessment) -> dict[str, str]:
     }
 
 
-def summed(found: Iterable[MarkChange], graded: int) -> str:
+def summed(changes: Iterable[MarkChange], graded: int) -> str:
     """How many change, and in which direction, in a sentence."""
-    found = list(found)
-    up = sum(one.after > one.before for one in found)
-    down = sum(one.after < one.before for one in found)
-    if not found:
+    changes = list(changes)
+    up = sum(change.after > change.before for change in changes)
+    down = sum(change.after < change.before for change in changes)
+    if not changes:
         return f"No mark changes: {counted(graded, 'submission')} compared with the newest grading of each."
     parts = [f"{up} up", f"{down} down"]
-    parts += [f"{len(found) - up - down} in parts alone"] if up + down < len(found) else []
-    return f"{len(found)} of {counted(graded, 'submission')} change: {', '.join(parts)}."
+    parts += [f"{len(changes) - up - down} in parts alone"] if up + down < len(changes) else []
+    return f"{len(changes)} of {counted(graded, 'submission')} change: {', '.join(parts)}."

@@ -59,7 +59,7 @@ class ClassEntry(Struct, frozen=True, kw_only=True, gc=False):
 
 def class_entry(collected: Collected) -> ClassEntry:
     """The entry of a graded submission."""
-    found = collected.assessment
+    assessment = collected.assessment
     return ClassEntry(
         submission=collected.submission,
         learner=collected.learner,
@@ -68,35 +68,39 @@ def class_entry(collected: Collected) -> ClassEntry:
         counts=collected.counts,
         remembered=collected.remembered,
         compared=collected.before is not None,
-        exercise=_shared(found.exercise),
-        variant=found.variant,
-        state=found.state,
-        points=found.points,
-        possible=found.possible,
-        percent=found.percent,
-        standing=standing(found),
-        wrong=_shared(_wrong(found)),
-        kept=_shared(_kept(found)),
-        needs_a_look=bool(found.doubts),
-        settled=bool(settled_things(found)),
-        given_up=_given_up(found),
-        reason=found.reason,
-        makers=found.makers,
-        commits=tuple(bytes.fromhex(id_) for id_ in found.commits),
-        begun=found.begun,
+        exercise=_shared(assessment.exercise),
+        variant=assessment.variant,
+        state=assessment.state,
+        points=assessment.points,
+        possible=assessment.possible,
+        percent=assessment.percent,
+        standing=standing(assessment),
+        wrong=_shared(_wrong(assessment)),
+        kept=_shared(_kept(assessment)),
+        needs_a_look=bool(assessment.doubts),
+        settled=bool(settled_things(assessment)),
+        given_up=_given_up(assessment),
+        reason=assessment.reason,
+        makers=assessment.makers,
+        commits=tuple(bytes.fromhex(id_) for id_ in assessment.commits),
+        begun=assessment.begun,
     )
 
 
-def _wrong(found: Assessment) -> tuple[str, ...]:
-    return tuple(one.id for one in found.criteria if one.outcome.verdict in ("partly", "missed"))
+def _wrong(assessment: Assessment) -> tuple[str, ...]:
+    return tuple(
+        criterion.id for criterion in assessment.criteria if criterion.outcome.verdict in ("partly", "missed")
+    )
 
 
-def _kept(found: Assessment) -> tuple[str, ...]:
-    return tuple(dict.fromkeys(one.kept for one in found.hunks if one.outcome in ("partly", "missed")))
+def _kept(assessment: Assessment) -> tuple[str, ...]:
+    return tuple(
+        dict.fromkeys(hunk.kept for hunk in assessment.hunks if hunk.outcome in ("partly", "missed"))
+    )
 
 
-def _given_up(found: Assessment) -> bool:
-    findings = (finding for one in found.criteria for finding in one.outcome.findings)
+def _given_up(assessment: Assessment) -> bool:
+    findings = (finding for criterion in assessment.criteria for finding in criterion.outcome.findings)
     return any(
         one.kind == "GivenUp" or one.values.get("rebases") or one.values.get("resets") for one in findings
     )

@@ -24,8 +24,8 @@ class Rules(Struct, frozen=True):
 
     def counting(self, assessment: Assessment, learner: str) -> Assessment:
         """The assessment of work that was handed out to a learner, as it counts."""
-        given = self.settlements.get((learner, assessment.exercise), ())
-        return settled(held_to(assessment, self.unseen), in_force(given, assessment.work))
+        settlements = self.settlements.get((learner, assessment.exercise), ())
+        return settled(held_to(assessment, self.unseen), in_force(settlements, assessment.work))
 
 
 class ClassRecord(Struct, frozen=True, kw_only=True):
@@ -53,8 +53,8 @@ class ClassRecord(Struct, frozen=True, kw_only=True):
         """The attempts that count and need a look, in the order of the roster and the course."""
         for total in self.standing.totals:
             for mark in total.marks:
-                found = mark.attempt.work.found if mark.attempt else None
-                if mark.attempt and found and found.doubts:
+                verdicts = mark.attempt.work.verdicts if mark.attempt else None
+                if mark.attempt and verdicts and verdicts.doubts:
                     yield mark.attempt
 
 

@@ -11,7 +11,7 @@ class Before(Struct, frozen=True):
     """What the same work came to when it was last graded, as it would count now, and what was changed
     since."""
 
-    found: Assessment
+    assessment: Assessment
     why: str
 
 

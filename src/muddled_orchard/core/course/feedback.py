@@ -59,7 +59,7 @@ class ExerciseDone(Struct, frozen=True):
     id: str
     title: str
     mark: ExerciseMark
-    found: Assessment | None
+    assessment: Assessment | None
 
 
 def feedback(
@@ -72,58 +72,62 @@ def feedback(
 ) -> Document:
     """The document for one learner."""
     blocks: list[Block] = [Heading(1, f"Feedback for {name}", course)]
-    came = sum(one.mark.attempt is not None for one in done)
+    came = sum(exercise.mark.attempt is not None for exercise in done)
     if len(done) > 1:
         tried = f"You have tried {came} of {counted(len(done), 'exercise')}"
         blocks.append(Paragraph(f"{tried}, and have {total:g} % in total."))
-    for one in done:
-        blocks += _exercise(one, telling)
+    for exercise in done:
+        blocks += _exercise(exercise, telling)
     if links:
         blocks += [Heading(2, "What to practise next"), Links(tuple(links))]
     return Document(tuple(blocks))
 
 
-def _exercise(one: ExerciseDone, telling: Telling) -> Iterator[Block]:
-    yield Heading(2, one.title, "" if repeats_id(one.title, one.id) else one.id)
-    found, mark = one.found, one.mark
-    if found is None:
+def _exercise(exercise: ExerciseDone, telling: Telling) -> Iterator[Block]:
+    yield Heading(2, exercise.title, "" if repeats_id(exercise.title, exercise.id) else exercise.id)
+    assessment, mark = exercise.assessment, exercise.mark
+    if assessment is None:
         yield from _without_result(mark)
         return
-    yield from work_blocks(found, telling, tuple(_counted(mark)))
+    yield from work_blocks(assessment, telling, tuple(_counted(mark)))
 
 
-def work_blocks(found: Assessment, telling: Telling, marked: Sequence[Block] = ()) -> Iterator[Block]:
+def work_blocks(assessment: Assessment, telling: Telling, marked: Sequence[Block] = ()) -> Iterator[Block]:
     """What is told of one work; `marked` says how it counts."""
-    where = standing(found)
-    score = f": {found.points:g} of {found.possible:g} points ({found.percent:g} %)" if telling.points else ""
-    reason = nothing_done(found) or ("" if where == "got it" else summary(found))
+    where = standing(assessment)
+    score = (
+        f": {assessment.points:g} of {assessment.possible:g} points ({assessment.percent:g} %)"
+        if telling.points
+        else ""
+    )
+    reason = nothing_done(assessment) or ("" if where == "got it" else summary(assessment))
     word, verdict = SAID[where]
     if where == "unreadable":
-        yield Paragraph(f"{word}: {found.reason}.", _TONES[verdict])
+        yield Paragraph(f"{word}: {assessment.reason}.", _TONES[verdict])
         return
     yield Paragraph(f"{word}{score}. {reason}".strip(), _TONES[verdict])
     yield from marked
-    settled = tuple(thing.said for thing in settled_things(found))
+    settled = tuple(thing.said for thing in settled_things(assessment))
     if settled:
         yield Paragraph("Settled by a person:")
         yield Items(settled)
     if where == "not started":
         return
-    right = right_already(found)
-    if right and not got_it(found):
+    right = right_already(assessment)
+    if right and not got_it(assessment):
         yield Heading(3, "What is right")
         yield Items(right, "good")
-    if got_it(found):
-        if why := reasons(found):
+    if got_it(assessment):
+        if why := reasons(assessment):
             yield Heading(3, "Why it is right")
             yield Items(why, "good")
-    elif not nothing_done(found) and (wrong := list(_wrong(found, telling))):
+    elif not nothing_done(assessment) and (wrong := list(_wrong(assessment, telling))):
         yield Heading(3, "What is not")
         yield from wrong
-    yield from _graphs(found, telling)
-    if found.notes:
+    yield from _graphs(assessment, telling)
+    if assessment.notes:
         yield Heading(3, "How you worked")
-        yield Items(tuple(f"{note[:1].upper()}{note[1:]}." for note in found.notes))
+        yield Items(tuple(f"{note[:1].upper()}{note[1:]}." for note in assessment.notes))
 
 
 def _without_result(mark: ExerciseMark) -> Iterator[Block]:
@@ -150,10 +154,10 @@ def _counted(mark: ExerciseMark) -> Iterator[Block]:
         yield Paragraph(f"{late}{less}.", "doubt")
 
 
-def _wrong(found: Assessment, telling: Telling) -> Iterator[Block]:
-    told = {hint.criterion: hint for hint in hints(found, telling.hint)}
-    wrong = [hunk for hunk in found.hunks if hunk.outcome in ("partly", "missed")]
-    for criterion in found.criteria:
+def _wrong(assessment: Assessment, telling: Telling) -> Iterator[Block]:
+    told = {hint.criterion: hint for hint in hints(assessment, telling.hint)}
+    wrong = [hunk for hunk in assessment.hunks if hunk.outcome in ("partly", "missed")]
+    for criterion in assessment.criteria:
         verdict = criterion.outcome.verdict
         if verdict not in ("partly", "missed"):
             continue
@@ -163,8 +167,8 @@ def _wrong(found: Assessment, telling: Telling) -> Iterator[Block]:
         conflicts = criterion.id == "resolution" and wrong
         if conflicts:
             text = f"{counted(len(wrong), 'conflict')} {be(len(wrong))} not resolved as the brief asks"
-            if found.unmet:
-                text += f", and {counted(found.unmet, 'conflict')} {was(found.unmet)} never met"
+            if assessment.unmet:
+                text += f", and {counted(assessment.unmet, 'conflict')} {was(assessment.unmet)} never met"
         else:
             text = criterion.outcome.because.rstrip(".") if telling.key else _hinted(hint)
         yield Items((f"{text}{points}.",), tone)
@@ -200,17 +204,20 @@ def _conflict(hunk: HunkResult, telling: Telling) -> Iterator[Block]:
         yield Commands(hunk.look)
 
 
-def _graphs(found: Assessment, telling: Telling) -> Iterator[Block]:
-    if found.made is None or found.asked is None:
+def _graphs(assessment: Assessment, telling: Telling) -> Iterator[Block]:
+    if assessment.made is None or assessment.asked is None:
         return
     yield Heading(3, "The commits")
-    asked = found.asked if telling.key else _without_messages(found, found.asked)
-    history = next((one.outcome.verdict for one in found.criteria if one.id == "history"), "skipped")
-    if history in ("met", "skipped") and _shape(found.made) == _shape(asked):
+    asked = assessment.asked if telling.key else _without_messages(assessment, assessment.asked)
+    history = next(
+        (criterion.outcome.verdict for criterion in assessment.criteria if criterion.id == "history"),
+        "skipped",
+    )
+    if history in ("met", "skipped") and _shape(assessment.made) == _shape(asked):
         yield Paragraph("They have the shape that was asked for.")
-        yield Drawing("What you made", found.made)
+        yield Drawing("What you made", assessment.made)
     else:
-        yield Drawing("What you made", found.made)
+        yield Drawing("What you made", assessment.made)
         yield Drawing("What was asked for", asked)
 
 
@@ -223,9 +230,9 @@ def _shape(graph: Graph) -> set[tuple[tuple[int, ...], frozenset[str]]]:
     return {(depths[node.id], frozenset(node.branches)) for node in graph.nodes}
 
 
-def _without_messages(found: Assessment, graph: Graph) -> Graph:
+def _without_messages(assessment: Assessment, graph: Graph) -> Graph:
     """The graph, without what new commits say where a criterion asks for that."""
-    if not any(criterion.id == "message" and criterion.possible for criterion in found.criteria):
+    if not any(criterion.id == "message" and criterion.possible for criterion in assessment.criteria):
         return graph
     nodes = tuple(replace(node, subject="...") if node.new else node for node in graph.nodes)
     return Graph(nodes, graph.lanes)
@@ -233,6 +240,10 @@ def _without_messages(found: Assessment, graph: Graph) -> Graph:
 
 def went_wrong(done: Sequence[ExerciseDone]) -> list[str]:
     """The ids of the exercises that were tried and not got, the worst first."""
-    tried = [one for one in done if one.mark.attempt is not None and one.found is not None]
-    wrong = [one for one in tried if one.found is not None and not got_it(one.found)]
-    return [one.id for one in sorted(wrong, key=lambda one: one.mark.percent)]
+    tried = [
+        exercise for exercise in done if exercise.mark.attempt is not None and exercise.assessment is not None
+    ]
+    wrong = [
+        exercise for exercise in tried if exercise.assessment is not None and not got_it(exercise.assessment)
+    ]
+    return [exercise.id for exercise in sorted(wrong, key=lambda exercise: exercise.mark.percent)]

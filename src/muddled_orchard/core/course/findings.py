@@ -33,13 +33,13 @@ class ClassFinding(Struct, frozen=True):
     it is about."""
 
     kind: str
-    found: Kind
+    what: Kind
     submissions: tuple[str, ...] = ()
 
     @property
     def said(self) -> str:
         """What was found, as a short sentence."""
-        return self.found.said
+        return self.what.said
 
 
 def findings(
@@ -93,8 +93,8 @@ def _by_another(collected: Sequence[ClassEntry], roster: Mapping[str, Learner]) 
         filed = {by_id[word] for word in _words(graded.submission) if word in by_id} - {graded.learner}
         own = graded.learner.casefold() in _words(graded.submission)
         for other in sorted(filed) if not own else ():
-            found = NameOfAnother(graded.submission, graded.learner, other)
-            yield ClassFinding("another's", found, (graded.submission,))
+            name_of_another = NameOfAnother(graded.submission, graded.learner, other)
+            yield ClassFinding("another's", name_of_another, (graded.submission,))
         made = {by_name.get(name_of(maker).casefold()) for maker in graded.makers}
         for other in sorted(id_ for id_ in made if id_ and id_ != graded.learner):
             by = MadeByAnother(graded.submission, graded.learner, other, roster[other].name)
@@ -143,23 +143,23 @@ def _seconds(made: str) -> int:
 
 def _attempts(collected: Iterable[ClassEntry]) -> Iterator[ClassFinding]:
     grouped: dict[tuple[str, str], list[ClassEntry]] = {}
-    for one in collected:
-        if one.counts:
-            grouped.setdefault((one.learner, one.exercise), []).append(one)
+    for entry in collected:
+        if entry.counts:
+            grouped.setdefault((entry.learner, entry.exercise), []).append(entry)
     for (learner, exercise), several in grouped.items():
         if len(several) > 1:
             best = best_attempts(several)[0]
             names = tuple(graded.submission for graded in several)
-            found = Attempts(learner, exercise, len(several), best.submission)
-            yield ClassFinding("attempts", found, names)
+            attempts = Attempts(learner, exercise, len(several), best.submission)
+            yield ClassFinding("attempts", attempts, names)
 
 
 def _shared(collected: Iterable[ClassEntry]) -> Iterator[ClassFinding]:
     """Commits that two learners have, although one of them must have made them."""
     holders: dict[bytes, list[ClassEntry]] = {}
-    for one in collected:
-        for commit in one.commits:
-            holders.setdefault(commit, []).append(one)
+    for entry in collected:
+        for commit in entry.commits:
+            holders.setdefault(commit, []).append(entry)
     pairs: dict[tuple[str, ...], list[str]] = {}
     for commit, several in holders.items():
         if len({graded.learner for graded in several}) > 1:

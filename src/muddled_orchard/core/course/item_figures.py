@@ -56,15 +56,15 @@ def discrimination_told() -> str:
     )
 
 
-def reliability_told(found: Reliability | None) -> str:
+def reliability_told(reliability: Reliability | None) -> str:
     """What a reliability says, or why there is none."""
-    if found is None:
+    if reliability is None:
         return f"No reliability: it takes two exercises, and {FEWEST} learners who tried all of them."
-    if found.alpha >= 0.8:
+    if reliability.alpha >= 0.8:
         means = "the total ranks learners well"
-    elif found.alpha >= 0.6:
+    elif reliability.alpha >= 0.6:
         means = "the total tells strong from weak, no more"
     else:
         means = "the exercises ask for different things, or are too few to rank anybody by the total"
-    about = f"{counted(found.exercises, 'exercise')}, {counted(found.learners, 'learner')}"
-    return f"Reliability (Cronbach's alpha) {found.alpha:.2f} from {about}: {means}."
+    about = f"{counted(reliability.exercises, 'exercise')}, {counted(reliability.learners, 'learner')}"
+    return f"Reliability (Cronbach's alpha) {reliability.alpha:.2f} from {about}: {means}."

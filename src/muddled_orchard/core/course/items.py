@@ -71,7 +71,11 @@ def _correlation(item: pd.Series[float], rest: pd.Series[float]) -> float | None
 
 
 def _reliability(counted: Tally) -> Reliability | None:
-    percents = {one.id: pd.Series(one.percents, dtype=float) for one in counted.exercises if one.percents}
+    percents = {
+        exercise.id: pd.Series(exercise.percents, dtype=float)
+        for exercise in counted.exercises
+        if exercise.percents
+    }
     table = pd.DataFrame(percents).dropna()
     learners, exercises = table.shape
     if learners < FEWEST or exercises < 2:

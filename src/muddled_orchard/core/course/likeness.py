@@ -82,12 +82,12 @@ def alike(record: ClassRecord) -> list[Pair]:
                 shared.setdefault(pair, []).append(thing)
     rarity = {thing: log2(count / len(group)) for thing, group in holders.items() if len(group) > 1}
     enough = log2(max(1, count * (count - 1) / 2)) + _CHANCE
-    found = []
+    pairs = []
     for (one, other), things in shared.items():
         bits = _bits(things, rarity)
         if bits >= enough or any(thing.kind == "commit" for thing in things):
-            found.append(Pair(one, other, tuple(sorted(things)), round(bits, 1)))
-    return sorted(found, key=lambda pair: (_without_commits(pair), -pair.bits, pair.one, pair.other))
+            pairs.append(Pair(one, other, tuple(sorted(things)), round(bits, 1)))
+    return sorted(pairs, key=lambda pair: (_without_commits(pair), -pair.bits, pair.one, pair.other))
 
 
 def _without_commits(pair: Pair) -> bool:
@@ -123,18 +123,18 @@ def _counting(record: ClassRecord) -> Iterator[Attempt]:
 
 def _things(attempt: Attempt) -> Iterator[Shared]:
     """What a work has that another one might share."""
-    found, exercise = attempt.work.found, attempt.exercise
-    if found is None:
+    verdicts, exercise = attempt.work.verdicts, attempt.exercise
+    if verdicts is None:
         return
-    for commit in found.commits:
+    for commit in verdicts.commits:
         yield Shared("commit", exercise, commit)
-    for hunk in found.hunks:
+    for hunk in verdicts.hunks:
         place = f"{hunk.file}:{hunk.hunk}" if hunk.hunk else hunk.file
         if hunk.kept == "blend" and (letters := _own_letters(hunk)):
             text = " ".join((hunk.left or "").split())
             yield Shared("text", exercise, f'"{brief(text)}" in {place}', letters)
         if hunk.outcome == "missed" and hunk.kept != "blend":
             yield Shared("mistake", exercise, f"{hunk.kept} kept in {place}")
-    for criterion in found.criteria:
+    for criterion in verdicts.criteria:
         if criterion.outcome.verdict in ("partly", "missed") and criterion.id != "resolution":
             yield Shared("mistake", exercise, f"{criterion.id} {criterion.outcome.verdict}")

@@ -30,22 +30,26 @@ Like = tuple[Link, ...]
 def like(own: ExerciseSummary, bundled: Iterable[ExerciseSummary]) -> Like:
     """Those that ask for the same operation, with the same kinds of conflict first, the nearest in difficulty
     and rather the easier next."""
-    fitting = [one for one in bundled if one.id != own.id and set(one.operations) & set(own.operations)]
-    fitting.sort(key=lambda one: (not _shared(own, one), _farther(own, one), one.id))
-    return tuple(Link(one.id, one.title, _why(own, one)) for one in fitting)
+    fitting = [
+        summary
+        for summary in bundled
+        if summary.id != own.id and set(summary.operations) & set(own.operations)
+    ]
+    fitting.sort(key=lambda summary: (not _shared(own, summary), _farther(own, summary), summary.id))
+    return tuple(Link(summary.id, summary.title, _why(own, summary)) for summary in fitting)
 
 
-def _shared(own: ExerciseSummary, one: ExerciseSummary) -> set[str]:
-    return set(own.kinds) & set(one.kinds)
+def _shared(own: ExerciseSummary, summary: ExerciseSummary) -> set[str]:
+    return set(own.kinds) & set(summary.kinds)
 
 
-def _farther(own: ExerciseSummary, one: ExerciseSummary) -> float:
-    above = one.difficulty.points - own.difficulty.points
+def _farther(own: ExerciseSummary, summary: ExerciseSummary) -> float:
+    above = summary.difficulty.points - own.difficulty.points
     return 2.0 * above if above > 0 else float(-above)
 
 
-def _why(own: ExerciseSummary, one: ExerciseSummary) -> str:
-    operation = listed(sorted(set(own.operations) & set(one.operations)))
-    kinds = sorted(_shared(own, one))
+def _why(own: ExerciseSummary, summary: ExerciseSummary) -> str:
+    operation = listed(sorted(set(own.operations) & set(summary.operations)))
+    kinds = sorted(_shared(own, summary))
     like = f"also a {operation}"
     return f"{like}, with a conflict of the same kind ({listed(kinds)})" if kinds else like

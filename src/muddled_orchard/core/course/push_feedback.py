@@ -27,52 +27,54 @@ _WORDS = {"met": "met", "partly": "in part", "missed": "not met"}
 
 
 def push_lines(
-    found: Assessment | None, told: Feedback, count: int, page: str, *, hand: bool = False
+    assessment: Assessment | None, told: Feedback, count: int, page: str, *, hand: bool = False
 ) -> list[str]:
     """The lines for a push that was graded as `found`; None: it is not graded yet. It is the learner's
     `count`-th to this exercise, `page` is where there is more, and `hand` says whether their hand is
     raised."""
-    lines = [line for paragraph in _paragraphs(found, told, count) for line in _wrapped(paragraph)]
+    lines = [line for paragraph in _paragraphs(assessment, told, count) for line in _wrapped(paragraph)]
     if len(lines) > _MOST:
         lines = [*lines[: _MOST - 1], "..."]
     raised = ["Your hand is raised: your instructor sees it."] if hand else []
     return ["", *lines, *raised, f"More: {page}", ""]
 
 
-def _paragraphs(found: Assessment | None, told: Feedback, count: int) -> Iterator[str]:
+def _paragraphs(assessment: Assessment | None, told: Feedback, count: int) -> Iterator[str]:
     which = f"Push {count}"
-    if found is None:
+    if assessment is None:
         yield f"{which} is safe here. It will be graded later: see the page."
         return
     if told == "none":
         yield f"{which} has come in, and is graded. The course tells the result later."
         return
-    where = standing(found)
+    where = standing(assessment)
     if where == "unreadable":
-        yield f"{which}: it can't be graded, {found.reason}."
+        yield f"{which}: it can't be graded, {assessment.reason}."
         return
-    points = f", {found.points:g} of {found.possible:g} points" if told in ("criteria", "full") else ""
+    points = (
+        f", {assessment.points:g} of {assessment.possible:g} points" if told in ("criteria", "full") else ""
+    )
     yield f"{which}: {SAID[where][0].lower()}{points}."
     if where == "got it":
-        yield from reasons(found)
+        yield from reasons(assessment)
         return
-    yield nothing_done(found) or summary(found)
+    yield nothing_done(assessment) or summary(assessment)
     if where == "not started":
         return
-    yield from _criteria(found) if told == "full" else _hinted(found, told)
-    if right := right_already(found):
+    yield from _criteria(assessment) if told == "full" else _hinted(assessment, told)
+    if right := right_already(assessment):
         yield f"Right already: {' '.join(right)}"
 
 
-def _hinted(found: Assessment, told: Feedback) -> Iterator[str]:
-    for hint in hints(found, _STRENGTH):
-        worth = next(one for one in found.criteria if one.id == hint.criterion)
+def _hinted(assessment: Assessment, told: Feedback) -> Iterator[str]:
+    for hint in hints(assessment, _STRENGTH):
+        worth = next(criterion for criterion in assessment.criteria if criterion.id == hint.criterion)
         points = f" ({worth.points:g} of {worth.possible:g} points)" if told == "criteria" else ""
         yield f"{_ITEM}{hint.text}{points}"
 
 
-def _criteria(found: Assessment) -> Iterator[str]:
-    for criterion in found.criteria:
+def _criteria(assessment: Assessment) -> Iterator[str]:
+    for criterion in assessment.criteria:
         outcome = criterion.outcome
         if outcome.verdict in ("met", "skipped") or no_part(outcome):
             continue

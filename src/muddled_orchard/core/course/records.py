@@ -51,17 +51,17 @@ class Work(msgspec.Struct, frozen=True, gc=False):
     ledger has no result of it any more."""
 
     grading: Grading
-    found: Verdicts | None
+    verdicts: Verdicts | None
 
     @property
     def percent(self) -> float:
         """What it is worth, in percent, to a tenth."""
-        if self.found is not None:
-            return self.found.percent
+        if self.verdicts is not None:
+            return self.verdicts.percent
         grading = self.grading
         return round(100 * grading.points / grading.possible, 1) if grading.possible else 0.0
 
     @property
     def settled_whole(self) -> bool:
         """Whether a person settled all of it."""
-        return bool(self.found and self.found.settled and self.found.settled.earned is not None)
+        return bool(self.verdicts and self.verdicts.settled and self.verdicts.settled.earned is not None)

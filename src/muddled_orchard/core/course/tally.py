@@ -273,7 +273,7 @@ def example_attempts(record: ClassRecord) -> dict[str, Attempt]:
 
 
 def _met(attempt: Attempt | None) -> int:
-    return len(attempt.work.found.hunks) if attempt and attempt.work.found else 0
+    return len(attempt.work.verdicts.hunks) if attempt and attempt.work.verdicts else 0
 
 
 def _count_mark(here: _Counting, learner: str, mark: ExerciseMark) -> None:
@@ -282,9 +282,9 @@ def _count_mark(here: _Counting, learner: str, mark: ExerciseMark) -> None:
         here.missing.append(learner)
         return
     here.percents[learner] = mark.percent
-    found = mark.attempt.work.found if mark.attempt else None
-    if found is not None:
-        _count_found(here, learner, found)
+    verdicts = mark.attempt.work.verdicts if mark.attempt else None
+    if verdicts is not None:
+        _count_found(here, learner, verdicts)
     elif mark.percent >= 100:
         here.got_it.append(learner)
 
@@ -382,7 +382,7 @@ def _solved(attempts: Iterable[Attempt]) -> dict[str, dict[str, int]]:
     for attempt in attempts:  # they come in the order in which they were made
         place = (attempt.exercise, attempt.learner)
         tried[place] += 1
-        if attempt.work.found is not None and got_it(attempt.work.found):
+        if attempt.work.verdicts is not None and got_it(attempt.work.verdicts):
             found.setdefault(attempt.exercise, {}).setdefault(attempt.learner, tried[place])
     return found
 

@@ -100,20 +100,20 @@ def attempts_of(plan: CoursePlan, ids: Mapping[str, str], works: Iterable[Work])
         grading = work.grading
         if grading.learner is None or grading.exercise not in rules or grading.state in _NO_ATTEMPT:
             continue
-        content = (work.found.work if work.found else "") or grading.fingerprint or grading.submission
+        content = (work.verdicts.work if work.verdicts else "") or grading.fingerprint or grading.submission
         place = (grading.learner, grading.exercise, content)
         last[place] = work
         seen.setdefault(place, _seconds(grading.graded))
-    found = []
+    attempts = []
     for place, work in last.items():
         grading = work.grading
-        made = work.found.ended if work.found else 0
+        made = work.verdicts.ended if work.verdicts else 0
         by_commit = 0 < made <= seen[place]
         exercise = rules[grading.exercise]
         time = float(made) if by_commit else seen[place]
         days = _days_late(exercise, time)
         late = exercise.late or plan.late
-        found.append(
+        attempts.append(
             Attempt(
                 learner=place[0],
                 exercise=grading.exercise,
@@ -126,7 +126,7 @@ def attempts_of(plan: CoursePlan, ids: Mapping[str, str], works: Iterable[Work])
                 work=work,
             )
         )
-    return sorted(found, key=lambda attempt: (attempt.learner, attempt.exercise, attempt.time))
+    return sorted(attempts, key=lambda attempt: (attempt.learner, attempt.exercise, attempt.time))
 
 
 def totals(
@@ -145,9 +145,9 @@ def totals(
         made.setdefault((attempt.learner, attempt.exercise), []).append(attempt)
     given = set(given)
     said = {
-        (one.learner, one.exercise): round(100 * one.earned, 1)
-        for one in settlements
-        if one.about == ALL and one.earned is not None
+        (settlement.learner, settlement.exercise): round(100 * settlement.earned, 1)
+        for settlement in settlements
+        if settlement.about == ALL and settlement.earned is not None
     }
     found = []
     for learner in learners:

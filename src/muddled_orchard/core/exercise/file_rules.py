@@ -67,10 +67,10 @@ def _syntax_error(syntax: str, text: str) -> Flaw | None:
     except (RecursionError, MemoryError):
         return "it is nested too deeply to be read", None
     except (tomllib.TOMLDecodeError, csv.Error, ValueError) as error:
-        found = re.search(r"at line (\d+)", str(error))
+        match = re.search(r"at line (\d+)", str(error))
         reason = re.sub(r"\s*\(at .*\)$", "", str(error))
         name = {"toml": "TOML", "csv": "CSV", "yaml": "YAML"}.get(syntax, syntax)
-        return f"it is no valid {name}: {brief(reason, 100)}", int(found[1]) if found else None
+        return f"it is no valid {name}: {brief(reason, 100)}", int(match[1]) if match else None
     return None
 
 

@@ -63,7 +63,7 @@ class _Story:
         self.scenario = scenario
         self.code = code
         self.cast = {
-            short: found for short, address in scenario.cast.items() if (found := _CAST.fullmatch(address))
+            short: match for short, address in scenario.cast.items() if (match := _CAST.fullmatch(address))
         }
         self.commits: list[PlannedCommit] = []
         self.tips: dict[str, int] = {}

@@ -63,12 +63,12 @@ def _unmatched(pattern: str, text: str, name: str) -> Flaw | None:
     import regex  # it can be given a bound on time; few scenarios need it
 
     try:
-        found = regex.search(pattern, text, regex.MULTILINE, timeout=_SECONDS)
+        match = regex.search(pattern, text, regex.MULTILINE, timeout=_SECONDS)
     except TimeoutError:
         raise Undecided(f"searching {name} for {quoted(pattern)} takes too long") from None
     except regex.error as error:  # a variant's value may stand in it
         raise Undecided(f"{quoted(pattern)} is no regular expression: {error}") from None
-    return None if found else (f"nothing in it matches {quoted(pattern)}", None)
+    return None if match else (f"nothing in it matches {quoted(pattern)}", None)
 
 
 CHECKS: Mapping[str, Callable[[str, str, str], Flaw | None]] = {

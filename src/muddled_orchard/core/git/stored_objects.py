@@ -88,8 +88,8 @@ def stored_tree(data: bytes) -> Iterator[tuple[int, str, str]]:
 
 
 def _identity(line: bytes, encoding: str) -> tuple[str, int]:
-    found = _IDENTITY.fullmatch(line[: 4 * _LONGEST_NAME])
-    who, time = (found["who"], found["time"]) if found else (line, None)
+    match = _IDENTITY.fullmatch(line[: 4 * _LONGEST_NAME])
+    who, time = (match["who"], match["time"]) if match else (line, None)
     return _decoded(who, encoding)[:_LONGEST_NAME], int(time or 0)
 
 

@@ -91,8 +91,8 @@ def bad_path(path: str) -> str:
     for part in parts:
         if _RESERVED.fullmatch(part.split(".")[0]):
             return f'Windows has no file "{part}"'
-        if found := _NOT_ON_WINDOWS.search(part):
-            return f'Windows has no names with "{found[0]}"'
+        if match := _NOT_ON_WINDOWS.search(part):
+            return f'Windows has no names with "{match[0]}"'
         if part.endswith((".", " ")):
             return "Windows has no names that end with a dot or a blank"
     return ""

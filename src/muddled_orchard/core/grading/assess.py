@@ -81,9 +81,9 @@ def assess(submission: Submission, results: tuple[Result, ...] | None = None) ->
     )
 
 
-def _first(found: Iterator[Kind]) -> tuple[Finding, ...]:
+def _first(kinds: Iterator[Kind]) -> tuple[Finding, ...]:
     """What is told once, as far as anybody reads on."""
-    told = list(dict.fromkeys(islice(found, 1_000)))
+    told = list(dict.fromkeys(islice(kinds, 1_000)))
     if len(told) > _MOST_TOLD:
         told = [*told[:_MOST_TOLD], MoreOfThis(len(told) - _MOST_TOLD)]
     return tuple(map(kept, told))

@@ -51,15 +51,15 @@ _LONGEST = 3_000
 
 
 def _kept(found: Kind | Iterable[Kind]) -> tuple[Finding, ...]:
-    return tuple(kept(one) for one in islice([found] if isinstance(found, Kind) else found, _MOST))
+    return tuple(kept(kind) for kind in islice([found] if isinstance(found, Kind) else found, _MOST))
 
 
 _MOST = 100
 
 
-def met(found: Kind) -> Outcome:
+def met(kind: Kind) -> Outcome:
     """All of it."""
-    return Outcome(verdict="met", findings=_kept(found), share=1.0)
+    return Outcome(verdict="met", findings=_kept(kind), share=1.0)
 
 
 def missed(found: Kind | Iterable[Kind], where: tuple[Place, ...] = ()) -> Outcome:
@@ -73,14 +73,14 @@ def partly(found: Kind | Iterable[Kind], share: float = 0.5, where: tuple[Place,
     return Outcome(verdict=verdict, findings=_kept(found), share=share, where=where)
 
 
-def skipped(found: Kind) -> Outcome:
+def skipped(kind: Kind) -> Outcome:
     """Not part of this scenario."""
-    return Outcome(verdict="skipped", findings=_kept(found))
+    return Outcome(verdict="skipped", findings=_kept(kind))
 
 
-def unseen(found: Kind) -> Outcome:
+def unseen(kind: Kind) -> Outcome:
     """Part of this scenario, and not to be seen in this kind of submission."""
-    return Outcome(verdict="skipped", findings=_kept(found), unseen=True)
+    return Outcome(verdict="skipped", findings=_kept(kind), unseen=True)
 
 
 class Settled(Struct, frozen=True, omit_defaults=True, kw_only=True):

@@ -46,8 +46,8 @@ def paired(asked: Conflict | None, met: Conflict) -> Pairs:
     return best[-1][1]
 
 
-def _in_common(one: Hunk, other: Hunk) -> int:
-    pairs = ((one.theirs, other.theirs), (one.base, other.base), (one.ours, other.ours))
+def _in_common(hunk: Hunk, other: Hunk) -> int:
+    pairs = ((hunk.theirs, other.theirs), (hunk.base, other.base), (hunk.ours, other.ours))
     return sum(len({*mine} & {*yours}) for mine, yours in pairs)
 
 

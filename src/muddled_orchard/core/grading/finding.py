@@ -31,9 +31,9 @@ class Kind(msgspec.Struct, frozen=True):
         raise NotImplementedError
 
 
-def sentences(found: Iterable[Kind]) -> str:
+def sentences(kinds: Iterable[Kind]) -> str:
     """What was found, a sentence or more each, each said once."""
-    return " ".join(dict.fromkeys(one.said for one in found))
+    return " ".join(dict.fromkeys(kind.said for kind in kinds))
 
 
 def few(names: Sequence[str]) -> tuple[str, ...]:
@@ -52,10 +52,10 @@ class Finding(Struct, frozen=True):
 _LONGEST = 3_000
 
 
-def kept(found: Kind) -> Finding:
+def kept(kind: Kind) -> Finding:
     """A finding as it is kept."""
-    values = {name: _bounded(getattr(found, name)) for name in found.__struct_fields__}
-    return Finding(type(found).__name__, values)
+    values = {name: _bounded(getattr(kind, name)) for name in kind.__struct_fields__}
+    return Finding(type(kind).__name__, values)
 
 
 def _bounded(value: Any) -> Any:

@@ -33,7 +33,7 @@ def judged_by_the_end(case: Case, tasks: Sequence[TaskCase]) -> list[TaskCase]:
             last = task
     end: Tree = last.tree or {}
     solved = own[-1].step.solved
-    found = list(tasks)
+    cases = list(tasks)
     for path in sorted({conflict.path for task in own for conflict in task.step.merge.conflicts}):
         asked = [place for place in involved if tasks[place].step.merge.conflict(path) is not None]
         if all(_was_met(tasks[place], path) for place in asked):
@@ -41,13 +41,13 @@ def judged_by_the_end(case: Case, tasks: Sequence[TaskCase]) -> list[TaskCase]:
         as_solved = _reads_alike(case, end.get(path), solved.get(path))
         for place in asked:
             if as_solved:
-                found[place] = _with(case, found[place], path, found[place].step.solved)
+                cases[place] = _with(case, cases[place], path, cases[place].step.solved)
             elif place == asked[-1]:
-                found[place] = _with(case, found[place], path, end)
-                found[place] = replace(found[place], by_the_end=found[place].by_the_end | {path})
+                cases[place] = _with(case, cases[place], path, end)
+                cases[place] = replace(cases[place], by_the_end=cases[place].by_the_end | {path})
             else:
-                found[place] = _spared(found[place], path)
-    return found
+                cases[place] = _spared(cases[place], path)
+    return cases
 
 
 def _out_of_order(case: Case, tasks: Sequence[TaskCase]) -> list[int]:
@@ -76,11 +76,11 @@ def _was_met(task: TaskCase, path: str) -> bool:
     return set(asked.merged.hunks) <= set(met.merged.hunks)
 
 
-def _reads_alike(case: Case, one: Blob | None, other: Blob | None) -> bool:
-    if one is None or other is None or one.id == other.id:
-        return one == other
+def _reads_alike(case: Case, blob: Blob | None, other: Blob | None) -> bool:
+    if blob is None or other is None or blob.id == other.id:
+        return blob == other
     form = alike(case.scenario.spacing)
-    return one.mode == other.mode and form(case.lines(one)) == form(case.lines(other))
+    return blob.mode == other.mode and form(case.lines(blob)) == form(case.lines(other))
 
 
 def _with(case: Case, task: TaskCase, path: str, tree: Tree) -> TaskCase:
@@ -96,7 +96,7 @@ def _with(case: Case, task: TaskCase, path: str, tree: Tree) -> TaskCase:
 def _spared(task: TaskCase, path: str) -> TaskCase:
     """A task without its key's conflict at a path, which costs nothing."""
     asked = task.step.merge.conflict(path)
-    before = [one for one in task.conflicts if one.conflict.path == path and one.asked and one.accepted]
+    before = [case for case in task.conflicts if case.conflict.path == path and case.asked and case.accepted]
     if asked is None:
         return task
     own = decisions_in(asked, task.step.accepted.get(path, ()))
@@ -106,12 +106,12 @@ def _spared(task: TaskCase, path: str) -> TaskCase:
 
 def _spared_already(task: TaskCase, path: str) -> Decisions:
     """What an earlier mistake has spared of a path: all of it, where the conflict is not read."""
-    read = {one.conflict.path for one in task.conflicts}
+    read = {case.conflict.path for case in task.conflicts}
     asked = task.step.merge.conflict(path)
     unread = asked is not None and path not in read and task.unmet.count == 0
     return decisions_in(asked, task.step.accepted.get(path, ())) if asked and unread else Decisions()
 
 
 def _in_place(task: TaskCase, path: str, now: Sequence[ConflictCase]) -> tuple[ConflictCase, ...]:
-    others = [one for one in task.conflicts if one.conflict.path != path]
-    return tuple(sorted((*others, *now), key=lambda one: one.conflict.path))
+    others = [case for case in task.conflicts if case.conflict.path != path]
+    return tuple(sorted((*others, *now), key=lambda case: case.conflict.path))

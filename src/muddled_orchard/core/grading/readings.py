@@ -245,8 +245,8 @@ class _Reader:
             fully = [other for other in self.accepted if other.worth == 1]
             wanted = [best for other in fully for best in other.choices[number] if best.worth == 1]
             words, texts = (
-                dict.fromkeys(one.word for one in wanted),
-                dict.fromkeys(one.text for one in wanted),
+                dict.fromkeys(choice.word for choice in wanted),
+                dict.fromkeys(choice.text for choice in wanted),
             )
             self._wanted_in[number] = tuple(words), tuple(texts)
         return self._wanted_in[number]

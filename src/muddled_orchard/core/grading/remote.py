@@ -14,13 +14,13 @@ from muddled_orchard.core.grading.kinds.bystanders import GoneFromOrigin, Origin
 def overwritten(case: Case) -> Iterator[tuple[Kind, str | None]]:
     """What was thrown away at the remote though nobody asked for it, each with the commit that it is
     about."""
-    for _, found, before in _thrown_away(case):
-        yield found, before
+    for _, kind, before in _thrown_away(case):
+        yield kind, before
 
 
 def changes(case: Case) -> Iterator[Kind]:
     """What is otherwise at the remote than it was handed out."""
-    thrown_away = {branch: found for branch, found, _ in _thrown_away(case)}
+    thrown_away = {branch: kind for branch, kind, _ in _thrown_away(case)}
     for branch, now in case.remote_changes.items():
         if branch in thrown_away:
             yield thrown_away[branch]

@@ -184,15 +184,19 @@ def _amount(share: float) -> str:
 
 def settled_things(assessment: Assessment) -> list[SettledThing]:
     """Everything that a person settled, the whole first, then criteria, then conflicts."""
-    found = [SettledThing(ALL, assessment.settled)] if assessment.settled else []
-    found += [SettledThing(one.id, one.settled) for one in assessment.criteria if one.settled]
+    things = [SettledThing(ALL, assessment.settled)] if assessment.settled else []
+    things += [
+        SettledThing(criterion.id, criterion.settled)
+        for criterion in assessment.criteria
+        if criterion.settled
+    ]
     names = conflict_names(assessment)
-    found += [
+    things += [
         SettledThing(name, hunk.settled)
         for name, hunk in zip(names, _counting(assessment), strict=True)
         if hunk.settled
     ]
-    return found
+    return things
 
 
 # -- How conflicts are named ------------------------------------------------------------------------------
@@ -235,16 +239,16 @@ def about_of(assessment: Assessment, named: str) -> str:
         return ALL
     if named in CRITERIA:
         if _criterion_at(assessment, named) is None:
-            parts = [one.id for one in assessment.criteria if not no_part(one.outcome)]
+            parts = [criterion.id for criterion in assessment.criteria if not no_part(criterion.outcome)]
             hint = f"There are: {', '.join(parts)}." if parts else f"Settle all of it: {ALL}."
             raise BadInput(Problem(f"{named} is no part of {assessment.exercise}", hint))
         return named
-    found = [hunk for hunk in _counting(assessment) if named in _names(hunk)]
-    if len(found) == 1:
-        return full_name(found[0])
+    hunks = [hunk for hunk in _counting(assessment) if named in _names(hunk)]
+    if len(hunks) == 1:
+        return full_name(hunks[0])
     names = conflict_names(assessment)
-    if found:
-        several = [name for name, hunk in zip(names, _counting(assessment), strict=True) if hunk in found]
+    if hunks:
+        several = [name for name, hunk in zip(names, _counting(assessment), strict=True) if hunk in hunks]
         raise BadInput(Problem(f'several conflicts are called "{named}"', f"Say {' or '.join(several)}."))
     what = f'"{named}" is neither a criterion nor a conflict of {assessment.exercise}'
     raise BadInput(Problem(what, likely(named, [ALL, *CRITERIA, *names])))

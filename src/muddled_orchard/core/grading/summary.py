@@ -67,7 +67,9 @@ def standing(assessment: Assessment) -> Standing:
         return "not started" if assessment.state == "untouched" else "not yet"
     if got_it(assessment):
         return "got it"
-    lacking = {one.id for one in assessment.criteria if one.outcome.verdict in ("partly", "missed")}
+    lacking = {
+        criterion.id for criterion in assessment.criteria if criterion.outcome.verdict in ("partly", "missed")
+    }
     return "almost" if conflicts_are_right(assessment) and "rules" not in lacking else "not yet"
 
 
@@ -87,7 +89,7 @@ def conflicts_are_right(assessment: Assessment) -> bool:
 
 def _broken_rule(assessment: Assessment) -> str:
     """What the first rule says that the result breaks; nothing where none is broken."""
-    outcome = next((one.outcome for one in assessment.criteria if one.id == "rules"), None)
+    outcome = next((criterion.outcome for criterion in assessment.criteria if criterion.id == "rules"), None)
     if outcome is None or outcome.verdict not in ("partly", "missed"):
         return ""
     for found in map(restored, outcome.findings):

@@ -104,8 +104,8 @@ def worth_of(accepted: Sequence[Accepted], hunk: int, text: Lines, spacing: Spac
     """The largest share of a hunk's points that any of these resolutions gives for lines (`hunk` from 0)."""
     worths = [0.0]
     for way in accepted:
-        if hunk < len(way.choices) and (found := choice_in(way.choices[hunk], text, spacing)[0]):
-            worths.append(way.worth * found.worth)
+        if hunk < len(way.choices) and (choice := choice_in(way.choices[hunk], text, spacing)[0]):
+            worths.append(way.worth * choice.worth)
     return max(worths)
 
 

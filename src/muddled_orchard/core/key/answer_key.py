@@ -60,8 +60,8 @@ class Step(Struct, frozen=True, kw_only=True):
     def decisions(self) -> Decisions:
         """What its conflicts ask for, where the key accepts anything."""
         conflicts = self.merge.conflicts
-        found = (decisions_in(conflict, self.accepted.get(conflict.path, ())) for conflict in conflicts)
-        return sum(found, Decisions())
+        decisionss = (decisions_in(conflict, self.accepted.get(conflict.path, ())) for conflict in conflicts)
+        return sum(decisionss, Decisions())
 
     def becomes_empty(self, commits: Commits) -> bool:
         """Whether nothing new is left of it when it is solved by the key."""

@@ -86,8 +86,8 @@ def _weights(
     for number, answer in answers:
         of_file = _agreed(of_file, answer.weight, ("answer", number, "weight"), problems)
         for place, entry in enumerate((answer.keep or ())[:size]):
-            for key, one in _entries(entry, ("answer", number, "keep", place)):
-                of_hunks[place] = _agreed(of_hunks[place], one.weight, (*key, "weight"), problems)
+            for key, keep in _entries(entry, ("answer", number, "keep", place)):
+                of_hunks[place] = _agreed(of_hunks[place], keep.weight, (*key, "weight"), problems)
     return tuple((of_file or 1.0) * (weight or 1.0) for weight in of_hunks)
 
 
@@ -152,8 +152,8 @@ def _choices(
         for place, one in enumerate(entry):
             yield from _choices(one, hunk, (*key, place), problems)
     elif entry.keep is not None:
-        found = _choices(entry.keep, hunk, (*key, "keep"), problems)
-        yield from (replace(choice, worth=entry.worth) for choice in found)
+        choices = _choices(entry.keep, hunk, (*key, "keep"), problems)
+        yield from (replace(choice, worth=entry.worth) for choice in choices)
     elif not entry.ask:
         yield HunkChoice(word=AS_WRITTEN, text=_whole_lines(entry.text or ""), worth=entry.worth)
     else:

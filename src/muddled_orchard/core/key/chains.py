@@ -130,9 +130,9 @@ def _with_others(
     later = [step for step in key.steps if step.task > number and step.operation.on == task.on]
     taken_out = {step.commit for step in steps if step.commit} if task.replays_own else set()
     if task.sets_back:
-        taken_out = {one.id for one in ancestry(key.commits, steps[0].ours)}
-        taken_out -= {one.id for one in ancestry(key.commits, steps[0].theirs)}
-    if any(one.id in taken_out for step in later for one in ancestry(key.commits, step.theirs)):
+        taken_out = {commit.id for commit in ancestry(key.commits, steps[0].ours)}
+        taken_out -= {commit.id for commit in ancestry(key.commits, steps[0].theirs)}
+    if any(commit.id in taken_out for step in later for commit in ancestry(key.commits, step.theirs)):
         what = f"a later task brings back what {_called(number, task)} takes out of its branch"
         yield Problem(what, "Leave the one or the other out.", where)
     beside = [other for other in key.scenario.task if other.on == task.on and other.squash]

@@ -122,12 +122,12 @@ def _markers_in_answers(key: Key) -> Iterator[Problem]:
         for text, where in keys:
             there = None
             for line in text.splitlines():
-                found = judged(line, 0, ())
-                if found is None or found.sure != "sure":
+                marker = judged(line, 0, ())
+                if marker is None or marker.sure != "sure":
                     continue
                 there = there if there is not None else _lines_of_versions(key, answer.file)
                 if line not in there:
-                    what = f'the answer has {found.sign}: "{brief(line, 40)}"'
+                    what = f'the answer has {marker.sign}: "{brief(line, 40)}"'
                     yield Problem(what, "Take it out; a learner would lose points for it.", where)
                     break
 

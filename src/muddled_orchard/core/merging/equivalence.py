@@ -105,10 +105,10 @@ def _looks(lines: Iterable[str]) -> tuple[Hashable, ...]:
     same: dict[str, int] = {}
     looks = []
     for line in lines:
-        found = _LINE.fullmatch(line)
-        assert found is not None  # noqa: S101 - the pattern takes everything
-        words = "".join(found[2].split())
-        looks.append((found[1], bool(words), found[3], same.setdefault(words, len(same))))
+        match = _LINE.fullmatch(line)
+        assert match is not None  # noqa: S101 - the pattern takes everything
+        words = "".join(match[2].split())
+        looks.append((match[1], bool(words), match[3], same.setdefault(words, len(same))))
     return tuple(looks)
 
 

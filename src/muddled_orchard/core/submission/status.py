@@ -54,12 +54,12 @@ def uncommitted(evidence: Evidence, head: Tree, texts: Mapping[str, bytes]) -> I
             yield Uncommitted(path, "unstaged")
 
 
-def _same(one: Blob | None, other: Blob | None, texts: Mapping[str, bytes]) -> bool:
-    if one is None or other is None:
-        return one is other
-    if one.id == other.id:
+def _same(blob: Blob | None, other: Blob | None, texts: Mapping[str, bytes]) -> bool:
+    if blob is None or other is None:
+        return blob is other
+    if blob.id == other.id:
         return True
-    first, second = texts.get(one.id), texts.get(other.id)
+    first, second = texts.get(blob.id), texts.get(other.id)
     if first is None or second is None:
         return False
     return first.replace(b"\r\n", b"\n") == second.replace(b"\r\n", b"\n")

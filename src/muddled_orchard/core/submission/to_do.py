@@ -50,7 +50,9 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
     delivery = delivery_of(asked.tasks, remote)
     emptied = {place for place, one in enumerate(asked.tasks) if _perhaps_emptied(one, asked, evidence)}
     for number, task in enumerate(asked.tasks):
-        words = told_to_learners(task, {label: one.subject for label, one in asked.commits.items()})
+        words = told_to_learners(
+            task, {label: asked_commit.subject for label, asked_commit in asked.commits.items()}
+        )
         if evidence.pending is None and (instead := done_instead(task, asked, evidence)) is not None:
             back, switch = instead.back(evidence.head), _typed(to_switch(task, instead.branch))
             commands = (*back, *switch, *_begin(task, asked, evidence))
@@ -193,7 +195,7 @@ def _lacking(task: Task, asked: Asked, evidence: Evidence) -> list[AskedCommit]:
     if task.message == "own":
         return wanted[len(new) :]
     shows = task.shows
-    return [one for one in wanted if not any(shows(commit, one) for commit in new)]
+    return [asked_commit for asked_commit in wanted if not any(shows(commit, asked_commit) for commit in new)]
 
 
 def _perhaps_emptied(task: Task, asked: Asked, evidence: Evidence) -> bool:

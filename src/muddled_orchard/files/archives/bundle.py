@@ -61,10 +61,10 @@ def _heading(data: bytes) -> tuple[dict[str, str], int]:
                     "the bundle is of a kind that can't be read; git bundle create FILE --all makes one"
                 )
             continue
-        found = _REF.fullmatch(line)
-        if found is None:
+        match = _REF.fullmatch(line)
+        if match is None:
             raise Exceeded("the bundle is damaged: a line of its refs is none")
-        refs[found[2]] = found[1]
+        refs[match[2]] = match[1]
     return refs, end + 2
 
 

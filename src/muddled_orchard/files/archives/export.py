@@ -37,13 +37,15 @@ def spread(path: Path, folder: Callable[[], Path], bounds: Bounds) -> Path | Non
         with path.open("rb") as file:
             refuse_many(file, replace(bounds, entries=_MOST_ENTRIES))
             with zipfile.ZipFile(file) as archive:
-                members = [one for one in archive.infolist() if not one.is_dir() and not one.flag_bits & 1]
+                members = [
+                    info for info in archive.infolist() if not info.is_dir() and not info.flag_bits & 1
+                ]
                 depth = _depth([clean(member.filename).split("/") for member in members])
                 if depth is None:
                     return None
                 place = folder()
-                for one in archive.infolist():  # whoever handed in nothing has an empty folder
-                    place.joinpath(*clean(one.filename).split("/")[depth : depth + one.is_dir()]).mkdir(
+                for info in archive.infolist():  # whoever handed in nothing has an empty folder
+                    place.joinpath(*clean(info.filename).split("/")[depth : depth + info.is_dir()]).mkdir(
                         exist_ok=True
                     )
                 return _spread(archive, members, depth, place, bounds)

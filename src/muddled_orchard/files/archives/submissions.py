@@ -77,8 +77,11 @@ def find_submissions(
             hint = "Name a practice folder, an archive, or a folder full of them."
             raise BadInput(Problem("there is no submission in this folder", hint, file=str(path)))
         if place is not None:
-            below = [replace(one, shown=f"{path}/{one.path.relative_to(place).as_posix()}") for one in below]
-        found += [replace(one, pile=str(path)) for one in below]
+            below = [
+                replace(handed, shown=f"{path}/{handed.path.relative_to(place).as_posix()}")
+                for handed in below
+            ]
+        found += [replace(handed, pile=str(path)) for handed in below]
     return Pile(tuple(found), passed_over["page"], passed_over["empty"])
 
 
@@ -142,8 +145,8 @@ def _kind_of(folder: Path, deeper: int) -> str:
 
 def _owner(name: str) -> str:
     """Whose it is, where a platform has put a number and more behind the name: `Ada Quince_10423_file`."""
-    found = re.fullmatch(r"(.*\S)_\d{2,}(_.*)?", name)
-    return found[1] if found else name
+    match = re.fullmatch(r"(.*\S)_\d{2,}(_.*)?", name)
+    return match[1] if match else name
 
 
 def _archives(folder: Path, deeper: int) -> Iterator[Path]:

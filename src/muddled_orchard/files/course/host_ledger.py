@@ -26,7 +26,7 @@ class HostLedger(Ledger):
 
     def set_passwords(self, new: Mapping[str, HashedPassword]) -> None:
         """Give people passwords, in the place of those that they have."""
-        rows = [(who, one.salt, one.hash, now()) for who, one in new.items()]
+        rows = [(who, password.salt, password.hash, now()) for who, password in new.items()]
         with self._transaction():
             self._run_many("INSERT OR REPLACE INTO password VALUES (?, ?, ?, ?)", rows)
 

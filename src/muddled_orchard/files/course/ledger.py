@@ -199,9 +199,9 @@ class Ledger:
             self._run_many(
                 "INSERT OR IGNORE INTO hand_out VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
                 [
-                    (one.exercise, one.learner, one.variant, one.scenario, one.first_commit, json.dumps(dict(one.tips)),
-                     one.file, now())
-                    for one in made
+                    (hand_out.exercise, hand_out.learner, hand_out.variant, hand_out.scenario, hand_out.first_commit, json.dumps(dict(hand_out.tips)),
+                     hand_out.file, now())
+                    for hand_out in made
                 ],
             )  # fmt: skip
 

@@ -29,12 +29,12 @@ def read_passwords(path: Path) -> dict[str, str]:
     return {row[0]: row[2] for row in rows[1:]}
 
 
-def write_passwords(path: Path, given: Sequence[GivenPassword]) -> None:
+def write_passwords(path: Path, passwords: Sequence[GivenPassword]) -> None:
     """Write a list, which nobody else may read. Raises BadInput."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(_COLUMNS)
-    writer.writerows((one.id, one.name, one.password) for one in given)
+    writer.writerows((password.id, password.name, password.password) for password in passwords)
     write_file(path, out.getvalue().encode(), PRIVATE)
 
 

@@ -88,18 +88,18 @@ def _columns(names: list[str], named: Mapping[str, str], problems: list[Problem]
     for heading in named.values():
         if heading.casefold() not in lower:
             problems.append(Problem(f'there is no column "{heading}"', likely(heading, names), line=1))
-    found = columns_in(names)
-    if found is None and "id" not in named:
+    columns = columns_in(names)
+    if columns is None and "id" not in named:
         hint = f"{likely('id', names)} Name it: --roster-columns id=COLUMN,name=COLUMN"
         problems.append(Problem('there is no column "id"', hint, line=1))
-    elif (found is None or not found.name) and "name" not in named:
+    elif (columns is None or not columns.name) and "name" not in named:
         hint = f"{likely('name', names)} Name it: --roster-columns name=COLUMN"
         problems.append(Problem('there is no column "name"', hint, line=1))
     if problems:
         return Columns("id", ())
-    id_ = lower[named["id"].casefold()] if "id" in named else found.id if found else ""
-    name = (lower[named["name"].casefold()],) if "name" in named else found.name if found else ()
-    return Columns(id_, name, found is not None and found.guessed and not {"id", "name"} <= named.keys())
+    id_ = lower[named["id"].casefold()] if "id" in named else columns.id if columns else ""
+    name = (lower[named["name"].casefold()],) if "name" in named else columns.name if columns else ()
+    return Columns(id_, name, columns is not None and columns.guessed and not {"id", "name"} <= named.keys())
 
 
 def _add(

@@ -41,7 +41,7 @@ def index_text(surveys: Iterable[Survey]) -> str:
 
     library = ScenarioLibrary()
     rows = []
-    for summary in sorted(surveys, key=lambda one: one.id):
+    for summary in sorted(surveys, key=lambda survey: survey.id):
         scenario = library.find(summary.id)
         if scenario is not None and summary.proof is not None and not summary.proof.faults:
             # A survey is a summary too, and more than is kept.

@@ -86,5 +86,5 @@ def _has_id(path: Path, id_: str) -> bool:
         return False
     if not re.search(r"^\s*\[\[\s*story\s*\]\]|^\s*story\s*=", text, re.MULTILINE):
         return False
-    found = re.search(r'^\s*id\s*=\s*["\']([^"\']*)["\']', text, re.MULTILINE)
-    return (found[1] if found else id_for(path.stem)) == id_
+    match = re.search(r'^\s*id\s*=\s*["\']([^"\']*)["\']', text, re.MULTILINE)
+    return (match[1] if match else id_for(path.stem)) == id_

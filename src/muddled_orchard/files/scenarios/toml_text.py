@@ -53,10 +53,10 @@ def parsed(text: str) -> dict[str, Any]:
     try:
         return tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        found = re.search(r"at line (\d+)", str(error))
+        match = re.search(r"at line (\d+)", str(error))
         reason = re.sub(r"\s*\(at .*\)$", "", str(error))
         advice = next((hint for pattern, hint in _ADVICE if re.search(pattern, reason)), "")
-        line = int(found[1]) if found else text.rstrip().count("\n") + 1
+        line = int(match[1]) if match else text.rstrip().count("\n") + 1
         raise BadInput(Problem(f"this is no valid TOML: {reason}", advice, line=line)) from None
     except ValueError:  # Python reads no number of thousands of digits
         line = _line_of(re.search(f"[0-9_]{{{_MOST_DIGITS},}}", text))
@@ -70,5 +70,5 @@ def parsed(text: str) -> dict[str, Any]:
         ) from None
 
 
-def _line_of(found: re.Match[str] | None) -> int:
-    return found.string.count("\n", 0, found.start()) + 1 if found else 1
+def _line_of(match: re.Match[str] | None) -> int:
+    return match.string.count("\n", 0, match.start()) + 1 if match else 1

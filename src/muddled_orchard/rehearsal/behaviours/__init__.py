@@ -186,13 +186,13 @@ BEHAVIOURS: tuple[Behaviour, ...] = (
 def behaviours_for(key: Key) -> list[Behaviour]:
     """All that apply to an exercise: those of the table, one for each conflict to stop at, and one for each
     wrong choice in a single hunk where there are several."""
-    found = [behaviour for behaviour in BEHAVIOURS if behaviour.applies(key)]
+    behaviours = [behaviour for behaviour in BEHAVIOURS if behaviour.applies(key)]
     if in_the_way.has_work(key):
         # Who commits it first has done something, however little of what was asked comes after that.
         may = {RIGHT, "never started", *(behaviour.name for behaviour in (*_CONTENT, *_WORK))}
-        return [behaviour for behaviour in found if behaviour.name in may]
+        return [behaviour for behaviour in behaviours if behaviour.name in may]
     stops = sum(bool(step.merge.conflicts) for step in key.steps)
-    found += [
+    behaviours += [
         Behaviour(
             f"stopped at {number}", f"stopped at conflict {number} of {stops}", always, partial(courses.stopped_at, number)
         )
@@ -213,8 +213,8 @@ def behaviours_for(key: Key) -> list[Behaviour]:
                 at = (step.task, step.commit)
                 act = partial(content.one_hunk, conflict.path, number, at, word)
                 sentence = f"kept {word} in hunk {number} of {conflict.path}, all else right"
-                found.append(Behaviour(f"{word} in {where}", sentence, always, act))
-    return found
+                behaviours.append(Behaviour(f"{word} in {where}", sentence, always, act))
+    return behaviours
 
 
 def named(name: str, key: Key | None = None) -> Behaviour:

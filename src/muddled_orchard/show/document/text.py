@@ -60,7 +60,7 @@ def plain(text: str) -> str:
     """A text of people as Markdown that shows it as it is."""
     shown = _SPECIAL.sub(r"\\\1", printable(text))
     # What begins a list or a numbered one, where it begins a line.
-    return re.sub(r"^(\s*)([-+]|\d+[.)])(?=\s)", lambda found: f"{found[1]}\\{found[2]}", shown)
+    return re.sub(r"^(\s*)([-+]|\d+[.)])(?=\s)", lambda match: f"{match[1]}\\{match[2]}", shown)
 
 
 def _markdown_of(text: Text) -> str:

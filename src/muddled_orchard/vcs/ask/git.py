@@ -107,8 +107,8 @@ def answer(arguments: Sequence[str], *, folder: Path, more: Mapping[str, str]) -
 def require() -> tuple[int, ...]:
     """The version of Git; BadInput where it is missing or older than OLDEST."""
     answer = run(["version"], folder=Path.cwd()).decode()
-    found = re.search(r"(\d+)\.(\d+)", answer)
-    version = tuple(int(number) for number in found.groups()) if found else (0, 0)
+    match = re.search(r"(\d+)\.(\d+)", answer)
+    version = tuple(int(number) for number in match.groups()) if match else (0, 0)
     if version < OLDEST:
         raise BadInput(Problem(f"this is {answer.strip()}", "Muddled Orchard needs Git 2.38 or newer."))
     return version

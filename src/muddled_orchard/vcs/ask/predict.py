@@ -41,7 +41,7 @@ def predict(objects: StoredObjects, pairs: Sequence[tuple[str, str]]) -> list[Me
         attributes.write_text(MARKER_ATTRIBUTES, encoding="ascii")
     shown = list(_told(git.merge_trees(gitdir, pairs, diff3=False)))
     based = list(_told(git.merge_trees(gitdir, pairs, diff3=True)))
-    return [_merge_result(objects, one, other) for one, other in zip(shown, based, strict=True)]
+    return [_merge_result(objects, told, other) for told, other in zip(shown, based, strict=True)]
 
 
 def _told(output: bytes) -> Iterator[_Told]:

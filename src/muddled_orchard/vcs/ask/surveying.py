@@ -46,7 +46,7 @@ class Surveyor:
         key = survey.key
         solved = key.steps[-1].solved if key.steps else {}
         runs = run_rules(key.scenario.rule, solved, key.texts, self._folder)
-        found = [
+        problems = [
             Problem(
                 f"the key's own solution breaks this rule: {run.reason}"
                 if run.passed is False
@@ -57,7 +57,7 @@ class Surveyor:
             for number, run in runs.items()
             if not run.passed
         ]
-        return replace(survey, errors=(*survey.errors, *found))
+        return replace(survey, errors=(*survey.errors, *problems))
 
     def weak_values(self, keys: Sequence[tuple[Scenario, Key]]) -> list[list[Problem]]:
         """For each scenario with its plain key: values with which it does not work, or meets other

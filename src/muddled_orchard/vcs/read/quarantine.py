@@ -105,12 +105,16 @@ def find_repository(place: FileSource, deepest: int = DEEPEST) -> FoundRepositor
     """
     level = [""]
     for _ in range(deepest + 1):
-        found = [one for folder in level if (one := _repository_in(place, folder)) is not None]
-        if len(found) > 1:
-            names = " and ".join(sorted(one.gitdir.removesuffix("/.git") for one in found)[:2])
+        repositories = [
+            repository for folder in level if (repository := _repository_in(place, folder)) is not None
+        ]
+        if len(repositories) > 1:
+            names = " and ".join(
+                sorted(repository.gitdir.removesuffix("/.git") for repository in repositories)[:2]
+            )
             raise Unreadable(f"there are several repositories in it ({names}); hand in one at a time")
-        if found:
-            return found[0]
+        if repositories:
+            return repositories[0]
         level = [inner for folder in level for inner in _folders_in(place, folder)][:1000]
     return None
 
@@ -144,24 +148,24 @@ def _folders_in(place: FileSource, folder: str) -> list[str]:
     return [prefix + name for name in named if not is_noise(name) and name != ORIGIN]
 
 
-def take_over(place: FileSource, found: FoundRepository, folder: Path) -> Quarantine:
+def take_over(place: FileSource, repository: FoundRepository, folder: Path) -> Quarantine:
     """Read what may be read of a repository; `folder` is where a folder can be made for what must lie on a
     disk.
 
     Raises Unreadable where the repository is damaged or too large.
     """
-    gitdir = Below(place, found.gitdir)
+    gitdir = Below(place, repository.gitdir)
     files = dict(_state(gitdir))
     if "HEAD" not in files:
         raise Unreadable("the repository has no HEAD")
     if gitdir.kind("objects") != "folder":
         raise Unreadable("the repository has no objects")
-    origin = None if found.origin is None else Below(place, found.origin)
+    origin = None if repository.origin is None else Below(place, repository.origin)
     return Quarantine(
         files=files,
         objects=_objects(gitdir),
         folder=folder,
-        worktree=None if found.worktree is None else Below(place, found.worktree),
+        worktree=None if repository.worktree is None else Below(place, repository.worktree),
         remote=None if origin is None else _remote_refs(origin),
         remote_objects=None if origin is None else _objects(origin),
         commits_alone=getattr(place, "commits_alone", False),

@@ -37,7 +37,7 @@ class ConflictShown:
         self.unmerged = unmerged
         self.ours, self.theirs = step.ours_name, step.theirs_name
         known = [step.merge.conflict(path) for path in unmerged]
-        self.conflicts: list[Conflict] = [one for one in known if one is not None]
+        self.conflicts: list[Conflict] = [conflict for conflict in known if conflict is not None]
 
     def _name(self, kind: str) -> str:
         return step_name(kind, self.number)

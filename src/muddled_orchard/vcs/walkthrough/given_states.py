@@ -50,8 +50,8 @@ class GivenStates:
 
         scenario = self._find(key.scenario.id)
         for step in reversed(steps_of(scenario, key.variant) if scenario else ()):
-            given = self._given(key, step.name) if step.half == "task" else None
-            if given is not None and given.commits and set(given.commits) <= found.keys():
+            assessment = self._given(key, step.name) if step.half == "task" else None
+            if assessment is not None and assessment.commits and set(assessment.commits) <= found.keys():
                 return step.name
         return ""
 

@@ -29,8 +29,8 @@ def judge(case: Case) -> Outcome:
     if evidence.unmerged:
         kind = evidence.pending.kind if evidence.pending else case.tasks[-1].result.pending
         names = few(evidence.unmerged)
-        found = Unmerged(kind, names, len(evidence.unmerged), resolved=_all_resolved(case))
-        return missed(found, tuple(Place(path) for path in evidence.unmerged))
+        unmerged = Unmerged(kind, names, len(evidence.unmerged), resolved=_all_resolved(case))
+        return missed(unmerged, tuple(Place(path) for path in evidence.unmerged))
     if evidence.pending:
         return missed(NotCompleted(evidence.pending.kind))
     if any(task.result.shape == "by hand" for task in case.tasks):

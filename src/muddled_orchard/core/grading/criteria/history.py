@@ -131,8 +131,8 @@ def _in_order(case: Case, task: TaskCase, verdict: Outcome) -> Outcome:
             and other.result.result_commit != made
             and contains(case.commits, other.result.result_commit, made)
         ):
-            found = MergedTooEarly(task.task.source, other.task.source)
-            return partly(found, where=(Place(commit=made),))
+            merged_too_early = MergedTooEarly(task.task.source, other.task.source)
+            return partly(merged_too_early, where=(Place(commit=made),))
     return verdict
 
 
@@ -283,8 +283,8 @@ def _of_merge(case: Case, task: TaskCase) -> Outcome:  # noqa: C901 - one case a
         case "fast-forward" if asked.squash:
             return missed(MovedOnUnsquashed(on, source))
         case "fast-forward":
-            found = MovedOn(on, source, merge_asked=asked.fast_forward == "never")
-            return missed(found) if found.merge_asked else met(found)
+            moved_on = MovedOn(on, source, merge_asked=asked.fast_forward == "never")
+            return missed(moved_on) if moved_on.merge_asked else met(moved_on)
         case "reversed":
             return missed(WrongWayRound(made, on, source), place)
         case "stale":
@@ -345,8 +345,8 @@ def _unreceived(task: TaskCase, *, squash: bool) -> Outcome | None:
     result, on = task.result, task.task.on
     if result.branch == on:
         return None
-    found = MadeElsewhere(result.result_commit or "", result.branch, on, squash)
-    return partly(found, where=(Place(commit=result.result_commit),))
+    made_elsewhere = MadeElsewhere(result.result_commit or "", result.branch, on, squash)
+    return partly(made_elsewhere, where=(Place(commit=result.result_commit),))
 
 
 def _later(task: TaskCase) -> bool:

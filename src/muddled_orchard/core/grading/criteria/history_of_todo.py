@@ -113,10 +113,10 @@ def _may_be_gone(case: Case, step: TaskCase) -> bool:
 
 def _own(case: Case, steps: Sequence[TaskCase]) -> list[Commit]:
     """The commits of the branch on what they stand on."""
-    found: list[Commit] = []
+    commits: list[Commit] = []
     ends = [step.result.judged_commit for step in steps if step.result.judged_commit]
     at: str | None = ends[-1] if ends else case.evidence.branch(steps[0].task.on)
     while at is not None and at != steps[0].result.base_commit and at in case.commits:
-        found.append(case.commits[at])
+        commits.append(case.commits[at])
         at = case.commits[at].parents[0] if case.commits[at].parents else None
-    return found
+    return commits

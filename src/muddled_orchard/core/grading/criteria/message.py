@@ -37,22 +37,22 @@ def judge(case: Case) -> Outcome:
     if not asked:
         wanted = any(task.task.message is not None for task in case.tasks)
         return skipped(NoCommitLeft() if wanted else NoMessageAsked())
-    share, found, where = 0.0, list[Kind](), list[Place]()
+    share, kinds, where = 0.0, list[Kind](), list[Place]()
     made = 0
     for task, commit in asked:
         if commit is None:
-            found.append(NoMessageYet(task.task.on))
+            kinds.append(NoMessageYet(task.task.on))
             continue
         made += 1
         original = case.commits.get(task.step.commit or "")
         worth, flaw = _judged(task.task, commit, original)
         share += worth
         if flaw is not None:
-            found.append(flaw)
+            kinds.append(flaw)
             where.append(Place(commit=commit.id))
     if not made:
-        return missed(found[:1])
-    return partly(found or [MessagesAsAsked(made)], share / len(asked), tuple(where))
+        return missed(kinds[:1])
+    return partly(kinds or [MessagesAsAsked(made)], share / len(asked), tuple(where))
 
 
 def _asked(case: Case) -> Iterator[tuple[TaskCase, Commit | None]]:

@@ -48,14 +48,14 @@ def judge(case: Case) -> Outcome:
     if not bad and not unmet.count:
         return partly(AllResolved(expected.count), 1.0)
     places = tuple(Place(result.file, result.line) for result in bad[:_MOST_TOLD])
-    found: list[Kind] = [wrong_conflict(result) for result in bad[:3]]
-    found += [MoreWrong(len(bad) - 3)] if len(bad) > 3 else []
+    kinds: list[Kind] = [wrong_conflict(result) for result in bad[:3]]
+    kinds += [MoreWrong(len(bad) - 3)] if len(bad) > 3 else []
     # The key's reasons, each once.
-    found += [Said(" ".join(result.why.split())) for result in bad[:3] if result.why]
-    found += [NeverMet(unmet.count)] if unmet.count else []
+    kinds += [Said(" ".join(result.why.split())) for result in bad[:3] if result.why]
+    kinds += [NeverMet(unmet.count)] if unmet.count else []
     # Weights need not add up exactly.
     share = round((expected.weight - lost - unmet.weight) / expected.weight, 9)
-    return partly(found, share, places)
+    return partly(kinds, share, places)
 
 
 def decisions(case: Case) -> Decisions:

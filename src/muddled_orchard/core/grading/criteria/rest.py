@@ -96,7 +96,10 @@ def _told(
     found: Sequence[Departure],
     side: str | None = None,
 ) -> Departures:
-    places = tuple((one.path, one.line, one.text.strip()[:50], _what(one)) for one in found[:3])
+    places = tuple(
+        (departure.path, departure.line, departure.text.strip()[:50], _what(departure))
+        for departure in found[:3]
+    )
     return Departures(group, side, places, len(found))
 
 

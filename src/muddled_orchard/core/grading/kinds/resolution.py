@@ -87,34 +87,38 @@ class NeverMet(Kind, frozen=True):
         return f"{counted(self.count, 'conflict')} {was(self.count)} never met."
 
 
-def _wanted(found: ConflictWrong) -> str:
-    if found.left_at:
-        return f"; wanted: {found.file}"
-    if found.kept == "unresolved":
+def _wanted(conflict_wrong: ConflictWrong) -> str:
+    if conflict_wrong.left_at:
+        return f"; wanted: {conflict_wrong.file}"
+    if conflict_wrong.kept == "unresolved":
         return ""
-    if found.together:
-        ways = "; or ".join(" and ".join(_side(found, word) for word in way) for way in found.together)
+    if conflict_wrong.together:
+        ways = "; or ".join(
+            " and ".join(_side(conflict_wrong, word) for word in way) for way in conflict_wrong.together
+        )
         return f"; wanted, hunk by hunk: {ways}"
-    if found.accepted:
-        return f"; wanted: {' or '.join(_side(found, word) for word in found.accepted)}"
+    if conflict_wrong.accepted:
+        return f"; wanted: {' or '.join(_side(conflict_wrong, word) for word in conflict_wrong.accepted)}"
     return ""
 
 
-def _kept(found: ConflictWrong) -> str:
-    if found.left_at:
-        return f"it lies at {found.left_at}, where one of the sides had it"
-    if found.kept == "unresolved" and found.whole:
+def _kept(conflict_wrong: ConflictWrong) -> str:
+    if conflict_wrong.left_at:
+        return f"it lies at {conflict_wrong.left_at}, where one of the sides had it"
+    if conflict_wrong.kept == "unresolved" and conflict_wrong.whole:
         return "the conflict is still there, neither side was chosen"
-    swapped = "+".join(reversed(found.kept.split("+")))
-    order = " in the wrong order" if swapped != found.kept and swapped in found.accepted else ""
-    choice = choice_of(found.kept)
-    told = choice.told if choice else f"{found.kept} was kept"
-    return told.format(ours=found.ours, theirs=found.theirs, order=order)
+    swapped = "+".join(reversed(conflict_wrong.kept.split("+")))
+    order = (
+        " in the wrong order" if swapped != conflict_wrong.kept and swapped in conflict_wrong.accepted else ""
+    )
+    choice = choice_of(conflict_wrong.kept)
+    told = choice.told if choice else f"{conflict_wrong.kept} was kept"
+    return told.format(ours=conflict_wrong.ours, theirs=conflict_wrong.theirs, order=order)
 
 
-def _side(found: ConflictWrong, word: str) -> str:
+def _side(conflict_wrong: ConflictWrong, word: str) -> str:
     """A word of the key with the branches that it means here."""
     if word == "gone":
         return "no such file"
-    names = {"ours": found.ours, "theirs": found.theirs}
+    names = {"ours": conflict_wrong.ours, "theirs": conflict_wrong.theirs}
     return " and then ".join(names.get(part, part) for part in word.split("+")) if word in KEEP else word

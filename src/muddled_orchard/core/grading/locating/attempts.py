@@ -148,7 +148,8 @@ def _base(commits: Commits, step: Step) -> str:
     if not step.operation.joins:
         return step.base if step.base is not None and step.base in commits else ""
     return next(
-        (one.id for one in ancestry(commits, step.ours) if contains(commits, step.theirs, one.id)), ""
+        (commit.id for commit in ancestry(commits, step.ours) if contains(commits, step.theirs, commit.id)),
+        "",
     )
 
 

@@ -102,8 +102,8 @@ def _drops(submission: Submission, task: Task, own: Sequence[Commit], tip: str, 
     labels = [item.label for item in todo_of(task) if item.word == "drop"]
     dropped = [commits[key.ids[key.history.labelled(label)]] for label in labels]
     kept = (
-        (one.author, one.subject) == (other.author, other.subject) or one.tree == other.tree
-        for one in own
+        (commit.author, commit.subject) == (other.author, other.subject) or commit.tree == other.tree
+        for commit in own
         for other in dropped
     )
     return bool(dropped) and not contains(commits, tip, on_tip) and not any(kept)

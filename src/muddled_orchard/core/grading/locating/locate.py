@@ -29,7 +29,7 @@ def locate(submission: Submission) -> tuple[Result, ...]:
 def _located(submission: Submission, known: Sequence[Result]) -> list[Result]:
     """One round of it; `known` are the results of the round before."""
     key = submission.key
-    found = MergeLocator(submission, known)
+    locator = MergeLocator(submission, known)
     results: list[Result] = []
     for _, group in groupby(key.steps, key=lambda step: step.task):
         steps = list(group)
@@ -40,11 +40,11 @@ def _located(submission: Submission, known: Sequence[Result]) -> list[Result]:
             on_tip = expected_tip(steps[0].operation.on, key, results)
             results += locate_todo(submission, steps, on_tip)
         elif steps[0].merges_branches:
-            results.append(found.of(steps[0], results))
+            results.append(locator.of(steps[0], results))
         else:
             on_tip = expected_tip(steps[0].operation.on, key, results)
             used = {result.result_commit for result in results if result.result_commit}
-            results += locate_replays(submission, steps, on_tip, used, found.merged)
+            results += locate_replays(submission, steps, on_tip, used, locator.merged)
     return results
 
 

@@ -40,8 +40,8 @@ class MergeLocator:
             before: list[Result] = []
             for place, step in enumerate(self._key.steps):
                 merges = step.merges_branches
-                if merges and step.task not in self._merged and (found := find(step, before)) is not None:
-                    self._merged[step.task] = found
+                if merges and step.task not in self._merged and (result := find(step, before)) is not None:
+                    self._merged[step.task] = result
                 replay = replays[place] if replays and not merges else None
                 known = self._merged.get(step.task) if merges else replay
                 before.append(known or _nothing(step, expected_tip(step.operation.on, self._key, before)))
@@ -201,26 +201,28 @@ class MergeLocator:
                 expected_tip(step.operation.on, self._key, before),
                 expected_tip(step.operation.source, self._key, before),
             )
-            plain = self._without_second_parent(step, tips[0], tips[1], {one.result_commit for one in before})
+            plain = self._without_second_parent(
+                step, tips[0], tips[1], {result.result_commit for result in before}
+            )
             if plain.shape == "squash" and self._is_plain(plain, tips[1]):
                 return plain
-        found = self._exactly(step, before)
-        return found if found is not None and found.shape != "reversed" else None
+        result = self._exactly(step, before)
+        return result if result is not None and result.shape != "reversed" else None
 
-    def _is_plain(self, found: Result, bring_tip: str) -> bool:
+    def _is_plain(self, result: Result, bring_tip: str) -> bool:
         """Whether a result is one commit with a single parent, which does not have the other branch's own."""
-        made = self._commits[found.result_commit or ""]
+        made = self._commits[result.result_commit or ""]
         return len(made.parents) == 1 and not contains(self._commits, made.id, bring_tip)
 
     def _exactly(self, step: Step, before: list[Result]) -> Result | None:
         """The same, or one with its sides turned round."""
         for on_tip, bring_tip in self._tips(step, before):
-            found = self._of_merge_commit(step, on_tip, bring_tip, before, exactly=True)
-            if found is None or found.branch != step.operation.on:
+            result = self._of_merge_commit(step, on_tip, bring_tip, before, exactly=True)
+            if result is None or result.branch != step.operation.on:
                 # A later merge into another branch may join the two as well.
-                found = self._fast_forward(step, on_tip, bring_tip) or found
-            if found is not None:
-                return found
+                result = self._fast_forward(step, on_tip, bring_tip) or result
+            if result is not None:
+                return result
         return None
 
     def _roughly(self, step: Step, before: list[Result]) -> Result | None:
@@ -228,10 +230,10 @@ class MergeLocator:
         was rewritten or that has come with another one."""
         stale: Result | None = None
         for on_tip, bring_tip in self._tips(step, before):
-            found = self._of_merge_commit(step, on_tip, bring_tip, before, exactly=False)
-            if found is not None and found.shape != "stale":
-                return found
-            stale = stale or found
+            result = self._of_merge_commit(step, on_tip, bring_tip, before, exactly=False)
+            if result is not None and result.shape != "stale":
+                return result
+            stale = stale or result
         return stale
 
     def _tips(self, step: Step, before: list[Result]) -> Iterator[tuple[str, str]]:
@@ -305,11 +307,11 @@ class MergeLocator:
         yield from ((on, tip) for tip in last_places(self._submission, on))
         yield from _places(self._evidence, on, bring)
 
-    def _joins_its_own(self, found: Result, merge: Commit, on_tip: str) -> bool:
+    def _joins_its_own(self, result: Result, merge: Commit, on_tip: str) -> bool:
         """Whether the side that a merge was made on has grown from a branch's commit by the learner's own
         commits, and not since both come from it."""
-        side = merge.parents[0] if found.shape != "reversed" else merge.parents[1]
-        return found.shape in ("merge", "reversed") and on_tip in self._own_line(side)
+        side = merge.parents[0] if result.shape != "reversed" else merge.parents[1]
+        return result.shape in ("merge", "reversed") and on_tip in self._own_line(side)
 
     def _may_be(self, merge: Commit, on_tip: str) -> bool:
         """Whether a merge may have been made on a branch at all: on another branch that has all of it, or on

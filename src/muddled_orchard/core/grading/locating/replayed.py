@@ -218,11 +218,11 @@ def _matched(
     before, reached = line.base_commit, True
     open_ends = ids.index(done[-1]) + 1 if done else 0
     for number, (id_, step) in enumerate(zip(ids, steps, strict=True)):
-        found = made[id_]
-        if found is not None:
-            final = end if id_ == last and not pending else found.id
-            yield _result("replayed", step, line, found.id, found.parents[0], final, matches=matches)
-            before = found.id
+        commit = made[id_]
+        if commit is not None:
+            final = end if id_ == last and not pending else commit.id
+            yield _result("replayed", step, line, commit.id, commit.parents[0], final, matches=matches)
+            before = commit.id
         elif reached and id_ == uncommitted:
             reached = False
             yield _result("by hand", step, line, None, line.tip, None, matches=matches)
