@@ -10,10 +10,10 @@ import pytest
 from markdown_it import MarkdownIt
 from msgspec.structs import replace
 
-from muddled_orchard.core.course.document import Document, Heading, Items, Links, Paragraph, Texts
 from muddled_orchard.core.course.feedback import ExerciseDone, Telling, feedback
 from muddled_orchard.core.course.practise_next import like, practise_next
 from muddled_orchard.core.course.totals import ExerciseMark
+from muddled_orchard.core.document import Document, Heading, Items, Links, Paragraph, Texts
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.finding import kept
 from muddled_orchard.core.grading.kinds.worked import Amended
@@ -120,7 +120,7 @@ def test_what_to_practise_is_like_what_went_wrong() -> None:
 
 
 def test_plain_text_is_narrow_and_markdown_begins_no_list() -> None:
-    blocks = (Heading(1, "T"), Paragraph("word " * 60, "bad"), Items(("- a", "1. b", "+ c")), Texts(()))
+    blocks = (Heading(1, "T"), Paragraph("word " * 60, "missed"), Items(("- a", "1. b", "+ c")), Texts(()))
     assert max(map(len, plain_text(Document(blocks)).splitlines())) <= 78
     assert MarkdownIt("commonmark").render(markdown(Document(blocks))).count("<ul>") == 1
 

@@ -25,6 +25,7 @@ from muddled_orchard.commands.ledger.terminal import show_ledger
 from muddled_orchard.core.course.class_entry import class_entry
 from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.course.findings import ClassFinding
+from muddled_orchard.core.course.one_result import result_blocks
 from muddled_orchard.core.course.records import Grading, HandOut, Work
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.grading.assessment import (
@@ -40,10 +41,10 @@ from muddled_orchard.core.grading.criteria.resolution import wrong_conflict
 from muddled_orchard.core.grading.finding import kept
 from muddled_orchard.core.grading.kinds.attempted import Said
 from muddled_orchard.files.spool import Spool
+from muddled_orchard.show.document.terminal import show_blocks
 from muddled_orchard.show.json.writing import json_text
 from muddled_orchard.show.spreadsheet import cell, csv_text
 from muddled_orchard.show.terminal.console import console
-from muddled_orchard.show.terminal.result import show_one
 
 HUNK = HunkResult(
     task=1, commit=None, file="press.toml", hunk=1, kept="ours", accepted=("theirs",), outcome="missed", why="It is safe.", line=3,
@@ -138,7 +139,7 @@ def test_junit_tells_failures_errors_and_what_was_skipped() -> None:
 @pytest.mark.parametrize("width", [80, 100, 140])
 def test_a_missed_hunk_stands_side_by_side_where_there_is_room(width: int) -> None:
     on, out = screen(width)
-    show_one(on, ADA)
+    show_blocks(on, result_blocks(ADA))
     said = out.getvalue()
     assert max(map(len, said.splitlines())) <= width
     together = any(

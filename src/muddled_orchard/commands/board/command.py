@@ -134,10 +134,11 @@ def _watch(boards: _Boards, title: str, every: float, *, once: bool) -> None:
 
 def _open(boards: _Boards, learner: str) -> None:
     """What is behind a row. Raises BadInput where there is no such learner."""
+    from muddled_orchard.core.course.one_result import result_blocks
+    from muddled_orchard.show.document.terminal import show_blocks
     from muddled_orchard.show.terminal.console import console
     from muddled_orchard.show.terminal.peeked import show_peek
     from muddled_orchard.show.terminal.plain import Plain
-    from muddled_orchard.show.terminal.result import show_one
 
     rows = {row.learner: row for row in boards.look().rows}
     if learner not in rows:
@@ -159,9 +160,7 @@ def _open(boards: _Boards, learner: str) -> None:
             show_peek(Plain(), detail.looked)
             on.print()
         name = rows[learner].name
-        show_one(
-            on,
-            Collected(
-                submission=detail.place, learner=learner, name=name, known=True, assessment=detail.assessment
-            ),
+        result = Collected(
+            submission=detail.place, learner=learner, name=name, known=True, assessment=detail.assessment
         )
+        show_blocks(on, result_blocks(result))

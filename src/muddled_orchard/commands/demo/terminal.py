@@ -12,10 +12,11 @@ from muddled_orchard.core.base.phrases import command, paths
 from muddled_orchard.core.course.class_entry import ClassEntry
 from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.course.findings import ClassFinding
+from muddled_orchard.core.course.one_result import result_blocks
 from muddled_orchard.core.walkthrough.shown import typed
 from muddled_orchard.core.walkthrough.walkthrough import Ran, Walkthrough
+from muddled_orchard.show.document.terminal import show_blocks
 from muddled_orchard.show.terminal.characters import printable
-from muddled_orchard.show.terminal.result import show_one
 
 _SHOWN, _STEPS = 8, 2
 
@@ -56,7 +57,7 @@ def show_demo(
     show_many(on, entries, findings)
     chosen = next(result for result in results if result.learner == read_aloud)
     _heading(on, f"5. What {read_aloud} gets to hear")
-    show_one(on, chosen)
+    show_blocks(on, result_blocks(chosen))
     _heading(on, "6. After all three exercises: what the class got wrong, and feedback for each")
     for page in ("class.html", f"feedback/{read_aloud}/feedback.html"):
         on.print(Text(f"   {place}/{page}", style="strong"), soft_wrap=True)

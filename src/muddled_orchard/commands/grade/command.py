@@ -213,11 +213,12 @@ def _show(
             why = dict.fromkeys(entry.reason for entry in done.entries)
             print(f"Nothing could be read: {listed(list(why), 2)}.", file=sys.stderr)
     elif options.for_learner:
-        from muddled_orchard.commands.grade.learner import show_for_learner
+        from muddled_orchard.core.course.one_result import learner_blocks
+        from muddled_orchard.show.document.terminal import show_blocks
         from muddled_orchard.show.terminal.console import console
 
         for result in done.results:  # it leaves out by itself what is wanted
-            show_for_learner(console(), result, options.hint or HINTS[0])
+            show_blocks(console(), learner_blocks(result, options.hint or HINTS[0]))
     else:
         show(done, findings)
 
@@ -307,11 +308,12 @@ def _write(options: argparse.Namespace, course: GradingRun, results: Sequence[Co
 def show(done: GradedClass, findings: Sequence[ClassFinding] = ()) -> None:
     """Prose for one, a table for many."""
     from muddled_orchard.commands.grade.terminal import show_findings, show_many
+    from muddled_orchard.core.course.one_result import result_blocks
+    from muddled_orchard.show.document.terminal import show_blocks
     from muddled_orchard.show.terminal.console import console
-    from muddled_orchard.show.terminal.result import show_one
 
     if len(done.entries) == 1:
-        show_one(console(), done.results[0])
+        show_blocks(console(), result_blocks(done.results[0]))
         show_findings(console(), [finding for finding in findings if finding.submissions])
     else:
         show_many(console(), done.entries, findings)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import re
 from collections import Counter
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Iterable
 from contextlib import suppress
 from typing import cast
 from urllib.parse import quote
@@ -21,9 +21,11 @@ from muddled_orchard.commands.host.received import Refused, received
 from muddled_orchard.commands.host.repositories import size_below
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.passwords import INSTRUCTOR
-from muddled_orchard.core.course.push_feedback import push_lines
+from muddled_orchard.core.course.push_feedback import push_blocks
 from muddled_orchard.core.course.records import HandOut
+from muddled_orchard.core.document import Block
 from muddled_orchard.core.git.pkt_lines import PushRequest, push_request, server_options, with_text
+from muddled_orchard.show.document.text import remote_lines
 
 _PLACE = re.compile(r"/git/([^/]+)/([^/]+)\.git/(info/refs|git-upload-pack|git-receive-pack)")
 
@@ -154,12 +156,13 @@ class GitRequests:
             push = await self._host.desk.noticed(self._host.course, learner, exercise)
         except BadInput:
             self._host.desk.later(learner, exercise)
-            return push_lines(None, told, len(self._host.desk.pushes(learner, exercise)) + 1, page)
+            count = len(self._host.desk.pushes(learner, exercise)) + 1
+            return _remote(push_blocks(None, told, count), page)
         if push is None:
             return []
         count = len(self._host.desk.pushes(learner, exercise))
         assessment = await self._host.desk.graded(self._host.course, push, _PATIENCE)
-        return push_lines(assessment, told, count, page, hand=learner in self._host.hands)
+        return _remote(push_blocks(assessment, told, count), page, hand=learner in self._host.hands)
 
     async def _heard(self, learner: str, exercise: str, options: tuple[str, ...]) -> None:
         """Raise or lower a hand, as the options of a push or a fetch ask."""
@@ -193,6 +196,12 @@ def _push_of(head: bytes) -> PushRequest:
     if len(wanted.refs) > _MOST_UPDATES:
         raise Refused(413, f"More than {_MOST_UPDATES:,} refs at once can't be pushed.")
     return wanted
+
+
+def _remote(blocks: Iterable[Block], page: str, *, hand: bool = False) -> list[str]:
+    """What Git shows after a push: what is told of it, whether a hand is raised, and where there is more."""
+    raised = ["Your hand is raised: your instructor sees it."] if hand else []
+    return ["", *remote_lines(blocks), *raised, f"More: {page}", ""]
 
 
 def _options(head: bytes) -> tuple[str, ...]:

@@ -19,11 +19,11 @@ from muddled_orchard.commands.host.push_desk import PushResult, seconds
 from muddled_orchard.commands.host.received import Refused, received
 from muddled_orchard.commands.host.served_course import ServedExercise
 from muddled_orchard.core.course.board import Seen
-from muddled_orchard.core.course.document import Block, Paragraph
 from muddled_orchard.core.course.feedback import Telling, work_blocks
 from muddled_orchard.core.course.passwords import INSTRUCTOR
 from muddled_orchard.core.course.plan import Feedback
 from muddled_orchard.core.course.records import HandOut
+from muddled_orchard.core.document import Block, Paragraph
 from muddled_orchard.core.grading.summary import SAID, standing
 
 _TELLING: dict[Feedback, Telling] = {
@@ -160,7 +160,7 @@ def _push_shown(count: int, result: PushResult, telling: Telling | None) -> page
     if result.assessment is None and result.push.grading is not None:
         said, blocks = "graded", [Paragraph("It was graded; newer ones are shown here.")]
     elif result.assessment is None:
-        said, blocks = "not graded yet", [Paragraph("It is safe here, and will be graded.", "doubt")]
+        said, blocks = "not graded yet", [Paragraph("It is safe here, and will be graded.", "partly")]
     elif telling is None:
         said, blocks = "graded", [Paragraph("It is graded. The course tells the result later.")]
     else:

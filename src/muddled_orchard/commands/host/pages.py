@@ -15,7 +15,7 @@ from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import ago, counted, listed
 from muddled_orchard.core.course.board import STAGES, Board, BoardRow, Seen
-from muddled_orchard.core.course.document import Block
+from muddled_orchard.core.document import Block
 from muddled_orchard.show.document.page import blocks_html
 from muddled_orchard.show.page import rendered, template
 from muddled_orchard.show.terminal.characters import printable

@@ -15,11 +15,11 @@ from msgspec.structs import replace
 from muddled_orchard.classroom.tallying import scenarios_of
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.course.class_record import ClassRecord
-from muddled_orchard.core.course.document import Document
 from muddled_orchard.core.course.feedback import ExerciseDone, Telling, feedback, went_wrong
 from muddled_orchard.core.course.practise_next import Like, like, practise_next
 from muddled_orchard.core.course.records import Grading
 from muddled_orchard.core.course.totals import ExerciseMark, LearnerTotal, total_of
+from muddled_orchard.core.document import Document
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.summary import got_it

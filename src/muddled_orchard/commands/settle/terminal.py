@@ -10,6 +10,8 @@ from rich.text import Text
 
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.course.class_record import ClassRecord, WorkToSettle
+from muddled_orchard.core.course.one_result import accepted_text, result_blocks
+from muddled_orchard.core.course.told import conflict_told, settled_told
 from muddled_orchard.core.course.totals import Attempt
 from muddled_orchard.core.grading.assessment import Settled
 from muddled_orchard.core.grading.kinds import restored
@@ -20,9 +22,8 @@ from muddled_orchard.core.grading.settling import (
     conflict_names,
 )
 from muddled_orchard.core.grading.summary import no_part
+from muddled_orchard.show.document.terminal import show_blocks
 from muddled_orchard.show.terminal.characters import printable, sign
-from muddled_orchard.show.terminal.result import conflict_sides, show_one
-from muddled_orchard.show.terminal.settled import show_settled_things
 
 
 def show_waiting(on: Console, record: ClassRecord, waiting: Sequence[Attempt]) -> None:
@@ -93,9 +94,9 @@ def show_work(on: Console, work: WorkToSettle, record: ClassRecord, before: str 
                 verdict="missed",
                 share=0.0,
             )
-            show_settled_things(on, [SettledThing(ALL, own)])
+            show_blocks(on, settled_told([SettledThing(ALL, own)]))
         return
-    show_one(on, work.counting)
+    show_blocks(on, result_blocks(work.counting))
     _show_doubtful(on, work)
     if work.graded is not None and not work.counting.assessment.doubts:
         for doubt in work.graded.needs_a_look:
@@ -109,10 +110,7 @@ def _show_doubtful(on: Console, work: WorkToSettle) -> None:
     places = {(doubt.values.get("file"), doubt.values.get("hunk")) for doubt in work.graded.doubts}
     for hunk in work.graded.hunks[:_MOST_HUNKS]:
         if hunk.outcome == "met" and places & {(hunk.file, hunk.hunk), (hunk.file, None)}:
-            on.print()
-            accepted = (f"accepted: {' or '.join(hunk.accepted)}", hunk.wanted, "good")
-            for part in conflict_sides(on, hunk, accepted):
-                on.print(part)
+            show_blocks(on, conflict_told(hunk, "left there now", accepted_text(hunk)))
 
 
 _MOST_HUNKS = 8

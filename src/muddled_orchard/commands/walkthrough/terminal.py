@@ -9,39 +9,16 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 
 from rich.console import Console
-from rich.padding import Padding
 from rich.text import Text
 
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.core.walkthrough.shown import (
-    ShownLine,
-    answered,
-    edit_lines,
-    edit_told,
-    marked_lines,
-    place_told,
-    shown_parts,
-    shows_diff,
-    typed,
-    viewed_lines,
-)
-from muddled_orchard.core.walkthrough.walkthrough import (
-    Edited,
-    Marked,
-    Part,
-    Ran,
-    Said,
-    Viewed,
-    Walkthrough,
-    WalkthroughStep,
-)
-from muddled_orchard.show.terminal.characters import printable, sign, speaks_unicode
+from muddled_orchard.core.walkthrough.shown import shown_blocks
+from muddled_orchard.core.walkthrough.walkthrough import Walkthrough, WalkthroughStep
+from muddled_orchard.show.document.terminal import show_blocks
+from muddled_orchard.show.terminal.characters import printable, speaks_unicode
 from muddled_orchard.show.terminal.console import console
 from muddled_orchard.show.terminal.drawn_graph import show_graph
-
-_CHANGED = {"-": "bad", "+": "good", "@": "faint"}
-_LINES = {"marker": "doubt", "ours": "strong", "theirs": "strong", "marked": "strong", "left out": "faint"}
 
 
 def show_walkthrough(on: Console, walkthrough: Walkthrough) -> None:
@@ -70,64 +47,10 @@ def _show_step(on: Console, step: WalkthroughStep, before: WalkthroughStep | Non
     on.print(Text(rule * min(on.width, 78), style="faint"))
     title = Text.assemble((f"{step.number}  {printable(step.title, on)}", "strong"), (tried, "doubt"))
     on.print(title.append(f"  {step.name}", "faint"))
-    for part in shown_parts(step):
-        _part(on, part)
+    show_blocks(on, shown_blocks(step))
     if step.graph is not None and (before is None or step.graph != before.graph):
         on.print()
         show_graph(on, step.graph)
-
-
-def _part(on: Console, part: Part) -> None:
-    match part:
-        case Said(text, verdict):
-            on.print()
-            mark = f"{sign(on, 'missed')} " if verdict == "bad" else ""
-            on.print(Text(f"{mark}{printable(text, on)}", style=verdict or "default"))
-        case Ran():
-            on.print()
-            place = f"{place_told(part)} " if place_told(part) else ""
-            on.print(Text.assemble((f"  {place}$ ", "faint"), (_typed(on, typed(part)), "strong")))
-            for line in answered(part):
-                of_diff = shows_diff(part) and not line.startswith(("+++", "---"))
-                style = _CHANGED.get(line[:1], "default") if of_diff else "default"
-                on.print(_inward(Text(_answered(on, line), style=style), 2))
-        case Edited():
-            on.print()
-            on.print(Text(f"  {printable(edit_told(part), on)}", style="strong"))
-            for changed in edit_lines(part):
-                new = part.before is None
-                style = "default" if new else _CHANGED.get(changed.sign, "default")
-                lead = "" if new else f"{changed.sign} "
-                on.print(_inward(Text(f"{lead}{printable(changed.text, on)}", style=style), 4))
-        case Viewed(path):
-            on.print()
-            on.print(Text.assemble(("  $ ", "faint"), (f"cat {printable(path, on)}", "strong")))
-            _lines(on, viewed_lines(part))
-        case Marked(path):
-            on.print()
-            on.print(Text.assemble(("  $ ", "faint"), (f"cat {printable(path, on)}", "strong")))
-            _lines(on, marked_lines(part))
-
-
-def _inward(text: Text, letters: int) -> Padding | str:
-    return Padding(text, (0, 0, 0, letters), expand=False) if text.plain else ""
-
-
-def _lines(on: Console, lines: Iterator[ShownLine]) -> None:
-    arrow = "◂" if speaks_unicode(on) else "<"
-    for line in lines:
-        text = Text(printable(line.text, on), style=_LINES.get(line.kind, "default"))
-        if line.remark:
-            text.append(f"   {arrow} {printable(line.remark, on)}", "doubt")
-        on.print(_inward(text, 4))
-
-
-def _typed(on: Console, command: str) -> str:
-    return "\n      ".join(printable(line, on) for line in command.split("\n"))
-
-
-def _answered(on: Console, line: str) -> str:
-    return printable(line.expandtabs(8), on)
 
 
 # -- One step at a time ---------------------------------------------------------------------------------

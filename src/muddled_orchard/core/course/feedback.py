@@ -9,7 +9,9 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import be, counted, repeats_id, times, was
-from muddled_orchard.core.course.document import (
+from muddled_orchard.core.course.told import conflict_told, settled_told, standing_told
+from muddled_orchard.core.course.totals import ExerciseMark
+from muddled_orchard.core.document import (
     Block,
     Commands,
     Document,
@@ -20,26 +22,20 @@ from muddled_orchard.core.course.document import (
     Links,
     Paragraph,
     Text,
-    Texts,
 )
-from muddled_orchard.core.course.totals import ExerciseMark
 from muddled_orchard.core.grading.assessment import Assessment, HunkResult
 from muddled_orchard.core.grading.hints import Hint, found_there, hints, reasons, right_already
 from muddled_orchard.core.grading.settling import settled_things
 from muddled_orchard.core.grading.summary import (
-    SAID,
     accepted_told,
     got_it,
     nothing_done,
     standing,
-    summary,
 )
 from muddled_orchard.core.key.graph import Graph
 
 PLAIN = 2
 """The strength of hints where neither the key nor a strength is asked for."""
-
-_TONES = {"met": "good", "partly": "doubt", "missed": "bad", "unreadable": "bad"}
 
 
 class Telling(Struct, frozen=True):
@@ -94,33 +90,22 @@ def _exercise(exercise: ExerciseDone, telling: Telling) -> Iterator[Block]:
 
 def work_blocks(assessment: Assessment, telling: Telling, marked: Sequence[Block] = ()) -> Iterator[Block]:
     """What is told of one work; `marked` says how it counts."""
+    yield standing_told(assessment, points=telling.points)
     where = standing(assessment)
-    score = (
-        f": {assessment.points:g} of {assessment.possible:g} points ({assessment.percent:g} %)"
-        if telling.points
-        else ""
-    )
-    reason = nothing_done(assessment) or ("" if where == "got it" else summary(assessment))
-    word, verdict = SAID[where]
     if where == "unreadable":
-        yield Paragraph(f"{word}: {assessment.reason}.", _TONES[verdict])
         return
-    yield Paragraph(f"{word}{score}. {reason}".strip(), _TONES[verdict])
     yield from marked
-    settled = tuple(thing.said for thing in settled_things(assessment))
-    if settled:
-        yield Paragraph("Settled by a person:")
-        yield Items(settled)
+    yield from settled_told(settled_things(assessment))
     if where == "not started":
         return
     right = right_already(assessment)
     if right and not got_it(assessment):
         yield Heading(3, "What is right")
-        yield Items(right, "good")
+        yield Items(right, "met")
     if got_it(assessment):
         if why := reasons(assessment):
             yield Heading(3, "Why it is right")
-            yield Items(why, "good")
+            yield Items(why, "met")
     elif not nothing_done(assessment) and (wrong := list(_wrong(assessment, telling))):
         yield Heading(3, "What is not")
         yield from wrong
@@ -136,7 +121,7 @@ def _without_result(mark: ExerciseMark) -> Iterator[Block]:
     elif mark.settled is not None:
         yield Paragraph(f"{mark.settled:g} %, as a person settled it; there is no attempt.")
     else:
-        yield Paragraph("There is no attempt: nothing came, or it came as it had been handed out.", "bad")
+        yield Paragraph("There is no attempt: nothing came, or it came as it had been handed out.", "missed")
 
 
 def _counted(mark: ExerciseMark) -> Iterator[Block]:
@@ -151,7 +136,7 @@ def _counted(mark: ExerciseMark) -> Iterator[Block]:
             if attempt.lost
             else ""
         )
-        yield Paragraph(f"{late}{less}.", "doubt")
+        yield Paragraph(f"{late}{less}.", "partly")
 
 
 def _wrong(assessment: Assessment, telling: Telling) -> Iterator[Block]:
@@ -161,7 +146,6 @@ def _wrong(assessment: Assessment, telling: Telling) -> Iterator[Block]:
         verdict = criterion.outcome.verdict
         if verdict not in ("partly", "missed"):
             continue
-        tone = "doubt" if verdict == "partly" else "bad"
         points = f" ({criterion.points:g} of {criterion.possible:g} points)" if telling.points else ""
         hint = told[criterion.id]
         conflicts = criterion.id == "resolution" and wrong
@@ -171,7 +155,7 @@ def _wrong(assessment: Assessment, telling: Telling) -> Iterator[Block]:
                 text += f", and {counted(assessment.unmet, 'conflict')} {was(assessment.unmet)} never met"
         else:
             text = criterion.outcome.because.rstrip(".") if telling.key else _hinted(hint)
-        yield Items((f"{text}{points}.",), tone)
+        yield Items((f"{text}{points}.",), verdict)
         if not telling.key and hint.commands and not conflicts:
             yield Commands(hint.commands)
         for hunk in wrong if conflicts else ():
@@ -183,19 +167,12 @@ def _hinted(hint: Hint) -> str:
 
 
 def _conflict(hunk: HunkResult, telling: Telling) -> Iterator[Block]:
-    name = f"{hunk.file}{f', hunk {hunk.hunk}' if hunk.hunk else ''}"
-    yield Heading(4, name, f'of "{hunk.subject}"' if hunk.subject else "")
-    texts = [
-        Text("base", hunk.base),
-        Text(hunk.ours_name, hunk.ours),
-        Text(hunk.theirs_name, hunk.theirs),
-        Text(telling.left, hunk.left, "bad"),
-    ]
+    wanted: tuple[Text, ...] = ()
     if telling.key:
         gone = "gone" in hunk.accepted
         if not (gone and hunk.wanted is None and len(hunk.accepted) > 1):
-            texts.append(Text(f"wanted: {accepted_told(hunk)}", hunk.wanted, "good"))
-    yield Texts(tuple(texts))
+            wanted = (Text(f"wanted: {accepted_told(hunk)}", hunk.wanted, "met"),)
+    yield from conflict_told(hunk, telling.left, *wanted)
     if telling.key and hunk.why:
         yield Paragraph(" ".join(hunk.why.split()))
     elif not telling.key and telling.hint > 1:

@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from itertools import islice
 
 from muddled_orchard.core.base.phrases import listed
-from muddled_orchard.core.course.document import Link
+from muddled_orchard.core.document import Link
 from muddled_orchard.core.key.exercise_summary import ExerciseSummary
 
 MOST = 3

@@ -16,7 +16,13 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import be, command, counted, listed
 from muddled_orchard.core.grading import finding
-from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult, Outcome
+from muddled_orchard.core.grading.assessment import (
+    Assessment,
+    CriterionResult,
+    HunkResult,
+    Outcome,
+    Verdict,
+)
 from muddled_orchard.core.grading.criteria import CRITERIA
 from muddled_orchard.core.grading.kinds.attempted import Said
 from muddled_orchard.core.grading.kinds.replays import (
@@ -37,7 +43,7 @@ class Hint(Struct, frozen=True, kw_only=True):
     commands that show more."""
 
     criterion: str
-    verdict: str
+    verdict: Verdict
     question: str
     places: tuple[str, ...] = ()
     what: tuple[str, ...] = ()

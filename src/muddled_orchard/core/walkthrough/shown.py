@@ -6,9 +6,8 @@ import difflib
 import shlex
 from collections.abc import Collection, Iterator, Sequence
 
-from msgspec import Struct
-
 from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.document import Block, Change, Contents, Line, Paragraph, Session, Tone
 from muddled_orchard.core.git.lines import bare, is_binary, lines_of
 from muddled_orchard.core.git.trees import EXECUTABLE, LINK
 from muddled_orchard.core.merging.differences import ChangedLine, changed_lines
@@ -16,7 +15,6 @@ from muddled_orchard.core.walkthrough.walkthrough import (
     COLLEAGUE,
     WORK,
     Edited,
-    LineKind,
     Marked,
     Part,
     Ran,
@@ -28,14 +26,6 @@ from muddled_orchard.core.walkthrough.walkthrough import (
 _AROUND = 3
 _WHOLE = 24
 _MOST_CHANGED = 60
-
-
-class ShownLine(Struct, frozen=True):
-    """A line that is shown: what it belongs to (`left out` stands for lines that are not), and a remark."""
-
-    kind: LineKind | str
-    text: str
-    remark: str = ""
 
 
 def typed(ran: Ran) -> str:
@@ -64,6 +54,32 @@ def shown_parts(step: WalkthroughStep) -> Iterator[Part]:
             yield Said(f"And so on: {counted(edits - _MOST_EDITS, 'more file')}.")
 
 
+def shown_blocks(step: WalkthroughStep) -> Iterator[Block]:
+    """The parts of a step as blocks of a document."""
+    for part in shown_parts(step):
+        match part:
+            case Said(text, verdict):
+                yield Paragraph(text, _TONES[verdict])
+            case Ran():
+                lines = (Line(_kind(line) if _shows_diff(part) else "", line) for line in answered(part))
+                yield Session(typed(part), tuple(lines), _place_told(part))
+            case Edited(before=before):
+                changed = (Line(line.sign, line.text) for line in edit_lines(part))
+                yield Change(edit_told(part), tuple(changed), new=before is None)
+            case Viewed(path):
+                yield Contents(path, tuple(viewed_lines(part)))
+            case Marked(path):
+                yield Contents(path, tuple(marked_lines(part)))
+
+
+_TONES: dict[str, Tone] = {"": "", "good": "met", "bad": "missed"}
+
+
+def _kind(line: str) -> str:
+    """What a line of a diff is: those that name its files are none of it."""
+    return line[:1] if line[:1] in ("+", "-", "@") and not line.startswith(("+++", "---")) else ""
+
+
 def answered(ran: Ran) -> list[str]:
     """The lines that Git answered; of a long answer the first and the last ones."""
     lines = ran.answer.split("\n") if ran.answer else []
@@ -73,12 +89,12 @@ def answered(ran: Ran) -> list[str]:
     return [*lines[:half], f"... {counted(len(lines) - 2 * half, 'more line')}", *lines[-half:]]
 
 
-def shows_diff(ran: Ran) -> bool:
+def _shows_diff(ran: Ran) -> bool:
     """Whether lines of its answer begin with `+` and `-` for what came and what went."""
     return ran.words[1] in ("diff", "am") or "-p" in ran.words
 
 
-def place_told(ran: Ran) -> str:
+def _place_told(ran: Ran) -> str:
     """Where a command is run that is not run in the repository itself; nothing where it is."""
     return {WORK: "", COLLEAGUE: "in the other clone", ".": "in the folder above"}.get(ran.folder, ran.folder)
 
@@ -121,25 +137,25 @@ def differing(content: bytes, other: bytes) -> frozenset[int]:
     )
 
 
-def viewed_lines(viewed: Viewed) -> Iterator[ShownLine]:
+def viewed_lines(viewed: Viewed) -> Iterator[Line]:
     """The lines of a file: all of a short one, else those that are to be looked at."""
     if is_binary(viewed.content):
-        yield ShownLine("left out", f"({counted(len(viewed.content), 'byte')} that are no text)")
+        yield Line("left out", f"({counted(len(viewed.content), 'byte')} that are no text)")
         return
     lines = [bare(line) for line in lines_of(viewed.content.decode("utf-8", "replace"))]
-    shown = [ShownLine("marked" if n in viewed.marks else "clean", line) for n, line in enumerate(lines, 1)]
+    shown = [Line("marked" if n in viewed.marks else "", line) for n, line in enumerate(lines, 1)]
     near = {n - 1 for n in viewed.marks} or set(range(_WHOLE - _AROUND))
     yield from _near(shown, range(len(lines)) if len(lines) <= _WHOLE else near)
 
 
-def marked_lines(marked: Marked) -> Iterator[ShownLine]:
+def marked_lines(marked: Marked) -> Iterator[Line]:
     """The lines of a conflicted file, those that are clean as far as they stand near a conflict."""
-    shown = [ShownLine(line.kind, line.text, line.remark) for line in marked.lines]
+    shown = [Line("" if line.kind == "clean" else line.kind, line.text, line.remark) for line in marked.lines]
     near = {number for number, line in enumerate(marked.lines) if line.kind != "clean"}
     yield from _near(shown, range(len(shown)) if len(shown) <= _WHOLE else near)
 
 
-def _near(lines: Sequence[ShownLine], near: Collection[int]) -> Iterator[ShownLine]:
+def _near(lines: Sequence[Line], near: Collection[int]) -> Iterator[Line]:
     left_out = 0
     places = {place for at in near for place in range(at - _AROUND, at + _AROUND + 1)}
     for number, line in enumerate(lines):
@@ -147,8 +163,8 @@ def _near(lines: Sequence[ShownLine], near: Collection[int]) -> Iterator[ShownLi
             left_out += 1
             continue
         if left_out:
-            yield ShownLine("left out", f"... {counted(left_out, 'line')}")
+            yield Line("left out", f"... {counted(left_out, 'line')}")
             left_out = 0
         yield line
     if left_out:
-        yield ShownLine("left out", f"... {counted(left_out, 'line')}")
+        yield Line("left out", f"... {counted(left_out, 'line')}")

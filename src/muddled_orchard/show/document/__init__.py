@@ -1,4 +1,4 @@
 """A document of blocks, and the forms in which it is written.
 
-`text` (Markdown and plain text), `page`.
+`text` (Markdown, plain text, what Git shows after a push), `page`, `terminal`.
 """

@@ -4,9 +4,16 @@ from __future__ import annotations
 
 from typing import Protocol
 
-_SIGNS = {"met": "✓", "partly": "~", "missed": "✗", "skipped": "·", "unreadable": "!"}
-_ASCII_SIGNS = {"met": "+", "partly": "~", "missed": "x", "skipped": ".", "unreadable": "!"}
-STYLES = {"met": "good", "partly": "doubt", "missed": "bad", "skipped": "faint", "unreadable": "bad"}
+SIGNS = {"met": "✓", "partly": "~", "missed": "✗", "skipped": "·", "unreadable": "!", "look": "?"}
+"""The sign of a verdict, and of what a person is to look at."""
+
+_ASCII_SIGNS = {"✓": "+", "✗": "x", "·": "."}
+
+STYLES = {
+    "met": "good", "partly": "doubt", "missed": "bad", "skipped": "faint", "unreadable": "bad",
+    "look": "doubt", "faint": "faint", "": "default",
+}  # fmt: skip
+"""The style of a text in such a tone, as the theme and the style sheets have it."""
 
 
 class Terminal(Protocol):
@@ -28,7 +35,7 @@ def speaks_unicode(on: Terminal) -> bool:
 
 def sign(on: Terminal, verdict: str) -> str:
     """The sign of a verdict."""
-    return (_SIGNS if speaks_unicode(on) else _ASCII_SIGNS)[verdict]
+    return SIGNS[verdict] if speaks_unicode(on) else _ASCII_SIGNS.get(SIGNS[verdict], SIGNS[verdict])
 
 
 def printable(text: str, on: Terminal | None = None) -> str:
