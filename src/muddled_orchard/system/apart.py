@@ -113,15 +113,14 @@ class ProcessApart(Generic[Piece, Result]):
 
 
 class WorkersApart(Generic[Piece, Result]):
-    """So many such processes for the pieces of any thread. What one lost is tried once more: it may have been
-    the machine."""
+    """So many such processes for the pieces of any thread."""
 
     def __init__(self, number: int, prepare: Callable[[], Callable[[Piece], Result]]) -> None:
+        self.number = number
         self._processes = [ProcessApart(prepare) for _ in range(number)]
         self._free: SimpleQueue[ProcessApart[Piece, Result]] = SimpleQueue()
         for process in self._processes:
             self._free.put(process)
-        self._killed = False
 
     def begin_all(self, piece: Piece) -> None:
         """Begin every process with a piece that takes no time, all at once."""
@@ -132,18 +131,12 @@ class WorkersApart(Generic[Piece, Result]):
         """Have a piece done; waits for it, in any thread. Raises what the work raised, or one of LOST."""
         process = self._free.get()
         try:
-            try:
-                return process.do(piece, seconds)
-            except (TimeoutError, WorkerLost):
-                if self._killed:
-                    raise
-                return process.do(piece, seconds)
+            return process.do(piece, seconds)
         finally:
             self._free.put(process)
 
     def kill(self) -> None:
         """Wait for nothing any more: what is being done is lost."""
-        self._killed = True
         for process in self._processes:
             process.kill()
 

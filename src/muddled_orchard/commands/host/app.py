@@ -9,12 +9,13 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse, PlainTextResponse, Response
 from starlette.routing import Route
 
-from muddled_orchard.commands.host.access import Access, TooManyGuesses
+from muddled_orchard.commands.host.access import TooManyGuesses
+from muddled_orchard.commands.host.asking import address_of
 from muddled_orchard.commands.host.git_requests import GitRequests
 from muddled_orchard.commands.host.host import Host
 from muddled_orchard.commands.host.page_requests import PageRequests
 from muddled_orchard.commands.host.pages import message_page, static_file
-from muddled_orchard.commands.host.received import Refused
+from muddled_orchard.commands.host.refused import Refused
 from muddled_orchard.core.base.problems import BadInput
 
 _KINDS = {"css": "text/css; charset=utf-8", "js": "text/javascript; charset=utf-8", "svg": "image/svg+xml"}
@@ -48,15 +49,15 @@ def application(host: Host) -> Starlette:
         ("GET", "/board", page.board),
         ("GET", "/board/{learner}/{exercise}", page.row),
     ]
-    routes = [Route(path, _for_browsers(host.access, answer), methods=[way]) for way, path, answer in ways]
+    routes = [Route(path, _for_browsers(host, answer), methods=[way]) for way, path, answer in ways]
     routes.append(Route("/static/{name}", _static, methods=["GET"]))
-    routes.append(Route("/git/{rest:path}", _for_git(host.access, git.answer), methods=["GET", "POST"]))
+    routes.append(Route("/git/{rest:path}", _for_git(host, git.answer), methods=["GET", "POST"]))
     return Starlette(routes=routes)
 
 
-def _for_browsers(access: Access, answer: _Answer) -> Callable[[Request], Awaitable[Response]]:
+def _for_browsers(host: Host, answer: _Answer) -> Callable[[Request], Awaitable[Response]]:
     async def answered(request: Request) -> Response:
-        who = await _who(access, request)
+        who = await _who(host, request)
         if isinstance(who, Response):
             return who
         try:
@@ -71,9 +72,9 @@ def _for_browsers(access: Access, answer: _Answer) -> Callable[[Request], Awaita
     return answered
 
 
-def _for_git(access: Access, answer: _Answer) -> Callable[[Request], Awaitable[Response]]:
+def _for_git(host: Host, answer: _Answer) -> Callable[[Request], Awaitable[Response]]:
     async def answered(request: Request) -> Response:
-        who = await _who(access, request)
+        who = await _who(host, request)
         if isinstance(who, Response):
             return who
         try:
@@ -85,11 +86,11 @@ def _for_git(access: Access, answer: _Answer) -> Callable[[Request], Awaitable[R
     return answered
 
 
-async def _who(access: Access, request: Request) -> str | Response:
+async def _who(host: Host, request: Request) -> str | Response:
     """Who asks, or the answer to somebody who has not said it."""
-    address = request.client.host if request.client else ""
+    address = address_of(request, host.proxies)
     try:
-        who = await access.who(request.headers.get("authorization"), address)
+        who = await host.access.who(request.headers.get("authorization"), address)
     except TooManyGuesses:
         text = "Too many wrong passwords at once; wait a little."
         return PlainTextResponse(f"{text}\n", 429, {**_HEADERS, "Retry-After": "10"})
@@ -97,6 +98,8 @@ async def _who(access: Access, request: Request) -> str | Response:
         said = "Sign in with your id and the password on your slip.\n"
         headers = {**_HEADERS, "WWW-Authenticate": 'Basic realm="Muddled Orchard", charset="UTF-8"'}
         return PlainTextResponse(said, 401, headers)
+    if request.client is not None:
+        host.connections.signed_in((request.client.host, request.client.port), who)
     return who
 
 

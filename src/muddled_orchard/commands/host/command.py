@@ -8,7 +8,7 @@ from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from muddled_orchard.commands.host.listening import Listening
+from muddled_orchard.commands.host.listening import Listening, proxies_of
 from muddled_orchard.commands.options import (
     add_bounds,
     add_course,
@@ -84,6 +84,10 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--url", metavar="URL", help="how learners reach it, where that is another address than they use here"
     )
+    parser.add_argument(
+        "--proxy", metavar="ADDRESS", action="append", default=[],
+        help="a proxy in front of it, whose Forwarded or X-Forwarded-For is believed; may be repeated",
+    )  # fmt: skip
     parser.add_argument(
         "--jobs", metavar="N", type=positive, default=_GRADERS,
         help="how many pushes are graded side by side (default: %(default)s)",
@@ -246,7 +250,8 @@ def _listening(options: argparse.Namespace) -> Listening:
         raise BadInput(Problem(f"--port {options.port}: a port is a number from 0 to 65535"))
     if options.url is not None and not options.url.startswith(("http://", "https://")):
         raise BadInput(Problem(f"--url {options.url}: it begins with http:// or https://"))
-    return Listening(options.address, options.port, options.certificate, options.key, options.url)
+    proxies = proxies_of(options.proxy)
+    return Listening(options.address, options.port, options.certificate, options.key, options.url, proxies)
 
 
 def _url(listening: Listening, port: int) -> str:

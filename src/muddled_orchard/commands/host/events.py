@@ -35,13 +35,14 @@ class News:
 
     def of(self, who: str) -> AsyncIterator[bytes]:
         """What a page of somebody gets. Raises TooManyPages."""
-        if len(self._waiting.get(who, ())) >= _MOST_A_PERSON:
+        waiting = self._waiting.setdefault(who, set())
+        if len(waiting) >= _MOST_A_PERSON:
             raise TooManyPages
-        return self._stream(who)
-
-    async def _stream(self, who: str) -> AsyncIterator[bytes]:
         event = asyncio.Event()
-        self._waiting.setdefault(who, set()).add(event)
+        waiting.add(event)  # here and now: several may be asked for before the first begins
+        return self._stream(who, event)
+
+    async def _stream(self, who: str, event: asyncio.Event) -> AsyncIterator[bytes]:
         try:
             yield b": here\n\n"
             while not self._ended:

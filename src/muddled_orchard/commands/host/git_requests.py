@@ -3,28 +3,38 @@
 from __future__ import annotations
 
 import asyncio
+import mmap
 import re
 from collections import Counter
 from collections.abc import AsyncIterator, Iterable
 from contextlib import suppress
-from typing import cast
+from typing import Literal, cast
 from urllib.parse import quote
 
-from starlette.background import BackgroundTask
 from starlette.requests import Request
 from starlette.responses import Response, StreamingResponse
 
-from muddled_orchard.commands.host.git_service import GitAnswer, GitRequest, NoAnswer, Service
+from muddled_orchard.commands.host.git_service import (
+    GitAnswer,
+    GitRequest,
+    NoAnswer,
+    Service,
+    all_of,
+)
+from muddled_orchard.commands.host.held import HeldFile
 from muddled_orchard.commands.host.host import Host
 from muddled_orchard.commands.host.pages import time_here
-from muddled_orchard.commands.host.received import Refused, received
+from muddled_orchard.commands.host.received import received
+from muddled_orchard.commands.host.refused import Refused
 from muddled_orchard.commands.host.repositories import size_below
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.passwords import INSTRUCTOR
 from muddled_orchard.core.course.push_feedback import push_blocks
+from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.course.records import HandOut
-from muddled_orchard.core.document import Block
-from muddled_orchard.core.git.pkt_lines import PushRequest, push_request, server_options, with_text
+from muddled_orchard.core.document import Block, Paragraph
+from muddled_orchard.core.git.packs import BadPack, TooLarge, look_through
+from muddled_orchard.core.git.pkt_lines import PushRequest, push_request, refusal, server_options, with_text
 from muddled_orchard.show.document.text import remote_lines
 
 _PLACE = re.compile(r"/git/([^/]+)/([^/]+)\.git/(info/refs|git-upload-pack|git-receive-pack)")
@@ -37,6 +47,9 @@ _MOST_HEAD = 1 << 20
 
 _MOST_UPDATES, _MOST_REFS = 1_000, 2_000
 """The most refs that one push may update, and that a repository may have."""
+
+_MOST_OBJECTS, _GROWN = 20_000, 4
+"""The most objects of a push, and how many times the size that it may have they may have unpacked."""
 
 _MOST_PUSHES = 4
 """How many pushes of the largest size a repository may hold."""
@@ -81,7 +94,7 @@ class GitRequests:
             raise Refused(403, f"{exercise} is not open yet. It opens on {time_here(opens)}.")
         if what == "info/refs":
             ask = GitRequest(
-                self._place(hand_out), cast(Service, service), refs=True, protocol=_protocol(request)
+                who, self._place(hand_out), cast(Service, service), refs=True, protocol=_protocol(request)
             )
             return _as_git_says(await self._asked(ask))
         return await self._served(request, hand_out, who, cast(Service, service))
@@ -96,22 +109,23 @@ class GitRequests:
             raise Refused(429, "You have sent too much at once; try again when that is done.")
         self._receiving[who] += 1
         try:
-            body, size = await received(request.stream(), most, zipped=zipped)
+            body = HeldFile(self._host.held, who)
+            await received(request.stream(), most, body, zipped=zipped)
         finally:
             self._receiving[who] -= 1
         try:
-            head = body.read(_MOST_HEAD)
-            body.seek(0)
+            head = body.file.read(_MOST_HEAD)
+            body.file.seek(0)
             ask = GitRequest(
-                self._place(hand_out), service, refs=False, protocol=_protocol(request),
-                kind=f"application/x-{service}-request", body=body, size=size,
+                who, self._place(hand_out), service, refs=False, protocol=_protocol(request),
+                kind=f"application/x-{service}-request", body=body.file, size=body.size,
             )  # fmt: skip
             if not pushes:
                 if who != INSTRUCTOR:
                     await self._heard(who, hand_out.exercise, _options(head))
                 return _as_git_says(await self._asked(ask))
             # Whoever goes away meanwhile has pushed all the same.
-            task = asyncio.create_task(self._pushed(ask, hand_out, head, request))
+            task = asyncio.create_task(self._pushed(ask, body, hand_out, head, request))
             self._tasks.add(task)
             task.add_done_callback(self._tasks.discard)
             return await asyncio.shield(task)
@@ -119,19 +133,25 @@ class GitRequests:
             if not pushes:
                 body.close()
 
-    async def _pushed(self, ask: GitRequest, hand_out: HandOut, head: bytes, request: Request) -> Response:
-        place = self._place(hand_out)
+    async def _pushed(
+        self, ask: GitRequest, body: HeldFile, hand_out: HandOut, head: bytes, request: Request
+    ) -> Response:
         try:
             wanted = _push_of(head)
-            await self._refuse_too_much(hand_out, wanted)
-            async with self._pushing.setdefault(place, asyncio.Lock()):
+            try:
+                await self._refuse_too_much(hand_out, wanted)
+                await self._look_through(ask, wanted)
+            except Refused as refused:
+                return _refusal(wanted, refused.why)
+            # A push of the same learner to the same repository waits for Git, and not for the grading.
+            async with self._pushing.setdefault(ask.place, asyncio.Lock()):
                 answer = await self._asked(ask)
-                said = answer.body.read()
-                answer.body.close()
-                lines = await self._noticed(hand_out, wanted, self._host.address(request))
+                said = await asyncio.to_thread(all_of, answer)
+                await self._heard(hand_out.learner, hand_out.exercise, wanted.options)
+                push = await self._noticed(hand_out)
         finally:
-            if ask.body is not None:
-                ask.body.close()
+            body.close()
+        lines = await self._told(hand_out, push, self._host.address(request)) if push else []
         if answer.status == 200 and lines and wanted.takes_text:
             with suppress(BadInput):  # an answer without an end, which Git itself will tell its user of
                 said = with_text(said, lines)
@@ -139,6 +159,8 @@ class GitRequests:
 
     async def _refuse_too_much(self, hand_out: HandOut, wanted: PushRequest) -> None:
         """Raise Refused where a repository would hold more than anybody needs."""
+        if len(wanted.refs) > _MOST_UPDATES:
+            raise Refused(413, f"More than {_MOST_UPDATES:,} refs at once can't be pushed.")
         refs = self._host.desk.count_of_refs(hand_out.learner, hand_out.exercise) + len(wanted.refs)
         if refs > _MOST_REFS:
             raise Refused(413, f"More than {_MOST_REFS:,} refs can't be kept: delete some.")
@@ -146,21 +168,33 @@ class GitRequests:
         if await asyncio.to_thread(size_below, folder) > _MOST_PUSHES * self._host.bounds.size:
             raise Refused(507, "Your repository here is full: tell your instructor.")
 
-    async def _noticed(self, hand_out: HandOut, wanted: PushRequest, address: str) -> list[str]:
-        """Write a push down, and say what came of it; nothing where it changed nothing."""
+    async def _look_through(self, ask: GitRequest, wanted: PushRequest) -> None:
+        """Raise Refused where a push has what nobody could read, before Git unpacks it."""
+        assert ask.body is not None  # noqa: S101 - a push has one
+        async with self._host.git.turns.turn(ask.who):
+            why = await asyncio.to_thread(_too_large, ask.body.fileno(), wanted.pack, self._host.bounds.size)
+        if why:
+            raise Refused(413, f"Nothing was taken of this push: it has {why}.")
+
+    async def _noticed(self, hand_out: HandOut) -> RecordedPush | Literal["later"] | None:
+        """Write a push down; None where it changed nothing, `later` where that can't be done now."""
         learner, exercise = hand_out.learner, hand_out.exercise
-        await self._heard(learner, exercise, wanted.options)
-        told = self._host.course.feedback(exercise, self._host.clock.now())
-        page = f"{address}/exercise/{quote(exercise)}"
         try:
-            push = await self._host.desk.noticed(self._host.course, learner, exercise)
+            return await self._host.desk.noticed(self._host.course, learner, exercise)
         except BadInput:
             self._host.desk.later(learner, exercise)
-            count = len(self._host.desk.pushes(learner, exercise)) + 1
-            return _remote(push_blocks(None, told, count), page)
-        if push is None:
-            return []
+            return "later"
+
+    async def _told(
+        self, hand_out: HandOut, push: RecordedPush | Literal["later"], address: str
+    ) -> list[str]:
+        """What Git shows of a push: what came of it, where that is known soon."""
+        learner, exercise = hand_out.learner, hand_out.exercise
+        told = self._host.course.feedback(exercise, self._host.clock.now())
+        page = f"{address}/exercise/{quote(exercise)}"
         count = len(self._host.desk.pushes(learner, exercise))
+        if push == "later":
+            return _remote(push_blocks(None, told, count + 1), page)
         assessment = await self._host.desk.graded(self._host.course, push, _PATIENCE)
         return _remote(push_blocks(assessment, told, count), page, hand=learner in self._host.hands)
 
@@ -193,9 +227,29 @@ def _push_of(head: bytes) -> PushRequest:
         wanted = push_request(head)
     except BadInput:
         raise Refused(400, "This is not how Git pushes, or it pushes more refs than anybody needs.") from None
-    if len(wanted.refs) > _MOST_UPDATES:
-        raise Refused(413, f"More than {_MOST_UPDATES:,} refs at once can't be pushed.")
     return wanted
+
+
+def _too_large(descriptor: int, start: int, most: int) -> str:
+    """What of a push is too large, in words; nothing where nothing is. What is no pack Git refuses itself."""
+    with mmap.mmap(descriptor, 0, access=mmap.ACCESS_READ) as data, memoryview(data) as whole:
+        if len(whole) <= start:
+            return ""  # it only deletes
+        with whole[start:] as pack:
+            try:
+                look_through(pack, _MOST_OBJECTS, _GROWN * most)
+            except TooLarge as large:
+                return str(large)
+            except BadPack:
+                return ""
+    return ""
+
+
+def _refusal(wanted: PushRequest, why: str) -> Response:
+    """An answer by which Git shows why nothing was taken: what an error of HTTP says it keeps to itself."""
+    lines = ["", *remote_lines([Paragraph(why)]), ""]
+    kind = {"Content-Type": "application/x-git-receive-pack-result", "Cache-Control": "no-cache"}
+    return Response(refusal(wanted, "it is refused", lines), 200, kind)
 
 
 def _remote(blocks: Iterable[Block], page: str, *, hand: bool = False) -> list[str]:
@@ -212,9 +266,15 @@ def _options(head: bytes) -> tuple[str, ...]:
 
 
 def _as_git_says(answer: GitAnswer) -> Response:
-    async def parts() -> AsyncIterator[bytes]:
-        while part := answer.body.read(1 << 16):
-            yield part
+    body = answer.body
+    if isinstance(body, bytes):
+        return Response(body, answer.status, dict(answer.headers))
 
-    close = BackgroundTask(answer.body.close)
-    return StreamingResponse(parts(), answer.status, dict(answer.headers), background=close)
+    async def parts() -> AsyncIterator[bytes]:
+        try:
+            while part := await asyncio.to_thread(body.file.read, 1 << 16):
+                yield part
+        finally:
+            body.close()
+
+    return StreamingResponse(parts(), answer.status, dict(answer.headers))

@@ -7,19 +7,19 @@ a request Git sees a path that we wrote, three headers that have the shape they 
 from __future__ import annotations
 
 import asyncio
-import io
 import os
 import re
 import signal
 import subprocess
-import tempfile
 from contextlib import suppress
 from pathlib import Path
 from typing import IO, Literal
 
 from msgspec import Struct
 
-from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.commands.host.held import Held, HeldFile
+from muddled_orchard.commands.host.turns import Turns
+from muddled_orchard.core.base.limits import LARGEST_OBJECT, Bounds
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.vcs.ask import git
 
@@ -27,12 +27,20 @@ Service = Literal["git-upload-pack", "git-receive-pack"]
 
 _PROTOCOL = re.compile(r"[a-z0-9=:.-]{1,64}")
 _VERSION_2 = "version=2"
+_OF_ONE = 2
+"""How many processes of Git one person may have at once."""
+
 _GRACE = 5.0
 """Seconds that Git has to tidy up when it is told to end."""
 
 _SETTINGS = (
     ("core.hooksPath", os.devnull),
     ("gc.auto", "0"),  # whatever was pushed can be graded, however late
+    ("core.bigFileThreshold", str(LARGEST_OBJECT)),  # what is larger is never held in memory whole
+    ("core.deltaBaseCacheLimit", "32m"),
+    ("pack.threads", "1"),  # each thread takes memory of its own
+    ("pack.windowMemory", "64m"),
+    ("transfer.unpackLimit", "100"),  # a small push lies there as files, which no process has to look through
     ("receive.autogc", "false"),
     ("http.receivepack", "true"),
     ("http.getanyfile", "false"),
@@ -50,9 +58,11 @@ _SETTINGS = (
 
 
 class GitRequest(Struct, frozen=True):
-    """A request: the repository's path below the folder of all, the service, whether its refs are asked for,
-    the client's version of the protocol as it says, the content type, and the body with its size."""
+    """A request of somebody: the repository's path below the folder of all, the service, whether its refs are
+    asked for, the client's version of the protocol as it says, the content type, and the body with its
+    size."""
 
+    who: str
     place: str
     service: Service
     refs: bool
@@ -63,11 +73,11 @@ class GitRequest(Struct, frozen=True):
 
 
 class GitAnswer(Struct, frozen=True):
-    """What Git answered: the status, headers, and a file that stands where the body begins."""
+    """What Git answered: the status, headers, and the body; a file stands where that begins."""
 
     status: int
     headers: tuple[tuple[str, str], ...]
-    body: IO[bytes]
+    body: HeldFile | bytes
 
 
 class NoAnswer(Exception):
@@ -75,13 +85,14 @@ class NoAnswer(Exception):
 
 
 class GitService:
-    """`git http-backend` over the repositories in a folder, at most so many processes at a time."""
+    """`git http-backend` over the repositories in a folder, at most so many processes at a time, and few of
+    one person. Each is bounded in time, memory and what it writes."""
 
-    def __init__(self, root: Path, bounds: Bounds, at_once: int) -> None:
-        self._bounds = bounds
-        self._free = asyncio.Semaphore(at_once)
-        self._program = http_backend()
-        self._capabilities: tuple[int, tuple[tuple[str, str], ...], bytes] | None = None
+    def __init__(self, root: Path, bounds: Bounds, at_once: int, held: Held) -> None:
+        self._bounds, self._held = bounds, held
+        self.turns = Turns(at_once, _OF_ONE)
+        self._command = bounded_command(bounds, http_backend())
+        self._capabilities: GitAnswer | None = None
         settings = (*_SETTINGS, ("receive.maxInputSize", str(bounds.size)))
         self._environment = git.environment() | {
             "GIT_PROJECT_ROOT": str(root),
@@ -95,22 +106,19 @@ class GitService:
             self._environment |= {f"GIT_CONFIG_KEY_{number}": key, f"GIT_CONFIG_VALUE_{number}": value}
 
     async def answer(self, request: GitRequest) -> GitAnswer:
-        """What Git answers. Raises NoAnswer.
+        """What Git answers. Raises NoAnswer, and Refused where too much is held for whoever asks.
 
         The first answer to a client of protocol version 2 tells what this Git can, and nothing of the
         repository: it is asked for once.
         """
         is_first = request.refs and request.service == "git-upload-pack" and request.protocol == _VERSION_2
         if is_first and self._capabilities is not None:
-            status, headers, data = self._capabilities
-            return GitAnswer(status, headers, io.BytesIO(data))
-        async with self._free:
+            return self._capabilities
+        async with self.turns.turn(request.who):
             answer = await self._run(request)
         if is_first and answer.status == 200:
-            data = answer.body.read()
-            answer.body.close()
-            self._capabilities = answer.status, answer.headers, data
-            return GitAnswer(answer.status, answer.headers, io.BytesIO(data))
+            self._capabilities = GitAnswer(answer.status, answer.headers, all_of(answer))
+            return self._capabilities
         return answer
 
     async def _run(self, request: GitRequest) -> GitAnswer:
@@ -124,16 +132,17 @@ class GitService:
         }
         if _PROTOCOL.fullmatch(request.protocol):
             environment["GIT_PROTOCOL"] = request.protocol
-        said = tempfile.TemporaryFile()  # noqa: SIM115 - whoever reads the answer closes it
+        said = HeldFile(self._held, request.who)  # whoever reads the answer closes it
         try:
             process = await asyncio.create_subprocess_exec(
-                self._program, stdin=request.body or subprocess.DEVNULL, stdout=said,
+                *self._command, stdin=request.body or subprocess.DEVNULL, stdout=said.file,
                 stderr=subprocess.DEVNULL, env=environment, start_new_session=True,
             )  # fmt: skip
             try:
                 await asyncio.wait_for(process.wait(), self._bounds.seconds)
             finally:
                 await _end(process)
+            said.count()
             return _parsed(said)
         except TimeoutError:
             said.close()
@@ -158,11 +167,34 @@ async def _end(process: asyncio.subprocess.Process) -> None:
             await asyncio.wait_for(process.wait(), _GRACE)
 
 
-def _parsed(said: IO[bytes]) -> GitAnswer:
+def all_of(answer: GitAnswer) -> bytes:
+    """The body of an answer, which is let go of."""
+    if isinstance(answer.body, bytes):
+        return answer.body
+    try:
+        return answer.body.file.read()
+    finally:
+        answer.body.close()
+
+
+def bounded_command(bounds: Bounds, program: str) -> list[str]:
+    """The command that runs a program, and all that it begins, within bounds of memory and of what a file may
+    have.
+
+    A shell sets them: a process with threads must not do anything between the fork and the program. Where
+    the system knows no such bound the program runs all the same.
+    """
+    if os.name != "posix":
+        return [program]
+    kib, blocks = bounds.memory >> 10, (2 * bounds.size >> 9) + 1  # POSIX counts files in 512 bytes
+    script = f'ulimit -v {kib} 2>/dev/null; ulimit -f {blocks} 2>/dev/null; ulimit -c 0; exec "$0"'
+    return ["/bin/sh", "-c", script, program]
+
+
+def _parsed(said: HeldFile) -> GitAnswer:
     """An answer as CGI has it (RFC 3875): headers, an empty line, the body."""
-    said.seek(0)
     status, headers = 200, []
-    while (line := said.readline(65_536).strip()) != b"":
+    while (line := said.file.readline(65_536).strip()) != b"":
         name, _, value = line.decode("latin-1").partition(":")
         if name.lower() == "status":
             status = int(value.split()[0])

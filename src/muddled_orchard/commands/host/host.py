@@ -11,8 +11,10 @@ from starlette.requests import Request
 
 from muddled_orchard.commands.host.access import Access
 from muddled_orchard.commands.host.clock import Clock
+from muddled_orchard.commands.host.connections import Connections
 from muddled_orchard.commands.host.events import News
 from muddled_orchard.commands.host.git_service import GitService
+from muddled_orchard.commands.host.held import Held
 from muddled_orchard.commands.host.push_desk import LedgerThread, PushDesk, seconds
 from muddled_orchard.commands.host.served_course import ServedCourse
 from muddled_orchard.core.base.limits import Bounds
@@ -32,16 +34,20 @@ class Host:
         course: ServedCourse,
         access: Access,
         git: GitService,
+        held: Held,
+        connections: Connections,
         ledger: LedgerThread,
         desk: PushDesk,
         news: News,
         bounds: Bounds,
         clock: Clock,
         url: str | None = None,
+        proxies: frozenset[str] = frozenset(),
     ) -> None:
-        self.course, self.access, self.git = course, access, git
+        self.course, self.access, self.git, self.held = course, access, git, held
         self.ledger, self.desk, self.news = ledger, desk, news
         self.bounds, self.clock, self.url = bounds, clock, url
+        self.connections, self.proxies = connections, proxies
         self.hands: dict[str, float] = {}
         self._key = secrets.token_bytes(32)
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import ipaddress
 import socket
 import ssl
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -17,13 +18,27 @@ _BACKLOG = 2_000
 
 class Listening(Struct, frozen=True):
     """Where a host listens: the address, the port, and with a certificate and its key (both PEM files, or one
-    that has both) over TLS. `url` is where learners reach it, if that is another place."""
+    that has both) over TLS. `url` is where learners reach it, if that is another place; `proxies` are the
+    addresses of those that may say for whom they ask."""
 
     address: str
     port: int
     certificate: Path | None = None
     key: Path | None = None
     url: str | None = None
+    proxies: frozenset[str] = frozenset()
+
+
+def proxies_of(words: Iterable[str]) -> frozenset[str]:
+    """The addresses of proxies that are trusted. Raises BadInput for what is no address."""
+    found = set()
+    for word in words:
+        try:
+            found.add(str(ipaddress.ip_address(word)))
+        except ValueError:
+            hint = "Name the address from which the proxy connects, as in 127.0.0.1 or ::1."
+            raise BadInput(Problem(f"--proxy {word}: this is no IP address", hint)) from None
+    return frozenset(found)
 
 
 @contextmanager

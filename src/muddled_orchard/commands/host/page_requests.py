@@ -13,10 +13,12 @@ from starlette.responses import HTMLResponse, RedirectResponse, Response, Stream
 
 from muddled_orchard.commands.host import pages
 from muddled_orchard.commands.host.events import TooManyPages
+from muddled_orchard.commands.host.held import HeldFile
 from muddled_orchard.commands.host.host import Host
 from muddled_orchard.commands.host.pages import time_here
 from muddled_orchard.commands.host.push_desk import PushResult, seconds
-from muddled_orchard.commands.host.received import Refused, received
+from muddled_orchard.commands.host.received import received
+from muddled_orchard.commands.host.refused import Refused
 from muddled_orchard.commands.host.served_course import ServedExercise
 from muddled_orchard.core.course.board import Seen
 from muddled_orchard.core.course.feedback import Telling, work_blocks
@@ -32,7 +34,7 @@ _TELLING: dict[Feedback, Telling] = {
     "full": Telling(key=True),
 }
 _INSTRUCTORS = Telling(key=True, left="what was left")
-_LARGEST_FORM = 4_096
+_LARGEST_FORM, _MOST_FIELDS = 4_096, 10
 
 
 class PageRequests:
@@ -134,8 +136,8 @@ class PageRequests:
 
     async def hand(self, request: Request, who: str) -> Response:
         """Raise or lower a hand."""
-        form = await _form(request)
-        if not hmac.compare_digest(form.get("token", ""), self._host.token(who)):
+        form = await _form(request, HeldFile(self._host.held, who))
+        if not hmac.compare_digest(form.get("token", "").encode(), self._host.token(who).encode()):
             raise Refused(403, "This form is not of a page here; go back and load the page anew.")
         learner = form.get("learner", "") if who == INSTRUCTOR else who
         if learner not in self._host.course.learners:
@@ -169,11 +171,16 @@ def _push_shown(count: int, result: PushResult, telling: Telling | None) -> page
     return pages.PushShown(count, at, said, blocks)
 
 
-async def _form(request: Request) -> dict[str, str]:
+async def _form(request: Request, body: HeldFile) -> dict[str, str]:
     """The fields of a small form."""
     if request.headers.get("content-type", "").partition(";")[0] != "application/x-www-form-urlencoded":
         raise Refused(415, "This is no form of a page here.")
-    body, _ = await received(request.stream(), _LARGEST_FORM)
-    with body:
-        text = body.read().decode("utf-8", "replace")
-    return dict(parse_qsl(text, max_num_fields=10))
+    await received(request.stream(), _LARGEST_FORM, body)
+    try:
+        text = body.file.read().decode("utf-8", "replace")
+    finally:
+        body.close()
+    try:
+        return dict(parse_qsl(text, max_num_fields=_MOST_FIELDS))
+    except ValueError:
+        raise Refused(400, "This is no form of a page here.") from None

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import asyncio
+from collections import Counter
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
 from typing import Concatenate, ParamSpec, TypeVar
 
@@ -16,6 +18,7 @@ from muddled_orchard import __version__
 from muddled_orchard.commands.host.clock import Clock
 from muddled_orchard.commands.host.push_grading import PushGraders, PushToGrade
 from muddled_orchard.commands.host.served_course import ServedCourse
+from muddled_orchard.commands.host.turns import Turns
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.course.records import Grading, HandOut
@@ -87,6 +90,10 @@ class PushDesk:
         changed: Callable[[PushResult], None] = lambda _: None,
     ) -> None:
         self._ledger, self._graders, self._clock, self._changed = ledger, graders, clock, changed
+        self._turns = Turns(graders.number, graders.number)
+        # Threads of their own: who waits for a grader takes none that sign-in, refs and pages need.
+        self._threads = ThreadPoolExecutor(graders.number, "graders")
+        self._losses: Counter[int] = Counter()
         self._histories: dict[tuple[str, str], RepositoryPushes] = {}
         self._unnoticed: set[tuple[str, str]] = set()
         self._under_way: dict[int, asyncio.Task[Assessment | None]] = {}
@@ -156,8 +163,9 @@ class PushDesk:
             for result in history.pushes
             if result.push.grading is None
         ]
-        for push in sorted(waiting, key=lambda push: push.id):
-            await asyncio.wait({self._begun(course, push)})
+        begun = {self._begun(course, push) for push in sorted(waiting, key=lambda push: push.id)}
+        if begun:
+            await asyncio.wait(begun)
 
     def _begun(self, course: ServedCourse, push: RecordedPush) -> asyncio.Task[Assessment | None]:
         if push.id not in self._under_way:
@@ -172,7 +180,7 @@ class PushDesk:
         if hand_out is None:
             return None
         try:
-            assessment = await asyncio.to_thread(self._found, course, hand_out, push)
+            assessment = await self._assessed(course, hand_out, push)
         except (WorkerLost, OSError, BadInput):
             log.exception("push %s of %s could not be graded", push.id, push.learner)
             return None
@@ -187,11 +195,41 @@ class PushDesk:
         self._changed(result)
         return assessment
 
-    def _found(self, course: ServedCourse, hand_out: HandOut, push: RecordedPush) -> Assessment:
-        text = course.exercises[push.exercise].text
-        snapshot = course.snapshot(hand_out, push.refs)
-        return self._graders.graded(PushToGrade(snapshot, push.exercise, hand_out.variant, text))
+    async def _assessed(self, course: ServedCourse, hand_out: HandOut, push: RecordedPush) -> Assessment:
+        """What is found in a push. One that takes long is begun anew when nobody else waits who is quick."""
+        if not self._turns.is_slow(push.learner):
+            try:
+                return await self._in_turn(course, hand_out, push, _QUICK)
+            except TimeoutError:
+                log.info("push %s of %s takes long to grade", push.id, push.learner)
+        return await self._in_turn(course, hand_out, push, None)
 
+    async def _in_turn(
+        self, course: ServedCourse, hand_out: HandOut, push: RecordedPush, seconds: float | None
+    ) -> Assessment:
+        async with self._turns.turn(push.learner):
+            work = partial(self._found, course, hand_out, push, seconds)
+            return await asyncio.get_running_loop().run_in_executor(self._threads, work)
+
+    def _found(
+        self, course: ServedCourse, hand_out: HandOut, push: RecordedPush, seconds: float | None
+    ) -> Assessment:
+        text = course.exercises[push.exercise].text
+        wanted = PushToGrade(course.snapshot(hand_out, push.refs), push.exercise, hand_out.variant, text)
+        try:
+            return self._graders.graded(wanted, seconds)
+        except WorkerLost as error:
+            self._losses[push.id] += 1
+            if self._losses[push.id] < _MOST_LOSSES:
+                raise
+            return self._graders.lost(wanted, error)  # else it would be tried for ever
+
+
+_QUICK = 5.0
+"""Seconds that a push of somebody who is not slow is graded in; almost all take less than one."""
+
+_MOST_LOSSES = 3
+"""How many processes a push may take down."""
 
 _HELD = 10
 """How many pushes to a repository are held with all that was found."""

@@ -38,22 +38,33 @@ class PushGraders:
 
     def __init__(self, workers: WorkersApart[PushToGrade | None, str], bounds: Bounds) -> None:
         self._workers, self._bounds = workers, bounds
+        self.number = workers.number
 
-    def graded(self, push: PushToGrade) -> Assessment:
-        """The assessment of a push; waits for it, in any thread. Raises WorkerLost where a process ended
-        unexpectedly."""
+    def graded(self, push: PushToGrade, seconds: float | None = None) -> Assessment:
+        """The assessment of a push; waits for it, in any thread. Raises TimeoutError where it takes longer
+        than so many `seconds`, and WorkerLost where a process ended unexpectedly."""
+        if seconds is not None and seconds < self._bounds.seconds:
+            return _of_this(push, self._workers.do(push, seconds))
         try:
-            assessment = assessment_of(self._workers.do(push, self._bounds.seconds))
+            return _of_this(push, self._workers.do(push, self._bounds.seconds))
         except (TimeoutError, MemoryError) as error:
-            return unreadable(why_lost(error, "reading it", self._bounds, push.snapshot.repository))
-        if assessment.exercise and (assessment.exercise, assessment.variant) != (push.exercise, push.variant):
-            # Else the work of another, pushed here, would be theirs.
-            return unreadable("its commits are not those that were handed out in this repository")
-        return assessment
+            return self.lost(push, error)
+
+    def lost(self, push: PushToGrade, error: Exception) -> Assessment:
+        """The assessment of a push that can't be graded."""
+        return unreadable(why_lost(error, "reading it", self._bounds, push.snapshot.repository))
 
     def end(self) -> None:
         """Wait for nothing any more: what is being graded is lost to this run."""
         self._workers.kill()
+
+
+def _of_this(push: PushToGrade, text: str) -> Assessment:
+    assessment = assessment_of(text)
+    if assessment.exercise and (assessment.exercise, assessment.variant) != (push.exercise, push.variant):
+        # Else the work of another, pushed here, would be theirs.
+        return unreadable("its commits are not those that were handed out in this repository")
+    return assessment
 
 
 @contextmanager

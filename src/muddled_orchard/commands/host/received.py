@@ -3,41 +3,35 @@
 from __future__ import annotations
 
 import asyncio
-import tempfile
 import zlib
 from collections.abc import AsyncIterator
-from typing import IO
 
 from starlette.requests import ClientDisconnect
+
+from muddled_orchard.commands.host.held import HeldFile
+from muddled_orchard.commands.host.refused import Refused
 
 _SLOWEST = 60.0
 """Seconds that a body may take to come, whatever its size."""
 
-
-class Refused(Exception):
-    """A request that is not answered: the status of HTTP, and why, in words for the one who asked."""
-
-    def __init__(self, status: int, why: str) -> None:
-        super().__init__(why)
-        self.status, self.why = status, why
+_RATIO, _FREE = 50, 64 << 10
+"""How many times its size a packed body may grow to, beyond so many bytes: Git packs lists of ids."""
 
 
-async def received(stream: AsyncIterator[bytes], most: int, *, zipped: bool = False) -> tuple[IO[bytes], int]:
-    """A body in a file without a name, which stands at its beginning, and its size. Raises Refused."""
-    body = tempfile.TemporaryFile()  # noqa: SIM115 - whoever asked for it closes it
-    inflate = zlib.decompressobj(16 + zlib.MAX_WBITS) if zipped else None
-    size = 0
+async def received(
+    stream: AsyncIterator[bytes], most: int, body: HeldFile, *, zipped: bool = False
+) -> HeldFile:
+    """A body in a file, which then stands at its beginning. Raises Refused, and the file is closed.
+
+    Inflating and writing are done in a thread, a part after the other: nobody else waits for them.
+    """
+    writing = _Writing(body, most, zipped=zipped)
     try:
         async with asyncio.timeout(_SLOWEST):
             async for part in stream:
-                # One byte more than may come shows that there is more.
-                data = inflate.decompress(part, most - size + 1) if inflate else part
-                size += len(data)
-                if size > most:
-                    raise Refused(413, f"it is larger than the {most >> 20} MiB that may come at once")
-                body.write(data)
-        body.seek(0)
-        return body, size
+                await asyncio.to_thread(writing.add, part)
+        body.file.seek(0)
+        return body
     except BaseException as error:
         body.close()
         match error:
@@ -50,3 +44,24 @@ async def received(stream: AsyncIterator[bytes], most: int, *, zipped: bool = Fa
             case ClientDisconnect():
                 raise Refused(400, "it ended before its end") from None
         raise
+
+
+class _Writing:
+    def __init__(self, body: HeldFile, most: int, *, zipped: bool) -> None:
+        self._body, self._most = body, most
+        self._inflate = zlib.decompressobj(16 + zlib.MAX_WBITS) if zipped else None
+        self._came = 0
+
+    def add(self, part: bytes) -> None:
+        """Write what a part comes to. Raises Refused, zlib.error, OSError."""
+        self._came += len(part)
+        most = self._most
+        if self._inflate is not None:
+            most = min(most, _RATIO * self._came + _FREE)
+            # One byte more than may come shows that there is more.
+            part = self._inflate.decompress(part, most - self._body.size + 1)
+        if self._body.size + len(part) > most:
+            if most < self._most:
+                raise Refused(413, "it grows to much more than Git ever packs")
+            raise Refused(413, f"it is larger than the {self._most >> 20} MiB that may come at once")
+        self._body.write(part)

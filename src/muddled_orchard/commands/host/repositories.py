@@ -23,7 +23,7 @@ _LOCK_IS_OLD = 600.0
 def held_alone(folder: Path) -> Iterator[None]:
     """Hold the folder, for this host alone. Raises BadInput where another one does."""
     try:
-        folder.mkdir(parents=True, exist_ok=True)
+        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
         lock = (folder / ".host.lock").open("wb")
     except OSError as error:
         raise BadInput(Problem(f"can't be written: {error.strerror}", file=str(folder))) from None

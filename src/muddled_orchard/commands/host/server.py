@@ -16,11 +16,13 @@ from msgspec import Struct
 from muddled_orchard.commands.host.access import Access
 from muddled_orchard.commands.host.app import application
 from muddled_orchard.commands.host.clock import Clock
+from muddled_orchard.commands.host.connections import Connections
 from muddled_orchard.commands.host.events import News
 from muddled_orchard.commands.host.git_service import GitService, http_backend
+from muddled_orchard.commands.host.held import Held
 from muddled_orchard.commands.host.host import Host
 from muddled_orchard.commands.host.listening import Listening, listening_socket, speaks_tls
-from muddled_orchard.commands.host.protocol import PatientProtocol
+from muddled_orchard.commands.host.protocol import protocol_with
 from muddled_orchard.commands.host.push_desk import LedgerThread, PushDesk, PushResult
 from muddled_orchard.commands.host.push_grading import PushGraders, push_graders
 from muddled_orchard.commands.host.repositories import held_alone, remove_old_locks
@@ -39,8 +41,10 @@ _AGAIN = 5.0
 
 _LONGEST_HEAD = 32_768
 _ENDING = 3
-_MOST_CONNECTIONS = 2_000
 _GIT_AT_ONCE = 4
+_HELD_OF_ONE, _HELD_OF_ALL = 5, 16
+"""How many times the largest push may be held at once for one person, and for all: a repository may have the
+size of four, and a push comes to it."""
 
 
 class Saying(Struct, frozen=True):
@@ -105,10 +109,12 @@ class _Serving:
 
             desk = PushDesk(ledger, graders, clock, changed)
             access = Access(await ledger.do(HostLedger.passwords))
-            git = GitService(course.folder, self._bounds, _GIT_AT_ONCE * (os.cpu_count() or 1))
+            held = Held(_HELD_OF_ONE * self._bounds.size, _HELD_OF_ALL * self._bounds.size)
+            git = GitService(course.folder, self._bounds, _GIT_AT_ONCE * (os.cpu_count() or 1), held)
             host = Host(
-                course=course, access=access, git=git, ledger=ledger, desk=desk, news=news,
-                bounds=self._bounds, clock=clock, url=self._listening.url,
+                course=course, access=access, git=git, held=held, ledger=ledger, desk=desk, news=news,
+                connections=Connections(self._listening.proxies), bounds=self._bounds, clock=clock,
+                url=self._listening.url, proxies=self._listening.proxies,
             )  # fmt: skip
             await host.read_hands()
             await desk.open(course)
@@ -120,9 +126,8 @@ class _Serving:
     async def _listen(self, host: Host, listener: socket.socket, news: News) -> None:
         certificate, key = self._listening.certificate, self._listening.key
         config = uvicorn.Config(
-            application(host), http=PatientProtocol, ws="none", lifespan="off", interface="asgi3",
-            log_level="critical", access_log=False, server_header=False, proxy_headers=False,
-            limit_concurrency=_MOST_CONNECTIONS,
+            application(host), http=protocol_with(host.connections), ws="none", lifespan="off",
+            interface="asgi3", log_level="critical", access_log=False, server_header=False, proxy_headers=False,
             timeout_keep_alive=15, h11_max_incomplete_event_size=_LONGEST_HEAD,
             timeout_graceful_shutdown=_ENDING,
             ssl_certfile=certificate if self._tls else None, ssl_keyfile=key if self._tls else None,

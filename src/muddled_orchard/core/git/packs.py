@@ -13,7 +13,7 @@ from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from typing import Protocol
 
-from muddled_orchard.core.base.limits import LARGEST_OBJECT, LONGEST_CHAIN
+from muddled_orchard.core.base.limits import LARGEST_OBJECT, LONGEST_CHAIN, in_mib
 
 COMMIT, TREE, BLOB, TAG = 1, 2, 3, 4
 KINDS = {COMMIT: b"commit", TREE: b"tree", BLOB: b"blob", TAG: b"tag"}
@@ -106,6 +106,11 @@ class Pack:
                 return kind, size
             kind, _, _, base = self._entry(base)
         raise BadPack("deltas of a pack lead to each other")
+
+    def size_at(self, offset: int) -> int:
+        """The most bytes that an object, what it is a delta of or the delta itself has. Raises BadPack."""
+        _, size, at, base = self._entry(offset)
+        return size if base is None else max(size, *_sizes(self._inflated(at, size, 20)))
 
     def read(self, offset: int) -> tuple[int, bytes]:
         """The kind and the content of an object. Raises BadPack, and TooLarge before it takes much memory."""
@@ -219,6 +224,33 @@ class Pack:
         if have != size:
             raise BadPack("an object of a pack has another size than it says")
         return place - len(inflating.unused_data)
+
+
+def look_through(data: memoryview, most_objects: int, most_bytes: int) -> None:
+    """Look through a pack as it is sent, which may have deltas of objects that are elsewhere, before anybody
+    unpacks it. Raises BadPack, and TooLarge where an object, all of them, or their number is too large.
+
+    Nothing of it is held: it takes no more memory than a piece of an object.
+    """
+    pack = Pack(data, _Anywhere())
+    if pack.count > most_objects:
+        raise TooLarge(f"{pack.count:,} objects, and {most_objects:,} may come at once")
+    whole = 0
+    for offset in pack.entries():
+        size = pack.size_at(offset)
+        if size > LARGEST_OBJECT:
+            raise TooLarge(f"a file of {in_mib(size)}, and the largest may have {in_mib(LARGEST_OBJECT)}")
+        whole += size
+        if whole > most_bytes:
+            raise TooLarge(f"more than the {in_mib(most_bytes)} that may come at once")
+
+
+class _Anywhere:
+    """Where bases are that a pack need not have: it is not asked what is there."""
+
+    def offset(self, _: bytes) -> int:
+        """A place behind the head of a pack."""
+        return _SIGN.size
 
 
 def index_of(data: bytes, most: int) -> bytes:

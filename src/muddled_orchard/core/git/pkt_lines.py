@@ -14,16 +14,19 @@ from muddled_orchard.core.base.problems import BadInput, Problem
 FLUSH = b"0000"
 
 _LONGEST = 65_520
+_REPORT = b"\x01"  # the band of the answer itself
 _PROGRESS = b"\x02"  # the band whose text Git shows its user as `remote: ...`
 _SIDE_BANDS = (b"side-band-64k", b"side-band")
 
 
 class PushRequest(Struct, frozen=True):
-    """What `git push` asks for: the refs that it updates, what the client can, and push options."""
+    """What `git push` asks for: the refs that it updates, what the client can, and push options. Its pack
+    begins at `pack`, where there is one."""
 
     refs: tuple[str, ...]
     capabilities: frozenset[bytes]
     options: tuple[str, ...]
+    pack: int
 
     @property
     def takes_text(self) -> bool:
@@ -65,11 +68,28 @@ def push_request(data: bytes) -> PushRequest:
             refs.append(words[2])
     options: list[str] = []
     if b"push-options" in capabilities:
-        for _, line in packets(data, place):
+        for place, line in packets(data, place):  # noqa: B007, B020 - it goes on where the commands end
             if line is None:
                 break
             options.append(line.decode("utf-8", "replace").rstrip("\n"))
-    return PushRequest(tuple(refs), capabilities, tuple(options))
+    return PushRequest(tuple(refs), capabilities, tuple(options), place)
+
+
+def refusal(request: PushRequest, why: str, lines: Iterable[str]) -> bytes:
+    """What `git receive-pack` answers to a push of which nothing was taken: `why` in a few words for each
+    ref, and lines that Git shows its user, where the client takes them."""
+    report = _packet(f"unpack {why}\n".encode())
+    report += b"".join(_packet(f"ng {ref} {why}\n".encode()) for ref in request.refs)
+    report += FLUSH
+    if not request.takes_text:
+        return report
+    bands = [report[at : at + 900] for at in range(0, len(report), 900)]
+    answer = b"".join(_packet(_REPORT + part) for part in bands) + FLUSH
+    return with_text(answer, lines)
+
+
+def _packet(data: bytes) -> bytes:
+    return b"%04x" % (len(data) + 4) + data
 
 
 def server_options(data: bytes) -> tuple[str, ...]:
@@ -96,5 +116,5 @@ def with_text(answer: bytes, lines: Iterable[str]) -> bytes:
         raise BadInput(Problem("the answer of git receive-pack has no end"))
     text = "".join(f"{line}\n" for line in lines).encode()
     parts = [text[at : at + 900] for at in range(0, len(text), 900)]
-    added = b"".join(b"%04x" % (len(part) + 5) + _PROGRESS + part for part in parts)
+    added = b"".join(_packet(_PROGRESS + part) for part in parts)
     return answer[:end] + added + answer[end:]
