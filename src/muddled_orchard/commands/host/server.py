@@ -127,8 +127,8 @@ class _Serving:
         certificate, key = self._listening.certificate, self._listening.key
         config = uvicorn.Config(
             application(host), http=protocol_with(host.connections), ws="none", lifespan="off",
-            interface="asgi3", log_level="critical", access_log=False, server_header=False, proxy_headers=False,
-            timeout_keep_alive=15, h11_max_incomplete_event_size=_LONGEST_HEAD,
+            interface="asgi3", log_level="critical", access_log=False, server_header=False,
+            proxy_headers=False, timeout_keep_alive=15, h11_max_incomplete_event_size=_LONGEST_HEAD,
             timeout_graceful_shutdown=_ENDING,
             ssl_certfile=certificate if self._tls else None, ssl_keyfile=key if self._tls else None,
         )  # fmt: skip
