@@ -226,6 +226,10 @@ def test_hand_outs_are_pushed_and_again_without_harm(tmp_path: Path) -> None:
     assert (untouched["state"], untouched["percent"]) == ("untouched", 0.0), (
         "the remote alone, as it was handed out"
     )
+    shell(tmp_path, "for x in ada bo; do git init -q --bare srv/only/$x.git; done")
+    only = ("handout", "press-limit", "--roster", "roster.csv", "--out", "out2", "--ledger", "only.db")
+    said = muddled(*only, "--push", f"file://{tmp_path}/srv/only/{{id}}.git", folder=tmp_path).stdout
+    assert "2 pushed" in said, "a single exercise need not be in the address"
     for more, says in (
         (("--push", url, "--pack", "zip"), "--push makes bare repositories, and --pack zip makes none"),
         (("--push", "file:///srv/{exercise}.git"), "--push: several hand-outs would go to one repository"),

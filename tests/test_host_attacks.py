@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import gzip
 import http.client
+import os
 import re
 import socket
 from collections.abc import Iterator, Mapping
@@ -12,7 +13,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import shell
+from tests.conftest import muddled, shell
 from tests.hosts import RunningHost, course_of, git, hosted, press_limit
 
 UPLOAD, RECEIVE = "git-upload-pack", "git-receive-pack"
@@ -212,6 +213,28 @@ def test_what_learners_write_stays_text(host: RunningHost, tmp_path: Path) -> No
         tmp_path / "w",
         f"git push {host.remote('bo')} --delete 'a<b>'; git push -f {host.remote('bo')} origin/main:main",
     )
+
+
+def test_a_password_in_a_url_is_no_argument(
+    host: RunningHost, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Everybody on a machine can see the arguments of programs."""
+    real = shell(tmp_path, "command -v git").strip()
+    (tmp_path / "bin").mkdir()
+    (tmp_path / "bin/git").write_text(f'#!/bin/sh\necho "$@" >> {tmp_path}/arguments\nexec {real} "$@"\n')
+    (tmp_path / "bin/git").chmod(0o755)
+    monkeypatch.setenv("PATH", f"{tmp_path}/bin:{os.environ['PATH']}")
+    muddled("grade", host.remote("bo"), "--quiet", folder=tmp_path)
+    common = ("gather", "bo", "--roster", host.folder / "roster.csv", "--out", "in", "--url")
+    muddled(*common, host.remote("bo"), folder=tmp_path)
+    given = (tmp_path / "arguments").read_text()
+    assert "ls-remote" in given
+    assert host.passwords["bo"] not in given
+    wrong = host.remote("bo").replace(host.passwords["bo"], "wrong")
+    assert "bo  Authentication failed\n" in muddled(*common, wrong, folder=tmp_path, code=2).stdout
+    gone = host.remote("bo").replace("press-limit", "no-such")
+    said = muddled(*common, gone, folder=tmp_path, code=2).stdout
+    assert "bo  repository not found" in said
 
 
 def headers_of(host: RunningHost, who: str, path: str) -> str:

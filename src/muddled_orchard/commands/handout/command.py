@@ -8,6 +8,8 @@ from collections.abc import Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 
+from msgspec.structs import replace
+
 from muddled_orchard.classroom.handing_out import Exercise, enrol, exercises_in, made
 from muddled_orchard.commands.handout.pushing import pushed
 from muddled_orchard.commands.options import (
@@ -174,6 +176,9 @@ def _sources(template: str | None, exercises: list[Exercise], learners: Sequence
     if len({source.url for source in found}) < len(learners) * len(exercises):
         hint = "It needs {id} and, with several exercises, {exercise}."
         raise BadInput(Problem("--push: several hand-outs would go to one repository", hint))
+    if len(exercises) == 1:  # the template need not name it
+        only = exercises[0].scenario.id
+        return [replace(source, exercise=only, place=f"{only}/{source.learner}.git") for source in found]
     return found
 
 

@@ -12,6 +12,7 @@ import tempfile
 from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import IO
+from urllib.parse import quote, unquote, urlsplit, urlunsplit
 
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.phrases import brief, counted
@@ -208,6 +209,7 @@ def _ask_server(
 ) -> None:
     """Run Git against a server, by the URL's own protocol alone; its answer goes to a file, which has a
     bound."""
+    shown, user, password = _without_password(url)
     scheme = url.partition("://")[0]
     more = {
         # Servers may lead from http to https.
@@ -219,11 +221,16 @@ def _ask_server(
         ),  # where ssh keeps its keys; Git itself reads nothing there
     }
     settings = ["-c", "credential.helper=", "-c", "core.hooksPath=/dev/null"]
+    if password is not None:
+        # Arguments are shown to everybody on the machine, variables to nobody: Git asks this helper.
+        more |= {"MUDDLED_USER": user, "MUDDLED_PASSWORD": password}
+        settings += ["-c", f"credential.{'/'.join(shown.split('/')[:3])}.helper={_HELPER}"]
     for helper in helpers:
         settings += ["-c", f"credential.helper={helper}"]
+    command = ["git", *settings, *(shown if word == url else word for word in words)]
     try:
         done = subprocess.run(
-            ["git", *settings, *words], cwd=folder, stdout=said, stderr=subprocess.PIPE,
+            command, cwd=folder, stdout=said, stderr=subprocess.PIPE,
             env=environment() | more, check=False, stdin=subprocess.DEVNULL, timeout=bounds.seconds,
             start_new_session=True,
             preexec_fn=functools.partial(limit_files_and_memory, bounds.size, bounds.memory),
@@ -231,7 +238,31 @@ def _ask_server(
     except subprocess.TimeoutExpired:
         raise GitFailed(f"asking the server took more than {counted(bounds.seconds, 'second')}") from None
     if done.returncode:
-        raise GitFailed(_reason(done.stderr.decode(errors="replace").replace(url, "it")))
+        raise GitFailed(_reason(_without_url(done.stderr.decode(errors="replace"), shown)))
+
+
+_HELPER = r"""!f() {
+test "$1" = get && printf 'username=%s\npassword=%s\n' "$MUDDLED_USER" "$MUDDLED_PASSWORD"
+}; f"""
+
+
+def _without_password(url: str) -> tuple[str, str, str | None]:
+    """A URL without the password in it, the name that it has, and the password; None where there is none.
+    Raises GitFailed for what can't be told to Git."""
+    parts = urlsplit(url)
+    if parts.scheme not in ("http", "https") or parts.password is None:
+        return url, "", None
+    user, password = unquote(parts.username or ""), unquote(parts.password)
+    if any(letter in user + password for letter in "\n\r\0"):
+        raise GitFailed("its name or password has several lines")
+    name = f"{quote(user, safe='')}@" if user else ""
+    return urlunsplit(parts._replace(netloc=name + parts.netloc.rpartition("@")[2])), user, password
+
+
+def _without_url(said: str, url: str) -> str:
+    """What Git says, without the URL, which whoever asked knows: Git itself shows it without a name in it."""
+    place = re.escape(url.partition("://")[2].rpartition("@")[2].rstrip("/"))
+    return re.sub(rf"( for)? '\w+://([^/@']*@)?{place}/?'", "", said).replace(url, "it")
 
 
 def _reason(said: str) -> str:
@@ -241,4 +272,4 @@ def _reason(said: str) -> str:
     # Git ends with the same advice whatever happened before.
     told = said.partition("fatal: Could not read from remote repository.")[0].strip() or said.strip()
     line = told.rsplit("fatal: ", 1)[-1].split("\n")[-1] if told else ""
-    return line.removeprefix("unable to access 'it/': ") or "it can't be fetched, or is larger than it may be"
+    return line.removeprefix("unable to access: ") or "it can't be fetched, or is larger than it may be"
