@@ -22,9 +22,12 @@ from pathlib import Path
 from msgspec import Struct
 
 from muddled_orchard.core.base.limits import MIB, in_mib
+from muddled_orchard.system.memory_use import memory_below
+from muddled_orchard.system.syscall_filter import refusing_filter
 
-MOST_MEMORY, MOST_FILES_SIZE = 512 * MIB, 64 * MIB
-"""The most memory of a process, and of all files that are written, in bytes."""
+MOST_MEMORY, MOST_FILES_SIZE, MOST_SHARED = 512 * MIB, 64 * MIB, 16 * MIB
+"""The most memory of everything together, of all files that are written in a folder, and of memory that
+processes share, in bytes."""
 
 MOST_PROCESSES, MOST_OPEN_FILES, MOST_OUTPUT = 64, 256, MIB
 """The most processes at once, the most files that one may have open, and the most that is written to standard
@@ -33,6 +36,12 @@ output, in bytes."""
 _NOBODY = 65534
 _KEPT = 16 << 10
 _LAST = 5.0
+
+_LOOK = 0.05
+"""Seconds between two looks at what everything together holds."""
+
+_IN_MEMORY = ("/tmp", "/result", "/dev/shm")  # noqa: S108 - of the sandbox
+"""Folders of the sandbox that lie in memory."""
 
 _SEEN = ("--ro-bind", "/usr", "/usr")
 _LINKS = (("usr/bin", "/bin"), ("usr/sbin", "/sbin"), ("usr/lib", "/lib"), ("usr/lib64", "/lib64"))
@@ -97,61 +106,90 @@ def _run(folder: Path | None, command: Sequence[str], seconds: float) -> Ended:
         word for target, place in _LINKS if Path(place).exists() for word in ("--symlink", target, place)
     ]
     given = ("--ro-bind", str(folder), "/given") if folder is not None else ()
+    reading = _filter()
+    filtering = ("--seccomp", str(reading)) if reading is not None else ()
     arguments = (
         *("bwrap", "--unshare-all", "--unshare-user", "--disable-userns", "--die-with-parent"),
         *("--new-session", "--clearenv", "--cap-drop", "ALL", *_SEEN, *links),
         *("--proc", "/proc", "--dev", "/dev", "--size", str(MOST_FILES_SIZE), "--tmpfs", "/tmp"),  # noqa: S108 - its own
         *("--size", str(MOST_FILES_SIZE), "--tmpfs", "/result", *given, "--chdir", "/result"),
+        *("--size", str(MOST_SHARED), "--tmpfs", "/dev/shm", "--remount-ro", "/dev"),  # noqa: S108 - its own
+        *filtering,
         *("--setenv", "PATH", "/usr/local/bin:/usr/bin:/bin", "--setenv", "HOME", "/tmp"),  # noqa: S108 - its own
         *("--setenv", "LANG", "C.UTF-8", "--setenv", "PYTHONDONTWRITEBYTECODE", "1"),
         *("/bin/sh", "-c", begin, "sh", *command),
     )
     other = _NOBODY if os.geteuid() == 0 else None
-    with subprocess.Popen(
-        arguments,
-        stdin=subprocess.DEVNULL,
-        stdout=subprocess.PIPE,
-        stderr=subprocess.STDOUT,
-        env={"PATH": os.environ.get("PATH", os.defpath)},
-        cwd="/",
-        start_new_session=True,
-        user=other,
-        group=other,
-        extra_groups=None if other is None else (),
-    ) as process:
+    try:
+        process = subprocess.Popen(
+            arguments,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            env={"PATH": os.environ.get("PATH", os.defpath)},
+            cwd="/",
+            start_new_session=True,
+            user=other,
+            group=other,
+            extra_groups=None if other is None else (),
+            pass_fds=() if reading is None else (reading,),
+        )
+    finally:
+        if reading is not None:
+            os.close(reading)
+    with process:
         return _watched(process, seconds)
+
+
+def _filter() -> int | None:
+    """An open file with the filter of system calls; None where this machine's calls are not known."""
+    program = refusing_filter()
+    if program is None:
+        return None
+    reading, writing = os.pipe()
+    os.write(writing, program)  # far less than a pipe holds
+    os.close(writing)
+    return reading
 
 
 def _watched(process: subprocess.Popen[bytes], seconds: float) -> Ended:
     """Read what a process writes until it ends, or until a bound ends it and all that it began."""
     assert process.stdout is not None  # noqa: S101 - it was begun with a pipe
-    deadline, written, kept, bound = time.monotonic() + seconds, 0, b"", ""
+    begun = time.monotonic()
+    written, kept, bound, look_at, reads = 0, b"", "", begun + _LOOK, True
     with selectors.DefaultSelector() as selector:
         selector.register(process.stdout, selectors.EVENT_READ)
-        while True:
-            left = deadline - time.monotonic()
-            if left <= 0:
+        while not bound:
+            now = time.monotonic()
+            if now - begun >= seconds:
                 bound = f"it took more than {seconds:g} s"
-                break
-            if not selector.select(left):
-                continue
-            piece = os.read(process.stdout.fileno(), 1 << 16)
-            if not piece:
-                break
-            written += len(piece)
-            kept = (kept + piece)[-_KEPT:]
-            if written > MOST_OUTPUT:
-                bound = f"it wrote more than {in_mib(MOST_OUTPUT)}"
-                break
+            elif now >= look_at:
+                look_at = now + _LOOK
+                if memory_below(process.pid, _IN_MEMORY) > MOST_MEMORY:
+                    bound = f"it held more than {in_mib(MOST_MEMORY)} of memory"
+            elif not reads:  # it closed its output and goes on
+                if _ends_within(process, min(_LOOK, begun + seconds - now)):
+                    break
+            elif selector.select(min(look_at - now, begun + seconds - now)):
+                piece = os.read(process.stdout.fileno(), 1 << 16)
+                reads = bool(piece)
+                written += len(piece)
+                kept = (kept + piece)[-_KEPT:]
+                if written > MOST_OUTPUT:
+                    bound = f"it wrote more than {in_mib(MOST_OUTPUT)}"
     if bound:
         _end(process)
-    try:
-        code = process.wait(max(0.1, deadline - time.monotonic()))
-    except subprocess.TimeoutExpired:  # it closed its output and went on
-        _end(process)
-        code, bound = process.wait(), f"it took more than {seconds:g} s"
+    code = process.wait()
     # A shell says 128 and the signal's number where a signal ended what it began.
     return Ended(128 - code if code > 128 else code, kept.decode("utf-8", "replace"), bound)
+
+
+def _ends_within(process: subprocess.Popen[bytes], seconds: float) -> bool:
+    try:
+        process.wait(max(0.0, seconds))
+    except subprocess.TimeoutExpired:
+        return False
+    return True
 
 
 def _end(process: subprocess.Popen[bytes]) -> None:

@@ -6,6 +6,8 @@ repository comes near them.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from msgspec import Struct
 
 MIB = 1 << 20
@@ -58,6 +60,16 @@ LONGEST_PATH, DEEPEST_FOLDER = 4096, 200
 
 LONGEST_CHAIN = 4096
 """The most deltas that lead to one object in a pack."""
+
+
+LARGEST_SCENARIO = 4 * MIB
+"""The largest file that an instructor writes, in bytes: a scenario or a course."""
+
+MOST_ENTRIES: Mapping[str, int] = {
+    "story": 500, "task": 50, "answer": 500, "rule": 200, "values": 200, "cast": 200, "start": 50,
+}  # fmt: skip
+"""The most entries that each list or table of a scenario file may have: what comes near it no learner could
+work through, and what is far beyond takes minutes to survey."""
 
 
 class Bounds(Struct, frozen=True, kw_only=True):

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
+from muddled_orchard.core.base.limits import MOST_ENTRIES
 from muddled_orchard.core.base.problems import BadInput, KeyPath, Problem, likely
 from muddled_orchard.core.exercise import scenario as scenario_module
 from muddled_orchard.core.exercise import task as task_module
@@ -95,6 +96,8 @@ def read_scenario(
         data = parsed(text)
     except BadInput as bad:
         return None, list(bad.problems)
+    if too_many := list(_too_many(data)):
+        return None, too_many
     problems = list(_words_problems(data))
     try:
         return _checked(SHAPE_OF_FILE.read(data), folder, name, problems), problems
@@ -122,6 +125,14 @@ def _checked(shaped: Scenario, folder: Path | None, name: str, problems: list[Pr
         problems += bad.problems
         return shaped
     return scenario
+
+
+def _too_many(data: Mapping[str, Any]) -> Iterator[Problem]:
+    for table, most in MOST_ENTRIES.items():
+        entries = data.get(table)
+        if isinstance(entries, list | dict) and len(entries) > most:
+            what = f"there are {len(entries):,} of them, and the most is {most}"
+            yield Problem(what, "Make several exercises of it.", (table,))
 
 
 def _words_problems(data: Mapping[str, Any]) -> Iterator[Problem]:

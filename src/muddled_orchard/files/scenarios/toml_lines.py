@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Sequence
 
 import tree_sitter
@@ -15,14 +16,20 @@ def line_of(text: str, key: KeyPath) -> int | None:
 
     `key` is a path as in `("story", 2, "change", 0, "find")`, lists counted from 0.
     """
-    parser = tree_sitter.Parser(tree_sitter.Language(tree_sitter_toml.language()))
-    places: dict[KeyPath, int] = {}
-    _document(parser.parse(text.encode()).root_node, places)
+    places = _places(text)
     while key:
         if key in places:
             return places[key]
         key = key[:-1]
     return None
+
+
+@functools.lru_cache(maxsize=1)  # asked for every problem of a file
+def _places(text: str) -> dict[KeyPath, int]:
+    parser = tree_sitter.Parser(tree_sitter.Language(tree_sitter_toml.language()))
+    places: dict[KeyPath, int] = {}
+    _document(parser.parse(text.encode()).root_node, places)
+    return places
 
 
 def _document(root: tree_sitter.Node, places: dict[KeyPath, int]) -> None:

@@ -5,10 +5,12 @@ from __future__ import annotations
 import codecs
 import re
 import tomllib
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.base.limits import LARGEST_SCENARIO, in_mib
+from muddled_orchard.core.base.problems import BadInput, KeyPath, Problem
 
 _STRAIGHT = 'Text stands between straight quotes: title = "Notes".'
 _PAIR = 'Every line is key = value, as in title = "Notes"; a remark begins with #.'
@@ -32,11 +34,17 @@ _ADVICE = (
 
 
 def text_of(path: Path) -> str:
-    """A file's text, without a byte order mark. Raises BadInput where it can't be read as UTF-8."""
+    """A file's text, without a byte order mark. Raises BadInput where it can't be read as UTF-8, and where it
+    is larger than anybody writes."""
     try:
-        data = path.read_bytes()
+        with path.open("rb") as file:
+            data = file.read(LARGEST_SCENARIO + 1)
     except OSError as error:
         raise BadInput(Problem(f"can't be read: {error.strerror}", file=str(path))) from None
+    if len(data) > LARGEST_SCENARIO:
+        hint = 'Large files come from a folder: take = "FOLDER" in the story.'
+        what = f"it is larger than the {in_mib(LARGEST_SCENARIO)} that such a file may have"
+        raise BadInput(Problem(what, hint, file=str(path)))
     if data.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
         raise BadInput(Problem("this is UTF-16, not UTF-8", "Save it as UTF-8.", file=str(path)))
     data = data.removeprefix(codecs.BOM_UTF8)
@@ -50,8 +58,10 @@ def text_of(path: Path) -> str:
 
 def parsed(text: str) -> dict[str, Any]:
     """The data of a TOML text. Raises BadInput with the line and advice."""
+    if match := _ENDLESS_KEY.search(text):  # the parser takes its time with each part
+        raise BadInput(Problem(_TOO_DEEP, "Take levels out.", line=_line_of(match)))
     try:
-        return tomllib.loads(text)
+        data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         match = re.search(r"at line (\d+)", str(error))
         reason = re.sub(r"\s*\(at .*\)$", "", str(error))
@@ -65,9 +75,35 @@ def parsed(text: str) -> dict[str, Any]:
         ) from None
     except RecursionError:
         line = _line_of(re.search(r"([\[{]\s*){50,}|[\[{]", text))
-        raise BadInput(
-            Problem("lists or tables are nested too deeply", "Take levels out.", line=line)
-        ) from None
+        raise BadInput(Problem(_TOO_DEEP, "Take levels out.", line=line)) from None
+
+    _refuse_odd(data, text)
+    return data
+
+
+def _refuse_odd(data: Mapping[str, Any], text: str) -> None:
+    """Raise BadInput for what no reader of the data could take: dotted keys nest without a bound, and a
+    number in base 16 has as many digits as anybody likes."""
+    waiting: list[tuple[KeyPath, Any]] = [((key,), value) for key, value in data.items()]
+    while waiting:
+        key, value = waiting.pop()
+        if len(key) > _DEEPEST:
+            line = _line_of(_NESTED.search(text))
+            raise BadInput(Problem(_TOO_DEEP, "Take levels out.", line=line))
+        if isinstance(value, int) and value.bit_length() > _LONGEST:
+            raise BadInput(Problem("a number is too long", "Shorten it, or put it in quotes.", key))
+        if isinstance(value, dict):
+            waiting += [((*key, name), inner) for name, inner in value.items()]
+        elif isinstance(value, list):
+            waiting += [((*key, number), inner) for number, inner in enumerate(value)]
+
+
+_DEEPEST, _LONGEST = 32, 63
+"""The most levels of a file's data, and the bits of a number as TOML has it."""
+
+_ENDLESS_KEY = re.compile(r"([^\s.=]{1,200}\s?\.\s?){1000}")
+_NESTED = re.compile(r"([^\s.=]{1,200}\s?\.\s?){30}|([\[{]\s*){30}")
+_TOO_DEEP = "lists or tables are nested too deeply"
 
 
 def _line_of(match: re.Match[str] | None) -> int:
