@@ -310,6 +310,53 @@ def test_the_known_and_the_new_come_in_order_whatever_the_portions_are(
     assert [one.assessment.percent for one in found] == [0.0, 100.0, 0.0, 100.0]
 
 
+@pytest.mark.parametrize("form", ["folder", "bare"])
+def test_what_lies_there_is_taken_as_it_is(form: str, tmp_path: Path) -> None:
+    """A run was killed between making repositories and writing that down, or the ledger is lost."""
+    (tmp_path / "roster.csv").write_text("id,name\nada,Ada\nbo,Bo\n", "utf-8")
+    command = ("handout", "press-limit", "--roster", "roster.csv", "--out", "out", "--pack", form)
+    muddled(*command, folder=tmp_path)
+    place = tmp_path / "out/press-limit" / ("ada" if form == "folder" else "ada.git")
+    repository = place / "work" if form == "folder" else place
+    if form == "folder":
+        shell(repository, RIGHT)
+    before = shell(repository, "git rev-parse main; git log --format=%b $(git rev-list --max-parents=0 main)")
+    query = (
+        "SELECT exercise, learner, variant, scenario, first_commit, tips, file FROM hand_out ORDER BY learner"
+    )
+    with database(tmp_path / "orchard.db") as db:
+        known = db.execute(query).fetchall()
+        db.execute("DELETE FROM hand_out")
+    said = muddled(*command, folder=tmp_path)
+    assert "2 hand-outs were there already that the ledger did not know" in said.stderr
+    with database(tmp_path / "orchard.db") as db:
+        assert db.execute(query).fetchall() == known
+    with database(tmp_path / "orchard.db") as db:
+        db.execute("DELETE FROM hand_out WHERE learner = 'ada'")
+    kept = tmp_path / "kept"
+    shutil.move(place, kept)
+    shutil.copytree(place.with_name("bo" + place.suffix), place)
+    assert "of another learner" in muddled(*command, folder=tmp_path, code=2).stderr
+    shutil.rmtree(place)
+    (place / "work").mkdir(parents=True)
+    (place / "work/notes.txt").write_text("mine")
+    said = muddled(*command, folder=tmp_path, code=2)
+    assert "this is no hand-out of press-limit, and one is to be made here" in said.stderr
+    assert (place / "work/notes.txt").read_text() == "mine"
+    shutil.rmtree(place)
+    shutil.copytree(kept, place)
+    (tmp_path / "orchard.db").unlink()
+    muddled(*command, folder=tmp_path)
+    with database(tmp_path / "orchard.db") as db:
+        assert db.execute(query).fetchall() == known, "by first commits"
+    assert (
+        shell(repository, "git rev-parse main; git log --format=%b $(git rev-list --max-parents=0 main)")
+        == before
+    )
+    if form == "folder":
+        assert graded(place, "--ledger", tmp_path / "orchard.db")["ada"]["percent"] == 100.0
+
+
 def test_two_runs_at_once_and_one_that_is_killed_lose_nothing(tmp_path: Path) -> None:
     names = "".join(f"l{number:03},L {number}\n" for number in range(400))
     (tmp_path / "roster.csv").write_text(f"id,name\n{names}", "utf-8")

@@ -623,6 +623,37 @@ def test_a_full_disk_costs_the_push_alone(tmp_path: Path) -> None:
         assert "Push 1: not yet" in works(host, "ada", f"git reset -q --hard HEAD~1\n{WRONG}")
 
 
+def test_a_start_that_was_killed_and_a_ledger_that_is_older_or_lost(tmp_path: Path) -> None:
+    """Repositories are there, and the ledger does not know all of them or all that was pushed."""
+    folder = course_of(tmp_path / "course", [f"l{number:02}" for number in range(40)], press_limit())
+    process = subprocess.Popen([*PROGRAM, "host", "--port", "0"], cwd=folder, stdout=subprocess.DEVNULL)
+    while len(list(folder.glob("repositories/press-limit/*.git"))) < 3:
+        time.sleep(0.01)
+    process.kill()
+    process.wait()
+    shutil.copy(folder / "orchard.db", folder / "older.db")
+    with hosted(folder) as host:
+        assert "Push 1: not yet" in works(host, "l00", WRONG)
+        assert pushes_of(folder) == [("l00", "press-limit", True)]
+    for file in folder.glob("orchard.db*"):
+        file.unlink()
+    shutil.copy(folder / "older.db", folder / "orchard.db")
+    with hosted(folder) as host:
+        assert "were there already that the ledger did not know" in (folder / "host.err").read_text()
+        again = f"git push -f {host.remote('l00')} main"
+        assert "Push 2: got it" in works(host, "l00", f"git reset -q --hard HEAD~1\n{RIGHT}", push=again)
+        assert "Push 1: got it" in works(host, "l01", RIGHT)
+    for file in folder.glob("orchard.db*"):
+        file.unlink()
+    muddled("host", "--passwords", "passwords.csv", "--quiet", folder=folder)
+    with hosted(folder):
+        for _ in range(200):
+            if len(pushes := pushes_of(folder)) == 2 and all(graded for _, _, graded in pushes):
+                break
+            time.sleep(0.1)
+    assert sorted(pushes_of(folder)) == [("l00", "press-limit", True), ("l01", "press-limit", True)]
+
+
 def test_a_head_that_does_not_come_is_not_waited_for(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(protocol, "_HEADERS_WITHIN", 0.3)
 

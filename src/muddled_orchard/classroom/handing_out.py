@@ -9,8 +9,10 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from muddled_orchard.classroom.brief_page import BRIEF, PAGE, brief_markdown, brief_page
+from muddled_orchard.core.base.phrases import counted, was
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner, variant_code
@@ -32,6 +34,7 @@ from muddled_orchard.system.temporary import remove_left_over
 from muddled_orchard.system.workers import PORTIONS_AHEAD, Awaited, WorkerLost, in_order, workers
 from muddled_orchard.vcs.ask.surveying import surveyor
 from muddled_orchard.vcs.planting import Practice, practice_of, put_in_place
+from muddled_orchard.vcs.read.lying_there import variant_lying_there
 from muddled_orchard.vcs.write.bare import (
     CONFIG,
     bare_repository,
@@ -59,12 +62,13 @@ class Exercise(Struct, frozen=True):
 
 class HandOutToMake(Struct, frozen=True):
     """One hand-out: of which exercise (by place), for whom, which variant, and the URL of the repository that
-    it is pushed to (empty: it isn't)."""
+    it is pushed to (empty: it isn't). `any_variant`: one that lies there already may be another variant."""
 
     exercise: int
     learner: str
     code: str
     url: str = ""
+    any_variant: bool = False
 
 
 def exercises_in(places: Sequence[str], form: str) -> list[Exercise]:
@@ -119,7 +123,7 @@ def enrol(
         scenario = exercise.scenario
         ledger.add_scenario(exercise.digest, scenario.id, scenario.title, scenario_text(scenario))
     known = {(exercise, learner) for learner, exercise in ledger.given()}
-    return [
+    wanted = [
         HandOutToMake(
             number,
             learner.id,
@@ -131,6 +135,17 @@ def enrol(
         if (exercise.scenario.id, learner.id) not in known
         or not _is_made(out, exercise, learner.id, (urls or {}).get((exercise.scenario.id, learner.id)))
     ]
+    if lying_there(exercises, wanted, out) and _is_new(ledger, secret):
+        return [replace(piece, any_variant=True) for piece in wanted]
+    return wanted
+
+
+def _is_new(ledger: Ledger, secret: bytes) -> bool:
+    """Whether a ledger took the place of one that was lost: it gave nobody a variant of its own."""
+    return not any(
+        hand_out.variant == variant_code(secret, hand_out.exercise, hand_out.learner)
+        for hand_out in ledger.each_hand_out()
+    )
 
 
 def _refuse_changed(exercises: Sequence[Exercise], digests: Mapping[str, str]) -> None:
@@ -183,31 +198,82 @@ def _portion_made(
 
 
 def _hand_out(exercise: Exercise, piece: HandOutToMake, out: Path) -> HandOut:
-    """Make one hand-out and put it in place."""
-    practice = practice_of(exercise.variants, piece.code)
+    """Make one hand-out and put it in place; a repository that lies there already is taken as it is."""
     place = _place(out, exercise, piece.learner)
+    lies_there = exercise.form in _REPOSITORIES and _is_in_use(place)
+    code = _variant_there(exercise, place, piece) if lies_there else piece.code
+    practice = practice_of(exercise.variants, code)
+    if exercise.form == BARE and needs_archive(practice):
+        with_brief = whole_folder(exercise, practice, piece.url)
+        write_file(_archive(place), pack(with_brief, exercise.scenario.id, FORMATS[0]))
+    if not lies_there:
+        _put_in_place(exercise, practice, place)
+    ids, history = practice.ids, practice.history
+    return HandOut(
+        exercise=exercise.scenario.id,
+        learner=piece.learner,
+        variant=code,
+        scenario=exercise.digest,
+        first_commit=first_commit(practice),
+        tips={branch: ids[number] for branch, number in history.tips.items()},
+        file=place.relative_to(out).as_posix(),
+    )
+
+
+def _put_in_place(exercise: Exercise, practice: Practice, place: Path) -> None:
     if exercise.form == BARE:
-        if needs_archive(practice):
-            with_brief = whole_folder(exercise, practice, piece.url)
-            write_file(_archive(place), pack(with_brief, exercise.scenario.id, FORMATS[0]))
-        if not place.exists():
-            put_in_place(place, bare_repository(practice.files, practice.history))
+        put_in_place(place, bare_repository(practice.files, practice.history))
     elif exercise.form == HOSTED:
         put_in_place(place, hosted_repository(practice.files, practice.history))
     elif exercise.form == FOLDER:
         put_in_place(place, whole_folder(exercise, practice))
     else:
         write_file(place, pack(whole_folder(exercise, practice), exercise.scenario.id, exercise.form))
-    ids, history = practice.ids, practice.history
-    return HandOut(
-        exercise=exercise.scenario.id,
-        learner=piece.learner,
-        variant=piece.code,
-        scenario=exercise.digest,
-        first_commit=ids[min(ids)],
-        tips={branch: ids[number] for branch, number in history.tips.items()},
-        file=place.relative_to(out).as_posix(),
+
+
+_REPOSITORIES = (BARE, HOSTED, FOLDER)
+"""The forms that lie there as a repository, in which somebody may be at work."""
+
+
+def first_commit(practice: Practice) -> str:
+    """The id of the commit with which a hand-out's history begins."""
+    return practice.ids[min(practice.ids)]
+
+
+def lying_there(exercises: Sequence[Exercise], wanted: Sequence[HandOutToMake], out: Path) -> int:
+    """How many of the hand-outs that are to be made lie there already."""
+    return sum(
+        exercises[piece.exercise].form in _REPOSITORIES
+        and _is_in_use(_place(out, exercises[piece.exercise], piece.learner))
+        for piece in wanted
     )
+
+
+def taken_as_they_are(number: int) -> str:
+    """What is told of so many of them."""
+    what = f"{counted(number, 'hand-out')} {was(number)} there already that the ledger did not know"
+    return f"{what}: a run was stopped, or it is an older copy.\nThey are taken as they are."
+
+
+def _is_in_use(place: Path) -> bool:
+    return place.is_dir() and any(place.iterdir())
+
+
+def _variant_there(exercise: Exercise, place: Path, piece: HandOutToMake) -> str:
+    """The variant of the hand-out that lies there: a run made it that was stopped before it could write that
+    down, or the ledger is an older copy, or a new one. Raises BadInput where something else lies there."""
+    variants = exercise.variants
+    variant = variant_lying_there(
+        place, exercise.scenario.id, lambda code: first_commit(practice_of(variants, code))
+    )
+    if variant is None:
+        hint = "Move it away, or name another folder; nothing of it was changed."
+        what = f"this is no hand-out of {exercise.scenario.id}, and one is to be made here"
+        raise BadInput(Problem(what, hint, file=str(place)))
+    if variant != piece.code and not piece.any_variant:
+        hint = "Move it away, and try again: a new one is made. Nothing of it was changed."
+        raise BadInput(Problem("this is a hand-out of another learner", hint, file=str(place)))
+    return variant
 
 
 def _is_made(out: Path, exercise: Exercise, learner: str, url: str | None) -> bool:

@@ -10,7 +10,14 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
-from muddled_orchard.classroom.handing_out import Exercise, enrol, exercises_in, made
+from muddled_orchard.classroom.handing_out import (
+    Exercise,
+    enrol,
+    exercises_in,
+    lying_there,
+    made,
+    taken_as_they_are,
+)
 from muddled_orchard.commands.handout.pushing import pushed
 from muddled_orchard.commands.options import (
     ON_SERVERS_AT_ONCE,
@@ -100,6 +107,7 @@ def run(options: argparse.Namespace) -> int:
     ledger = Ledger(path, create=True)
     try:
         wanted = enrol(ledger, exercises, learners, out, urls)
+        lies_there = lying_there(exercises, wanted, out)
         count = 0
         shown: list[HandOut] = []  # in the order of exercises and roster, as they are made
         try:
@@ -128,6 +136,8 @@ def run(options: argparse.Namespace) -> int:
         sys.stdout.write(handout_file(str(path), len(learners), ready, shown, there))
     else:
         _show(options, exercises, learners, shown, count, ready, out, path, there)
+    if lies_there and not options.quiet:
+        print(taken_as_they_are(lies_there), file=sys.stderr)
     if waiting and not options.quiet:
         print(f"Not open yet: {listed(waiting, 6)}.", file=sys.stderr)
     failed = sum(one.state == "failed" for one in there)

@@ -83,8 +83,8 @@ def show_what_next(on: Console, out: str, ledger: str, template: str | None, *, 
     on.print(Text(f"Written down in {printable(ledger, on)}: keep it, it alone knows who has which variant."))
     if bare and template is None:
         where = printable(out, on)
-        on.print(Text(f"Put {where}/EXERCISE/LEARNER.git on your Git server, each for its learner; where an"))
-        on.print(Text("archive lies beside it, that goes along: it has what no clone can give."))
+        on.print(Text(f"Put {where}/EXERCISE/LEARNER.git on your Git server, each for its learner."))
+        on.print(Text("Where an archive lies beside it, that goes along: it has what no clone can give."))
         template = "https://SERVER/{id}/{exercise}.git"
     if template is None:
         on.print(Text("When work comes back, put it all in one folder, under any names:"))

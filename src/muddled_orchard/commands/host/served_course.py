@@ -8,7 +8,15 @@ from pathlib import Path
 
 from msgspec import Struct
 
-from muddled_orchard.classroom.handing_out import HOSTED, Exercise, enrol, exercises_in, made, whole_folder
+from muddled_orchard.classroom.handing_out import (
+    HOSTED,
+    Exercise,
+    enrol,
+    exercises_in,
+    lying_there,
+    made,
+    whole_folder,
+)
 from muddled_orchard.core.base.phrases import command
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.passwords import INSTRUCTOR
@@ -81,14 +89,16 @@ class ServedCourse:
             raise BadInput(Problem(what, "Give that learner another id."))
 
     def hand_out(self, ledger: Ledger, now: datetime, jobs: int = 1) -> int:
-        """Make the repositories that are not there yet, of exercises that are open; how many there were."""
+        """Make the repositories that are not there yet, of exercises that are open; how many were there that
+        the ledger did not know, and are taken as they are. Raises BadInput."""
         opened = [exercise.exercise for exercise in self.exercises.values() if exercise.is_open(now)]
         wanted = enrol(ledger, opened, list(self.learners.values()), self.folder)
+        there = lying_there(opened, wanted, self.folder)
         with made(opened, wanted, self.folder, jobs) as portions:
             for portion in portions:
                 ledger.add_hand_outs(portion)
         self._given = {(one.learner, one.exercise): one for one in ledger.each_hand_out()}
-        return len(wanted)
+        return there
 
     def given(self, learner: str, exercise: str) -> HandOut | None:
         """What a learner was handed out of an exercise that is served, if anything."""

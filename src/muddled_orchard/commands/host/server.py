@@ -13,6 +13,7 @@ from pathlib import Path
 import uvicorn
 from msgspec import Struct
 
+from muddled_orchard.classroom.handing_out import taken_as_they_are
 from muddled_orchard.commands.host.access import Access
 from muddled_orchard.commands.host.app import application
 from muddled_orchard.commands.host.clock import Clock
@@ -99,7 +100,8 @@ class _Serving:
         news = News()
         try:
             clock = Clock(self._set_back)
-            await ledger.do(course.hand_out, clock.now())
+            if there := await ledger.do(course.hand_out, clock.now()):
+                self._saying.more(taken_as_they_are(there))
             remove_old_locks(course.folder)
 
             def changed(result: PushResult) -> None:

@@ -194,16 +194,19 @@ class Ledger:
             return {str(exercise): str(title) for exercise, title in rows}
 
     def add_hand_outs(self, made: Iterable[HandOut]) -> None:
-        """Write hand-outs down; the same ones again change nothing."""
+        """Write hand-outs down; the same ones again change nothing. Raises BadInput where one is another
+        learner's: what both hand in could not be told apart."""
         with self._transaction():
-            self._run_many(
-                "INSERT OR IGNORE INTO hand_out VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-                [
-                    (hand_out.exercise, hand_out.learner, hand_out.variant, hand_out.scenario, hand_out.first_commit, json.dumps(dict(hand_out.tips)),
-                     hand_out.file, now())
-                    for hand_out in made
-                ],
-            )  # fmt: skip
+            for hand_out in made:
+                whose = "SELECT learner FROM hand_out WHERE exercise = ? AND variant = ? AND learner <> ?"
+                if rows := self._rows(whose, (hand_out.exercise, hand_out.variant, hand_out.learner)):
+                    what = f"{hand_out.file} is a hand-out of another learner ({rows[0][0]})"
+                    raise BadInput(Problem(what, "Move it away; nothing of it was changed."))
+                self._run(
+                    "INSERT OR IGNORE INTO hand_out VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+                    (hand_out.exercise, hand_out.learner, hand_out.variant, hand_out.scenario, hand_out.first_commit,
+                     json.dumps(dict(hand_out.tips)), hand_out.file, now()),
+                )  # fmt: skip
 
     def hand_outs(self) -> list[HandOut]:
         """Everything that was handed out."""
