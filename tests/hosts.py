@@ -6,7 +6,8 @@ import csv
 import os
 import signal
 import subprocess
-from collections.abc import Iterator, Sequence
+import time
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from urllib.request import HTTPBasicAuthHandler, HTTPPasswordMgrWithDefaultRealm, build_opener
@@ -89,6 +90,16 @@ def hosted(folder: Path, *more: str) -> Iterator[RunningHost]:
             process.communicate()
             said.close()
     assert "Traceback" not in (folder / "host.err").read_text()
+
+
+def until(true: Callable[[], bool], seconds: float = 40.0) -> bool:
+    """Whether something comes true in time."""
+    end = time.monotonic() + seconds
+    while not true():
+        if time.monotonic() > end:
+            return False
+        time.sleep(0.1)
+    return True
 
 
 def git(folder: Path, script: str) -> subprocess.CompletedProcess[str]:

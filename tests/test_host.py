@@ -51,7 +51,7 @@ from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.pushed import PushedSource
 from muddled_orchard.vcs.read.quarantine import refs_of
 from tests.conftest import PROGRAM, database, graded, muddled, shell
-from tests.hosts import COURSE, RunningHost, course_of, git, hosted, press_limit, pushes_of
+from tests.hosts import COURSE, RunningHost, course_of, git, hosted, press_limit, pushes_of, until
 from tests.test_class import RIGHT, WRONG
 from tests.test_pages import AXE, CHROMIUM, WIDTHS
 
@@ -299,24 +299,17 @@ def test_a_course_that_changes_while_it_runs(tmp_path: Path) -> None:
         (folder / "roster.csv").write_text("id,name\nada,Ada\nbo,Bo\n")
         muddled("host", "--passwords", "passwords.csv", "--quiet", folder=folder)
         (folder / "course.toml").write_text(COURSE.format(more=press_limit("full")))
-        for _ in range(60):
-            if (
+        assert until(
+            lambda: (
                 "read anew" in (folder / "host.err").read_text()
                 and (folder / "repositories/press-limit/bo.git").exists()
-            ):
-                break
-            time.sleep(0.2)
+            )
+        )
         host.passwords |= {"bo": (folder / "passwords.csv").read_text().split("bo,Bo,")[1].strip()}
-        for _ in range(60):
-            if git(tmp_path, f"git ls-remote {host.remote('bo')}").returncode == 0:
-                break
-            time.sleep(0.2)
+        assert until(lambda: bool(git(tmp_path, f"git ls-remote {host.remote('bo')}").returncode == 0))
         assert "wanted: theirs (night-shift)" in works(host, "bo", WRONG).replace("\n", " ")
         (folder / "course.toml").write_text("title = 3\n")
-        for _ in range(60):
-            if "served as it was" in (folder / "host.err").read_text():
-                break
-            time.sleep(0.2)
+        assert until(lambda: bool("served as it was" in (folder / "host.err").read_text()))
         assert "course.toml:1: title" in (folder / "host.err").read_text()
         assert "got it" in works(
             host, "bo", f"git reset -q --hard HEAD~1\n{RIGHT}", push="git push -f origin main"
@@ -339,13 +332,24 @@ def test_a_course_that_changes_while_it_runs(tmp_path: Path) -> None:
             folder=folder,
         )
         assert old not in (folder / "passwords.csv").read_text()
-        for _ in range(60):
-            if git(tmp_path, f"git ls-remote {host.remote('ada')}").returncode:
-                break
-            time.sleep(0.2)
+        assert until(lambda: bool(git(tmp_path, f"git ls-remote {host.remote('ada')}").returncode))
         assert git(tmp_path, f"git ls-remote {host.remote('ada')}").returncode, (
             "the old password is no longer one"
         )
+        # Another roster is named, while somebody else is at work with the ledger.
+        (folder / "others.csv").write_text("id,name\nbo,Bo\ncyd,Cyd\n")
+        with database(folder / "orchard.db", isolation_level=None) as db:
+            db.execute("BEGIN EXCLUSIVE")
+            text = COURSE.format(more=press_limit()).replace("roster.csv", "others.csv")
+            (folder / "course.toml").write_text(text)
+            time.sleep(8)
+            db.execute("COMMIT")
+        assert until(lambda: bool((folder / "repositories/press-limit/cyd.git").exists()))
+        assert (folder / "repositories/press-limit/cyd.git").exists()
+        assert "bo" in host.page("bo", "/").lower()
+        (folder / "others.csv").write_text("id,name\ncyd,Cyd\n")
+        gone = "remote: You are not in this course any more"
+        assert until(lambda: gone in git(tmp_path, f"git ls-remote {host.remote('bo')}").stderr)
 
 
 def test_killed_during_pushes(tmp_path: Path) -> None:

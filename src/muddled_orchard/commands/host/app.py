@@ -17,6 +17,7 @@ from muddled_orchard.commands.host.page_requests import PageRequests
 from muddled_orchard.commands.host.pages import message_page, static_file
 from muddled_orchard.commands.host.refused import Refused
 from muddled_orchard.core.base.problems import BadInput
+from muddled_orchard.core.course.passwords import INSTRUCTOR
 
 _KINDS = {"css": "text/css; charset=utf-8", "js": "text/javascript; charset=utf-8", "svg": "image/svg+xml"}
 
@@ -98,6 +99,9 @@ async def _who(host: Host, request: Request) -> str | Response:
         said = "Sign in with your id and the password on your slip.\n"
         headers = {**_HEADERS, "WWW-Authenticate": 'Basic realm="Muddled Orchard", charset="UTF-8"'}
         return PlainTextResponse(said, 401, headers)
+    if who != INSTRUCTOR and who not in host.course.learners:
+        said = "You are not in this course any more; your instructor knows why.\n"
+        return PlainTextResponse(said, 403, _HEADERS)
     if request.client is not None:
         host.connections.signed_in((request.client.host, request.client.port), who)
     return who

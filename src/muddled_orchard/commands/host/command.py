@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import argparse
 import sys
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from muddled_orchard.commands.host.course_source import CourseSource
 from muddled_orchard.commands.host.listening import Listening, proxies_of
 from muddled_orchard.commands.options import (
     add_bounds,
@@ -15,22 +16,13 @@ from muddled_orchard.commands.options import (
     add_ledger,
     add_quiet,
     bounds_of,
-    course_of,
-    ledger_of,
     on_disk,
     positive,
 )
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.core.course.plan import CourseExercise, CoursePlan
-from muddled_orchard.core.course.roster import Learner
-from muddled_orchard.files.course.course_file import CourseFile
-from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.files.course.roster_file import columns_from, read_roster
-from muddled_orchard.files.scenarios.catalogue import scenario_files
-from muddled_orchard.system.output import STDOUT
 
 if TYPE_CHECKING:
-    from muddled_orchard.commands.host.served_course import ServedCourse
+    pass
 
 EXAMPLES = (
     "muddled host --passwords passwords.csv",
@@ -41,7 +33,6 @@ EXAMPLES = (
 _LOCAL = "127.0.0.1"
 _ANY = ("0.0.0.0", "::")  # noqa: S104 - the instructor says so
 _PORT = 8000
-_REPOSITORIES = "repositories"
 _GRADERS = 2
 
 
@@ -70,7 +61,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
     parser.add_argument(
         "--repositories", metavar="DIR", type=on_disk,
-        help=f"where the repositories lie (default: {_REPOSITORIES}, beside the ledger)",
+        help="where the repositories lie (default: repositories, beside the ledger)",
     )  # fmt: skip
     parser.add_argument(
         "--address", metavar="ADDRESS", default=_LOCAL,
@@ -123,7 +114,7 @@ def serve_with(options: argparse.Namespace, begun: Callable[[str], None] = lambd
     from muddled_orchard.files.course.host_ledger import HostLedger
     from muddled_orchard.show.terminal.console import console
 
-    listening, source = _listening(options), _Source(options)
+    listening, source = _listening(options), CourseSource(options)
     names = source.names()
     ledger = HostLedger(source.ledger, create=True)
     try:
@@ -147,75 +138,8 @@ def serve_with(options: argparse.Namespace, begun: Callable[[str], None] = lambd
         push=lambda result: None if options.quiet else show_push(on, names, result.push, result.assessment),
         more=lambda text: print(text, file=sys.stderr, flush=True),
     )
-    serve(source.read, source.watched, source.ledger, listening, bounds_of(options), options.jobs, saying)
+    serve(source, source.ledger, listening, bounds_of(options), options.jobs, saying)
     return 0
-
-
-class _Source:
-    """Where the course is read from: its file, or what was named."""
-
-    def __init__(self, options: argparse.Namespace) -> None:
-        self._options = options
-        course = course_of(options)
-        self.ledger = ledger_of(options, course)
-        self._roster = options.roster or (course.beside(course.plan.roster) if course else None)
-        if self._roster == STDOUT:
-            hint = "It is read again while the host runs."
-            raise BadInput(Problem("the roster of a host must be a file", hint))
-        self.folder = options.repositories or self.ledger.parent / _REPOSITORIES
-        self.title = course.plan.title if course and not options.scenarios else "A course"
-        self._files: list[Path] = []
-
-    def read(self) -> ServedCourse:
-        """The course as it is now. Raises BadInput."""
-        from muddled_orchard.commands.host.served_course import ServedCourse, served_exercises
-
-        plan, rules = self._plan()
-        exercises = served_exercises(rules)
-        return ServedCourse(plan, exercises, list(self.learners().values()), self.folder)
-
-    def names(self) -> dict[str, str]:
-        """Everybody's name, by id."""
-        return {id_: learner.name for id_, learner in self.learners().items()}
-
-    def watched(self) -> list[Path]:
-        """The files that the course was read from."""
-        return self._files
-
-    def _plan(self) -> tuple[CoursePlan, Mapping[str, CourseExercise]]:
-        course: CourseFile | None = course_of(self._options)
-        named = self._options.scenarios
-        if named:
-            files = [str(path) for path in scenario_files(named)]
-            rules = {name: CourseExercise(scenario=name) for name in files}
-            self._files = [Path(name) for name in files]
-            return CoursePlan(title=self.title, exercise=tuple(rules.values())), rules
-        if course is None:
-            hint = "Name one, or write a course file (course.toml)."
-            raise BadInput(Problem("no scenario is named", hint))
-        file = self._options.course or Path("course.toml")
-        self._files = [file, *course.scenarios.values(), *([self._roster] if self._roster else [])]
-        return course.plan, {
-            str(course.scenarios[exercise.scenario]): exercise for exercise in course.plan.exercise
-        }
-
-    def learners(self) -> Mapping[str, Learner]:
-        """Everybody who takes part, by id. Raises BadInput."""
-        if self._roster is not None:
-            words = self._options.roster_columns
-            learners = read_roster(self._roster, columns_from(words) if words else {}).learners
-            return {learner.id: learner for learner in learners}
-        if self.ledger.is_file():
-            ledger = Ledger(self.ledger)
-            try:
-                found = ledger.learners()
-            finally:
-                ledger.close()
-            if found:
-                return found
-        raise BadInput(
-            Problem("there is no roster", "Name one: --roster FILE, or roster in the course file.")
-        )
 
 
 def write_passwords_with(options: argparse.Namespace) -> int:
@@ -226,7 +150,7 @@ def write_passwords_with(options: argparse.Namespace) -> int:
     from muddled_orchard.files.course.password_file import read_passwords, write_passwords
     from muddled_orchard.system.output import PRIVATE, write_file
 
-    listening, source = _listening(options), _Source(options)
+    listening, source = _listening(options), CourseSource(options)
     learners = list(source.learners().values())
     listed = read_passwords(options.passwords)
     ledger = HostLedger(source.ledger, create=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import os
 import socket
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from contextlib import suppress
 from datetime import timedelta
 from pathlib import Path
@@ -18,6 +18,7 @@ from muddled_orchard.commands.host.access import Access
 from muddled_orchard.commands.host.app import application
 from muddled_orchard.commands.host.clock import Clock
 from muddled_orchard.commands.host.connections import Connections
+from muddled_orchard.commands.host.course_source import CourseSource
 from muddled_orchard.commands.host.events import News
 from muddled_orchard.commands.host.git_service import GitService, http_backend
 from muddled_orchard.commands.host.held import Held
@@ -58,33 +59,31 @@ class Saying(Struct, frozen=True):
 
 
 def serve(
-    read: Callable[[], ServedCourse],
-    watched: Callable[[], Sequence[Path]],
+    source: CourseSource,
     ledger: Path,
     listening: Listening,
     bounds: Bounds,
     jobs: int,
     saying: Saying,
 ) -> None:
-    """Serve until the process is asked to end. `read` reads the course, again whenever one of the `watched`
-    files has changed. Raises BadInput where that can't be begun."""
+    """Serve until the process is asked to end; the course is read from its source again whenever that has
+    changed. Raises BadInput where that can't be begun."""
     http_backend()
     tls = speaks_tls(listening)
-    course = read()
+    course = source.read()
     with (
         held_alone(course.folder),
         push_graders(bounds, jobs) as graders,
         listening_socket(listening) as listener,
     ):
-        serving = _Serving(read, watched, ledger, listening, bounds, saying, tls=tls)
+        serving = _Serving(source, ledger, listening, bounds, saying, tls=tls)
         asyncio.run(serving.run(course, graders, listener))
 
 
 class _Serving:
     def __init__(
         self,
-        read: Callable[[], ServedCourse],
-        watched: Callable[[], Sequence[Path]],
+        source: CourseSource,
         ledger: Path,
         listening: Listening,
         bounds: Bounds,
@@ -92,7 +91,7 @@ class _Serving:
         *,
         tls: bool,
     ) -> None:
-        self._read, self._watched, self._path = read, watched, ledger
+        self._source, self._path = source, ledger
         self._listening, self._bounds, self._saying, self._tls = listening, bounds, saying, tls
 
     async def run(self, course: ServedCourse, graders: PushGraders, listener: socket.socket) -> None:
@@ -151,7 +150,6 @@ class _Serving:
 
     async def _keep_up(self, host: Host) -> None:
         """Go by the course, the passwords and the hands as they are now."""
-        seen = _stamps(self._watched())
         opened = _opened(host)
         told = ""
         while True:
@@ -159,9 +157,7 @@ class _Serving:
             try:
                 host.access.renew(await host.ledger.do(HostLedger.passwords))
                 await host.read_hands()
-                stamps = _stamps(self._watched())
-                if stamps != seen:
-                    seen = stamps
+                if self._source.changed():
                     await self._read_anew(host)
                 elif _opened(host) != opened:
                     await host.ledger.do(host.course.hand_out, host.clock.now())
@@ -174,12 +170,18 @@ class _Serving:
                     self._saying.more(told)
 
     async def _read_anew(self, host: Host) -> None:
+        """Go by a course that was changed. Raises BadInput where that can't be done now, and is to be tried
+        again."""
         try:
-            fresh = await asyncio.to_thread(self._read)
-            await host.ledger.do(fresh.hand_out, host.clock.now())
+            fresh = await asyncio.to_thread(self._source.read)
         except BadInput as bad:
             self._saying.more(f"{bad}\nThe course is served as it was.")
             return
+        try:
+            await host.ledger.do(fresh.hand_out, host.clock.now())
+        except BadInput:
+            self._source.forget()
+            raise
         host.course = fresh
         self._saying.more("The course was changed, and is read anew.")
         host.news.tell(INSTRUCTOR, *fresh.learners)
@@ -209,12 +211,3 @@ async def _end_with(server: uvicorn.Server, news: News) -> None:
 def _opened(host: Host) -> frozenset[str]:
     now = host.clock.now()
     return frozenset(exercise.id for exercise in host.course.exercises.values() if exercise.is_open(now))
-
-
-def _stamps(paths: Sequence[Path]) -> dict[Path, tuple[int, int]]:
-    found = {}
-    for path in paths:
-        with suppress(OSError):
-            about = path.stat()
-            found[path] = (about.st_mtime_ns, about.st_size)
-    return found
