@@ -14,6 +14,7 @@ import sys
 import time
 import xml.etree.ElementTree as ET
 import zipfile
+import zlib
 from pathlib import Path
 from types import SimpleNamespace
 from typing import Any, Literal, cast
@@ -34,7 +35,7 @@ from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.course.ledger_schema import LEARNERS, MIGRATIONS, OF_NOBODY
 from muddled_orchard.files.course.roster_file import read_roster
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
-from muddled_orchard.files.stored_results import assessment_text
+from muddled_orchard.files.stored_results import assessment_text, packed, unpacked
 from tests.conftest import LEARNER, PROGRAM, all_marked, database, graded, muddled, shell
 
 ROSTER = "id,name,group\nada,Ada Quince,red\nbo,Bo Medlar,red\ncyd,Cyd Sloe,blue\ndot,Dot Damson,blue\n"
@@ -355,6 +356,38 @@ def test_what_lies_there_is_taken_as_it_is(form: str, tmp_path: Path) -> None:
     )
     if form == "folder":
         assert graded(place, "--ledger", tmp_path / "orchard.db")["ada"]["percent"] == 100.0
+
+
+# What somebody may have done to a ledger that is handed on (DEEP: lists in lists), and what is said of it.
+LISTED, AGAIN = ("ledger", "--json"), ("handout", "press-limit", "--roster", "roster.csv", "--out", "o2")
+STRANGE = {
+    "words in words": ("UPDATE learner SET more = 'DEEP'", LISTED, "the ledger is damaged"),
+    "branches in branches": ("UPDATE hand_out SET tips = 'DEEP'", LISTED, "the ledger is damaged"),
+    "a version below none": ("PRAGMA user_version = -3", LISTED, "the ledger is damaged"),
+    "a view without an end": (
+        "ALTER TABLE learner RENAME TO x; CREATE VIEW learner AS WITH RECURSIVE c(n) AS (SELECT 1 UNION ALL SELECT n + 1 FROM c) SELECT n, n, '{}', n FROM c",
+        LISTED, "it has a view",
+    ),
+    "a trigger": ("CREATE TRIGGER t AFTER INSERT ON grading BEGIN DELETE FROM hand_out; END", LISTED, "it has a trigger"),
+    "a column that makes 900 MB": ("ALTER TABLE hand_out ADD COLUMN z BLOB AS (zeroblob(900000000))", AGAIN, "too big"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", STRANGE)
+def test_a_ledger_from_a_stranger_is_told_in_two_lines(name: str, tmp_path: Path) -> None:
+    (tmp_path / "roster.csv").write_text("id,name\nada,Ada\n", "utf-8")
+    muddled("handout", "press-limit", "--roster", "roster.csv", "--out", "out", folder=tmp_path)
+    statements, words, says = STRANGE[name]
+    with database(tmp_path / "orchard.db") as db:
+        db.executescript(statements.replace("DEEP", "[" * 300_000))
+    said = muddled(*words, folder=tmp_path, code=2).stderr
+    assert says in said
+    assert len(said.splitlines()) == 2
+
+
+def test_a_result_that_grows_without_bound_is_none() -> None:
+    assert unpacked(packed("{}")) == "{}"
+    assert unpacked(zlib.compress(bytes(100 << 20), 9)) == ""
 
 
 def test_two_runs_at_once_and_one_that_is_killed_lose_nothing(tmp_path: Path) -> None:

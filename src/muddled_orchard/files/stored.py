@@ -71,7 +71,7 @@ def sound() -> Iterator[None]:
     """Raise Damaged where what is read within is not what was written."""
     try:
         yield
-    except (msgspec.MsgspecError, ValueError, KeyError, TypeError, AttributeError) as error:
+    except (msgspec.MsgspecError, ValueError, KeyError, TypeError, AttributeError, RecursionError) as error:
         raise Damaged(str(error)) from error
 
 

@@ -86,10 +86,16 @@ def packed(result: str) -> bytes:
 
 def unpacked(kept: str | bytes) -> str:
     """The text of a result that the ledger has kept: earlier versions did so as it is. Empty where it is
-    damaged."""
+    damaged, or grows to more than any result has."""
     if isinstance(kept, str):
         return kept
+    inflating = zlib.decompressobj()
     try:
-        return zlib.decompress(kept).decode()
+        found = inflating.decompress(kept, _LARGEST_RESULT)
+        return found.decode() if inflating.eof else ""
     except (zlib.error, UnicodeDecodeError):
         return ""
+
+
+_LARGEST_RESULT = 16 << 20
+"""The most bytes of a result: one has two texts of at most 4 MiB for few conflicts, and mostly a few KB."""

@@ -30,6 +30,7 @@ from muddled_orchard.system.output import make_private
 
 _AT_ONCE = 500  # how many are asked for in one go
 _PATIENCE = 5.0  # seconds that a run waits for another one to let the ledger go
+_LONGEST = 64 << 20  # the most bytes of a value
 
 
 class Ledger:
@@ -49,6 +50,9 @@ class Ledger:
             # Two runs at once wait for each other, a while.
             self._db = sqlite3.connect(path, timeout=_PATIENCE, isolation_level=None)
             try:
+                self._db.setlimit(sqlite3.SQLITE_LIMIT_LENGTH, _LONGEST)
+                self._db.execute("PRAGMA trusted_schema = OFF")
+                self._refuse_followed()
                 self._db.execute("PRAGMA journal_mode = WAL")
                 self._db.execute("PRAGMA synchronous = FULL")
                 self._db.execute("PRAGMA foreign_keys = ON")
@@ -61,8 +65,21 @@ class Ledger:
         """Let go of the file."""
         self._db.close()
 
+    def _refuse_followed(self) -> None:
+        """Raise BadInput where the file would have more done than it holds: a ledger may come from anybody,
+        and a view of it need not end."""
+        followed = self._db.execute(
+            "SELECT type, name FROM sqlite_master WHERE type NOT IN ('table', 'index') OR sql LIKE 'CREATE VIRTUAL%'"
+        ).fetchone()
+        if followed is not None:
+            what = f"this is no ledger: it has a {'virtual table' if followed[0] == 'table' else followed[0]}"
+            hint = "Take a copy of it from before, or name another one with --ledger."
+            raise BadInput(Problem(what, hint, file=str(self.path)))
+
     def _migrate(self) -> None:
         (version,) = self._db.execute("PRAGMA user_version").fetchone()
+        if version < 0:
+            raise ValueError
         if version == len(MIGRATIONS):
             return
         if version > len(MIGRATIONS):
@@ -122,7 +139,7 @@ class Ledger:
                 what = f"the ledger can't be used: {error}"
                 hint = "Nothing that was reported as done is lost. If it is damaged, take a copy from before."
             raise BadInput(Problem(what, hint, file=str(self.path))) from None
-        except (TypeError, ValueError, AttributeError, OverflowError, msgspec.MsgspecError):
+        except (TypeError, ValueError, AttributeError, OverflowError, RecursionError, msgspec.MsgspecError):
             hint = "Take a copy of it from before, or name another one with --ledger."
             raise BadInput(Problem("the ledger is damaged", hint, file=str(self.path))) from None
 
