@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import json
 from collections.abc import Callable
 from html.parser import HTMLParser
 from typing import get_args
@@ -10,6 +11,8 @@ from typing import get_args
 import pytest
 from markdown_it import MarkdownIt
 
+from muddled_orchard.core.course.collected import Collected
+from muddled_orchard.core.course.told import whose
 from muddled_orchard.core.document import (
     Block,
     Change,
@@ -29,10 +32,12 @@ from muddled_orchard.core.document import (
     Text,
     Texts,
 )
+from muddled_orchard.core.grading.assessment import unreadable
 from muddled_orchard.core.key.graph import Graph, Node
 from muddled_orchard.show.document.page import document_page
 from muddled_orchard.show.document.terminal import show_blocks
 from muddled_orchard.show.document.text import markdown, plain_text, remote_lines
+from muddled_orchard.show.json.writing import json_text
 from muddled_orchard.show.terminal.characters import SIGNS, STYLES
 from muddled_orchard.show.terminal.console import console
 
@@ -119,6 +124,14 @@ def test_git_shows_a_few_short_lines() -> None:
     assert (len(lines), lines[-1], lines[1][:7]) == (16, "...", " - word")
     assert max(map(len, lines)) <= 70
     assert all(line.isprintable() for line in lines)
+
+
+def test_json_and_a_name_at_the_beginning_of_a_line_order_nothing() -> None:
+    text = json_text({"name": "\u202eevil\x9b31m\u200b ö"})
+    assert text == '{\n "name": "\\u202eevil\\u009b31m\\u200b ö"\n}\n'
+    assert json.loads(text) == {"name": "\u202eevil\x9b31m\u200b ö"}
+    work = Collected(submission="x", learner="x", name="::error::x", known=True, assessment=unreadable("-"))
+    assert in_terminal(Document((whose(work),))).startswith("\\::error::x")
 
 
 def test_a_sign_has_a_style() -> None:

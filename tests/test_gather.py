@@ -125,6 +125,18 @@ def test_a_column_of_the_roster_and_no_password_is_shown(course: Path) -> None:
     assert graded(course / "in", "--ledger", course / "orchard.db")["ada"]["percent"] == 100.0
 
 
+def test_a_web_page_is_no_empty_repository(course: Path) -> None:
+    place = course / "srv/ada/page.git/info"
+    place.mkdir(parents=True)
+    (place / "refs").write_text("<html>Sign in</html>")
+    (place.parent / "index.html").write_text("<html>")
+    with dumb_server(course / "srv") as address:
+        said = muddled(
+            "gather", "ada", "--out", "in", "--url", f"{address}/{{id}}/page.git", folder=course, code=2
+        )
+    assert "ada  it answers with a web page, not as a Git server does" in said.stdout
+
+
 def test_a_hostile_server_costs_itself_alone(course: Path) -> None:
     """Configuration and hooks stay there; what Git's own check refuses, and what is too large, is told."""
     url = f"file://{course}/srv/{{id}}/press-limit.git"

@@ -412,8 +412,10 @@ def test_what_can_not_be_served_is_told(tmp_path: Path) -> None:
             ),
             (
                 ("--certificate", "none.pem"),
-                "none.pem: the certificate can't be used: no such file or directory",
+                "none.pem: there is no such file",
             ),
+            (("--certificate", "cert.pem", "--key", "none.pem"), "none.pem: there is no such file"),
+            (("--proxy", "proxy.example"), "--proxy proxy.example: this is no IP address"),
             (("--certificate", "roster.csv"), "roster.csv: the certificate can't be used"),
             (("--key", "key.pem"), "--key without --certificate"),
             (("--port", "70000"), "--port 70000: a port is a number from 0 to 65535"),
@@ -441,6 +443,17 @@ def test_what_can_not_be_served_is_told(tmp_path: Path) -> None:
             "another host serves these repositories"
             in muddled("host", "--port", "0", folder=folder, code=2).stderr
         )
+        other = ("host", "--port", "0", "--repositories", "elsewhere")
+        assert "another host works with this ledger" in muddled(*other, folder=folder, code=2).stderr
+    shell(
+        folder,
+        "chmod 644 key.pem; openssl req -new -key key.pem -subj /CN=q.example | openssl x509 -req -signkey key.pem -days -1 -out old.pem 2>/dev/null",
+    )
+    with hosted(folder, "--certificate", "old.pem", "--key", "key.pem") as host:
+        assert host.process.stdout is not None
+        told = "".join(host.process.stdout.readline() for _ in range(3))
+        assert "Others on this machine can read the key: chmod 600 key.pem" in told
+        assert "The certificate has expired: Git and browsers refuse it." in told
 
 
 def test_a_slow_or_large_body_and_a_clock_that_goes_back(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -619,6 +632,9 @@ def test_a_full_disk_costs_the_push_alone(tmp_path: Path) -> None:
         )
         assert done.returncode
         assert "error" in done.stderr
+        told = "A push of ada could not be received: it can't be kept (File too large)"
+        assert told in (folder / "host.err").read_text(), "whoever runs it is told"
+        assert "Something does not work here" in host.page("instructor", "/board")
         resource.prlimit(
             host.process.pid, resource.RLIMIT_FSIZE, (resource.RLIM_INFINITY, resource.RLIM_INFINITY)
         )

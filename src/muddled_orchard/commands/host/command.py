@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from muddled_orchard.commands.host.course_source import CourseSource
-from muddled_orchard.commands.host.listening import Listening, proxies_of
+from muddled_orchard.commands.host.listening import Listening, proxies_of, tls_warnings
 from muddled_orchard.commands.options import (
     add_bounds,
     add_course,
@@ -34,6 +34,7 @@ _LOCAL = "127.0.0.1"
 _ANY = ("0.0.0.0", "::")  # noqa: S104 - the instructor says so
 _PORT = 8000
 _GRADERS = 2
+_READ_ALONG = "Without TLS whoever is in this network can read passwords along: name a --certificate."
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -130,7 +131,8 @@ def serve_with(options: argparse.Namespace, begun: Callable[[str], None] = lambd
         wide = listening.certificate is None and listening.address not in (_LOCAL, "::1", "localhost")
         lacking = [id_ for id_ in names if id_ not in known]
         url = _url(listening, port)
-        show_serving(on, source.title, len(names), url, lacking, open_to_all=wide)
+        warnings = [_READ_ALONG] if wide else tls_warnings(listening)
+        show_serving(on, source.title, len(names), url, lacking, warnings)
         begun(url)
 
     saying = Saying(

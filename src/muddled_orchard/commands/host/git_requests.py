@@ -60,6 +60,13 @@ _MOST_AT_ONCE = 8
 _PATIENCE = 5.0
 """Seconds that a push waits for its feedback."""
 
+_HOSTS_FAULT = re.compile(
+    rb"No space left on device|Read-only file system|Permission denied|Disk quota exceeded|Input/output error"
+)
+"""What Git says of a push that it can't take for a reason that its learner can do nothing about."""
+
+_CANT_BE_KEPT = 507
+
 _HELP, _HELPED = "help", "helped"
 
 
@@ -111,6 +118,10 @@ class GitRequests:
         try:
             body = HeldFile(self._host.held, who)
             await received(request.stream(), most, body, zipped=zipped)
+        except Refused as refused:
+            if refused.status == _CANT_BE_KEPT:
+                self._host.troubled(f"a push of {who} could not be received: {refused.why}")
+            raise
         finally:
             self._receiving[who] -= 1
         try:
@@ -147,6 +158,10 @@ class GitRequests:
             async with self._pushing.setdefault(ask.place, asyncio.Lock()):
                 answer = await self._asked(ask)
                 said = await asyncio.to_thread(all_of, answer)
+                if match := _HOSTS_FAULT.search(said):
+                    self._host.troubled(
+                        f"a push of {hand_out.learner} was refused: {match[0].decode().lower()}"
+                    )
                 await self._heard(hand_out.learner, hand_out.exercise, wanted.options)
                 push = await self._noticed(hand_out)
         finally:
@@ -212,6 +227,7 @@ class GitRequests:
         try:
             return await self._host.git.answer(ask)
         except NoAnswer as none:
+            self._host.troubled(f"{ask.place}: {none}")
             raise Refused(503, f"{none}. Try again, and tell your instructor if it stays so.") from None
 
     def _place(self, hand_out: HandOut) -> str:

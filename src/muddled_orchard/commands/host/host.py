@@ -6,6 +6,8 @@ import hashlib
 import hmac
 import re
 import secrets
+import time
+from collections.abc import Callable
 
 from starlette.requests import Request
 
@@ -21,8 +23,13 @@ from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.course.board import Board, Seen, board, seen_of_pushes
 from muddled_orchard.core.course.passwords import INSTRUCTOR
 from muddled_orchard.files.course.host_ledger import HostLedger
+from muddled_orchard.system.log import log
 
 _HOST = re.compile(r"[A-Za-z0-9.-]{1,253}(:\d{1,5})?|\[[0-9a-fA-F:]{2,45}\](:\d{1,5})?")
+
+
+_TOLD_AGAIN, _SHOWN_FOR = 60.0, 600.0
+"""Seconds after which the same trouble is told again, and that it stands on the board."""
 
 
 class Host:
@@ -43,17 +50,37 @@ class Host:
         clock: Clock,
         url: str | None = None,
         proxies: frozenset[str] = frozenset(),
+        say: Callable[[str], None] = lambda _: None,
     ) -> None:
         self.course, self.access, self.git, self.held = course, access, git, held
         self.ledger, self.desk, self.news = ledger, desk, news
         self.bounds, self.clock, self.url = bounds, clock, url
         self.connections, self.proxies = connections, proxies
         self.hands: dict[str, float] = {}
+        self._say = say
+        self._troubles: dict[str, float] = {}
         self._key = secrets.token_bytes(32)
 
     def token(self, who: str) -> str:
         """What a form has that came from a page of ours, and no other."""
         return hmac.new(self._key, who.encode(), hashlib.sha256).hexdigest()
+
+    def troubled(self, what: str) -> None:
+        """Something does not work here that only whoever runs the host can mend: they are told once a minute,
+        on the terminal, in the log and on the board."""
+        now = time.monotonic()
+        if now - self._troubles.get(what, -_TOLD_AGAIN) < _TOLD_AGAIN:
+            return
+        log.warning("%s", what)
+        self._troubles[what] = now
+        self._say(f"{what[:1].upper()}{what[1:]}. Look at the disk and at who may write there.")
+        self.news.tell(INSTRUCTOR)
+
+    def troubles(self) -> list[str]:
+        """What did not work in the last ten minutes."""
+        since = time.monotonic() - _SHOWN_FOR
+        self._troubles = {what: at for what, at in self._troubles.items() if at > since}
+        return list(self._troubles)
 
     def address(self, request: Request) -> str:
         """Where the host is, as the one who asks sees it, without a slash at its end."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ipaddress
+import os
 import socket
 import ssl
 from collections.abc import Iterable, Iterator
@@ -62,6 +63,9 @@ def speaks_tls(listening: Listening) -> bool:
         if listening.key is not None:
             raise BadInput(Problem("--key without --certificate", "Name both."))
         return False
+    for file in (listening.certificate, listening.key):
+        if file is not None and not file.is_file():
+            raise BadInput(Problem("there is no such file", "Name a PEM file.", file=str(file)))
     context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
 
     def no_password() -> str:
@@ -75,3 +79,42 @@ def speaks_tls(listening: Listening) -> bool:
         what = f"the certificate can't be used: {str(reason).lower().replace('_', ' ')}"
         raise BadInput(Problem(what, hint, file=str(listening.certificate))) from None
     return True
+
+
+def tls_warnings(listening: Listening) -> list[str]:
+    """What is not as it should be with a certificate that can be used."""
+    warnings = []
+    key = listening.key or listening.certificate
+    if key is not None and os.name == "posix" and key.stat().st_mode & 0o077:
+        warnings.append(f"Others on this machine can read the key: chmod 600 {key}")
+    if listening.certificate is not None and (when := _not_now(listening)):
+        warnings.append(f"The certificate {when}: Git and browsers refuse it. Name another one.")
+    return warnings
+
+
+_TIMES = {9: "is not valid yet", 10: "has expired"}  # X509_V_ERR_CERT_NOT_YET_VALID, _HAS_EXPIRED
+
+
+def _not_now(listening: Listening) -> str:
+    """Why a certificate is not valid at this time; nothing where it is. A client of our own is asked, which
+    trusts it."""
+    assert listening.certificate is not None  # noqa: S101 - whoever asks knows
+    server = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+    server.load_cert_chain(listening.certificate, listening.key)
+    client = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+    client.check_hostname = False
+    client.verify_flags |= ssl.VERIFY_X509_PARTIAL_CHAIN
+    client.load_verify_locations(listening.certificate)
+    asking, asked = ssl.MemoryBIO(), ssl.MemoryBIO()
+    ends = (client.wrap_bio(asked, asking), server.wrap_bio(asking, asked, server_side=True))
+    for _ in range(4):
+        for end in ends:
+            try:
+                end.do_handshake()
+            except ssl.SSLWantReadError:
+                continue
+            except ssl.SSLCertVerificationError as error:
+                return _TIMES.get(error.verify_code, "")
+            except ssl.SSLError:
+                return ""
+    return ""

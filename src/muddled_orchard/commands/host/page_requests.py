@@ -122,7 +122,7 @@ class PageRequests:
             raise Refused(404, "There is nothing here for you.")
         title, now = self._host.course.plan.title, self._host.clock.now().astimezone()
         shown = self._host.board()
-        return HTMLResponse(pages.board_page(title, shown, now, self._host.token(who)))
+        return HTMLResponse(pages.board_page(title, shown, now, self._host.token(who), self._host.troubles()))
 
     async def row(self, request: Request, who: str) -> Response:
         """What a learner has pushed to an exercise."""

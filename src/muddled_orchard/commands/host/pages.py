@@ -117,8 +117,8 @@ def exercise_page(shown: ExercisePage) -> str:
     return page(shown.title, body, live=True)
 
 
-def board_page(course: str, shown: Board, now: datetime, token: str) -> str:
-    """The class, who needs help first."""
+def board_page(course: str, shown: Board, now: datetime, token: str, troubles: Sequence[str] = ()) -> str:
+    """The class, who needs help first, below what only the instructor can mend."""
     common = shown.common and {
         "what": printable(shown.common.what),
         "whose": printable(listed(shown.common.learners, _MOST_NAMES)),
@@ -130,6 +130,7 @@ def board_page(course: str, shown: Board, now: datetime, token: str) -> str:
         common=common,
         counts=[(STAGES[stage], number) for stage, number in shown.counts.items()],
         rows=[_row(row, now.timestamp()) for row in shown.rows],
+        troubles=[printable(what) for what in troubles],
         token=token,
     )
     return page(f"{course}: the board", body, wide=True, live=True)

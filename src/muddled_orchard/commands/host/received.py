@@ -38,7 +38,7 @@ async def received(
             case TimeoutError():
                 raise Refused(408, f"it did not come within {_SLOWEST:g} seconds") from None
             case OSError():
-                raise Refused(507, f"it can't be kept: {error.strerror}; tell your instructor") from None
+                raise Refused(507, f"it can't be kept ({error.strerror}); tell your instructor") from None
             case zlib.error():
                 raise Refused(400, "it is damaged") from None
             case ClientDisconnect():

@@ -20,22 +20,37 @@ _LOCK_IS_OLD = 600.0
 
 
 @contextmanager
-def held_alone(folder: Path) -> Iterator[None]:
-    """Hold the folder, for this host alone. Raises BadInput where another one does."""
+def held_alone(folder: Path, ledger: Path) -> Iterator[None]:
+    """Hold the folder and the ledger, for this host alone. Raises BadInput where another one does."""
     try:
         folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-        lock = (folder / ".host.lock").open("wb")
     except OSError as error:
         raise BadInput(Problem(f"can't be written: {error.strerror}", file=str(folder))) from None
+    hint = "End it, or name another folder with --repositories, and another ledger."
+    with (
+        _held(
+            folder / ".host.lock", Problem("another host serves these repositories", hint, file=str(folder))
+        ),
+        _held(
+            ledger.with_name(f".{ledger.name}.host.lock"),
+            Problem("another host works with this ledger", hint, file=str(ledger)),
+        ),
+    ):
+        yield
+
+
+@contextmanager
+def _held(place: Path, taken: Problem) -> Iterator[None]:
+    try:
+        lock = place.open("wb")
+    except OSError as error:
+        raise BadInput(Problem(f"can't be written: {error.strerror}", file=str(place))) from None
     with lock:
         if fcntl is not None:
             try:
                 fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
             except OSError:
-                hint = "End it, or name another folder with --repositories."
-                raise BadInput(
-                    Problem("another host serves these repositories", hint, file=str(folder))
-                ) from None
+                raise BadInput(taken) from None
         yield
 
 

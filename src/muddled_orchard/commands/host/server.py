@@ -72,7 +72,7 @@ def serve(
     tls = speaks_tls(listening)
     course = source.read()
     with (
-        held_alone(course.folder),
+        held_alone(course.folder, ledger),
         push_graders(bounds, jobs) as graders,
         listening_socket(listening) as listener,
     ):
@@ -115,7 +115,7 @@ class _Serving:
             host = Host(
                 course=course, access=access, git=git, held=held, ledger=ledger, desk=desk, news=news,
                 connections=Connections(self._listening.proxies), bounds=self._bounds, clock=clock,
-                url=self._listening.url, proxies=self._listening.proxies,
+                url=self._listening.url, proxies=self._listening.proxies, say=self._saying.more,
             )  # fmt: skip
             await host.read_hands()
             await desk.open(course)

@@ -17,18 +17,17 @@ from muddled_orchard.show.terminal.characters import printable, sign
 
 
 def show_serving(
-    on: Console, title: str, learners: int, url: str, lacking: Sequence[str], *, open_to_all: bool
+    on: Console, title: str, learners: int, url: str, lacking: Sequence[str], warnings: Sequence[str]
 ) -> None:
-    """`lacking` are the learners without a password; `open_to_all`: others may read along."""
+    """`lacking` are the learners without a password; `warnings` what is not as safe as it could be."""
     text = f"{sign(on, 'met')} {printable(title, on)}: served to {counted(learners, 'learner')} at {url}"
     on.print(Text(text, style="good"), soft_wrap=True)
     on.print(
         Text(f"The board: {url}board, as {INSTRUCTOR}. Learners begin at {url}, with their slips."),
         soft_wrap=True,
     )
-    if open_to_all:
-        warning = "Without TLS whoever is in this network can read passwords along: name a --certificate."
-        on.print(Text(f"{sign(on, 'missed')} {warning}", style="bad"))
+    for warning in warnings:
+        on.print(Text(f"{sign(on, 'missed')} {printable(warning, on)}", style="bad"), soft_wrap=True)
     if lacking:
         who = printable(listed(list(lacking)), on)
         on.print(

@@ -12,11 +12,16 @@ from muddled_orchard.core.grading.hints import reasons
 from muddled_orchard.core.grading.settling import SettledThing
 from muddled_orchard.core.grading.summary import SAID, nothing_done, standing, summary
 
+_ORDERS = ("::", "##[")
+"""How a line begins by which a program orders something of the continuous integration that runs it."""
+
 
 def whose(result: Collected) -> Heading:
     """Whose it is, and which exercise."""
     assessment = result.assessment
     name = f"{result.name} ({result.learner})" if result.name != result.learner else result.learner
+    if name.startswith(_ORDERS):
+        name = f"\\{name}"
     if not assessment.exercise:
         return Heading(1, name)
     alike = repeats_id(assessment.title, assessment.exercise)

@@ -72,6 +72,10 @@ def find_submissions(
         if place is None and (not path.is_dir() or _has_repository(path, 0)):
             found.append(Handed(path, _name(path)))
             continue
+        try:
+            os.scandir(place or path).close()
+        except OSError as error:
+            raise BadInput(Problem(f"can't be read: {error.strerror}", file=str(path))) from None
         below = list(_below(place or path, passed_over))
         if not below:
             hint = "Name a practice folder, an archive, or a folder full of them."

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from typing import TypeVar
 
 import msgspec
@@ -27,6 +28,12 @@ def shaped(shape: type[_T], *sources: object, **more: object) -> _T:
 
 def json_text(data: object) -> str:
     """The text, UTF-8 safe, with a final newline; structs are objects. A name may hold bytes that are no
-    UTF-8: they are told, not passed on."""
+    UTF-8: they are told, not passed on. What turns a line around or speaks to a terminal is escaped."""
     text = json.dumps(msgspec.to_builtins(data), ensure_ascii=False, indent=1)
+    text = _UNSEEN.sub(lambda match: f"\\u{ord(match[0]):04x}", text)
     return text.encode("utf-8", "backslashreplace").decode() + "\n"
+
+
+_UNSEEN = re.compile("[\x7f-\x9f\u00ad\u061c\u200b-\u200f\u2028-\u202e\u2060-\u206f\ufeff]")
+"""Characters that show nothing themselves: the rest of C0 and all of C1, and those of Unicode that change the
+direction of what stands around them, or hide in it."""

@@ -176,9 +176,19 @@ def clone_bare(
 def remote_refs(url: str, bounds: Bounds, *, helpers: Sequence[str] = ()) -> str:
     """What `git ls-remote --symref` says of a repository elsewhere: HEAD and every ref. Raises GitFailed."""
     with tempfile.TemporaryFile() as said:
-        _ask_server(["ls-remote", "--symref", "--", url], url, Path.cwd(), said, bounds, helpers)
+        command = ["ls-remote", "--symref", "--", url]
+        _ask_server(command, url, Path.cwd(), said, bounds, helpers)
+        if not said.seek(0, os.SEEK_END) and url.startswith("http"):
+            # To Git a line of a web page is an empty repository.
+            heard = _ask_server(command, url, Path.cwd(), said, bounds, helpers, _HEADERS)
+            if re.search(r"^.*<= recv header: content-type: text/html", heard, re.IGNORECASE | re.MULTILINE):
+                raise GitFailed("it answers with a web page, not as a Git server does")
         said.seek(0)
         return said.read(_MOST_SAID).decode("utf-8", "replace")
+
+
+_HEADERS = {"GIT_TRACE_CURL": "1", "GIT_TRACE_CURL_NO_DATA": "1"}
+"""What has Git tell the headers of what it is answered."""
 
 
 _MOST_SAID = 16 << 20
@@ -205,13 +215,20 @@ def credential_helpers() -> list[str]:
 
 
 def _ask_server(
-    words: Sequence[str], url: str, folder: Path, said: IO[bytes], bounds: Bounds, helpers: Sequence[str]
-) -> None:
+    words: Sequence[str],
+    url: str,
+    folder: Path,
+    said: IO[bytes],
+    bounds: Bounds,
+    helpers: Sequence[str],
+    variables: Mapping[str, str] | None = None,
+) -> str:
     """Run Git against a server, by the URL's own protocol alone; its answer goes to a file, which has a
-    bound."""
+    bound. What it told of it beside."""
     shown, user, password = _without_password(url)
     scheme = url.partition("://")[0]
     more = {
+        **(variables or {}),
         # Servers may lead from http to https.
         "GIT_ALLOW_PROTOCOL": "http:https" if scheme == "http" else scheme,
         "GIT_ASKPASS": "true",
@@ -239,6 +256,7 @@ def _ask_server(
         raise GitFailed(f"asking the server took more than {counted(bounds.seconds, 'second')}") from None
     if done.returncode:
         raise GitFailed(_reason(_without_url(done.stderr.decode(errors="replace"), shown)))
+    return done.stderr.decode(errors="replace")
 
 
 _HELPER = r"""!f() {
