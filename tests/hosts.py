@@ -67,11 +67,11 @@ def press_limit(feedback: str = "criteria") -> str:
 
 
 @contextmanager
-def hosted(folder: Path, *more: str) -> Iterator[RunningHost]:
-    """The program at work on a course, until the block is left."""
+def hosted(folder: Path, *more: str, before: Sequence[str | Path] = ()) -> Iterator[RunningHost]:
+    """The program at work on a course, until the block is left; `before` are options of the program itself."""
     said = (folder / "host.err").open("a")
     process = subprocess.Popen(
-        [*PROGRAM, "host", "--port", "0", *more],
+        [*PROGRAM, *map(str, before), "host", "--port", "0", *more],
         cwd=folder, stdout=subprocess.PIPE, stderr=said, text=True, env={**os.environ, "NO_COLOR": "1", "COLUMNS": "200"},
     )  # fmt: skip
     try:

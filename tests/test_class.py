@@ -244,6 +244,10 @@ def test_a_ledger_of_before_results_were_packed_is_read(tmp_path: Path) -> None:
         places = ", ".join("?" * len(values))
         old.execute(f"INSERT INTO grading VALUES ({places})", values)  # noqa: S608 - question marks alone
     ledger = Ledger(tmp_path / "old.db")
+    with database(tmp_path / "old.db.version-2") as kept:
+        assert kept.execute("PRAGMA user_version").fetchone() == (2,), (
+            "a copy from before it was brought up to date"
+        )
     assert ledger.gradings() == [now]
     assert ledger.graded(now.fingerprint, now.version) == now
     assert list(ledger.results([now.id])) == [(now.id, now.result)]

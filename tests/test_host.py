@@ -643,6 +643,53 @@ def test_a_full_disk_costs_the_push_alone(tmp_path: Path) -> None:
         assert "Push 1: not yet" in works(host, "ada", f"git reset -q --hard HEAD~1\n{WRONG}")
 
 
+def test_who_runs_it_can_watch_it_and_keep_copies(tmp_path: Path) -> None:
+    """Health, figures, the log, and a copy of the ledger, while it is at work; below a path, which a proxy takes
+    away or leaves."""
+    folder = course_of(tmp_path / "course", ["ada"], press_limit())
+    log = tmp_path / "host.log"
+    with socket.create_server(("127.0.0.1", 0)) as free:
+        port = free.getsockname()[1]
+    url = f"http://127.0.0.1:{port}/orchard/"
+    with hosted(folder, "--port", str(port), "--url", url, before=("--log", log)) as host:
+        assert host.url == url
+        assert "Push 1: not yet" in works(host, "ada", WRONG)
+        assert f"More: {url}exercise/press-limit" in works(host, "ada", "git commit -q --allow-empty -m x")
+        below, bare = replace(host, url=url), replace(host, url=url.replace("orchard/", ""))
+        for one in (below, bare):
+            assert 'href="../static/style.css"' in one.page("ada", "exercise/press-limit")
+            assert f"git clone http://ada@127.0.0.1:{port}/orchard/git/ada" in one.page(
+                "ada", "exercise/press-limit"
+            )
+            assert one.data("ada", "static/icon.svg")
+            assert one.page("ada", "health") == "ready\n"
+        assert "muddled_pushes_total 2\n" in host.page("instructor", "metrics")
+        with pytest.raises(OSError, match="404"):
+            host.page("ada", "metrics")
+        git(tmp_path, f"git ls-remote {host.remote('ada').replace(host.passwords['ada'], 'wrong')}")
+        muddled("ledger", "--backup", tmp_path / "copy.db", folder=folder)
+        log.rename(tmp_path / "host.log.1")
+        works(host, "ada", "git commit -q --allow-empty -m y")
+        with database(folder / "orchard.db", isolation_level=None) as db:
+            db.execute("BEGIN EXCLUSIVE")
+            time.sleep(6)
+            with pytest.raises(OSError, match="503"):
+                host.page("ada", "health")
+            db.execute("COMMIT")
+    told = (tmp_path / "host.log.1").read_text()
+    assert "push 1 of ada to press-limit" in told
+    assert "push 1: not yet, 12 of 26" in told
+    assert "a wrong name or password from 127.0.0.1, for ada" in told
+    assert "push 3 of ada" in log.read_text(), "it begins a new one where the old one was moved away"
+    assert not any(word in told for word in host.passwords.values())
+    with database(tmp_path / "copy.db") as db:
+        assert db.execute("SELECT count(*) FROM push").fetchone() == (2,)
+    assert (
+        "this file exists already"
+        in muddled("ledger", "--backup", tmp_path / "copy.db", folder=folder, code=2).stderr
+    )
+
+
 def test_a_start_that_was_killed_and_a_ledger_that_is_older_or_lost(tmp_path: Path) -> None:
     """Repositories are there, and the ledger does not know all of them or all that was pushed."""
     folder = course_of(tmp_path / "course", [f"l{number:02}" for number in range(40)], press_limit())

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import logging
 import os
+from logging.handlers import WatchedFileHandler
 
 from muddled_orchard.system import LOG_VARIABLE
 
@@ -24,8 +25,9 @@ def write_log(file: str | None = None) -> None:
     file = file or os.environ.get(LOG_VARIABLE)
     if not file:
         return
-    # At once, and appended: several processes write to it.
-    handler = logging.FileHandler(file, encoding="utf-8", errors="backslashreplace")
+    # At once, and appended: several processes write to it. Where it was moved away, as logrotate does, a new
+    # one is begun.
+    handler = WatchedFileHandler(file, encoding="utf-8", errors="backslashreplace")
     handler.setFormatter(logging.Formatter(_FORM))
     for other in log.handlers[1:]:
         log.removeHandler(other)

@@ -19,7 +19,9 @@ from concurrent.futures import ThreadPoolExecutor
 
 from msgspec import Struct
 
+from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.course.passwords import HashedPassword, matches
+from muddled_orchard.system.log import log
 
 _FIRST_DELAY, _LONGEST_DELAY = 0.25, 8.0
 """Seconds that an answer to the first wrong password takes, and to the n-th at most; each takes twice as long
@@ -51,6 +53,7 @@ class Access:
         self._key = secrets.token_bytes(32)
         self._right: dict[str, bytes] = {}
         self._guesses: OrderedDict[tuple[str, str], _Guesses] = OrderedDict()
+        self.wrong = 0
         self._computing = ThreadPoolExecutor(2, "passwords")
 
     def renew(self, passwords: Mapping[str, HashedPassword]) -> None:
@@ -74,11 +77,13 @@ class Access:
             raise TooManyGuesses
         guesses.waiting += 1
         try:
-            return await self._checked(who, password, digest, guesses)
+            return await self._checked(who, password, digest, guesses, address)
         finally:
             guesses.waiting -= 1
 
-    async def _checked(self, who: str, password: str, digest: bytes, guesses: _Guesses) -> str | None:
+    async def _checked(
+        self, who: str, password: str, digest: bytes, guesses: _Guesses, address: str
+    ) -> str | None:
         begun, kept = time.monotonic(), self._kept.get(who)
         if kept is not None:
             loop = asyncio.get_running_loop()
@@ -87,6 +92,8 @@ class Access:
                 self._right[who] = digest
                 guesses.wrong = 0
                 return who
+        self.wrong += 1
+        log.warning("a wrong name or password from %s, for %s", address or "somewhere", brief(who, 40))
         guesses.wrong += 1
         guesses.newest = time.monotonic()
         delay = min(_FIRST_DELAY * 2 ** min(guesses.wrong - 1, 10), _LONGEST_DELAY)

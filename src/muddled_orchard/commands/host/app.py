@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Awaitable, Callable
+from urllib.parse import urlsplit
 
 from starlette.applications import Starlette
 from starlette.requests import Request
 from starlette.responses import HTMLResponse, PlainTextResponse, Response
 from starlette.routing import Route
+from starlette.types import ASGIApp
 
 from muddled_orchard.commands.host.access import TooManyGuesses
-from muddled_orchard.commands.host.asking import address_of
+from muddled_orchard.commands.host.asking import address_of, below, top_of
 from muddled_orchard.commands.host.git_requests import GitRequests
 from muddled_orchard.commands.host.host import Host
 from muddled_orchard.commands.host.page_requests import PageRequests
 from muddled_orchard.commands.host.pages import message_page, static_file
 from muddled_orchard.commands.host.refused import Refused
+from muddled_orchard.commands.host.watched import Readiness
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.passwords import INSTRUCTOR
 
@@ -38,8 +41,8 @@ _HEADERS = {
 }
 
 
-def application(host: Host) -> Starlette:
-    """All that a host answers."""
+def application(host: Host) -> ASGIApp:
+    """All that a host answers, below the path of its URL."""
     page, git = PageRequests(host), GitRequests(host)
     ways: list[tuple[str, str, _Answer]] = [
         ("GET", "/", page.home),
@@ -48,12 +51,14 @@ def application(host: Host) -> Starlette:
         ("POST", "/hand", page.hand),
         ("GET", "/events", page.events),
         ("GET", "/board", page.board),
+        ("GET", "/metrics", page.metrics),
         ("GET", "/board/{learner}/{exercise}", page.row),
     ]
     routes = [Route(path, _for_browsers(host, answer), methods=[way]) for way, path, answer in ways]
     routes.append(Route("/static/{name}", _static, methods=["GET"]))
+    routes.append(Route("/health", _health(Readiness(host)), methods=["GET"]))
     routes.append(Route("/git/{rest:path}", _for_git(host, git.answer), methods=["GET", "POST"]))
-    return Starlette(routes=routes)
+    return below(Starlette(routes=routes), urlsplit(host.url or "").path)
 
 
 def _for_browsers(host: Host, answer: _Answer) -> Callable[[Request], Awaitable[Response]]:
@@ -64,13 +69,17 @@ def _for_browsers(host: Host, answer: _Answer) -> Callable[[Request], Awaitable[
         try:
             found = await answer(request, who)
         except Refused as refused:
-            found = HTMLResponse(message_page("That did not work", refused.why), refused.status)
+            found = _did_not_work(request, refused.why, refused.status)
         except BadInput as bad:  # the ledger, which somebody else is at work with
-            found = HTMLResponse(message_page("That did not work", str(bad)), 503)
+            found = _did_not_work(request, str(bad), 503)
         found.headers.update({**_HEADERS, **found.headers})
         return found
 
     return answered
+
+
+def _did_not_work(request: Request, why: str, status: int) -> Response:
+    return HTMLResponse(message_page("That did not work", why, top_of(request)), status)
 
 
 def _for_git(host: Host, answer: _Answer) -> Callable[[Request], Awaitable[Response]]:
@@ -105,6 +114,17 @@ async def _who(host: Host, request: Request) -> str | Response:
     if request.client is not None:
         host.connections.signed_in((request.client.host, request.client.port), who)
     return who
+
+
+def _health(readiness: Readiness) -> Callable[[Request], Awaitable[Response]]:
+    """Whether pushes can be taken, for whoever watches the machine: it says nothing of anybody's."""
+
+    async def answered(_: Request) -> Response:
+        problems = await readiness.problems()
+        said = "".join(f"{what}\n" for what in problems) or "ready\n"
+        return PlainTextResponse(said, 503 if problems else 200, _HEADERS)
+
+    return answered
 
 
 async def _static(request: Request) -> Response:

@@ -1,5 +1,7 @@
 // Shows the page anew whenever the host says that there is news, and keeps what is open and focused.
 "use strict";
+// Everything is told where it is from here: a proxy may have put it below a path of its own.
+const here = document.currentScript.src;
 const main = document.querySelector("main[data-live]");
 let waiting = false;
 
@@ -24,7 +26,7 @@ function later() {
 }
 
 if (main) {
-  const news = new EventSource("/events");
+  const news = new EventSource(new URL("../events", here));
   news.onmessage = later;
   setInterval(later, 30000);
 }

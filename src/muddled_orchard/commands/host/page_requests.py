@@ -12,6 +12,7 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
 
 from muddled_orchard.commands.host import pages
+from muddled_orchard.commands.host.asking import top_of
 from muddled_orchard.commands.host.events import TooManyPages
 from muddled_orchard.commands.host.held import HeldFile
 from muddled_orchard.commands.host.host import Host
@@ -20,6 +21,7 @@ from muddled_orchard.commands.host.push_desk import PushResult, seconds
 from muddled_orchard.commands.host.received import received
 from muddled_orchard.commands.host.refused import Refused
 from muddled_orchard.commands.host.served_course import ServedExercise
+from muddled_orchard.commands.host.watched import metrics_text
 from muddled_orchard.core.course.board import Seen
 from muddled_orchard.core.course.feedback import Telling, work_blocks
 from muddled_orchard.core.course.passwords import INSTRUCTOR
@@ -43,15 +45,15 @@ class PageRequests:
     def __init__(self, host: Host) -> None:
         self._host = host
 
-    async def home(self, _: Request, who: str) -> Response:
+    async def home(self, request: Request, who: str) -> Response:
         """The exercises of a learner; the instructor's home is the board."""
         if who == INSTRUCTOR:
-            return RedirectResponse("/board", 303)
+            return RedirectResponse("board", 303)
         now, course = self._host.clock.now(), self._host.course
         shown = [self._listed(exercise, who, now) for exercise in course.exercises.values()]
         points = any(course.feedback(id_, now) in ("criteria", "full") for id_ in course.exercises)
         name = course.learners[who].name if who in course.learners else who
-        about = (course.plan.title, name, shown, self._host.token(who))
+        about = (course.plan.title, name, shown, self._host.token(who), top_of(request))
         return HTMLResponse(pages.learner_page(*about, hand=who in self._host.hands, points=points))
 
     def _listed(self, exercise: ServedExercise, who: str, now: datetime) -> pages.ExerciseShown:
@@ -87,7 +89,7 @@ class PageRequests:
             hand=who in self._host.hands,
             token=self._host.token(who),
         )
-        return HTMLResponse(pages.exercise_page(shown))
+        return HTMLResponse(pages.exercise_page(shown, top_of(request)))
 
     async def archive(self, request: Request, who: str) -> Response:
         """The practice folder of a learner, packed."""
@@ -114,15 +116,22 @@ class PageRequests:
             stream: AsyncIterator[bytes] = self._host.news.of(who)
         except TooManyPages:
             raise Refused(429, "Too many pages are open.") from None
-        return StreamingResponse(stream, media_type="text/event-stream")
+        headers = {"X-Accel-Buffering": "no"}  # a proxy that gathers answers would keep news back
+        return StreamingResponse(stream, headers=headers, media_type="text/event-stream")
 
-    async def board(self, _: Request, who: str) -> Response:
+    async def board(self, request: Request, who: str) -> Response:
         """Where everybody stands."""
         if who != INSTRUCTOR:
             raise Refused(404, "There is nothing here for you.")
         title, now = self._host.course.plan.title, self._host.clock.now().astimezone()
-        shown = self._host.board()
-        return HTMLResponse(pages.board_page(title, shown, now, self._host.token(who), self._host.troubles()))
+        about = (title, self._host.board(), now, self._host.token(who), top_of(request))
+        return HTMLResponse(pages.board_page(*about, self._host.troubles()))
+
+    async def metrics(self, _: Request, who: str) -> Response:
+        """The host's figures, for a program that watches it in the instructor's name."""
+        if who != INSTRUCTOR:
+            raise Refused(404, "There is nothing here for you.")
+        return Response(metrics_text(self._host), media_type="text/plain; version=0.0.4; charset=utf-8")
 
     async def row(self, request: Request, who: str) -> Response:
         """What a learner has pushed to an exercise."""
@@ -132,7 +141,8 @@ class PageRequests:
         scheme, _, where = self._host.address(request).partition("://")
         clone = f"git clone {scheme}://{INSTRUCTOR}@{where}/git/{quote(learner)}/{exercise}.git"
         name, title = self._host.course.learners[learner].name, self._host.course.exercises[exercise].title
-        return HTMLResponse(pages.row_page(name, title, clone, self._shown(learner, exercise, _INSTRUCTORS)))
+        pushes = self._shown(learner, exercise, _INSTRUCTORS)
+        return HTMLResponse(pages.row_page(name, title, clone, pushes, top_of(request)))
 
     async def hand(self, request: Request, who: str) -> Response:
         """Raise or lower a hand."""
@@ -147,7 +157,7 @@ class PageRequests:
             await self._host.raise_hand(learner, exercise if exercise in self._host.course.exercises else "")
         else:
             await self._host.lower_hand(learner)
-        back = "/board" if who == INSTRUCTOR else f"/exercise/{quote(exercise)}" if exercise else "/"
+        back = "board" if who == INSTRUCTOR else f"exercise/{quote(exercise)}" if exercise else "./"
         return RedirectResponse(back, 303)
 
     def _shown(self, learner: str, exercise: str, telling: Telling | None) -> list[pages.PushShown]:

@@ -64,18 +64,28 @@ class ExercisePage(Struct, frozen=True, kw_only=True):
     token: str
 
 
-def page(title: str, body: str, *, wide: bool = False, live: bool = False) -> str:
-    """A page with this body, which is HTML; a `live` one keeps itself up to date."""
-    return template("commands/host/page.html").render(title=title, body=Markup(body), wide=wide, live=live)  # noqa: S704
+def page(title: str, body: str, top: str, *, wide: bool = False, live: bool = False) -> str:
+    """A page with this body, which is HTML; a `live` one keeps itself up to date. `top` leads from it to
+    where the host's own paths begin: a proxy may have put them below another one."""
+    marked = Markup(body)  # noqa: S704 - every text in it is escaped
+    about = {"title": title, "body": marked, "top": top, "wide": wide, "live": live}
+    return template("commands/host/page.html").render(about)
 
 
-def message_page(title: str, text: str) -> str:
+def message_page(title: str, text: str, top: str) -> str:
     """A page that says one thing."""
-    return page(title, f"<h1>{_escaped(title)}</h1><p>{_escaped(text)}</p>")
+    return page(title, f"<h1>{_escaped(title)}</h1><p>{_escaped(text)}</p>", top)
 
 
 def learner_page(
-    course: str, name: str, exercises: Sequence[ExerciseShown], token: str, *, hand: bool, points: bool
+    course: str,
+    name: str,
+    exercises: Sequence[ExerciseShown],
+    token: str,
+    top: str,
+    *,
+    hand: bool,
+    points: bool,
 ) -> str:
     """Where a learner begins: the exercises, and a hand to raise."""
     shown = [
@@ -92,12 +102,13 @@ def learner_page(
         for exercise in exercises
     ]
     body = template("commands/host/learner.html").render(
-        course=printable(course), name=printable(name), exercises=shown, token=token, hand=hand, points=points
-    )
-    return page(course, body, live=True)
+        course=printable(course), name=printable(name), exercises=shown, token=token, hand=hand,
+        points=points, top=top,
+    )  # fmt: skip
+    return page(course, body, top, live=True)
 
 
-def exercise_page(shown: ExercisePage) -> str:
+def exercise_page(shown: ExercisePage, top: str) -> str:
     """The brief, how to get it and hand it in, and what came of each push."""
     body = template("commands/host/exercise.html").render(
         course=printable(shown.course),
@@ -113,11 +124,14 @@ def exercise_page(shown: ExercisePage) -> str:
         pushes=_pushes(shown.pushes),
         hand=shown.hand,
         token=shown.token,
+        top=top,
     )
-    return page(shown.title, body, live=True)
+    return page(shown.title, body, top, live=True)
 
 
-def board_page(course: str, shown: Board, now: datetime, token: str, troubles: Sequence[str] = ()) -> str:
+def board_page(
+    course: str, shown: Board, now: datetime, token: str, top: str, troubles: Sequence[str] = ()
+) -> str:
     """The class, who needs help first, below what only the instructor can mend."""
     common = shown.common and {
         "what": printable(shown.common.what),
@@ -131,17 +145,18 @@ def board_page(course: str, shown: Board, now: datetime, token: str, troubles: S
         counts=[(STAGES[stage], number) for stage, number in shown.counts.items()],
         rows=[_row(row, now.timestamp()) for row in shown.rows],
         troubles=[printable(what) for what in troubles],
+        top=top,
         token=token,
     )
-    return page(f"{course}: the board", body, wide=True, live=True)
+    return page(f"{course}: the board", body, top, wide=True, live=True)
 
 
-def row_page(name: str, title: str, clone: str, pushes: Sequence[PushShown]) -> str:
+def row_page(name: str, title: str, clone: str, pushes: Sequence[PushShown], top: str) -> str:
     """What a learner has pushed to an exercise, as the instructor sees it."""
     body = template("commands/host/row.html").render(
-        name=printable(name), title=printable(title), clone=clone, pushes=_pushes(pushes)
+        name=printable(name), title=printable(title), clone=clone, pushes=_pushes(pushes), top=top
     )
-    return page(f"{name}: {title}", body, live=True)
+    return page(f"{name}: {title}", body, top, live=True)
 
 
 @functools.cache

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import time
 from collections import Counter
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
@@ -24,6 +25,7 @@ from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.exercise.asked import ASKED_TAG
 from muddled_orchard.core.grading.assessment import Assessment
+from muddled_orchard.core.grading.summary import standing
 from muddled_orchard.files.course.host_ledger import HostLedger
 from muddled_orchard.files.stored import Damaged
 from muddled_orchard.files.stored_results import assessment_of, assessment_text
@@ -94,6 +96,7 @@ class PushDesk:
         # Threads of their own: who waits for a grader takes none that sign-in, refs and pages need.
         self._threads = ThreadPoolExecutor(graders.number, "graders")
         self._losses: Counter[int] = Counter()
+        self.noticed_count, self.graded_count, self.graded_seconds = 0, 0, 0.0
         self._histories: dict[tuple[str, str], RepositoryPushes] = {}
         self._unnoticed: set[tuple[str, str]] = set()
         self._under_way: dict[int, asyncio.Task[Assessment | None]] = {}
@@ -139,8 +142,20 @@ class PushDesk:
         push = await self._ledger.do(HostLedger.add_push, learner, exercise, refs, at)
         history.refs = refs
         history.add(PushResult(push))
+        self.noticed_count += 1
+        log.info("push %s of %s to %s", push.id, learner, exercise)
         self._changed(history.pushes[-1])
         return push
+
+    @property
+    def under_way(self) -> int:
+        """How many pushes wait to be graded, or are being graded."""
+        return len(self._under_way)
+
+    @property
+    def lost_count(self) -> int:
+        """How many processes pushes took down."""
+        return self._losses.total()
 
     def later(self, learner: str, exercise: str) -> None:
         """A push could not be written down; it is tried again with the rest."""
@@ -190,6 +205,10 @@ class PushDesk:
         except BadInput:
             log.exception("the grading of push %s of %s could not be written", push.id, push.learner)
             return None
+        self.graded_count += 1
+        log.info(
+            "push %s: %s, %g of %g", push.id, standing(assessment), assessment.points, assessment.possible
+        )
         result = PushResult(written, assessment)
         self._histories[push.learner, push.exercise].add(result)
         self._changed(result)
@@ -208,8 +227,12 @@ class PushDesk:
         self, course: ServedCourse, hand_out: HandOut, push: RecordedPush, seconds: float | None
     ) -> Assessment:
         async with self._turns.turn(push.learner):
+            begun = time.monotonic()
             work = partial(self._found, course, hand_out, push, seconds)
-            return await asyncio.get_running_loop().run_in_executor(self._threads, work)
+            try:
+                return await asyncio.get_running_loop().run_in_executor(self._threads, work)
+            finally:
+                self.graded_seconds += time.monotonic() - begun
 
     def _found(
         self, course: ServedCourse, hand_out: HandOut, push: RecordedPush, seconds: float | None

@@ -20,6 +20,7 @@ from muddled_orchard.commands.options import (
     columns_of,
     course_of,
     ledger_of,
+    on_disk,
 )
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.grading.unseen import UNSEEN
@@ -40,6 +41,7 @@ EXAMPLES = (
     "muddled ledger --csv grades.csv --table totals",
     "muddled ledger --csv in.csv --table totals --columns Login=id,Grade=total",
     "muddled ledger --forget ada",
+    "muddled ledger --backup monday.db",
 )
 
 
@@ -66,6 +68,10 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--anonymous", action="store_true", help="replace all ids and names by numbers, for good"
     )
+    parser.add_argument(
+        "--backup", metavar="FILE", type=on_disk,
+        help="write a copy of it, as it is at one moment, also while a host works with it",
+    )  # fmt: skip
     parser.add_argument("--json", action="store_true", help="print everything as JSON instead")
 
 
@@ -78,6 +84,10 @@ def run(options: argparse.Namespace) -> int:
     try:
         if options.unseen is not None:
             ledger.set("unseen", None if options.unseen == BY_ITSELF_WORD else options.unseen)
+            return 0
+        if options.backup is not None:
+            ledger.copy_to(options.backup)
+            print(f"{options.backup}: a copy of {path}. To put it back, end what works with it first.")
             return 0
         if options.forget is not None:
             gone = counted(ledger.forget(options.forget), "grading")

@@ -12,7 +12,7 @@ import json
 import secrets
 import sqlite3
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 from sys import intern
@@ -26,6 +26,7 @@ from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.grading.settling import Settlement
 from muddled_orchard.files.course.ledger_schema import LEARNERS, MIGRATIONS
 from muddled_orchard.files.stored_results import anonymous_result, packed, unpacked
+from muddled_orchard.system.log import log
 from muddled_orchard.system.output import make_private
 
 _AT_ONCE = 500  # how many are asked for in one go
@@ -87,6 +88,11 @@ class Ledger:
             raise BadInput(
                 Problem(f"this ledger is of a later version ({version})", hint, file=str(self.path))
             )
+        if version:
+            before = self.path.with_name(f"{self.path.name}.version-{version}")
+            log.warning("%s is brought from version %s to %s", self.path, version, len(MIGRATIONS))
+            if not before.exists():
+                self.copy_to(before)
         with self._transaction():
             (version,) = self._db.execute(
                 "PRAGMA user_version"
@@ -142,6 +148,28 @@ class Ledger:
         except (TypeError, ValueError, AttributeError, OverflowError, RecursionError, msgspec.MsgspecError):
             hint = "Take a copy of it from before, or name another one with --ledger."
             raise BadInput(Problem("the ledger is damaged", hint, file=str(self.path))) from None
+
+    def try_to_write(self) -> None:
+        """Make sure that something could be written down now, and write nothing. Raises BadInput."""
+        self._run("BEGIN IMMEDIATE")
+        self._run("ROLLBACK")
+
+    def copy_to(self, file: Path) -> None:
+        """Write a copy of the whole ledger to a new file, as it is at one moment, while others may be at work
+        with it (SQLite's online backup). Raises BadInput where that can't be."""
+        if file.exists():
+            raise BadInput(Problem("this file exists already", "Name a new one.", file=str(file)))
+        try:
+            make_private(file)
+        except OSError as error:
+            raise BadInput(Problem(f"can't be written: {error.strerror}", file=str(file))) from None
+        try:
+            with self._told(), closing(sqlite3.connect(file)) as copy:
+                self._db.backup(copy)
+                copy.execute("PRAGMA journal_mode = DELETE")  # one file, that can be moved as it is
+        except BaseException:
+            file.unlink(missing_ok=True)
+            raise
 
     # -- The course -----------------------------------------------------------------------------------
 
