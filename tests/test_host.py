@@ -690,6 +690,20 @@ def test_who_runs_it_can_watch_it_and_keep_copies(tmp_path: Path) -> None:
     )
 
 
+def test_room_that_runs_out_is_told_before(tmp_path: Path) -> None:
+    folder = course_of(tmp_path / "course", ["ada"], press_limit())
+    with hosted(folder, "--most-kept", "5") as host:
+        assert "Your repositories" not in works(host, "ada", WRONG)
+        more = "head -c 2200000 /dev/urandom > more; git add more; git commit -qm more"
+        assert "Your repositories" not in works(host, "ada", more)
+        assert "Your repositories here hold 4 MiB of the 5 MiB that they may" in works(host, "ada", more)
+        works(host, "ada", more)
+        done = git(folder / "at/ada/work", f"{more}; git push origin main")
+        assert done.returncode
+        said = " ".join(done.stderr.replace("remote:", "").split())
+        assert "Your repositories here hold the 5 MiB that they may: tell your instructor." in said
+
+
 def test_a_start_that_was_killed_and_a_ledger_that_is_older_or_lost(tmp_path: Path) -> None:
     """Repositories are there, and the ledger does not know all of them or all that was pushed."""
     folder = course_of(tmp_path / "course", [f"l{number:02}" for number in range(40)], press_limit())

@@ -34,6 +34,7 @@ _LOCAL = "127.0.0.1"
 _ANY = ("0.0.0.0", "::")  # noqa: S104 - the instructor says so
 _PORT = 8000
 _GRADERS = 2
+_KEPT = 200
 _READ_ALONG = "Without TLS whoever is in this network can read passwords along: name a --certificate."
 
 
@@ -85,6 +86,10 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         help="how many pushes are graded side by side (default: %(default)s)",
     )  # fmt: skip
     add_bounds(parser)
+    parser.add_argument(
+        "--most-kept", metavar="MIB", type=positive, default=_KEPT,
+        help="the most that all repositories of one learner may hold (default: %(default)s MiB)",
+    )  # fmt: skip
     add_quiet(parser, "say nothing of pushes")
 
 
@@ -177,7 +182,15 @@ def _listening(options: argparse.Namespace) -> Listening:
     if options.url is not None and not options.url.startswith(("http://", "https://")):
         raise BadInput(Problem(f"--url {options.url}: it begins with http:// or https://"))
     proxies = proxies_of(options.proxy)
-    return Listening(options.address, options.port, options.certificate, options.key, options.url, proxies)
+    return Listening(
+        options.address,
+        options.port,
+        options.certificate,
+        options.key,
+        options.url,
+        proxies,
+        options.most_kept << 20,
+    )
 
 
 def _url(listening: Listening, port: int) -> str:

@@ -26,7 +26,7 @@ from muddled_orchard.commands.host.host import Host
 from muddled_orchard.commands.host.pages import time_here
 from muddled_orchard.commands.host.received import received
 from muddled_orchard.commands.host.refused import Refused
-from muddled_orchard.commands.host.repositories import size_below
+from muddled_orchard.core.base.limits import in_mib
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.passwords import INSTRUCTOR
 from muddled_orchard.core.course.push_feedback import push_blocks
@@ -51,8 +51,8 @@ _MOST_UPDATES, _MOST_REFS = 1_000, 2_000
 _MOST_OBJECTS, _GROWN = 20_000, 4
 """The most objects of a push, and how many times the size that it may have they may have unpacked."""
 
-_MOST_PUSHES = 4
-"""How many pushes of the largest size a repository may hold."""
+_NEARLY = 0.8
+"""The part of what somebody's repositories may hold from which on they are told."""
 
 _MOST_AT_ONCE = 8
 """How many bodies of one person are received at once."""
@@ -164,9 +164,16 @@ class GitRequests:
                     )
                 await self._heard(hand_out.learner, hand_out.exercise, wanted.options)
                 push = await self._noticed(hand_out)
+                await asyncio.to_thread(self._host.disk.look, self._host.course.folder / ask.place)
         finally:
             body.close()
         lines = await self._told(hand_out, push, self._host.address(request)) if push else []
+        kept, most = await self._kept(hand_out), self._host.disk.most
+        if lines and kept > _NEARLY * most:
+            lines[-1:] = [
+                f"Your repositories here hold {in_mib(kept)} of the {in_mib(most)} that they may.",
+                "",
+            ]
         if answer.status == 200 and lines and wanted.takes_text:
             with suppress(BadInput):  # an answer without an end, which Git itself will tell its user of
                 said = with_text(said, lines)
@@ -179,9 +186,15 @@ class GitRequests:
         refs = self._host.desk.count_of_refs(hand_out.learner, hand_out.exercise) + len(wanted.refs)
         if refs > _MOST_REFS:
             raise Refused(413, f"More than {_MOST_REFS:,} refs can't be kept: delete some.")
-        folder = self._host.course.folder / self._place(hand_out)
-        if await asyncio.to_thread(size_below, folder) > _MOST_PUSHES * self._host.bounds.size:
-            raise Refused(507, "Your repository here is full: tell your instructor.")
+        if await self._kept(hand_out) >= self._host.disk.most:
+            most = in_mib(self._host.disk.most)
+            raise Refused(507, f"Your repositories here hold the {most} that they may: tell your instructor.")
+
+    async def _kept(self, hand_out: HandOut) -> int:
+        """How many bytes all repositories of a learner hold."""
+        course, learner = self._host.course, hand_out.learner
+        places = [course.folder / course.place(learner, id_) for id_ in course.exercises]
+        return await asyncio.to_thread(self._host.disk.of, places)
 
     async def _look_through(self, ask: GitRequest, wanted: PushRequest) -> None:
         """Raise Refused where a push has what nobody could read, before Git unpacks it."""

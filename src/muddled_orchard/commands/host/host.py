@@ -18,6 +18,7 @@ from muddled_orchard.commands.host.events import News
 from muddled_orchard.commands.host.git_service import GitService
 from muddled_orchard.commands.host.held import Held
 from muddled_orchard.commands.host.push_desk import LedgerThread, PushDesk, seconds
+from muddled_orchard.commands.host.repositories import DiskUse
 from muddled_orchard.commands.host.served_course import ServedCourse
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.course.board import Board, Seen, board, seen_of_pushes
@@ -43,6 +44,7 @@ class Host:
         git: GitService,
         held: Held,
         connections: Connections,
+        disk: DiskUse,
         ledger: LedgerThread,
         desk: PushDesk,
         news: News,
@@ -55,7 +57,7 @@ class Host:
         self.course, self.access, self.git, self.held = course, access, git, held
         self.ledger, self.desk, self.news = ledger, desk, news
         self.bounds, self.clock, self.url = bounds, clock, url
-        self.connections, self.proxies = connections, proxies
+        self.connections, self.disk, self.proxies = connections, disk, proxies
         self.hands: dict[str, float] = {}
         self._say = say
         self._troubles: dict[str, float] = {}

@@ -20,7 +20,7 @@ _BACKLOG = 2_000
 class Listening(Struct, frozen=True):
     """Where a host listens: the address, the port, and with a certificate and its key (both PEM files, or one
     that has both) over TLS. `url` is where learners reach it, if that is another place; `proxies` are the
-    addresses of those that may say for whom they ask."""
+    addresses of those that may say for whom they ask. `most_kept`: bytes of all repositories of a learner."""
 
     address: str
     port: int
@@ -28,6 +28,7 @@ class Listening(Struct, frozen=True):
     key: Path | None = None
     url: str | None = None
     proxies: frozenset[str] = frozenset()
+    most_kept: int = 200 << 20
 
 
 def proxies_of(words: Iterable[str]) -> frozenset[str]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
@@ -52,6 +52,23 @@ def _held(place: Path, taken: Problem) -> Iterator[None]:
             except OSError:
                 raise BadInput(taken) from None
         yield
+
+
+class DiskUse:
+    """How much the repositories of each learner hold, as of their last push."""
+
+    def __init__(self, most: int) -> None:
+        self.most = most
+        self._sizes: dict[Path, int] = {}
+
+    def of(self, repositories: Iterable[Path]) -> int:
+        """The bytes of some repositories together; those that were never looked at are."""
+        return sum(self._sizes[place] if place in self._sizes else self.look(place) for place in repositories)
+
+    def look(self, repository: Path) -> int:
+        """The bytes of a repository as it is now."""
+        self._sizes[repository] = size_below(repository)
+        return self._sizes[repository]
 
 
 def size_below(folder: Path) -> int:

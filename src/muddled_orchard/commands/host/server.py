@@ -27,7 +27,7 @@ from muddled_orchard.commands.host.listening import Listening, listening_socket,
 from muddled_orchard.commands.host.protocol import protocol_with
 from muddled_orchard.commands.host.push_desk import LedgerThread, PushDesk, PushResult
 from muddled_orchard.commands.host.push_grading import PushGraders, push_graders
-from muddled_orchard.commands.host.repositories import held_alone, remove_old_locks
+from muddled_orchard.commands.host.repositories import DiskUse, held_alone, remove_old_locks
 from muddled_orchard.commands.host.served_course import ServedCourse
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput
@@ -114,7 +114,8 @@ class _Serving:
             git = GitService(course.folder, self._bounds, _GIT_AT_ONCE * (os.cpu_count() or 1), held)
             host = Host(
                 course=course, access=access, git=git, held=held, ledger=ledger, desk=desk, news=news,
-                connections=Connections(self._listening.proxies), bounds=self._bounds, clock=clock,
+                connections=Connections(self._listening.proxies), disk=DiskUse(self._listening.most_kept),
+                bounds=self._bounds, clock=clock,
                 url=self._listening.url, proxies=self._listening.proxies, say=self._saying.more,
             )  # fmt: skip
             await host.read_hands()
