@@ -133,9 +133,9 @@ def columns_of(options: argparse.Namespace) -> dict[str, str] | None:
     return columns_asked(options.columns)
 
 
-def add_bounds(parser: argparse.ArgumentParser) -> None:
-    """What one submission may cost."""
-    plain = Bounds()
+def add_bounds(parser: argparse.ArgumentParser, plain: Bounds | None = None) -> None:
+    """What one submission may cost; `plain` are the bounds of a command that has its own."""
+    plain = plain or Bounds()
     for name, unit, most, what in (
         ("size", "MIB", plain.size >> 20, "the most that an archive may unpack to"),
         ("entries", "N", plain.entries, "the most files that an archive may have"),

@@ -19,6 +19,7 @@ from muddled_orchard.commands.options import (
     on_disk,
     positive,
 )
+from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput, Problem
 
 if TYPE_CHECKING:
@@ -34,6 +35,9 @@ _LOCAL = "127.0.0.1"
 _ANY = ("0.0.0.0", "::")  # noqa: S104 - the instructor says so
 _PORT = 8000
 _GRADERS = 2
+_SECONDS = 10
+"""Seconds in which a push must be graded: a class waits, and almost all take less than one."""
+
 _KEPT = 200
 _READ_ALONG = "Without TLS whoever is in this network can read passwords along: name a --certificate."
 
@@ -85,7 +89,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--jobs", metavar="N", type=positive, default=_GRADERS,
         help="how many pushes are graded side by side (default: %(default)s)",
     )  # fmt: skip
-    add_bounds(parser)
+    add_bounds(parser, Bounds(seconds=_SECONDS))
     parser.add_argument(
         "--most-kept", metavar="MIB", type=positive, default=_KEPT,
         help="the most that all repositories of one learner may hold (default: %(default)s MiB)",

@@ -57,7 +57,7 @@ _NEARLY = 0.8
 _MOST_AT_ONCE = 8
 """How many bodies of one person are received at once."""
 
-_PATIENCE = 5.0
+_PATIENCE = 4.0
 """Seconds that a push waits for its feedback."""
 
 _HOSTS_FAULT = re.compile(

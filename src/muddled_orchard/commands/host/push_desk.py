@@ -24,7 +24,7 @@ from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.exercise.asked import ASKED_TAG
-from muddled_orchard.core.grading.assessment import Assessment
+from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.grading.summary import standing
 from muddled_orchard.files.course.host_ledger import HostLedger
 from muddled_orchard.files.stored import Damaged
@@ -227,12 +227,17 @@ class PushDesk:
         self, course: ServedCourse, hand_out: HandOut, push: RecordedPush, seconds: float | None
     ) -> Assessment:
         async with self._turns.turn(push.learner):
+            if seconds is None and self._is_superseded(push):
+                return unreadable("a newer push came before this one could be graded: they take long")
             begun = time.monotonic()
             work = partial(self._found, course, hand_out, push, seconds)
             try:
                 return await asyncio.get_running_loop().run_in_executor(self._threads, work)
             finally:
                 self.graded_seconds += time.monotonic() - begun
+
+    def _is_superseded(self, push: RecordedPush) -> bool:
+        return push.id != self._histories[push.learner, push.exercise].pushes[-1].push.id
 
     def _found(
         self, course: ServedCourse, hand_out: HandOut, push: RecordedPush, seconds: float | None
@@ -248,7 +253,7 @@ class PushDesk:
             return self._graders.lost(wanted, error)  # else it would be tried for ever
 
 
-_QUICK = 5.0
+_QUICK = 4.0
 """Seconds that a push of somebody who is not slow is graded in; almost all take less than one."""
 
 _MOST_LOSSES = 3

@@ -13,7 +13,7 @@ from msgspec import Struct
 _HALVED_EVERY = 60.0
 """Seconds after which half of what somebody took is forgotten."""
 
-_SLOW = 4.0
+_SLOW = 3.0
 """Seconds that somebody may have taken of late without waiting behind the others."""
 
 _MOST_REMEMBERED = 10_000
