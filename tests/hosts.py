@@ -72,7 +72,7 @@ def hosted(folder: Path, *more: str, before: Sequence[str | Path] = ()) -> Itera
     said = (folder / "host.err").open("a")
     process = subprocess.Popen(
         [*PROGRAM, *map(str, before), "host", "--port", "0", *more],
-        cwd=folder, stdout=subprocess.PIPE, stderr=said, text=True, env={**os.environ, "NO_COLOR": "1", "COLUMNS": "200"},
+        cwd=folder, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=said, text=True, env={**os.environ, "NO_COLOR": "1", "COLUMNS": "200"},
     )  # fmt: skip
     try:
         assert process.stdout is not None

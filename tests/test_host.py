@@ -653,6 +653,7 @@ def test_who_runs_it_can_watch_it_and_keep_copies(tmp_path: Path) -> None:
     url = f"http://127.0.0.1:{port}/orchard/"
     with hosted(folder, "--port", str(port), "--url", url, before=("--log", log)) as host:
         assert host.url == url
+        assert (folder / "repositories").stat().st_mode & 0o077 == 0
         assert "Push 1: not yet" in works(host, "ada", WRONG)
         assert f"More: {url}exercise/press-limit" in works(host, "ada", "git commit -q --allow-empty -m x")
         below, bare = replace(host, url=url), replace(host, url=url.replace("orchard/", ""))
@@ -669,6 +670,7 @@ def test_who_runs_it_can_watch_it_and_keep_copies(tmp_path: Path) -> None:
         git(tmp_path, f"git ls-remote {host.remote('ada').replace(host.passwords['ada'], 'wrong')}")
         muddled("ledger", "--backup", tmp_path / "copy.db", folder=folder)
         log.rename(tmp_path / "host.log.1")
+        host.process.send_signal(signal.SIGHUP)
         works(host, "ada", "git commit -q --allow-empty -m y")
         with database(folder / "orchard.db", isolation_level=None) as db:
             db.execute("BEGIN EXCLUSIVE")

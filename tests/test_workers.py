@@ -6,13 +6,14 @@ import atexit
 import operator
 import os
 import pickle
+import resource
 import signal
 import struct
 import subprocess
 import sys
 import time
 from collections.abc import Callable
-from contextlib import AbstractContextManager
+from contextlib import AbstractContextManager, ExitStack
 from functools import partial
 from pathlib import Path
 
@@ -94,6 +95,22 @@ def test_a_process_apart_is_begun_again_after_each_loss() -> None:
     finally:
         process.end(5)
     process.end()
+
+
+def test_a_process_apart_works_where_a_thousand_files_are_open() -> None:
+    """A host has a connection for each that waits."""
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    if hard != resource.RLIM_INFINITY and hard < 1_200:
+        pytest.skip("a process may not have so many files open here")
+    resource.setrlimit(resource.RLIMIT_NOFILE, (max(soft, 1_200), hard))
+    process: ProcessApart[str, int] = ProcessApart(partial(_prepared, 40))
+    with ExitStack() as several:
+        for _ in range(1_050):
+            several.enter_context(Path(os.devnull).open())
+        try:
+            assert process.do("1", 20) == 41
+        finally:
+            process.end()
 
 
 def test_a_process_apart_ends_when_nothing_more_can_come(tmp_path: Path) -> None:

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import os
 import pickle
-import select
 import struct
 import subprocess
 import sys
@@ -16,6 +15,7 @@ import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from queue import SimpleQueue
+from selectors import EVENT_READ, DefaultSelector
 from typing import IO, Generic, TypeVar, cast
 
 from muddled_orchard.system.log import write_log
@@ -95,14 +95,16 @@ class ProcessApart(Generic[Piece, Result]):
         _, pipe = self._open_pipes()
         descriptor = pipe.fileno()
         found = bytearray()
-        while len(found) < size:
-            left = None if until is None else max(0.0, until - time.monotonic())
-            if not select.select([descriptor], [], [], left)[0]:
-                raise TimeoutError
-            part = os.read(descriptor, size - len(found))
-            if not part:
-                raise EOFError
-            found += part
+        with DefaultSelector() as reading:  # select() itself knows no descriptor above 1,023
+            reading.register(descriptor, EVENT_READ)
+            while len(found) < size:
+                left = None if until is None else max(0.0, until - time.monotonic())
+                if not reading.select(left):
+                    raise TimeoutError
+                part = os.read(descriptor, size - len(found))
+                if not part:
+                    raise EOFError
+                found += part
         return bytes(found)
 
     def _open_pipes(self) -> tuple[IO[bytes], IO[bytes]]:

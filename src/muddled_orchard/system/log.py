@@ -35,3 +35,10 @@ def write_log(file: str | None = None) -> None:
     log.addHandler(handler)
     log.setLevel(logging.INFO)
     os.environ[LOG_VARIABLE] = os.path.abspath(file)  # noqa: PTH100 - as Python's logging has it
+
+
+def reopen_log() -> None:
+    """Go on in a new file where the log's was moved away. It does so by itself with what is written next."""
+    for handler in log.handlers:
+        if isinstance(handler, WatchedFileHandler):
+            handler.reopenIfNeeded()

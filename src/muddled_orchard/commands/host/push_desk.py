@@ -196,7 +196,7 @@ class PushDesk:
             return None
         try:
             assessment = await self._assessed(course, hand_out, push)
-        except (WorkerLost, OSError, BadInput):
+        except Exception:  # whatever it was, it costs no other push, and this one is tried again
             log.exception("push %s of %s could not be graded", push.id, push.learner)
             return None
         grading = _grading(course, hand_out, push, assessment)

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import asyncio
 import os
+import signal
 import socket
+import sys
 from collections.abc import Callable
 from contextlib import suppress
 from datetime import timedelta
@@ -33,7 +35,7 @@ from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.passwords import INSTRUCTOR
 from muddled_orchard.files.course.host_ledger import HostLedger
-from muddled_orchard.system.log import log
+from muddled_orchard.system.log import log, reopen_log
 
 _LOOK = 2.0
 """Seconds between two looks at what may have changed."""
@@ -108,6 +110,9 @@ class _Serving:
                 with suppress(OSError):  # nobody reads any more what is said
                     self._saying.push(result)
 
+            if not sys.stdin or not sys.stdin.isatty():  # as a service; a terminal that is closed ends it
+                with suppress(AttributeError, NotImplementedError):
+                    asyncio.get_running_loop().add_signal_handler(signal.SIGHUP, reopen_log)
             desk = PushDesk(ledger, graders, clock, changed)
             access = Access(await ledger.do(HostLedger.passwords))
             held = Held(_HELD_OF_ONE * self._bounds.size, _HELD_OF_ALL * self._bounds.size)

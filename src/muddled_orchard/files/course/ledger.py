@@ -9,6 +9,7 @@ ledger makes once, so the same ledger gives the same archives whenever it is ask
 from __future__ import annotations
 
 import json
+import os
 import secrets
 import sqlite3
 from collections.abc import Iterable, Iterator, Mapping, Sequence
@@ -61,6 +62,10 @@ class Ledger:
             except BaseException:
                 self._db.close()
                 raise
+
+    def _files(self) -> list[Path]:
+        """The file, and those that SQLite keeps beside it."""
+        return [self.path.with_name(self.path.name + more) for more in ("", "-wal", "-shm")]
 
     def close(self) -> None:
         """Let go of the file."""
@@ -139,6 +144,12 @@ class Ledger:
             if "locked" in str(error) or "busy" in str(error):
                 hint = "Another muddled is at work with it; try again when that is done."
                 raise BadInput(Problem("the ledger is in use", hint, file=str(self.path))) from None
+            if "readonly" in str(error):
+                shut = [file for file in self._files() if file.exists() and not os.access(file, os.W_OK)]
+                what = "it may not be written, and has to be, also to be read"
+                hint = "Nothing that was reported as done is lost. Let whoever runs this write it."
+                place = str(shut[0]) if shut else str(self.path)
+                raise BadInput(Problem(what, hint, file=place)) from None
             if not hasattr(self, "_db") or "not a database" in str(error):
                 what, hint = f"this is no ledger: {error}", "Name another file with --ledger."
             else:
