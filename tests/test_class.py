@@ -389,6 +389,18 @@ def test_a_ledger_from_a_stranger_is_told_in_two_lines(name: str, tmp_path: Path
     assert len(said.splitlines()) == 2
 
 
+def test_a_file_of_the_ledger_that_may_not_be_written_is_named(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Who is root may write everything, so SQLite's words are put in its mouth."""
+    ledger = Ledger(tmp_path / "orchard.db", create=True)
+    monkeypatch.setattr(os, "access", lambda file, _: not str(file).endswith("-shm"))
+    (tmp_path / "orchard.db-shm").touch()
+    with pytest.raises(BadInput, match=r"orchard\.db-shm: it may not be written"), ledger._told():
+        raise sqlite3.OperationalError("attempt to write a readonly database")
+    ledger.close()
+
+
 def test_a_result_that_grows_without_bound_is_none() -> None:
     assert unpacked(packed("{}")) == "{}"
     assert unpacked(zlib.compress(bytes(100 << 20), 9)) == ""
