@@ -8,9 +8,10 @@ stays silent closes their own.
 from __future__ import annotations
 
 import time
-from collections import Counter
-from collections.abc import Callable, Iterable
+from collections import defaultdict
+from collections.abc import Callable, Collection, Iterable
 from contextlib import suppress
+from itertools import islice
 from typing import Protocol
 
 _MOST = 2_000
@@ -51,56 +52,77 @@ class Connections:
     ) -> None:
         self._shares, self._most = shares, most if most is not None else _room()
         self._clock = clock
-        self._open: dict[Place, Connection] = {}  # the oldest first
-        self._since: dict[Place, float] = {}
+        self._open: dict[Place, Connection] = {}  # here and below the oldest first
+        self._anonymous: dict[Place, float] = {}  # with the moment when each came
+        self._of_address: defaultdict[str, dict[Place, None]] = defaultdict(dict)
+        self._of_person: defaultdict[str, dict[Place, None]] = defaultdict(dict)
         self._known: dict[Place, str] = {}
 
     def add(self, place: Place, connection: Connection) -> bool:
         """Whether there is room for one more; others may be ended for it."""
-        now = self._clock()
-        anonymous = [other for other in self._open if other not in self._known]
-        silent = [other for other in anonymous if now - self._since[other] > _SILENT_AFTER]
-        own = [other for other in silent if other[0] == place[0]]
-        if len(own) >= _OF_ADDRESS and place[0] not in self._shares:
+        own = self._of_address[place[0]]
+        if place[0] not in self._shares and self._has_silent(own, _OF_ADDRESS):
             self._end_one(own)
-        elif len(silent) >= _ANONYMOUS:
-            self._end_one(silent)
+        elif self._has_silent(self._anonymous, _ANONYMOUS):
+            self._end_one(self._anonymous)
         if len(self._open) >= self._most:
             # Where no more fit, those go first who come from where most come from.
-            many = Counter(address for address, _ in anonymous)
-            anonymous.sort(key=lambda other: -many[other[0]])
-            if not (self._end_one(anonymous) or self._end_one(self._open)):
+            busiest = max(self._of_address.values(), key=len)
+            room = self._end_one(busiest) or self._end_one(self._anonymous) or self._end_one(self._open)
+            if not room:
                 return False
-        self._open[place], self._since[place] = connection, now
+        self._open[place], self._anonymous[place] = connection, self._clock()
+        self._of_address[place[0]][place] = None
         return True
 
     def signed_in(self, place: Place, who: str) -> None:
         """Somebody has signed in on a connection."""
         if place not in self._open or self._known.get(place) == who:
             return
-        own = [other for other, known in self._known.items() if known == who]
+        own = self._of_person[who]
         if len(own) >= _OF_PERSON:
             self._end_one(own)
+        self._leave(place)
         self._known[place] = who
+        self._of_person[who][place] = None
 
     def remove(self, place: Place) -> None:
         """It is closed."""
-        self._open.pop(place, None)
-        self._since.pop(place, None)
-        self._known.pop(place, None)
+        if self._open.pop(place, None) is not None:
+            self._leave(place)
 
     def __len__(self) -> int:
         return len(self._open)
 
+    def _leave(self, place: Place) -> None:
+        """It is no longer anonymous, or no longer somebody's."""
+        if self._anonymous.pop(place, None) is not None:
+            _forget(self._of_address, place[0], place)
+        elif place in self._known:
+            _forget(self._of_person, self._known.pop(place), place)
+
+    def _has_silent(self, places: Collection[Place], number: int) -> bool:
+        """Whether so many of these, in the order in which they came, are silent."""
+        if len(places) < number:
+            return False
+        newest = next(islice(places, number - 1, None))
+        return self._clock() - self._anonymous[newest] > _SILENT_AFTER
+
     def _end_one(self, places: Iterable[Place]) -> bool:
         """End the oldest that asks for nothing; whether there was one."""
-        for place in list(places):
-            connection = self._open.get(place)
-            if connection is not None and not connection.busy:
+        for place in places:
+            connection = self._open[place]
+            if not connection.busy:
                 self.remove(place)
                 connection.let_go()
                 return True
         return False
+
+
+def _forget(groups: dict[str, dict[Place, None]], name: str, place: Place) -> None:
+    groups[name].pop(place, None)
+    if not groups[name]:
+        del groups[name]
 
 
 def _room() -> int:

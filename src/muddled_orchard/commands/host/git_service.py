@@ -30,6 +30,9 @@ _VERSION_2 = "version=2"
 _OF_ONE = 2
 """How many processes of Git one person may have at once."""
 
+_SLOW = 10.0
+"""Seconds that Git may have worked for somebody of late before they wait behind the others."""
+
 _GRACE = 5.0
 """Seconds that Git has to tidy up when it is told to end."""
 
@@ -90,7 +93,7 @@ class GitService:
 
     def __init__(self, root: Path, bounds: Bounds, at_once: int, held: Held) -> None:
         self._bounds, self._held = bounds, held
-        self.turns = Turns(at_once, _OF_ONE)
+        self.turns = Turns(at_once, _OF_ONE, slow=_SLOW)
         self._command = bounded_command(bounds, http_backend())
         self._capabilities: GitAnswer | None = None
         settings = (*_SETTINGS, ("receive.maxInputSize", str(bounds.size)))
@@ -115,13 +118,13 @@ class GitService:
         if is_first and self._capabilities is not None:
             return self._capabilities
         async with self.turns.turn(request.who):
-            answer = await self._run(request)
+            answer = await self._run(request, behind=self.turns.is_slow(request.who))
         if is_first and answer.status == 200:
             self._capabilities = GitAnswer(answer.status, answer.headers, all_of(answer))
             return self._capabilities
         return answer
 
-    async def _run(self, request: GitRequest) -> GitAnswer:
+    async def _run(self, request: GitRequest, *, behind: bool) -> GitAnswer:
         what = "info/refs" if request.refs else request.service
         environment = self._environment | {
             "PATH_INFO": f"/{request.place}/{what}",
@@ -132,10 +135,11 @@ class GitService:
         }
         if _PROTOCOL.fullmatch(request.protocol):
             environment["GIT_PROTOCOL"] = request.protocol
+        command = ["nice", *self._command] if behind else self._command
         said = HeldFile(self._held, request.who)  # whoever reads the answer closes it
         try:
             process = await asyncio.create_subprocess_exec(
-                *self._command, stdin=request.body or subprocess.DEVNULL, stdout=said.file,
+                *command, stdin=request.body or subprocess.DEVNULL, stdout=said.file,
                 stderr=subprocess.DEVNULL, env=environment, start_new_session=True,
             )  # fmt: skip
             try:

@@ -92,9 +92,9 @@ class PushDesk:
         changed: Callable[[PushResult], None] = lambda _: None,
     ) -> None:
         self._ledger, self._graders, self._clock, self._changed = ledger, graders, clock, changed
-        self._turns = Turns(graders.number, graders.number)
+        self._turns, self._patient_turns = Turns(graders.number, graders.number), Turns(1, 1)
         # Threads of their own: who waits for a grader takes none that sign-in, refs and pages need.
-        self._threads = ThreadPoolExecutor(graders.number, "graders")
+        self._threads = ThreadPoolExecutor(graders.number + 1, "graders")
         self._losses: Counter[int] = Counter()
         self.noticed_count, self.graded_count, self.graded_seconds = 0, 0, 0.0
         self._histories: dict[tuple[str, str], RepositoryPushes] = {}
@@ -215,42 +215,34 @@ class PushDesk:
         return assessment
 
     async def _assessed(self, course: ServedCourse, hand_out: HandOut, push: RecordedPush) -> Assessment:
-        """What is found in a push. One that takes long is begun anew when nobody else waits who is quick."""
-        if not self._turns.is_slow(push.learner):
-            try:
-                return await self._in_turn(course, hand_out, push, _QUICK)
-            except TimeoutError:
-                log.info("push %s of %s takes long to grade", push.id, push.learner)
-        return await self._in_turn(course, hand_out, push, None)
-
-    async def _in_turn(
-        self, course: ServedCourse, hand_out: HandOut, push: RecordedPush, seconds: float | None
-    ) -> Assessment:
-        async with self._turns.turn(push.learner):
-            if seconds is None and self._is_superseded(push):
-                return unreadable("a newer push came before this one could be graded: they take long")
-            begun = time.monotonic()
-            work = partial(self._found, course, hand_out, push, seconds)
-            try:
-                return await asyncio.get_running_loop().run_in_executor(self._threads, work)
-            finally:
-                self.graded_seconds += time.monotonic() - begun
-
-    def _is_superseded(self, push: RecordedPush) -> bool:
-        return push.id != self._histories[push.learner, push.exercise].pushes[-1].push.id
-
-    def _found(
-        self, course: ServedCourse, hand_out: HandOut, push: RecordedPush, seconds: float | None
-    ) -> Assessment:
+        """What is found in a push. One that takes long, and all of whoever had such a one of late, wait for
+        the grader that takes its time: nobody else waits for them."""
         text = course.exercises[push.exercise].text
         wanted = PushToGrade(course.snapshot(hand_out, push.refs), push.exercise, hand_out.variant, text)
+        if not self._turns.is_slow(push.learner):
+            try:
+                async with self._turns.turn(push.learner):
+                    return await self._done(push, wanted, partial(self._graders.graded, wanted, _QUICK))
+            except TimeoutError:
+                log.info("push %s of %s takes long to grade", push.id, push.learner)
+        async with self._patient_turns.turn(push.learner):
+            if push.id != self._histories[push.learner, push.exercise].pushes[-1].push.id:
+                return unreadable("a newer push came before this one could be graded: they take long")
+            return await self._done(push, wanted, partial(self._graders.graded_patiently, wanted))
+
+    async def _done(
+        self, push: RecordedPush, wanted: PushToGrade, work: Callable[[], Assessment]
+    ) -> Assessment:
+        begun = time.monotonic()
         try:
-            return self._graders.graded(wanted, seconds)
+            return await asyncio.get_running_loop().run_in_executor(self._threads, work)
         except WorkerLost as error:
             self._losses[push.id] += 1
             if self._losses[push.id] < _MOST_LOSSES:
                 raise
             return self._graders.lost(wanted, error)  # else it would be tried for ever
+        finally:
+            self.graded_seconds += time.monotonic() - begun
 
 
 _QUICK = 4.0

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from functools import partial
 from pathlib import Path
 
@@ -34,19 +35,28 @@ class PushToGrade(Struct, frozen=True):
 
 
 class PushGraders:
-    """Processes that grade pushes. One that was lost begins anew with the next push: a host runs for days."""
+    """Processes that grade pushes: some for what takes a moment, as almost all do, and one that takes its
+    time, behind everything else that the machine has to do. One that was lost begins anew with the next
+    push: a host runs for days."""
 
-    def __init__(self, workers: WorkersApart[PushToGrade | None, str], bounds: Bounds) -> None:
-        self._workers, self._bounds = workers, bounds
+    def __init__(
+        self,
+        workers: WorkersApart[PushToGrade | None, str],
+        patient: WorkersApart[PushToGrade | None, str],
+        bounds: Bounds,
+    ) -> None:
+        self._workers, self._patient, self._bounds = workers, patient, bounds
         self.number = workers.number
 
-    def graded(self, push: PushToGrade, seconds: float | None = None) -> Assessment:
+    def graded(self, push: PushToGrade, seconds: float) -> Assessment:
         """The assessment of a push; waits for it, in any thread. Raises TimeoutError where it takes longer
-        than so many `seconds`, and WorkerLost where a process ended unexpectedly."""
-        if seconds is not None and seconds < self._bounds.seconds:
-            return _of_this(push, self._workers.do(push, seconds))
+        than so many seconds, and WorkerLost where a process ended unexpectedly."""
+        return _of_this(push, self._workers.do(push, seconds))
+
+    def graded_patiently(self, push: PushToGrade) -> Assessment:
+        """The same within the bounds of a push, by the one that takes its time; there is one at a time."""
         try:
-            return _of_this(push, self._workers.do(push, self._bounds.seconds))
+            return _of_this(push, self._patient.do(push, self._bounds.seconds))
         except (TimeoutError, MemoryError) as error:
             return self.lost(push, error)
 
@@ -57,6 +67,7 @@ class PushGraders:
     def end(self) -> None:
         """Wait for nothing any more: what is being graded is lost to this run."""
         self._workers.kill()
+        self._patient.kill()
 
 
 def _of_this(push: PushToGrade, text: str) -> Assessment:
@@ -69,15 +80,27 @@ def _of_this(push: PushToGrade, text: str) -> Assessment:
 
 @contextmanager
 def push_graders(bounds: Bounds, jobs: int) -> Iterator[PushGraders]:
-    """So many processes, each of which has loaded what it needs."""
+    """So many processes, and the one that takes its time, each of which has loaded what it needs."""
     git.require()
     with temporary_folder() as folder:
         workers = WorkersApart(jobs, partial(_prepare, folder, bounds))
+        patient = WorkersApart(1, partial(_prepare_behind, folder, bounds))
         try:
             workers.begin_all(None)
-            yield PushGraders(workers, bounds)
+            yield PushGraders(workers, patient, bounds)
         finally:
             workers.end()
+            patient.end()
+
+
+def _prepare_behind(folder: Path, bounds: Bounds) -> Callable[[PushToGrade | None], str]:
+    with suppress(AttributeError, OSError):  # not every system has it
+        os.nice(_BEHIND)
+    return _prepare(folder, bounds)
+
+
+_BEHIND = 10
+"""How much a process that takes its time stands back for others (nice(2))."""
 
 
 def _prepare(folder: Path, bounds: Bounds) -> Callable[[PushToGrade | None], str]:

@@ -16,6 +16,9 @@ _HALVED_EVERY = 60.0
 _SLOW = 3.0
 """Seconds that somebody may have taken of late without waiting behind the others."""
 
+_LONG = 5.0
+"""Seconds after which whoever waits is no longer put behind the others."""
+
 _MOST_REMEMBERED = 10_000
 
 
@@ -30,6 +33,7 @@ class _Waiting(Struct):
     """Somebody who waits."""
 
     who: str
+    since: float
     turn: asyncio.Future[None]
 
 
@@ -51,7 +55,7 @@ class Turns:
     @asynccontextmanager
     async def turn(self, who: str) -> AsyncIterator[None]:
         """Wait for a turn, and have it until the block is left."""
-        waiting = _Waiting(who, asyncio.get_running_loop().create_future())
+        waiting = _Waiting(who, self._clock(), asyncio.get_running_loop().create_future())
         self._waiting.append(waiting)
         self._give()
         try:
@@ -100,12 +104,16 @@ class Turns:
         slow = sum(count for who, count in self._running.items() if self.is_slow(who))
         no_more_slow = self._at_once > 1 and slow >= self._at_once - 1
         ready = [
-            (self._running[waiting.who], self.is_slow(waiting.who), number, waiting)
-            for number, waiting in enumerate(self._waiting)
-            if self._running[waiting.who] < self._of_one
+            waiting
+            for waiting in self._waiting
+            if self._running[waiting.who] < self._of_one and not (no_more_slow and self.is_slow(waiting.who))
         ]
-        ready = [one for one in ready if not (no_more_slow and one[1])]
-        return min(ready, key=lambda one: one[:3])[3] if ready else None
+        return min(ready, key=self._behind) if ready else None
+
+    def _behind(self, waiting: _Waiting) -> tuple[int, bool]:
+        """The more, the later is the turn; of equals who came first is first."""
+        patient = self._clock() - waiting.since > _LONG
+        return self._running[waiting.who], self.is_slow(waiting.who) and not patient
 
 
 def _left(spent: _Spent, now: float) -> float:
