@@ -193,6 +193,8 @@ def test_bytes_are_held_within_bounds_for_each_and_for_all() -> None:
     bo.close()
     bo.write(b"too late")
     assert held.total == 0
+    HeldFile(held, "cyd").write(b"never read")
+    assert held.total == 0, "what nobody has any more is let go of"
 
 
 def test_no_more_pages_than_may_be_open_however_quickly() -> None:

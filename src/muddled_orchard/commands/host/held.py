@@ -73,3 +73,7 @@ class HeldFile:
             if not self.file.closed:
                 self.file.close()
                 self._held.give_back(self._who, self.size)
+
+    def __del__(self) -> None:
+        """An answer that was never begun, since nobody was there any more, is let go of by nobody else."""
+        self.close()
