@@ -135,6 +135,8 @@ def test_a_web_page_is_no_empty_repository(course: Path) -> None:
             "gather", "ada", "--out", "in", "--url", f"{address}/{{id}}/page.git", folder=course, code=2
         )
     assert "ada  it answers with a web page, not as a Git server does" in said.stdout
+    said = muddled("gather", "ada", "--out", "in", "--url", "http://[{id}", folder=course, code=2)
+    assert "ada  URL using bad/illegal format or missing URL" in said.stdout
 
 
 def test_a_hostile_server_costs_itself_alone(course: Path) -> None:

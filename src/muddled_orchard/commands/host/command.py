@@ -79,7 +79,9 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--key", metavar="FILE", type=Path, help="its key, where that is another file")
     parser.add_argument(
-        "--url", metavar="URL", help="how learners reach it, where that is another address than they use here"
+        "--url",
+        metavar="URL",
+        help="how learners reach it, where that is another address; it may have a path",
     )
     parser.add_argument(
         "--proxy", metavar="ADDRESS", action="append", default=[],

@@ -267,7 +267,10 @@ test "$1" = get && printf 'username=%s\npassword=%s\n' "$MUDDLED_USER" "$MUDDLED
 def _without_password(url: str) -> tuple[str, str, str | None]:
     """A URL without the password in it, the name that it has, and the password; None where there is none.
     Raises GitFailed for what can't be told to Git."""
-    parts = urlsplit(url)
+    try:
+        parts = urlsplit(url)
+    except ValueError:  # Git says itself what is wrong with it
+        return url, "", None
     if parts.scheme not in ("http", "https") or parts.password is None:
         return url, "", None
     user, password = unquote(parts.username or ""), unquote(parts.password)
