@@ -142,7 +142,9 @@ def _spans(
     if not steps[0].operation.replays_own:
         key, commits = submission.key, submission.commits
         for commit in line.own:
-            reworded = any(commit.tree == commits[id_].tree for id_ in key.handed_out)
+            # Who goes back to what an earlier commit had has that one still behind them.
+            alike = {id_ for id_ in key.handed_out if commits[id_].tree == commit.tree}
+            reworded = alike and not any(one.id in alike for one in ancestry(commits, commit.id))
             if len(commit.parents) == 1 and not reworded:
                 yield commit.parents[0], commit.id
 
