@@ -2,12 +2,14 @@
 others do at once what takes the most of it.
 
 What is printed: the honest ones' pushes and pages in quiet and under attack, the most memory of the host with
-all that it began, and how long it takes to be quiet again.
-Usage: python -m benchmarks.host_load [honest learners]
+all that it began, and how long it takes to be quiet again. With --kills the host is killed so many times
+during the attack (kill -9) and begun again: what Git said was pushed must be there, and graded.
+Usage: python -m benchmarks.host_load [honest learners] [--kills N]
 """
 
 from __future__ import annotations
 
+import argparse
 import base64
 import csv
 import gzip
@@ -16,7 +18,6 @@ import socket
 import statistics
 import struct
 import subprocess
-import sys
 import tempfile
 import threading
 import time
@@ -29,12 +30,14 @@ from pathlib import Path
 from benchmarks.figures import note
 from benchmarks.host import AT_ONCE, PROGRAM, WHO
 from benchmarks.measuring import EXERCISE
+from muddled_orchard.files.course.host_ledger import HostLedger
 from muddled_orchard.system.memory_use import memory_below
 
 SIZE, ROUNDS = 300, 3
 ATTACKERS = 10
 MERGES = 8_000
 _FEW = 9
+_BETWEEN = (3.1, 5.7, 8.3, 4.4)
 
 
 class Lesson:
@@ -100,44 +103,105 @@ class Lesson:
 
 
 def main() -> None:
-    """Two lessons, the second under attack; one table."""
-    size = int(sys.argv[1]) if len(sys.argv) > 1 else SIZE
+    """Two lessons, the second under attack, and one table; or an attack with kills."""
+    parser = argparse.ArgumentParser(description=main.__doc__)
+    parser.add_argument("size", nargs="?", type=int, default=SIZE)
+    parser.add_argument("--kills", type=int, default=0)
+    options = parser.parse_args()
+    size: int = options.size
     with tempfile.TemporaryDirectory(prefix="muddled-bench-") as folder:
         top = Path(folder)
         people = [f"l{number:05}" for number in range(size)]
         attackers = [f"x{number}" for number in range(ATTACKERS)]
         rows = "".join(f"{who},{who}\n" for who in [*people, *attackers])
         (top / "roster.csv").write_text(f"id,name\n{rows}", "utf-8")
-        common = [PROGRAM, "host", EXERCISE, "--roster", "roster.csv"]
-        subprocess.run([*common, "--passwords", "passwords.csv", "--quiet"], cwd=top, check=True)
+        subprocess.run([*_COMMAND, "--passwords", "passwords.csv", "--quiet"], cwd=top, check=True)
         with (top / "passwords.csv").open() as lines:
             words = {row["id"]: row["password"] for row in csv.DictReader(lines)}
-        host = subprocess.Popen(
-            [*common, "--port", "0", "--quiet"], cwd=top, stdout=subprocess.PIPE, text=True
-        )
-        first = host.stdout.readline() if host.stdout else ""
-        lesson = Lesson(top, int(first.rstrip().rstrip("/").rsplit(":", 1)[1]), words, host.pid)
+        host, port = _begun(top, 0)
+        lesson = Lesson(top, port, words, host.pid)
         try:
             lesson.page_of_instructor()  # who has signed in before is let in whatever others try
-            quiet = _lesson(lesson, people[: size // 2])
+            quiet = {} if options.kills else _lesson(lesson, people[: size // 2])
             prepared = _prepared(lesson, attackers)
             with ThreadPoolExecutor(64) as attacking:
                 tasks = [attacking.submit(_until_over, lesson, attack) for attack in prepared]
                 watching = attacking.submit(_most_memory, lesson)
                 try:
-                    loud = _lesson(lesson, people[size // 2 :])
+                    if options.kills:
+                        host = _killed(lesson, host, people[0], options.kills)
+                    else:
+                        loud = _lesson(lesson, people[size // 2 :])
                 finally:
                     lesson.over.set()
                 ended = time.perf_counter()
                 for task in tasks:
                     task.result()
                 most = watching.result()
+            lesson.page_of_instructor()
             _until_quiet(lesson)
             calm = time.perf_counter() - ended
         finally:
             host.terminate()
             host.wait()
-    _print(size, quiet, loud, most, calm, lesson.lost)
+        if options.kills:
+            _print_kept(top, people[0], options.kills)
+        else:
+            _print(size, quiet, loud, most, calm, lesson.lost)
+
+
+_COMMAND = [PROGRAM, "host", EXERCISE, "--roster", "roster.csv"]
+
+
+def _begun(top: Path, port: int) -> tuple[subprocess.Popen[str], int]:
+    words = [*_COMMAND, "--port", str(port), "--quiet"]
+    host = subprocess.Popen(words, cwd=top, stdout=subprocess.PIPE, text=True)
+    first = host.stdout.readline() if host.stdout else ""
+    return host, int(first.rstrip().rstrip("/").rsplit(":", 1)[1])
+
+
+def _killed(lesson: Lesson, host: subprocess.Popen[str], who: str, kills: int) -> subprocess.Popen[str]:
+    """Kill the host again and again while somebody pushes without a pause; what Git reported as pushed is
+    written to a file."""
+    place = lesson.top / "at" / who
+    subprocess.run(["git", "clone", "-q", lesson.url(who), str(place)], check=True, capture_output=True)
+    killing = threading.Event()
+
+    def pushes() -> None:
+        while not killing.is_set():
+            before = len(lesson.lost)
+            lesson.push(place)
+            if len(lesson.lost) == before:
+                with (lesson.top / "reported").open("a") as reported:
+                    reported.write(f"{_tip(place)}\n")
+
+    pushing = threading.Thread(target=pushes)
+    pushing.start()
+    for number in range(kills):
+        time.sleep(_BETWEEN[number % len(_BETWEEN)])
+        host.kill()
+        host.wait()
+        host, _ = _begun(lesson.top, lesson.port)
+        lesson.process = host.pid
+    killing.set()
+    pushing.join()
+    lesson.push(place)
+    return host
+
+
+def _print_kept(top: Path, who: str, kills: int) -> None:
+    """Say whether all that was reported is there."""
+    there = top / "repositories" / EXERCISE / f"{who}.git"
+    reported = (top / "reported").read_text().split()
+    words = ["git", "rev-list", "main"]
+    kept = subprocess.run(words, cwd=there, capture_output=True, text=True, check=True).stdout.split()
+    subprocess.run(["git", "fsck", "--strict"], cwd=there, capture_output=True, check=True)
+    ledger = HostLedger(top / "orchard.db")
+    pushes = [push for push in ledger.pushes() if push.learner == who]
+    ledger.close()
+    graded = sum(push.grading is not None for push in pushes)
+    print(f"\nkilled {kills} times under attack: {len(reported)} pushes that Git reported as done")
+    print(f"in the repository: {len(set(reported) & set(kept))}; written down {len(pushes)}, graded {graded}")
 
 
 def _lesson(lesson: Lesson, people: list[str]) -> dict[str, list[float]]:
