@@ -228,7 +228,9 @@ def test_a_ledger_of_a_later_version_is_left_alone(tmp_path: Path) -> None:
         Ledger(tmp_path / "a.db")
 
 
-def test_a_ledger_of_before_results_were_packed_is_read(tmp_path: Path) -> None:
+def test_a_ledger_of_before_results_were_packed_is_read(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     handed = tmp_path / "in"
     muddled("plant", "press-limit", handed / "ada")
     (tmp_path / "roster.csv").write_text(ROSTER, "utf-8")
@@ -244,6 +246,7 @@ def test_a_ledger_of_before_results_were_packed_is_read(tmp_path: Path) -> None:
         places = ", ".join("?" * len(values))
         old.execute(f"INSERT INTO grading VALUES ({places})", values)  # noqa: S608 - question marks alone
     ledger = Ledger(tmp_path / "old.db")
+    assert f"is brought from version 2 to {len(MIGRATIONS)}" in capsys.readouterr().err
     with database(tmp_path / "old.db.version-2") as kept:
         assert kept.execute("PRAGMA user_version").fetchone() == (2,), (
             "a copy from before it was brought up to date"

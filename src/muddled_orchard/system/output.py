@@ -50,6 +50,11 @@ def write_new_file(path: Path, data: bytes) -> None:
         raise _cant_be_written(error, path) from None
 
 
+def tell(text: str) -> None:
+    """Tell whoever runs this something beside the results: a line on standard error."""
+    print(text, file=sys.stderr)
+
+
 def write_all(descriptor: int, data: bytes) -> None:
     """Write everything to an open file: the system may take less at a time. Raises OSError."""
     left = memoryview(data)

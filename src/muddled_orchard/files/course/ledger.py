@@ -28,7 +28,7 @@ from muddled_orchard.core.grading.settling import Settlement
 from muddled_orchard.files.course.ledger_schema import LEARNERS, MIGRATIONS
 from muddled_orchard.files.stored_results import anonymous_result, packed, unpacked
 from muddled_orchard.system.log import log
-from muddled_orchard.system.output import make_private
+from muddled_orchard.system.output import make_private, tell
 
 _AT_ONCE = 500  # how many are asked for in one go
 _PATIENCE = 5.0  # seconds that a run waits for another one to let the ledger go
@@ -95,9 +95,11 @@ class Ledger:
             )
         if version:
             before = self.path.with_name(f"{self.path.name}.version-{version}")
-            log.warning("%s is brought from version %s to %s", self.path, version, len(MIGRATIONS))
             if not before.exists():
                 self.copy_to(before)
+            what = f"{self.path} is brought from version {version} to {len(MIGRATIONS)}"
+            log.warning("%s", what)
+            tell(f"{what}; {before} is a copy from before.")
         with self._transaction():
             (version,) = self._db.execute(
                 "PRAGMA user_version"
