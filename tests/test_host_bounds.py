@@ -26,16 +26,20 @@ from muddled_orchard.commands.host.access import Access
 from muddled_orchard.commands.host.asking import address_of
 from muddled_orchard.commands.host.connections import Connections
 from muddled_orchard.commands.host.events import News, TooManyPages
-from muddled_orchard.commands.host.git_service import bounded_command
+from muddled_orchard.commands.host.git_service import GitService, bounded_command
 from muddled_orchard.commands.host.held import Held, HeldFile
 from muddled_orchard.commands.host.listening import proxies_of
 from muddled_orchard.commands.host.received import received
 from muddled_orchard.commands.host.refused import Refused
+from muddled_orchard.commands.host.tidying import _is_due
 from muddled_orchard.commands.host.turns import Turns
 from muddled_orchard.core.base.limits import MIB, Bounds
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.passwords import hashed
 from muddled_orchard.core.git.packs import BadPack, TooLarge, look_through
+from muddled_orchard.vcs.read.disk import DiskSource
+from muddled_orchard.vcs.read.objects import ForeignObjects
+from tests.conftest import shell
 
 # -- What a push may have -----------------------------------------------------------------------------------
 
@@ -375,3 +379,25 @@ def test_a_packed_body_grows_as_git_packs() -> None:
         asyncio.run(bomb)
     assert held.total == len(ids)
     body.close()
+
+
+# -- Room -----------------------------------------------------------------------------------------------------
+
+
+def test_packing_anew_throws_nothing_away_and_disturbs_no_reader(tmp_path: Path) -> None:
+    """Also what no ref leads to: whatever was pushed can be graded, and read by whoever is at it."""
+    shell(tmp_path, "git init -q --bare r.git")
+    here = tmp_path / "r.git"
+    ids = shell(here, "for n in $(seq 60); do echo $n | git hash-object -w --stdin; done").split()
+    tree = shell(here, f"printf '100644 blob {ids[0]}\\tf\\n' | git mktree").strip()
+    shell(here, f"git update-ref refs/heads/main $(git commit-tree -m x {tree})")
+    reader = ForeignObjects(DiskSource(here / "objects"))
+    assert not _is_due(here, 0.0, 70)
+    assert _is_due(here, -5.0, 50)
+    assert not _is_due(here, 600.0, 50), "somebody may be at work"
+    git = GitService(tmp_path, Bounds(), 1, Held(1, 1))
+    assert asyncio.run(git.pack_anew("r.git"))
+    assert not list((here / "objects").glob("??/*"))
+    assert [reader.read(id_) for id_ in ids] == [(3, f"{number}\n".encode()) for number in range(1, 61)]
+    assert reader.read("1" * 40) is None
+    assert not asyncio.run(git.pack_anew("none.git"))

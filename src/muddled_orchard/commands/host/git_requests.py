@@ -75,7 +75,6 @@ class GitRequests:
 
     def __init__(self, host: Host) -> None:
         self._host = host
-        self._pushing: dict[str, asyncio.Lock] = {}
         self._receiving: Counter[str] = Counter()
         self._tasks: set[asyncio.Task[Response]] = set()
 
@@ -155,7 +154,7 @@ class GitRequests:
             except Refused as refused:
                 return _refusal(wanted, refused.why)
             # A push of the same learner to the same repository waits for Git, and not for the grading.
-            async with self._pushing.setdefault(ask.place, asyncio.Lock()):
+            async with self._host.pushing(ask.place):
                 answer = await self._asked(ask)
                 said = await asyncio.to_thread(all_of, answer)
                 if match := _HOSTS_FAULT.search(said):

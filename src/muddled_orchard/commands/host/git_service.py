@@ -11,6 +11,7 @@ import os
 import re
 import signal
 import subprocess
+from collections.abc import Sequence
 from contextlib import suppress
 from pathlib import Path
 from typing import IO, Literal
@@ -29,6 +30,9 @@ _PROTOCOL = re.compile(r"[a-z0-9=:.-]{1,64}")
 _VERSION_2 = "version=2"
 _OF_ONE = 2
 """How many processes of Git one person may have at once."""
+
+_REPACK = ("repack", "-a", "-d", "--keep-unreachable", "-q")
+_PACKED_WITHIN = 120.0
 
 _SLOW = 10.0
 """Seconds that Git may have worked for somebody of late before they wait behind the others."""
@@ -92,7 +96,7 @@ class GitService:
     one person. Each is bounded in time, memory and what it writes."""
 
     def __init__(self, root: Path, bounds: Bounds, at_once: int, held: Held) -> None:
-        self._bounds, self._held = bounds, held
+        self._root, self._bounds, self._held = root, bounds, held
         self.turns = Turns(at_once, _OF_ONE, slow=_SLOW)
         self._command = bounded_command(bounds, http_backend())
         self._capabilities: GitAnswer | None = None
@@ -123,6 +127,26 @@ class GitService:
             self._capabilities = GitAnswer(answer.status, answer.headers, all_of(answer))
             return self._capabilities
         return answer
+
+    async def pack_anew(self, place: str) -> bool:
+        """Pack all objects of a repository together, behind everything else, and throw none away; whether
+        that was done."""
+        command = bounded_command(self._bounds, "git", "-C", f"{self._root}/{place}", *_REPACK)
+        try:
+            # Where there is no pack yet the first time leaves out what no ref leads to.
+            return await self._done(command) and await self._done(command)
+        except (TimeoutError, OSError):
+            return False
+
+    async def _done(self, command: Sequence[str]) -> bool:
+        process = await asyncio.create_subprocess_exec(
+            "nice", *command, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL, env=self._environment, start_new_session=True,
+        )  # fmt: skip
+        try:
+            return await asyncio.wait_for(process.wait(), _PACKED_WITHIN) == 0
+        finally:
+            await _end(process)
 
     async def _run(self, request: GitRequest, *, behind: bool) -> GitAnswer:
         what = "info/refs" if request.refs else request.service
@@ -181,7 +205,7 @@ def all_of(answer: GitAnswer) -> bytes:
         answer.body.close()
 
 
-def bounded_command(bounds: Bounds, program: str) -> list[str]:
+def bounded_command(bounds: Bounds, *command: str) -> list[str]:
     """The command that runs a program, and all that it begins, within bounds of memory and of what a file may
     have.
 
@@ -189,10 +213,10 @@ def bounded_command(bounds: Bounds, program: str) -> list[str]:
     the system knows no such bound the program runs all the same.
     """
     if os.name != "posix":
-        return [program]
+        return list(command)
     kib, blocks = bounds.memory >> 10, (2 * bounds.size >> 9) + 1  # POSIX counts files in 512 bytes
-    script = f'ulimit -v {kib} 2>/dev/null; ulimit -f {blocks} 2>/dev/null; ulimit -c 0; exec "$0"'
-    return ["/bin/sh", "-c", script, program]
+    script = f'ulimit -v {kib} 2>/dev/null; ulimit -f {blocks} 2>/dev/null; ulimit -c 0; exec "$@"'
+    return ["/bin/sh", "-c", script, "sh", *command]
 
 
 def _parsed(said: HeldFile) -> GitAnswer:

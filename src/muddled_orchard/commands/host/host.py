@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import hashlib
 import hmac
 import re
@@ -60,12 +61,17 @@ class Host:
         self.connections, self.disk, self.proxies = connections, disk, proxies
         self.hands: dict[str, float] = {}
         self._say = say
+        self._pushing: dict[str, asyncio.Lock] = {}
         self._troubles: dict[str, float] = {}
         self._key = secrets.token_bytes(32)
 
     def token(self, who: str) -> str:
         """What a form has that came from a page of ours, and no other."""
         return hmac.new(self._key, who.encode(), hashlib.sha256).hexdigest()
+
+    def pushing(self, place: str) -> asyncio.Lock:
+        """Held by whoever changes a repository: one at a time."""
+        return self._pushing.setdefault(place, asyncio.Lock())
 
     def troubled(self, what: str) -> None:
         """Something does not work here that only whoever runs the host can mend: they are told once a minute,

@@ -31,6 +31,7 @@ from muddled_orchard.commands.host.push_desk import LedgerThread, PushDesk, Push
 from muddled_orchard.commands.host.push_grading import PushGraders, push_graders
 from muddled_orchard.commands.host.repositories import DiskUse, held_alone, remove_old_locks
 from muddled_orchard.commands.host.served_course import ServedCourse
+from muddled_orchard.commands.host.tidying import keep_tidy
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.passwords import INSTRUCTOR
@@ -143,6 +144,7 @@ class _Serving:
         keeping = [
             asyncio.create_task(self._keep_up(host)),
             asyncio.create_task(_grade_rest(host)),
+            asyncio.create_task(keep_tidy(host)),
             asyncio.create_task(_end_with(server, news)),
         ]
         self._saying.ready(listener.getsockname()[1])

@@ -35,6 +35,7 @@ class ForeignObjects:
 
     def __init__(self, objects: FileSource) -> None:
         self._objects = objects
+        self._names = _pack_names(objects)
         self._packs = list(_packs(objects))
 
     def read(self, id_: str) -> tuple[int, bytes] | None:
@@ -85,7 +86,15 @@ class ForeignObjects:
         for pack in self._packs:
             if (place := pack.find(bytes.fromhex(id_))) is not None:
                 return pack, place
+        if (names := _pack_names(self._objects)) != self._names:
+            # Somebody packed anew what lay there as files when it was looked at.
+            self._names, self._packs = names, list(_packs(self._objects))
+            return self._packed(id_)
         raise KeyError(id_)
+
+
+def _pack_names(objects: FileSource) -> list[str]:
+    return sorted(entry.name for entry in objects.entries("pack") if _PACK.fullmatch(entry.name))
 
 
 def _packs(objects: FileSource) -> list[Pack]:
