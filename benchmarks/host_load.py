@@ -37,7 +37,7 @@ SIZE, ROUNDS = 300, 3
 ATTACKERS = 10
 MERGES = 8_000
 _FEW = 9
-_BETWEEN = (3.1, 5.7, 8.3, 4.4)
+_BETWEEN = (11.1, 6.7, 14.3, 9.4)
 
 
 class Lesson:

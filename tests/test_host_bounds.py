@@ -6,6 +6,7 @@ import asyncio
 import base64
 import gzip
 import random
+import shlex
 import socket
 import struct
 import subprocess
@@ -94,10 +95,10 @@ def test_a_push_is_looked_through_before_it_is_unpacked(name: str) -> None:
 
 def test_what_git_may_take_is_bounded(tmp_path: Path) -> None:
     """A program that the host begins, and what that begins in turn."""
-    program = tmp_path / "program"
+    program, python = tmp_path / "program", shlex.quote(sys.executable)
     for body, most, right in (
-        (f"{sys.executable} -c 'bytearray(900 << 20)'", 600, False),
-        (f"{sys.executable} -c 'bytearray(10 << 20)'", 600, True),
+        (f"{python} -c 'bytearray(900 << 20)'", 600, False),
+        (f"{python} -c 'bytearray(10 << 20)'", 600, True),
         (f"head -c 5000000 /dev/zero > {tmp_path}/f", 600, False),
     ):
         program.write_text(f"#!/bin/sh\n{body}\n")
