@@ -145,7 +145,7 @@ def main() -> None:
             host.terminate()
             host.wait()
         if options.kills:
-            _print_kept(top, people[0], options.kills)
+            _print_kept(top, people[0], options.kills, lesson.lost)
         else:
             _print(size, quiet, loud, most, calm, lesson.lost)
 
@@ -189,10 +189,11 @@ def _killed(lesson: Lesson, host: subprocess.Popen[str], who: str, kills: int) -
     return host
 
 
-def _print_kept(top: Path, who: str, kills: int) -> None:
+def _print_kept(top: Path, who: str, kills: int, lost: list[str]) -> None:
     """Say whether all that was reported is there."""
     there = top / "repositories" / EXERCISE / f"{who}.git"
-    reported = (top / "reported").read_text().split()
+    file = top / "reported"
+    reported = file.read_text().split() if file.exists() else []
     words = ["git", "rev-list", "main"]
     kept = subprocess.run(words, cwd=there, capture_output=True, text=True, check=True).stdout.split()
     subprocess.run(["git", "fsck", "--strict"], cwd=there, capture_output=True, check=True)
@@ -200,6 +201,7 @@ def _print_kept(top: Path, who: str, kills: int) -> None:
     pushes = [push for push in ledger.pushes() if push.learner == who]
     ledger.close()
     graded = sum(push.grading is not None for push in pushes)
+    print(*sorted({what[:160] for what in lost if f" {who}" in what})[:5], sep="\n")
     print(f"\nkilled {kills} times under attack: {len(reported)} pushes that Git reported as done")
     print(f"in the repository: {len(set(reported) & set(kept))}; written down {len(pushes)}, graded {graded}")
 
