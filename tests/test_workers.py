@@ -30,6 +30,8 @@ def _prepared(base: int) -> Callable[[str], int]:
 def _work(base: int, piece: str) -> int:
     if piece == "dies":
         os.kill(os.getpid(), signal.SIGKILL)
+    while piece == "busy":
+        pass
     if piece == "hangs":
         time.sleep(60)
     return base + int(piece)
@@ -125,6 +127,40 @@ def _leaving(file: Path) -> Callable[[str], int]:
     file.touch()
     atexit.register(file.unlink)
     return _prepared(40)
+
+
+_BUSY = """
+from functools import partial
+from muddled_orchard.system.apart import ProcessApart
+from tests.test_workers import _prepared
+process = ProcessApart(partial(_prepared, 40))
+process.do("1", 20)
+print(process._process.pid, flush=True)
+process.do("busy")
+"""
+
+
+def test_a_process_apart_ends_when_who_began_it_is_killed() -> None:
+    top = Path(__file__).parent.parent
+    parent = subprocess.Popen([sys.executable, "-c", _BUSY], cwd=top, stdout=subprocess.PIPE, text=True)
+    assert parent.stdout is not None
+    child = int(parent.stdout.readline())
+    time.sleep(0.5)
+    parent.kill()
+    parent.communicate()
+    until = time.monotonic() + 20
+    while time.monotonic() < until and _runs(child):
+        time.sleep(0.1)
+    assert not _runs(child)
+
+
+def _runs(process: int) -> bool:
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    state = Path(f"/proc/{process}/stat")
+    return not (state.exists() and state.read_text().rpartition(")")[2].split()[0] == "Z")
 
 
 def test_a_process_apart_ends_in_silence_when_nobody_asks_any_more() -> None:

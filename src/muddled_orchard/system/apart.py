@@ -20,6 +20,7 @@ from typing import IO, Generic, TypeVar, cast
 
 from muddled_orchard.system.log import write_log
 from muddled_orchard.system.output import write_all
+from muddled_orchard.system.processes import end_after
 from muddled_orchard.system.workers import WorkerLost
 
 Piece = TypeVar("Piece")
@@ -154,6 +155,7 @@ def _main() -> None:
     answers = os.dup(1)
     os.dup2(2, 1)
     write_log()
+    end_after(os.getppid())  # else it would go on with its piece when that one was killed
     work = pickle.loads(_frame())()  # noqa: S301 - of the process that began this one
     while True:
         try:
