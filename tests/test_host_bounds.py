@@ -38,6 +38,7 @@ from muddled_orchard.core.base.limits import MIB, Bounds
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.passwords import hashed
 from muddled_orchard.core.git.packs import BadPack, TooLarge, look_through
+from muddled_orchard.system.log import log
 from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.objects import ForeignObjects
 from tests.conftest import shell
@@ -234,6 +235,19 @@ def test_inventing_names_and_guessing_hold_up_no_one() -> None:
         return took
 
     assert asyncio.run(attack()) < 3, "3,000 passwords take more than a minute to check"
+
+
+def test_guessing_fills_no_log_and_writes_to_no_terminal(caplog: pytest.LogCaptureFixture) -> None:
+    people = Access({})
+    log.addHandler(caplog.handler)
+    try:
+        for _ in range(500):
+            people._note_wrong("\x1b[2J\nada", "192.0.2.1")
+    finally:
+        log.removeHandler(caplog.handler)
+    assert people.wrong == 500
+    assert 60 <= len(caplog.messages) <= 120
+    assert all(message.isprintable() for message in caplog.messages)
 
 
 ADDRESSES = {

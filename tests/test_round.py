@@ -25,7 +25,7 @@ from muddled_orchard.core.submission.file_source import below
 from muddled_orchard.files.archives.packing import pack
 from muddled_orchard.files.archives.submissions import Handed, find_submissions
 from muddled_orchard.files.archives.unpacking import unpacked_bytes
-from muddled_orchard.files.course import ledger as ledger_module
+from muddled_orchard.files.course import ledger_file as ledger_module
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.course.ledger_schema import MIGRATIONS
 from muddled_orchard.files.scenarios.bundled import bundled_ids

@@ -21,6 +21,7 @@ from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.course.passwords import HashedPassword, matches
+from muddled_orchard.show.terminal.characters import printable
 from muddled_orchard.system.log import log
 
 _FIRST_DELAY, _LONGEST_DELAY = 0.25, 8.0
@@ -30,6 +31,9 @@ as the one before. Checking one takes a tenth of the first."""
 _FORGOTTEN_AFTER = 900.0
 _MOST_WAITING = 8
 _MOST_REMEMBERED = 10_000
+
+_NOTED_A_MINUTE = 60
+"""How many wrong passwords a minute the log has; the figures count all."""
 
 
 class TooManyGuesses(Exception):
@@ -53,7 +57,7 @@ class Access:
         self._key = secrets.token_bytes(32)
         self._right: dict[str, bytes] = {}
         self._guesses: OrderedDict[tuple[str, str], _Guesses] = OrderedDict()
-        self.wrong = 0
+        self.wrong, self._noted = 0, (0, 0)
         self._computing = ThreadPoolExecutor(2, "passwords")
 
     def renew(self, passwords: Mapping[str, HashedPassword]) -> None:
@@ -92,14 +96,21 @@ class Access:
                 self._right[who] = digest
                 guesses.wrong = 0
                 return who
-        self.wrong += 1
-        log.warning("a wrong name or password from %s, for %s", address or "somewhere", brief(who, 40))
+        self._note_wrong(who, address)
         guesses.wrong += 1
         guesses.newest = time.monotonic()
         delay = min(_FIRST_DELAY * 2 ** min(guesses.wrong - 1, 10), _LONGEST_DELAY)
         # Counted from the beginning, so that it tells nothing whether anything was computed.
         await asyncio.sleep(delay - (time.monotonic() - begun))
         return None
+
+    def _note_wrong(self, who: str, address: str) -> None:
+        """Count it, and write it down: so many a minute, since whoever guesses would fill the disk."""
+        self.wrong += 1
+        minute = int(time.monotonic() // 60)
+        self._noted = (minute, self._noted[1] + 1 if self._noted[0] == minute else 1)
+        if self._noted[1] <= _NOTED_A_MINUTE:
+            log.warning("a wrong name or password from %s, for %s", address, printable(brief(who, 40)))
 
     def _of(self, who: str, address: str) -> _Guesses:
         now, place = time.monotonic(), (who[:100], address)

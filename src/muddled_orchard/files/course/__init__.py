@@ -1,5 +1,5 @@
 """The roster and the ledger.
 
-`roster_file`, `ledger` (SQLite), `host_ledger` (what a host keeps in it), `ledger_schema`, `course_file`,
-`password_file`.
+`roster_file`, `ledger` (what stands in it), `ledger_file` (the SQLite file itself), `host_ledger` (what a
+host keeps in it), `ledger_schema`, `course_file`, `password_file`.
 """
