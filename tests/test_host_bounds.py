@@ -24,7 +24,7 @@ from starlette.requests import Request
 
 from muddled_orchard.commands.host import protocol
 from muddled_orchard.commands.host.access import Access
-from muddled_orchard.commands.host.asking import address_of
+from muddled_orchard.commands.host.addresses import address_of
 from muddled_orchard.commands.host.connections import Connections
 from muddled_orchard.commands.host.events import News, TooManyPages
 from muddled_orchard.commands.host.git_service import GitService, bounded_command

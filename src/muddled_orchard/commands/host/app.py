@@ -12,11 +12,12 @@ from starlette.routing import Route
 from starlette.types import ASGIApp
 
 from muddled_orchard.commands.host.access import TooManyGuesses
-from muddled_orchard.commands.host.asking import address_of, below, top_of
+from muddled_orchard.commands.host.addresses import address_of
 from muddled_orchard.commands.host.git_requests import GitRequests
 from muddled_orchard.commands.host.host import Host
 from muddled_orchard.commands.host.page_requests import PageRequests
 from muddled_orchard.commands.host.pages import message_page, static_file
+from muddled_orchard.commands.host.paths import below, top_of
 from muddled_orchard.commands.host.refused import Refused
 from muddled_orchard.commands.host.watched import Readiness
 from muddled_orchard.core.base.problems import BadInput

@@ -12,11 +12,11 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
 
 from muddled_orchard.commands.host import pages
-from muddled_orchard.commands.host.asking import top_of
 from muddled_orchard.commands.host.events import TooManyPages
 from muddled_orchard.commands.host.held import HeldFile
 from muddled_orchard.commands.host.host import Host
 from muddled_orchard.commands.host.pages import time_here
+from muddled_orchard.commands.host.paths import top_of
 from muddled_orchard.commands.host.push_desk import PushResult, seconds
 from muddled_orchard.commands.host.received import received
 from muddled_orchard.commands.host.refused import Refused

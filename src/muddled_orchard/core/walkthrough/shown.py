@@ -7,7 +7,7 @@ import shlex
 from collections.abc import Collection, Iterator, Sequence
 
 from muddled_orchard.core.base.phrases import counted
-from muddled_orchard.core.document import Block, Change, Contents, Line, Paragraph, Session, Tone
+from muddled_orchard.core.document import Block, Change, Contents, Line, Paragraph, Session
 from muddled_orchard.core.git.lines import bare, is_binary, lines_of
 from muddled_orchard.core.git.trees import EXECUTABLE, LINK
 from muddled_orchard.core.merging.differences import ChangedLine, changed_lines
@@ -58,8 +58,8 @@ def shown_blocks(step: WalkthroughStep) -> Iterator[Block]:
     """The parts of a step as blocks of a document."""
     for part in shown_parts(step):
         match part:
-            case Said(text, verdict):
-                yield Paragraph(text, _TONES[verdict])
+            case Said(text, wrong):
+                yield Paragraph(text, "missed" if wrong else "")
             case Ran():
                 lines = (Line(_kind(line) if _shows_diff(part) else "", line) for line in answered(part))
                 yield Session(typed(part), tuple(lines), _place_told(part))
@@ -70,9 +70,6 @@ def shown_blocks(step: WalkthroughStep) -> Iterator[Block]:
                 yield Contents(path, tuple(viewed_lines(part)))
             case Marked(path):
                 yield Contents(path, tuple(marked_lines(part)))
-
-
-_TONES: dict[str, Tone] = {"": "", "good": "met", "bad": "missed"}
 
 
 def _kind(line: str) -> str:

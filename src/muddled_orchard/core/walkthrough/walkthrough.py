@@ -44,10 +44,10 @@ class Identity(Struct, frozen=True):
 
 
 class Said(Struct, frozen=True):
-    """A paragraph: what to say, or to look at. A `verdict` is of a choice that was tried."""
+    """A paragraph: what to say, or to look at. `wrong` is a choice that was tried."""
 
     text: str
-    verdict: Literal["", "good", "bad"] = ""
+    wrong: bool = False
 
 
 class Edited(Struct, frozen=True):

@@ -120,7 +120,7 @@ class ConflictShown:
                 self.recorder.view(
                     conflict.path, self._version(conflict, "theirs" if word == "ours" else "ours")
                 )
-                self.recorder.say(one_side_told(conflict, word, names[away], text), "bad" if with_key else "")
+                self.recorder.say(one_side_told(conflict, word, names[away], text), wrong=with_key)
                 self._undo(conflict.path)
         both = conflict.merged.resolved([lines_kept(hunk, "ours+theirs") for hunk in conflict.merged.hunks])
         if not (with_key and self._accepts(conflict, both)):
@@ -128,7 +128,7 @@ class ConflictShown:
             if self.recorder.looking:
                 data = "".join(both).encode("utf-8", "surrogateescape")
                 self.recorder.edit(conflict.path, data, self._mode(conflict.path))
-                self.recorder.say(BOTH_TOLD, "bad" if with_key else "")
+                self.recorder.say(BOTH_TOLD, wrong=with_key)
                 self._undo(conflict.path)
 
     def _version(self, conflict: Conflict, word: str) -> bytes:

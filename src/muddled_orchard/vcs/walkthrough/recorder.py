@@ -114,9 +114,9 @@ class Recorder:
 
     # -- Actions --------------------------------------------------------------------------------------
 
-    def say(self, text: str, verdict: str = "") -> None:
+    def say(self, text: str, *, wrong: bool = False) -> None:
         """A paragraph."""
-        self.add(Said(text, "good" if verdict == "good" else "bad" if verdict == "bad" else ""))
+        self.add(Said(text, wrong))
 
     def git(
         self,
