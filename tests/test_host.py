@@ -694,12 +694,14 @@ def test_who_runs_it_can_watch_it_and_keep_copies(tmp_path: Path) -> None:
 
 def test_room_that_runs_out_is_told_before(tmp_path: Path) -> None:
     folder = course_of(tmp_path / "course", ["ada"], press_limit())
-    with hosted(folder, "--most-kept", "5") as host:
+    with hosted(folder, "--most-kept", "5", "--most-size", "3") as host:
         assert "Your repositories" not in works(host, "ada", WRONG)
         more = "head -c 2200000 /dev/urandom > more; git add more; git commit -qm more"
         assert "Your repositories" not in works(host, "ada", more)
         assert "Your repositories here hold 4 MiB of the 5 MiB that they may" in works(host, "ada", more)
         works(host, "ada", more)
+        cloned = git(tmp_path, f"git clone -q {host.remote('ada')} whole")
+        assert cloned.returncode == 0, f"all of it can be had: {cloned.stderr}"
         done = git(folder / "at/ada/work", f"{more}; git push origin main")
         assert done.returncode
         said = " ".join(done.stderr.replace("remote:", "").split())

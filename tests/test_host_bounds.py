@@ -17,6 +17,7 @@ from collections import Counter
 from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import suppress
 from pathlib import Path
+from typing import Any, cast
 
 import pytest
 import uvicorn
@@ -30,6 +31,7 @@ from muddled_orchard.commands.host.events import News, TooManyPages
 from muddled_orchard.commands.host.git_service import GitService, bounded_command
 from muddled_orchard.commands.host.held import Held, HeldFile
 from muddled_orchard.commands.host.listening import proxies_of
+from muddled_orchard.commands.host.push_grading import PushGraders, PushToGrade
 from muddled_orchard.commands.host.received import received
 from muddled_orchard.commands.host.refused import Refused
 from muddled_orchard.commands.host.tidying import _is_due
@@ -41,6 +43,7 @@ from muddled_orchard.core.git.packs import BadPack, TooLarge, look_through
 from muddled_orchard.system.log import log
 from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.objects import ForeignObjects
+from muddled_orchard.vcs.read.pushed import PushSnapshot
 from tests.conftest import shell
 
 # -- What a push may have -----------------------------------------------------------------------------------
@@ -104,7 +107,7 @@ def test_what_git_may_take_is_bounded(tmp_path: Path) -> None:
     ):
         program.write_text(f"#!/bin/sh\n{body}\n")
         program.chmod(0o755)
-        words = bounded_command(Bounds(memory=most * MIB, size=MIB), str(program))
+        words = bounded_command(most * MIB, 2 * MIB, str(program))
         assert (subprocess.run(words, capture_output=True, check=False).returncode == 0) == right, body
 
 
@@ -175,6 +178,28 @@ def test_who_was_slow_waits_behind_and_never_has_all_turns() -> None:
         return begun
 
     assert asyncio.run(order()) == ["mo", "ada", "mo"]
+
+
+class Failing:
+    """Processes that always end in the same way."""
+
+    number = 1
+
+    def __init__(self, error: BaseException) -> None:
+        self._error = error
+
+    def do(self, _: object, __: float) -> str:
+        raise self._error
+
+
+def test_a_push_that_takes_too_much_memory_is_told_at_once(tmp_path: Path) -> None:
+    push = PushToGrade(PushSnapshot(tmp_path, {}, "main"), "x", "v", "{}")
+    graders = PushGraders(cast("Any", Failing(MemoryError())), cast("Any", Failing(TimeoutError())), Bounds())
+    assert graders.graded(push, 4).reason == "reading it takes more than 1024 MiB of memory"
+    assert graders.graded_patiently(push).reason == "reading it took more than 30 seconds"
+    lost = PushGraders(cast("Any", Failing(TimeoutError())), cast("Any", Failing(TimeoutError())), Bounds())
+    with pytest.raises(TimeoutError):
+        lost.graded(push, 4)
 
 
 # -- Bytes and pages ------------------------------------------------------------------------------------------
@@ -410,7 +435,7 @@ def test_packing_anew_throws_nothing_away_and_disturbs_no_reader(tmp_path: Path)
     assert not _is_due(here, 0.0, 70)
     assert _is_due(here, -5.0, 50)
     assert not _is_due(here, 600.0, 50), "somebody may be at work"
-    git = GitService(tmp_path, Bounds(), 1, Held(1, 1))
+    git = GitService(tmp_path, Bounds(), 1, Held(1, 1), MIB)
     assert asyncio.run(git.pack_anew("r.git"))
     assert not list((here / "objects").glob("??/*"))
     assert [reader.read(id_) for id_ in ids] == [(3, f"{number}\n".encode()) for number in range(1, 61)]

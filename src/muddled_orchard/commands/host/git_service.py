@@ -95,10 +95,11 @@ class GitService:
     """`git http-backend` over the repositories in a folder, at most so many processes at a time, and few of
     one person. Each is bounded in time, memory and what it writes."""
 
-    def __init__(self, root: Path, bounds: Bounds, at_once: int, held: Held) -> None:
-        self._root, self._bounds, self._held = root, bounds, held
+    def __init__(self, root: Path, bounds: Bounds, at_once: int, held: Held, largest: int) -> None:
+        """`largest` is the most bytes that an answer, or a file of a repository, may have."""
+        self._root, self._bounds, self._held, self._largest = root, bounds, held, largest
         self.turns = Turns(at_once, _OF_ONE, slow=_SLOW)
-        self._command = bounded_command(bounds, http_backend())
+        self._command = bounded_command(bounds.memory, largest, http_backend())
         self._capabilities: GitAnswer | None = None
         settings = (*_SETTINGS, ("receive.maxInputSize", str(bounds.size)))
         self._environment = git.environment() | {
@@ -131,7 +132,8 @@ class GitService:
     async def pack_anew(self, place: str) -> bool:
         """Pack all objects of a repository together, behind everything else, and throw none away; whether
         that was done."""
-        command = bounded_command(self._bounds, "git", "-C", f"{self._root}/{place}", *_REPACK)
+        words = ("git", "-C", f"{self._root}/{place}", *_REPACK)
+        command = bounded_command(self._bounds.memory, self._largest, *words)
         try:
             # Where there is no pack yet the first time leaves out what no ref leads to.
             return await self._done(command) and await self._done(command)
@@ -205,16 +207,16 @@ def all_of(answer: GitAnswer) -> bytes:
         answer.body.close()
 
 
-def bounded_command(bounds: Bounds, *command: str) -> list[str]:
-    """The command that runs a program, and all that it begins, within bounds of memory and of what a file may
-    have.
+def bounded_command(memory: int, largest: int, *command: str) -> list[str]:
+    """The command that runs a program, and all that it begins, within so many bytes of memory, and of any
+    file that is written.
 
     A shell sets them: a process with threads must not do anything between the fork and the program. Where
     the system knows no such bound the program runs all the same.
     """
     if os.name != "posix":
         return list(command)
-    kib, blocks = bounds.memory >> 10, (2 * bounds.size >> 9) + 1  # POSIX counts files in 512 bytes
+    kib, blocks = memory >> 10, (largest >> 9) + 1  # POSIX counts files in 512 bytes
     script = f'ulimit -v {kib} 2>/dev/null; ulimit -f {blocks} 2>/dev/null; ulimit -c 0; exec "$@"'
     return ["/bin/sh", "-c", script, "sh", *command]
 

@@ -30,7 +30,6 @@ from muddled_orchard.files.course.host_ledger import HostLedger
 from muddled_orchard.files.stored import Damaged
 from muddled_orchard.files.stored_results import assessment_of, assessment_text
 from muddled_orchard.system.log import log
-from muddled_orchard.system.workers import WorkerLost
 from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.quarantine import Unreadable, refs_of
 
@@ -236,7 +235,9 @@ class PushDesk:
         begun = time.monotonic()
         try:
             return await asyncio.get_running_loop().run_in_executor(self._threads, work)
-        except WorkerLost as error:
+        except (OSError, BadInput):  # of this machine, or it took too long: it can be tried again
+            raise
+        except Exception as error:
             self._losses[push.id] += 1
             if self._losses[push.id] < _MOST_LOSSES:
                 raise
@@ -249,7 +250,7 @@ _QUICK = 4.0
 """Seconds that a push of somebody who is not slow is graded in; almost all take less than one."""
 
 _MOST_LOSSES = 3
-"""How many processes a push may take down."""
+"""How often a push may take a process down, or end it in an error of ours."""
 
 _HELD = 10
 """How many pushes to a repository are held with all that was found."""

@@ -51,7 +51,10 @@ class PushGraders:
     def graded(self, push: PushToGrade, seconds: float) -> Assessment:
         """The assessment of a push; waits for it, in any thread. Raises TimeoutError where it takes longer
         than so many seconds, and WorkerLost where a process ended unexpectedly."""
-        return _of_this(push, self._workers.do(push, seconds))
+        try:
+            return _of_this(push, self._workers.do(push, seconds))
+        except MemoryError as error:  # more time would not help
+            return self.lost(push, error)
 
     def graded_patiently(self, push: PushToGrade) -> Assessment:
         """The same within the bounds of a push, by the one that takes its time; there is one at a time."""

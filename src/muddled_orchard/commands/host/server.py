@@ -47,9 +47,8 @@ _AGAIN = 5.0
 _LONGEST_HEAD = 32_768
 _ENDING = 3
 _GIT_AT_ONCE = 4
-_HELD_OF_ONE, _HELD_OF_ALL = 5, 16
-"""How many times the largest push may be held at once for one person, and for all: a repository may have the
-size of four, and a push comes to it."""
+_HELD_OF_ALL = 4
+"""How many times what may be held for one person may be held for all."""
 
 
 class Saying(Struct, frozen=True):
@@ -116,8 +115,11 @@ class _Serving:
                     asyncio.get_running_loop().add_signal_handler(signal.SIGHUP, reopen_log)
             desk = PushDesk(ledger, graders, clock, changed)
             access = Access(await ledger.do(HostLedger.passwords))
-            held = Held(_HELD_OF_ONE * self._bounds.size, _HELD_OF_ALL * self._bounds.size)
-            git = GitService(course.folder, self._bounds, _GIT_AT_ONCE * (os.cpu_count() or 1), held)
+            # A clone has all that a repository may have, and a push may come meanwhile.
+            largest = self._listening.most_kept + self._bounds.size
+            held = Held(largest + self._bounds.size, _HELD_OF_ALL * (largest + self._bounds.size))
+            at_once = _GIT_AT_ONCE * (os.cpu_count() or 1)
+            git = GitService(course.folder, self._bounds, at_once, held, largest)
             host = Host(
                 course=course, access=access, git=git, held=held, ledger=ledger, desk=desk, news=news,
                 connections=Connections(self._listening.proxies), disk=DiskUse(self._listening.most_kept),
