@@ -435,6 +435,8 @@ def test_packing_anew_throws_nothing_away_and_disturbs_no_reader(tmp_path: Path)
     assert not _is_due(here, 0.0, 70)
     assert _is_due(here, -5.0, 50)
     assert not _is_due(here, 600.0, 50), "somebody may be at work"
+    (here / "large").write_bytes(bytes(33 * MIB))
+    assert not _is_due(here, -5.0, 50), "graders read no pack of that size"
     git = GitService(tmp_path, Bounds(), 1, Held(1, 1), MIB)
     assert asyncio.run(git.pack_anew("r.git"))
     assert not list((here / "objects").glob("??/*"))

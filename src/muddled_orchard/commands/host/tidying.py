@@ -7,6 +7,8 @@ import time
 from pathlib import Path
 
 from muddled_orchard.commands.host.host import Host
+from muddled_orchard.commands.host.repositories import size_below
+from muddled_orchard.core.base.limits import LARGEST_PACKS
 from muddled_orchard.system.log import log
 
 _LOOK = 60.0
@@ -42,7 +44,8 @@ async def tidy_one(host: Host, quiet: float = _QUIET, many: int = _MANY) -> str 
 
 
 def _is_due(repository: Path, quiet: float, many: int) -> bool:
-    """Whether many objects lie there as files, and none of them is new."""
+    """Whether many objects lie there as files, none of them is new, and all together would not be a pack that
+    is larger than graders read."""
     newest, count = 0.0, 0
     try:
         for fan in (repository / "objects").iterdir():
@@ -51,4 +54,4 @@ def _is_due(repository: Path, quiet: float, many: int) -> bool:
                 count += sum(1 for _ in fan.iterdir())
     except OSError:
         return False
-    return count > many and time.time() - newest > quiet
+    return count > many and time.time() - newest > quiet and size_below(repository) < LARGEST_PACKS // 2
