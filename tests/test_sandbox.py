@@ -147,3 +147,15 @@ def test_without_a_sandbox_it_is_skipped_and_says_why(
     monkeypatch.setattr(sandbox, "_why_not", lambda: "bubblewrap is not installed (apt install bubblewrap)")
     assert ran(tmp_path, "x") == (None, "bubblewrap is not installed (apt install bubblewrap)")
     assert os.listdir(tmp_path) == []  # noqa: PTH208 - names alone
+
+
+@needs_sandbox
+@pytest.mark.skipif(os.geteuid() != 0, reason="only root hands a result to somebody else")
+def test_root_of_a_container_without_other_users_is_told(monkeypatch: Any, tmp_path: Path) -> None:
+    def chown(*_: object, **__: object) -> None:
+        raise OSError(22, "Invalid argument")
+
+    monkeypatch.setattr(os, "chown", chown)
+    passed, said = ran(tmp_path, "print()")
+    assert passed is None
+    assert said == "nothing is run as root, and here is no other user: run muddled as another one"

@@ -71,10 +71,14 @@ def run(folder: Path, command: Sequence[str], seconds: float) -> Ended:
 
 
 def readable(folder: Path) -> None:
-    """Let a folder be read in the sandbox, by nobody else than before."""
+    """Let a folder be read in the sandbox, by nobody else than before. Raises NoSandbox where that can't be."""
     if os.geteuid() == 0:
-        for path in (folder, *folder.rglob("*")):
-            os.chown(path, _NOBODY, _NOBODY, follow_symlinks=False)
+        try:
+            for path in (folder, *folder.rglob("*")):
+                os.chown(path, _NOBODY, _NOBODY, follow_symlinks=False)
+        except OSError:  # in a container of somebody who has one user id alone
+            what = "nothing is run as root, and here is no other user: run muddled as another one"
+            raise NoSandbox(what) from None
 
 
 @functools.cache
