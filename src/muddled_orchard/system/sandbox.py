@@ -71,7 +71,7 @@ def run(folder: Path, command: Sequence[str], seconds: float) -> Ended:
 
 
 def readable(folder: Path) -> None:
-    """Let a folder be read in the sandbox, by nobody else than before. Raises NoSandbox where that can't be."""
+    """Let a folder be read in the sandbox, by nobody else than before. Raises NoSandbox."""
     if os.geteuid() == 0:
         try:
             for path in (folder, *folder.rglob("*")):
