@@ -121,7 +121,7 @@ def grading(top: Path, count: int) -> None:
         submissions = sorted(folder.iterdir())
 
         def ours(_: int, submissions: list[Path] = submissions) -> None:
-            with grader(library.find) as grading:
+            with grader(lambda hand_out: library.find(hand_out.exercise)) as grading:
                 assert len(list(grading.grade(submissions))) == count  # noqa: S101
 
         def by_hand(_: int, script: list[str] = script) -> None:

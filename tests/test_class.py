@@ -36,6 +36,7 @@ from muddled_orchard.files.course.ledger_schema import LEARNERS, MIGRATIONS, OF_
 from muddled_orchard.files.course.roster_file import read_roster
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.stored_results import assessment_text, packed, unpacked
+from muddled_orchard.vcs.read.reader import ExerciseVariant
 from tests.conftest import LEARNER, PROGRAM, all_marked, database, graded, muddled, shell
 
 ROSTER = "id,name,group\nada,Ada Quince,red\nbo,Bo Medlar,red\ncyd,Cyd Sloe,blue\ndot,Dot Damson,blue\n"
@@ -59,7 +60,18 @@ ROSTERS: dict[str, tuple[bytes, list[str], str]] = {
     "no id": (b"id,name\n ,A\n", [], "2: the id is empty"),
     "no file's name": (b"id,name\n../x,A\nCON,B\n", [], '2: "../x" can\'t be an id'),
     "too many cells": (b"id,name\nada,Quince, Ada\n", [], "2: this line has 3 cells, and the heading 2"),
-    "no UTF-8": ("id,name\nada,Ad\xe4\n".encode("latin1"), [], "2: this is no UTF-8"),
+    "of Windows": ("id,name\nada,\u201cAd\xe4\u201d\n".encode("cp1252"), ["ada"], ""),
+    "UTF-16, as some spreadsheets write it": (
+        "id\tname\nada,Ad\xe4\tx\n".replace(",", "").encode("utf-16"),
+        ["adaAd\xe4"],
+        "",
+    ),
+    "of a platform": (
+        b"\xef\xbb\xbfStudent,ID,SIS\n,,\n    Points Possible,,,\n".replace(b",,,\n", b",,\n")
+        + b"Ada,#0012,x\n",
+        ["0012"],
+        "",
+    ),
     "an open quote": (b'id,name\nada,"Ada\n', [], "2: this is no CSV"),
 }
 
@@ -625,9 +637,9 @@ def test_what_could_not_be_read_is_graded_anew(state: Literal["untouched", "unre
     """A bound or a missing scenario may have been the reason."""
     course = GradingRun(ScenarioLibrary(), None)
     found = replace(unreadable("too large", "press-limit"), state=state)
-    digest = course.scenarios.digest("press-limit")
+    digest = course.scenarios.digest(ExerciseVariant("press-limit", "1"))
     known = SimpleNamespace(
-        state=state, exercise="press-limit", scenario=digest, result=assessment_text(found)
+        state=state, exercise="press-limit", variant="1", scenario=digest, result=assessment_text(found)
     )
     course.ledger = cast("Ledger", SimpleNamespace(graded=lambda *_: known))
     assert (marking._remembered(course, "digest", "how") is None) is (state == "unreadable")

@@ -58,12 +58,19 @@ from tests.test_pages import AXE, CHROMIUM, WIDTHS
 CLONE = "git clone -q {url} {who}/work && cd {who}/work && git branch night-shift origin/night-shift\n"
 
 
-def works(host: RunningHost, who: str, script: str, *, push: str = "git push origin main") -> str:
+def works(
+    host: RunningHost,
+    who: str,
+    script: str,
+    *,
+    push: str = "git push origin main",
+    exercise: str = "press-limit",
+) -> str:
     """Clone where there is no clone yet, work, push; what Git says of the push."""
     place = host.folder / "at" / who / "work"
     if not place.exists():
         place.parent.mkdir(parents=True)
-        done = git(host.folder / "at", CLONE.format(url=host.remote(who), who=who))
+        done = git(host.folder / "at", CLONE.format(url=host.remote(who, exercise), who=who))
         assert done.returncode == 0, done.stderr
     done = git(place, f"{script}\n{push}")
     assert done.returncode == 0, done.stdout + done.stderr

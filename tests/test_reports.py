@@ -18,6 +18,7 @@ from rich.console import Console
 from muddled_orchard.commands.grade.gradebook import gradebook
 from muddled_orchard.commands.grade.junit import junit_file
 from muddled_orchard.commands.grade.terminal import MOST_ROWS, show_findings, show_many
+from muddled_orchard.commands.handout.handed_out import HandedOut
 from muddled_orchard.commands.handout.terminal import show_handed_out, show_what_next
 from muddled_orchard.commands.ledger.as_json import ledger_json
 from muddled_orchard.commands.ledger.csv import TABLES, ledger_rows
@@ -200,7 +201,10 @@ def test_a_finding_can_not_speak_to_the_terminal() -> None:
 def test_what_was_handed_out_is_shown_in_part() -> None:
     on, out = screen()
     many = [replace(GIVEN[0], learner="ada", file=f"press/{number}") for number in range(11)]
-    show_handed_out(on, ["The press"], list(ROSTER.values()), many[:8], len(many), 2, "out")
+    learners = list(ROSTER.values())
+    show_handed_out(
+        on, HandedOut(["The press"], learners, many[:8], len(many), 2, Path("out"), Path("orchard.db"), [])
+    )
     show_what_next(on, "out", "orchard.db", bare=False, template=None)
     said = out.getvalue()
     assert "The press: 2 learners, 11 handed out, 2 there already." in said

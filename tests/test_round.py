@@ -14,7 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from rich.console import Console
 
-from muddled_orchard.classroom import handing_out
+from muddled_orchard.classroom import handing_out, making
 from muddled_orchard.classroom.marking import GradingRun
 from muddled_orchard.commands.commands_page import commands_page
 from muddled_orchard.commands.parser import COMMANDS, whole_parser
@@ -46,8 +46,8 @@ def handed_out(top: Path, exercises: list[str], *, form: str = "tar.gz", jobs: i
     """Hand exercises out to two learners."""
     checked = handing_out.exercises_in(exercises, form)
     ledger = Ledger(top / "orchard.db", create=True)
-    wanted = handing_out.enrol(ledger, checked, ROSTER, top / "out")
-    with handing_out.made(checked, wanted, top / "out", jobs) as portions:
+    enrolment = handing_out.enrol(ledger, checked, ROSTER, top / "out")
+    with making.made(enrolment.exercises, enrolment.wanted, top / "out", jobs) as portions:
         for portion in portions:
             ledger.add_hand_outs(portion)
     return ledger
@@ -96,7 +96,7 @@ def test_the_whole_catalogue_goes_out_and_comes_back(tmp_path: Path) -> None:
 def test_processes_that_are_not_forked_do_the_same(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     handed_out(tmp_path, ["press-limit"], jobs=1).close()
     monkeypatch.setattr(workers, "context", lambda: multiprocessing.get_context("spawn"))
-    monkeypatch.setattr(handing_out, "MOST_AT_ONCE", 1)
+    monkeypatch.setattr(making, "MOST_AT_ONCE", 1)
     shutil.copytree(tmp_path / "out", tmp_path / "before")
     shutil.rmtree(tmp_path / "out")
     ledger = handed_out(tmp_path, ["press-limit"])

@@ -322,7 +322,7 @@ def test_a_crash_costs_one_submission_alone(planted: Path, monkeypatch: pytest.M
         raise KeyError("surprise")
 
     monkeypatch.setattr(grading, "assess", fails_once)
-    with grading.grader(ScenarioLibrary().find) as grading_one:
+    with grading.grader(lambda hand_out: ScenarioLibrary().find(hand_out.exercise)) as grading_one:
         first, second = grading_one.grade([planted, planted.parent / "honest"])
     assert "grading it failed (KeyError: 'surprise')" in first.reason
     assert (first.state, second.percent) == ("unreadable", 100.0)

@@ -11,6 +11,7 @@ from typing import Any
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from muddled_orchard.classroom.shipping import ShippedScenarios, arrived, shipped
 from muddled_orchard.core.base.limits import Bounds, Exceeded
@@ -20,6 +21,7 @@ from muddled_orchard.files.scenarios.bundled import BUNDLED
 from muddled_orchard.files.scenarios.scenario_file import load_scenario
 from muddled_orchard.files.stored import scenario_text
 from muddled_orchard.vcs.read.disk import DiskSource
+from muddled_orchard.vcs.read.reader import ExerciseVariant
 from tests.conftest import shell
 
 NAMES = st.text("abö .", min_size=1, max_size=6).filter(lambda name: name.strip(". "))
@@ -104,7 +106,12 @@ def test_a_pipe_in_a_folder_is_not_waited_for(tmp_path: Path) -> None:
 
 def test_scenarios_travel_as_texts_and_bundled_ones_are_there() -> None:
     own = load_scenario(BUNDLED / "press-limit.toml")
-    find = pickle.loads(pickle.dumps(ShippedScenarios({"own": scenario_text(own)})))  # noqa: S301 - our own
-    assert find("own") == own
-    assert find("three-knots") == load_scenario(BUNDLED / "three-knots.toml")
-    assert find("nowhere") is None
+    older = replace(own, title="As it was")
+    shipped = ShippedScenarios(
+        {"own": scenario_text(own)}, {ExerciseVariant("own", "7"): scenario_text(older)}
+    )
+    find = pickle.loads(pickle.dumps(shipped))  # noqa: S301 - our own
+    assert find(ExerciseVariant("own", "1")) == own
+    assert find(ExerciseVariant("own", "7")) == older
+    assert find(ExerciseVariant("three-knots", "1")) == load_scenario(BUNDLED / "three-knots.toml")
+    assert find(ExerciseVariant("nowhere", "1")) is None

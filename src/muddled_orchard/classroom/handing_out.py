@@ -1,74 +1,37 @@
-"""Hand scenarios out to a class: one archive or bare repository a learner and scenario, each a variant of
-its own."""
+"""Hand scenarios out to a class: who gets which variant of which version, and what is still to be made."""
 
 from __future__ import annotations
 
-import functools
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 
 from msgspec import Struct
 from msgspec.structs import replace
 
-from muddled_orchard.classroom.brief_page import BRIEF, PAGE, brief_markdown, brief_page
-from muddled_orchard.core.base.phrases import counted, was
-from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.classroom.making import Exercise, HandOutToMake, is_made, lying_there
+from muddled_orchard.classroom.versions import Mended, keep_version, kept_version, mended
+from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner, variant_code
-from muddled_orchard.core.exercise.cloning import beyond_a_clone
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.exercise.variants import Variants
-from muddled_orchard.core.git.trees import PLAIN_FILE, File
 from muddled_orchard.core.key.answer_key import Key
-from muddled_orchard.core.key.graph import Graph, handed_out, of_variant
-from muddled_orchard.files.archives.packing import BARE, FOLDER, FORMATS, pack, read_packed
+from muddled_orchard.core.key.graph import handed_out
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import load, scenario_files, shared_ids
 from muddled_orchard.files.scenarios.error_lines import with_lines
-from muddled_orchard.files.stored import digest_of, scenario_text
-from muddled_orchard.system.output import write_file
-from muddled_orchard.system.processes import share
-from muddled_orchard.system.temporary import remove_left_over
-from muddled_orchard.system.workers import PORTIONS_AHEAD, Awaited, WorkerLost, in_order, workers
+from muddled_orchard.files.stored import digest_of
 from muddled_orchard.vcs.ask.surveying import surveyor
-from muddled_orchard.vcs.planting import Practice, practice_of, put_in_place
-from muddled_orchard.vcs.read.lying_there import variant_lying_there
-from muddled_orchard.vcs.write.bare import (
-    CONFIG,
-    bare_repository,
-    hosted_repository,
-    is_remote,
-    with_remote,
-)
-
-MOST_AT_ONCE = 16
-
-HOSTED = "hosted"
-"""The form of hand-outs that a host serves itself: bare repositories with all that grading a push needs."""
 
 
-class Exercise(Struct, frozen=True):
-    """A scenario that is handed out, with what all its hand-outs share."""
+class Enrolment(Struct, frozen=True):
+    """What is to be handed out: the exercises, with earlier versions of them behind those that were named,
+    the hand-outs that are to be made, and which scenarios were changed since they were handed out."""
 
-    scenario: Scenario
-    digest: str
-    key: Key
-    graph: Graph
-    form: str
-    variants: Variants
-
-
-class HandOutToMake(Struct, frozen=True):
-    """One hand-out: of which exercise (by place), for whom, which variant, and the URL of the repository that
-    it is pushed to (empty: it isn't). `any_variant`: one that lies there already may be another variant."""
-
-    exercise: int
-    learner: str
-    code: str
-    url: str = ""
-    any_variant: bool = False
+    exercises: Sequence[Exercise]
+    wanted: Sequence[HandOutToMake]
+    mended: Sequence[Mended]
 
 
 def exercises_in(places: Sequence[str], form: str) -> list[Exercise]:
@@ -91,19 +54,24 @@ def exercises_in(places: Sequence[str], form: str) -> list[Exercise]:
             (weak,) = surveying.weak_values([(scenario, survey.key)])
             wrong = [*survey.errors, *weak]
             problems += with_lines(BadInput(wrong), path).problems if wrong else ()
-            exercises.append(
-                Exercise(
-                    scenario,
-                    digest_of(scenario),
-                    survey.key,
-                    handed_out(survey.key),
-                    form,
-                    Variants(scenario),
-                )
-            )
+            exercises.append(_exercise(scenario, survey.key, form))
     if problems:
         raise BadInput(problems)
     return exercises
+
+
+def _exercise(scenario: Scenario, key: Key, form: str) -> Exercise:
+    return Exercise(scenario, digest_of(scenario), key, handed_out(key), form, Variants(scenario))
+
+
+def earlier_version(ledger: Ledger, digest: str, form: str) -> Exercise:
+    """An exercise as a ledger keeps it. Raises BadInput where it can't be read any more."""
+    scenario = kept_version(ledger, digest)
+    with surveyor() as surveying:
+        (survey,) = surveying.survey([scenario], PLAIN_VARIANT)
+    if isinstance(survey, BadInput):
+        raise survey
+    return _exercise(scenario, survey.key, form)
 
 
 def enrol(
@@ -112,201 +80,131 @@ def enrol(
     learners: Sequence[Learner],
     out: Path,
     urls: Mapping[tuple[str, str], str] | None = None,
-) -> list[HandOutToMake]:
+    *,
+    for_teams: Collection[str] = (),
+    replacing: Collection[str] = (),
+) -> Enrolment:
     """Write learners and scenarios down, and say what is still to be made: what is not handed out yet, or
-    whose file is not there. `urls` are the repositories that they are pushed to, by exercise and learner.
-    Raises BadInput where a scenario was changed since."""
-    _refuse_changed(exercises, ledger.handed_out_scenarios())
+    whose file is not there. `urls` are the repositories that they are pushed to, by exercise and learner;
+    exercises `for_teams` (by id) each team gets one variant of; learners in `replacing` get the present
+    version in the place of another.
+
+    What was handed out of a scenario that was changed since goes on where it hands out the same: it is
+    graded by the newer version. Raises BadInput where it hands out something else, and nobody has that yet.
+    """
+    had = [hand_out for hand_out in ledger.each_hand_out() if hand_out.replaced is None]
+    changed = _mended(ledger, exercises, had, replacing)
     secret = ledger.secret()
     ledger.enrol(learners)
     for exercise in exercises:
-        scenario = exercise.scenario
-        ledger.add_scenario(exercise.digest, scenario.id, scenario.title, scenario_text(scenario))
-    known = {(exercise, learner) for learner, exercise in ledger.given()}
-    wanted = [
-        HandOutToMake(
-            number,
-            learner.id,
-            variant_code(secret, exercise.scenario.id, learner.id),
-            (urls or {}).get((exercise.scenario.id, learner.id), ""),
-        )
-        for number, exercise in enumerate(exercises)
+        keep_version(ledger, exercise.scenario, exercise.digest)
+    for one in changed:
+        digest = next(it.digest for it in exercises if it.scenario.id == one.exercise)
+        ledger.grade_by(one.exercise, one.before, digest)
+    given = {(hand_out.exercise, hand_out.learner): hand_out for hand_out in ledger.hand_outs()}
+    every = list(exercises)
+    numbers = {exercise.digest: number for number, exercise in enumerate(every)}
+    wanted = []
+    for exercise in exercises:
+        id_ = exercise.scenario.id
+        for learner in learners:
+            url = (urls or {}).get((id_, learner.id))
+            had_before = given.get((id_, learner.id))
+            anew = (
+                learner.id in replacing and had_before is not None and had_before.scenario != exercise.digest
+            )
+            if had_before is not None and not anew:
+                if is_made(out, exercise, learner.id, url):
+                    continue
+                if had_before.scenario not in numbers:
+                    numbers[had_before.scenario] = len(every)
+                    every.append(earlier_version(ledger, had_before.scenario, exercise.form))
+                number, code, team = numbers[had_before.scenario], had_before.variant, had_before.team
+            else:
+                number, team = numbers[exercise.digest], learner.team if id_ in for_teams else ""
+                times = ledger.times_handed_out(id_, learner.id) if anew else 0
+                code = variant_code(secret, id_, learner.id, team, times)
+            wanted.append(HandOutToMake(number, learner.id, code, url or "", anew=anew, team=team))
+    if lying_there(every, wanted, out) and _is_new(ledger, secret):
+        wanted = [replace(piece, any_variant=True) for piece in wanted]
+    return Enrolment(every, wanted, changed)
+
+
+def once_more(
+    ledger: Ledger, learner: str, id_: str, form: str, present: Exercise | None, *, other: bool
+) -> Enrolment:
+    """What a learner was handed out of an exercise once more, or in another variant: of its `present`
+    version, else of that which they had; a team gets another one together. Raises BadInput where they had
+    none."""
+    every = ledger.hand_outs()
+    had = next((it for it in every if (it.exercise, it.learner) == (id_, learner)), None)
+    if had is None:
+        of_it = [it.learner for it in every if it.exercise == id_]
+        known = f"muddled handout {id_} hands it out."
+        hint = (likely(learner, of_it) or known) if of_it else likely(id_, [it.exercise for it in every])
+        raise BadInput(Problem(f"{learner} was not handed out {id_}", hint))
+    same = present if present is not None and present.digest == had.scenario else None
+    if not other:
+        version = same or earlier_version(ledger, had.scenario, form)
+        again = HandOutToMake(0, learner, had.variant, anew=True, team=had.team)
+        return Enrolment([version], [again], [])
+    version = present or earlier_version(ledger, had.scenario, form)
+    keep_version(ledger, version.scenario, version.digest)
+    members = [it.learner for it in every if (it.exercise, it.variant) == (id_, had.variant)]
+    number = ledger.times_handed_out(id_, learner)
+    code = variant_code(ledger.secret(), id_, learner, had.team, number)
+    return Enrolment([version], [HandOutToMake(0, it, code, anew=True, team=had.team) for it in members], [])
+
+
+def refuse_begun(
+    ledger: Ledger, exercises: Sequence[str], learners: Sequence[str], known: Collection[str]
+) -> None:
+    """Raise BadInput where one of these learners has begun one of these exercises, or isn't `known`."""
+    problems = [
+        Problem(f'there is no learner "{learner}"', likely(learner, known))
         for learner in learners
-        if (exercise.scenario.id, learner.id) not in known
-        or not _is_made(out, exercise, learner.id, (urls or {}).get((exercise.scenario.id, learner.id)))
+        if learner not in known
     ]
-    if lying_there(exercises, wanted, out) and _is_new(ledger, secret):
-        return [replace(piece, any_variant=True) for piece in wanted]
-    return wanted
+    problems += [
+        Problem(
+            f"{learner} has begun {id_}", f"For another one: muddled handout --afresh {learner} {id_} --other"
+        )
+        for learner in learners
+        for id_ in exercises
+        if ledger.has_begun(id_, learner)
+    ]
+    if problems:
+        raise BadInput(problems)
 
 
 def _is_new(ledger: Ledger, secret: bytes) -> bool:
     """Whether a ledger took the place of one that was lost: it gave nobody a variant of its own."""
     return not any(
-        hand_out.variant == variant_code(secret, hand_out.exercise, hand_out.learner)
+        hand_out.variant == variant_code(secret, hand_out.exercise, hand_out.learner, hand_out.team)
         for hand_out in ledger.each_hand_out()
     )
 
 
-def _refuse_changed(exercises: Sequence[Exercise], digests: Mapping[str, str]) -> None:
+def _mended(
+    ledger: Ledger, exercises: Sequence[Exercise], had: Sequence[HandOut], replacing: Collection[str]
+) -> list[Mended]:
+    """The scenarios that were changed since they were handed out. Raises BadInput where one hands out
+    something else now, and was not handed out so before."""
+    changed = []
+    problems = []
+    versions = {hand_out.scenario for hand_out in had}
     for exercise in exercises:
-        id_ = exercise.scenario.id
-        if digests.get(id_, exercise.digest) != exercise.digest:
-            hint = "Give it a new id, or keep another course in another ledger."
-            raise BadInput(Problem(f"{id_} was changed after it had been handed out", hint))
-
-
-@contextmanager
-def made(
-    exercises: Sequence[Exercise], wanted: Sequence[HandOutToMake], out: Path, jobs: int
-) -> Iterator[Iterator[list[HandOut]]]:
-    """Make the archives, a portion at a time, on several cores where it pays; what is not made when this is
-    left is not made."""
-    for exercise in exercises:
-        remove_left_over(out / exercise.scenario.id)
-    jobs = max(1, min(jobs, len(wanted) // MOST_AT_ONCE))
-    size = share(len(wanted), jobs, MOST_AT_ONCE)
-    portions = (wanted[start : start + size] for start in range(0, len(wanted), size))
-    if jobs < 2:
-        yield (_portion_made(exercises, out, portion) for portion in portions)
-        return
-    for exercise in exercises:  # the page's template is made ready once, and not in every process
-        brief_page(exercise.key.scenario, exercise.graph)
-    with workers(jobs, _maker, exercises, out) as pool:
-        yield _as_made(in_order(portions, pool.submit, PORTIONS_AHEAD * jobs))
-
-
-def _as_made(
-    begun: Iterable[tuple[Sequence[HandOutToMake], Awaited[list[HandOut]]]],
-) -> Iterator[list[HandOut]]:
-    try:
-        for _, awaited in begun:
-            yield awaited.result()
-    except WorkerLost:
-        hint = "What was handed out is written down; the same command goes on from there."
-        raise BadInput(Problem("a process that was packing ended unexpectedly", hint)) from None
-
-
-def _maker(exercises: Sequence[Exercise], out: Path) -> Callable[[Sequence[HandOutToMake]], list[HandOut]]:
-    return functools.partial(_portion_made, exercises, out)
-
-
-def _portion_made(
-    exercises: Sequence[Exercise], out: Path, portion: Sequence[HandOutToMake]
-) -> list[HandOut]:
-    return [_hand_out(exercises[piece.exercise], piece, out) for piece in portion]
-
-
-def _hand_out(exercise: Exercise, piece: HandOutToMake, out: Path) -> HandOut:
-    """Make one hand-out and put it in place; a repository that lies there already is taken as it is."""
-    place = _place(out, exercise, piece.learner)
-    lies_there = exercise.form in _REPOSITORIES and _is_in_use(place)
-    code = _variant_there(exercise, place, piece) if lies_there else piece.code
-    practice = practice_of(exercise.variants, code)
-    if exercise.form == BARE and needs_archive(practice):
-        with_brief = whole_folder(exercise, practice, piece.url)
-        write_file(_archive(place), pack(with_brief, exercise.scenario.id, FORMATS[0]))
-    if not lies_there:
-        _put_in_place(exercise, practice, place)
-    ids, history = practice.ids, practice.history
-    return HandOut(
-        exercise=exercise.scenario.id,
-        learner=piece.learner,
-        variant=code,
-        scenario=exercise.digest,
-        first_commit=first_commit(practice),
-        tips={branch: ids[number] for branch, number in history.tips.items()},
-        file=place.relative_to(out).as_posix(),
-    )
-
-
-def _put_in_place(exercise: Exercise, practice: Practice, place: Path) -> None:
-    if exercise.form == BARE:
-        put_in_place(place, bare_repository(practice.files, practice.history))
-    elif exercise.form == HOSTED:
-        put_in_place(place, hosted_repository(practice.files, practice.history))
-    elif exercise.form == FOLDER:
-        put_in_place(place, whole_folder(exercise, practice))
-    else:
-        write_file(place, pack(whole_folder(exercise, practice), exercise.scenario.id, exercise.form))
-
-
-_REPOSITORIES = (BARE, HOSTED, FOLDER)
-"""The forms that lie there as a repository, in which somebody may be at work."""
-
-
-def first_commit(practice: Practice) -> str:
-    """The id of the commit with which a hand-out's history begins."""
-    return practice.ids[min(practice.ids)]
-
-
-def lying_there(exercises: Sequence[Exercise], wanted: Sequence[HandOutToMake], out: Path) -> int:
-    """How many of the hand-outs that are to be made lie there already."""
-    return sum(
-        exercises[piece.exercise].form in _REPOSITORIES
-        and _is_in_use(_place(out, exercises[piece.exercise], piece.learner))
-        for piece in wanted
-    )
-
-
-def taken_as_they_are(number: int) -> str:
-    """What is told of so many of them."""
-    what = f"{counted(number, 'hand-out')} {was(number)} there already that the ledger did not know"
-    return f"{what}: a run was stopped, or it is an older copy.\nThey are taken as they are."
-
-
-def _is_in_use(place: Path) -> bool:
-    return place.is_dir() and any(place.iterdir())
-
-
-def _variant_there(exercise: Exercise, place: Path, piece: HandOutToMake) -> str:
-    """The variant of the hand-out that lies there: a run made it that was stopped before it could write that
-    down, or the ledger is an older copy, or a new one. Raises BadInput where something else lies there."""
-    variants = exercise.variants
-    variant = variant_lying_there(
-        place, exercise.scenario.id, lambda code: first_commit(practice_of(variants, code))
-    )
-    if variant is None:
-        hint = "Move it away, or name another folder; nothing of it was changed."
-        what = f"this is no hand-out of {exercise.scenario.id}, and one is to be made here"
-        raise BadInput(Problem(what, hint, file=str(place)))
-    if variant != piece.code and not piece.any_variant:
-        hint = "Move it away, and try again: a new one is made. Nothing of it was changed."
-        raise BadInput(Problem("this is a hand-out of another learner", hint, file=str(place)))
-    return variant
-
-
-def _is_made(out: Path, exercise: Exercise, learner: str, url: str | None) -> bool:
-    """Whether a hand-out lies in its place; what goes along with a repository leads to its `url`."""
-    place = _place(out, exercise, learner)
-    archive = _archive(place)
-    if exercise.form != BARE or url is None or not archive.is_file():
-        return place.exists()
-    config = read_packed(archive, f"{exercise.scenario.id}/{CONFIG}")
-    return place.exists() and is_remote(config, url)
-
-
-def needs_archive(practice: Practice) -> bool:
-    """Whether the story gives the learner what a clone of the bare repository can't."""
-    return bool(beyond_a_clone(practice.scenario, practice.history))
-
-
-def whole_folder(exercise: Exercise, practice: Practice, url: str = "") -> dict[str, File]:
-    """The files of a practice folder with its brief. Where it has a `url`, that is the remote of its
-    repository."""
-    page = brief_page(practice.scenario, of_variant(exercise.graph, exercise.key, practice.history))
-    return {
-        **(with_remote(practice.files, practice.history, url) if url else practice.files),
-        BRIEF: File(PLAIN_FILE, brief_markdown(practice.scenario).encode()),
-        PAGE: File(PLAIN_FILE, page.encode()),
-    }
-
-
-def _place(out: Path, exercise: Exercise, learner: str) -> Path:
-    ending = {FOLDER: "", BARE: ".git", HOSTED: ".git"}.get(exercise.form, f".{exercise.form}")
-    return out / exercise.scenario.id / f"{learner}{ending}"
-
-
-def _archive(place: Path) -> Path:
-    """What goes along with a bare repository."""
-    return place.with_name(f"{place.name.removesuffix('.git')}.{FORMATS[0]}")
+        one = mended(ledger, had, exercise.scenario, exercise.digest, exercise.variants)
+        if one is None:
+            continue
+        changed.append(one)
+        if one.other and not one.before and exercise.digest not in versions and not replacing:
+            what = f"{one.exercise} was changed after it had been handed out: {one.other}"
+            hint = (
+                "Give it a new id. Or hand it out anew to those who have not begun:\n"
+                f"  muddled handout {one.exercise} --anew LEARNER..."
+            )
+            problems.append(Problem(what, hint))
+    if problems:
+        raise BadInput(problems)
+    return changed

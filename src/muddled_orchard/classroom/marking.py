@@ -12,21 +12,20 @@ from msgspec.structs import replace
 
 from muddled_orchard import __version__
 from muddled_orchard.classroom.standing import rules_of
+from muddled_orchard.classroom.versions import scenarios_of_run
 from muddled_orchard.core.base.limits import Bounds
-from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.class_entry import ClassEntry
 from muddled_orchard.core.course.collected import Before, Collected
 from muddled_orchard.core.course.findings import ClassFinding, findings
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
-from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.grading.unseen import held_to
 from muddled_orchard.files.archives.fingerprint import fingerprint
 from muddled_orchard.files.archives.submissions import Handed
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
-from muddled_orchard.files.stored import Damaged, digest_of, scenario_of, scenario_text
+from muddled_orchard.files.stored import Damaged
 from muddled_orchard.files.stored_results import assessment_of
 from muddled_orchard.system.processes import share
 from muddled_orchard.system.workers import PORTIONS_AHEAD, Awaited, Machines, in_order
@@ -50,56 +49,20 @@ class _LookedUp(Struct, frozen=True):
     known: Assessment | None
 
 
-class Scenarios(Struct):
-    """The scenarios by id: those that were named come first, then the ledger's, then the bundled ones."""
-
-    library: ScenarioLibrary
-    handed_out: dict[str, Scenario]
-    _digests: dict[str, str] = field(default_factory=dict)
-
-    def find(self, id_: str) -> Scenario | None:
-        """The scenario of an exercise's id, or None."""
-        return self.library.given(id_) or self.handed_out.get(id_) or self.library.find(id_)
-
-    def texts(self) -> dict[str, str]:
-        """The texts of those that aren't bundled, by id, as far as they were named or handed out."""
-        ids = (*self.library.given_ids(), *self.handed_out)
-        found = {id_: self.find(id_) for id_ in ids}
-        return {id_: scenario_text(scenario) for id_, scenario in found.items() if scenario is not None}
-
-    def digest(self, id_: str) -> str:
-        """What tells the version of it that is graded with from others; empty without a scenario."""
-        if id_ not in self._digests:
-            scenario = self.find(id_)
-            self._digests[id_] = digest_of(scenario) if scenario else ""
-        return self._digests[id_]
-
-
 class GradingRun:
     """What a grading run knows: the scenarios, and who got which variant."""
 
     def __init__(self, library: ScenarioLibrary, ledger: Ledger | None = None) -> None:
         self.ledger = ledger
         # Without their commits, which are asked for once: of a large class there are many.
-        self.hand_outs = tuple(map(_slim, ledger.each_hand_out())) if ledger else ()
+        every = tuple(map(_slim, ledger.each_hand_out())) if ledger else ()
+        self.hand_outs = tuple(hand_out for hand_out in every if hand_out.replaced is None)
         self.roster: dict[str, Learner] = ledger.learners() if ledger else {}
-        self._owners = {
-            (hand_out.exercise, hand_out.variant): hand_out.learner for hand_out in self.hand_outs
-        }
+        self._owners = {(hand_out.exercise, hand_out.variant): hand_out.learner for hand_out in every}
         self._rules = rules_of(ledger)
         self.unseen = self._rules.unseen
-        exercises = dict.fromkeys(hand_out.exercise for hand_out in self.hand_outs)
-        self._handed_out = frozenset(exercises)
-        texts = {id_: ledger.scenario(id_) for id_ in exercises} if ledger else {}
-        try:
-            handed_out = {id_: scenario_of(text) for id_, text in texts.items() if text is not None}
-        except Damaged:
-            file = str(ledger.path) if ledger else None
-            hint = (
-                "Take a copy of it from before, or name the scenarios with --scenarios and another --ledger."
-            )
-            raise BadInput(Problem("a scenario in this ledger is damaged", hint, file=file)) from None
-        self.scenarios = Scenarios(library, handed_out)
+        self._handed_out = frozenset(hand_out.exercise for hand_out in every)
+        self.scenarios = scenarios_of_run(library, ledger, every)
 
     def commits(self) -> dict[str, ExerciseVariant]:
         """Which exercise and variant the commits belong to that branches of hand-outs stand at, as the ledger
@@ -145,6 +108,8 @@ def _slim(hand_out: HandOut) -> HandOut:
         tips=_NO_TIPS,
         file="",
         made=intern(hand_out.made),
+        team=intern(hand_out.team),
+        replaced=hand_out.replaced,
     )
 
 
@@ -195,6 +160,8 @@ def marked(
             digest = fingerprint(submission.path, bounds) if run.ledger else ""
             return _LookedUp(submission, digest, None if again else _remembered(run, digest, how))
 
+        if run.ledger is not None and keep is not None:
+            run.scenarios.write(run.ledger)
         try:
             begun = in_order(portions.all(looked_up), portions.begin, portions.ahead)
             yield _gathered(begun, run, keep, how)
@@ -226,7 +193,7 @@ class _Portions:
         if self._machines.cluster is not None:
             from muddled_orchard.classroom.parallel import graders_in_cluster
 
-            about = (self._machines, self._run.scenarios.texts(), self._bounds, self._run.commits())
+            about = (self._machines, self._run.scenarios, self._bounds, self._run.commits())
             entered = self._stack.enter_context(graders_in_cluster(*about, run_rules=self._runs))
             self._graders, self._jobs = entered, entered.size
         alone = _GRADED_AT_ONCE if self._machines.cluster is None else _IN_CLUSTER_AT_ONCE
@@ -292,7 +259,7 @@ def _remembered(run: GradingRun, digest: str, how: str) -> Assessment | None:
     known = run.ledger.graded(digest, how) if run.ledger and digest else None
     if known is None or known.state == "unreadable":
         return None  # why it could not be read may have gone: a bound, a missing scenario
-    if known.scenario != run.scenarios.digest(known.exercise):
+    if known.scenario != run.scenarios.digest(ExerciseVariant(known.exercise, known.variant)):
         return None
     try:
         return assessment_of(known.result)
@@ -309,7 +276,7 @@ def _before(run: GradingRun, collected: Collected, digest: str, how: str) -> Bef
         assessment = run.counting(assessment_of(grading.result), grading.learner)
     except Damaged:
         return None
-    now = run.scenarios.digest(collected.assessment.exercise)
+    now = run.scenarios.digest(_hand_out_of(collected.assessment))
     why = ["the scenario was changed"] if grading.scenario != now else []
     why += [f"graded by {grading.version} before"] if grading.version != how else []
     return Before(assessment, " and ".join(why))
@@ -331,7 +298,7 @@ def _written(
         submission=_as_text(collected.submission),
         fingerprint=digest,
         version=how,
-        scenario=run.scenarios.digest(assessment.exercise),
+        scenario=run.scenarios.digest(_hand_out_of(assessment)),
         exercise=assessment.exercise,
         variant=assessment.variant,
         learner=collected.learner if collected.known else None,
@@ -341,6 +308,10 @@ def _written(
         result=text,
         pile=_as_text(handed.pile),
     )
+
+
+def _hand_out_of(assessment: Assessment) -> ExerciseVariant:
+    return ExerciseVariant(assessment.exercise, assessment.variant)
 
 
 def _as_text(path: str) -> str:

@@ -15,6 +15,7 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from muddled_orchard.classroom.shipping import Shipped, ShippedScenarios, arrived, shipped
+from muddled_orchard.classroom.versions import Scenarios
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.exercise.scenario import MOST_SECONDS
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
@@ -70,15 +71,16 @@ def graders(
 @contextmanager
 def graders_in_cluster(
     machines: Machines,
-    texts: Mapping[str, str],
+    scenarios: Scenarios,
     bounds: Bounds,
     handed_out: Mapping[str, ExerciseVariant] | None = None,
     *,
     run_rules: bool = False,
 ) -> Iterator[Graders]:
-    """The workers of a cluster; `texts` are the scenarios that travel there, by id. Raises BadInput where the
-    cluster can't be used."""
-    there = functools.partial(_grader_there, ShippedScenarios(texts), bounds, handed_out, run_rules=run_rules)
+    """The workers of a cluster; the texts of the scenarios travel there. Raises BadInput where the cluster
+    can't be used."""
+    travelling = ShippedScenarios(scenarios.texts(), scenarios.other_texts())
+    there = functools.partial(_grader_there, travelling, bounds, handed_out, run_rules=run_rules)
     with cluster(machines.cluster or "", there) as pool:
         pack = functools.partial(shipped, bounds=bounds) if machines.ship else Path.absolute
         yield Graders(pool, _bounds_of(bounds, run_rules=run_rules), pack, pool.size)

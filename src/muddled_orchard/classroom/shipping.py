@@ -16,6 +16,7 @@ from muddled_orchard.files.archives.unpacking import unpacked_bytes
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.stored import scenario_of
 from muddled_orchard.vcs.read.disk import DiskSource, read_plain_file
+from muddled_orchard.vcs.read.reader import ExerciseVariant
 
 
 class ShippedEntry(Struct, frozen=True):
@@ -80,13 +81,16 @@ def arrived(came: Shipped, bounds: Bounds) -> FileSource:
 
 
 class ShippedScenarios(Struct, frozen=True):
-    """The scenarios of a run by id, as texts; bundled ones are everywhere."""
+    """The scenarios of a run as texts: by id, and those that some hand-outs alone are graded by; bundled ones
+    are everywhere."""
 
     texts: Mapping[str, str]
+    others: Mapping[ExerciseVariant, str]
 
-    def __call__(self, id_: str) -> Scenario | None:
-        """The scenario of this id, or None."""
-        return _parsed(self.texts[id_]) if id_ in self.texts else _bundled().find(id_)
+    def __call__(self, hand_out: ExerciseVariant) -> Scenario | None:
+        """The scenario that a hand-out is graded by, or None."""
+        text = self.others.get(hand_out) or self.texts.get(hand_out.exercise)
+        return _parsed(text) if text is not None else _bundled().find(hand_out.exercise)
 
 
 @functools.lru_cache(maxsize=256)

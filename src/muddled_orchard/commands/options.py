@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import os
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -12,6 +13,7 @@ from muddled_orchard.core.base.problems import BadInput, Problem
 
 if TYPE_CHECKING:
     from muddled_orchard.files.course.course_file import CourseFile
+    from muddled_orchard.files.course.roster_file import Roster
     from muddled_orchard.system.workers import Machines
 
 
@@ -101,6 +103,17 @@ def add_ledger(parser: argparse.ArgumentParser, more: str = "") -> None:
     """`--ledger FILE`: the course's database."""
     text = f"the course's database{more} (default: what the course file names, else {LEDGER})"
     parser.add_argument("--ledger", metavar="FILE", type=on_disk, help=text)
+
+
+def tell_roster(file: Path, roster: Roster) -> None:
+    """What was taken of a roster that nobody named; on stderr, since it may be wrong."""
+    columns = roster.columns
+    if columns.guessed:
+        name = f' and "{" ".join(columns.name)}" for the name' if columns.name else ""
+        print(f'{file}: took the column "{columns.id}" for the id{name}.', file=sys.stderr)
+        print("  Others are named with --roster-columns id=COLUMN,name=COLUMN.", file=sys.stderr)
+    for sentence in roster.taken:
+        print(f"{file}: {sentence}", file=sys.stderr)
 
 
 def ledger_of(options: argparse.Namespace, course: CourseFile | None) -> Path:

@@ -46,7 +46,9 @@ from muddled_orchard.vcs.walkthrough.given_states import GivenStates
 
 SUBMISSIONS_AT_ONCE = 64
 
-FindScenario = Callable[[str], Scenario | None]
+FindScenario = Callable[[ExerciseVariant], Scenario | None]
+"""Gives the scenario that a hand-out is graded by, or None; raises BadInput where its file is at fault."""
+
 OpenPlace = Callable[[Path], FileSource]
 """Gives the files of a submission; raises Exceeded where they can't be had."""
 
@@ -119,7 +121,7 @@ def _attempt(step: Callable[[_FromT], _ToT], stage: _FromT) -> _ToT | Assessment
 class Grader:
     """Grades any number of submissions; keys are made once for each variant.
 
-    `find_scenario` gives the scenario of an exercise's id, or None; `open_place` opens a submission;
+    `find_scenario` gives the scenario of a hand-out, or None; `open_place` opens a submission;
     `handed_out` says what commits belong to that a ledger has handed out, so that clones without the first
     one can be graded; `run_rules`: the commands of rules are run, in a sandbox; `tells_given`: what was
     handed out done already is told apart. What comes of a submission never depends on those graded before.
@@ -184,7 +186,7 @@ class Grader:
             if hand_out in self._keys:
                 continue
             try:
-                scenario = self._find(hand_out.exercise)
+                scenario = self._find(hand_out)
             except BadInput as bad:
                 self._keys[hand_out] = bad
                 continue

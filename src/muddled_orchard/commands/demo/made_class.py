@@ -10,7 +10,8 @@ from pathlib import Path
 
 from msgspec import Struct
 
-from muddled_orchard.classroom.handing_out import enrol, exercises_in, made
+from muddled_orchard.classroom.handing_out import enrol, exercises_in
+from muddled_orchard.classroom.making import made
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.files.archives.packing import pack
@@ -153,8 +154,8 @@ def hand_out(folder: Path, jobs: int) -> list[HandOut]:
     exercises = exercises_in([EXERCISE, *LATER], "tar.gz")
     ledger = Ledger(folder / LEDGER)
     try:
-        wanted = enrol(ledger, exercises, read_roster(folder / ROSTER).learners, folder / OUT)
-        with made(exercises, wanted, folder / OUT, jobs) as portions:
+        enrolment = enrol(ledger, exercises, read_roster(folder / ROSTER).learners, folder / OUT)
+        with made(enrolment.exercises, enrolment.wanted, folder / OUT, jobs) as portions:
             for portion in portions:
                 ledger.add_hand_outs(portion)
         return sorted(ledger.hand_outs(), key=lambda one: list(LEARNERS).index(one.learner))

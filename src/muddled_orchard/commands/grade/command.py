@@ -186,6 +186,8 @@ def _graded(options: argparse.Namespace) -> tuple[GradedClass, tuple[ClassFindin
             what = "--compare compares with what a ledger holds, and there is none here"
             raise BadInput(Problem(what, "Name it with --ledger."))
         course = GradingRun(library, ledger)
+        for one in course.scenarios.passed_over:
+            print(one.said, file=sys.stderr)
         in_full = any(_to_stdout(options)) or any(getattr(options, writer.option) for writer in WRITERS)
         done = grade_all(
             pile.handed,

@@ -1,4 +1,4 @@
 """handout: pack one repository a learner, each with numbers of its own.
 
-`pushing` (a class, to servers).
+`pushing` (a class, to servers), `handed_out` (what a run came to).
 """

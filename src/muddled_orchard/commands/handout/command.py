@@ -10,14 +10,15 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
-from muddled_orchard.classroom.handing_out import (
+from muddled_orchard.classroom.handing_out import enrol, exercises_in, once_more, refuse_begun
+from muddled_orchard.classroom.making import (
     Exercise,
-    enrol,
-    exercises_in,
+    HandOutToMake,
     lying_there,
     made,
     taken_as_they_are,
 )
+from muddled_orchard.commands.handout.handed_out import HandedOut
 from muddled_orchard.commands.handout.pushing import pushed
 from muddled_orchard.commands.options import (
     ON_SERVERS_AT_ONCE,
@@ -28,12 +29,13 @@ from muddled_orchard.commands.options import (
     course_of,
     ledger_of,
     on_disk,
+    tell_roster,
 )
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.records import HandOut
-from muddled_orchard.core.course.roster import Columns, Learner
+from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.course.sources import Pushed, Source, sources
 from muddled_orchard.files.archives.packing import BARE, FORMATS
 from muddled_orchard.files.course.course_file import CourseFile
@@ -51,6 +53,7 @@ EXAMPLES = (
     "muddled handout press-limit stale-main --roster class.csv --out out",
     "muddled handout --course course.toml",
     "muddled handout --push 'https://git.orchard.example/{id}/{exercise}.git'",
+    "muddled handout --afresh suvi press-limit --other",
 )
 
 
@@ -83,6 +86,15 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         help="make bare repositories, and push them to this URL with your Git: {id}, {exercise}, and "
         "columns of the roster by name stand for what they hold",
     )  # fmt: skip
+    parser.add_argument(
+        "--anew", metavar="LEARNER", nargs="+",
+        help="the scenario was changed and hands out something else: these, who have not begun, get that",
+    )  # fmt: skip
+    parser.add_argument(
+        "--afresh", metavar=("LEARNER", "EXERCISE"), nargs=2,
+        help="give one learner what they were handed out once more",
+    )  # fmt: skip
+    parser.add_argument("--other", action="store_true", help="with --afresh: with other values than before")
     add_ledger(parser)
     add_jobs(parser)
     parser.add_argument("--json", action="store_true", help="print what was handed out as JSON instead")
@@ -91,80 +103,123 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Check everything first, then hand out; what is there already stays as it is."""
+    _refuse_contradictions(options)
     course = course_of(options)
+    if options.afresh is not None:
+        return _afresh(options, course)
     named = columns_from(options.roster_columns) if options.roster_columns else {}
     places, waiting = _exercises(options.scenarios, course)
     file = _needed("roster", options.roster, course)
     out = _needed("out", options.out, course)
     roster = read_roster(file, named)
     learners = roster.learners
-    if roster.columns.guessed:
-        _tell_guess(file, roster.columns)
+    tell_roster(file, roster)
     exercises = exercises_in(places, _pack(options, course))
     wanted_there = _sources(options.push, exercises, learners)
     urls = {(source.exercise, source.learner): source.url for source in wanted_there}
     path = ledger_of(options, course)
     ledger = Ledger(path, create=True)
     try:
-        wanted = enrol(ledger, exercises, learners, out, urls)
-        lies_there = lying_there(exercises, wanted, out)
-        count = 0
-        shown: list[HandOut] = []  # in the order of exercises and roster, as they are made
-        try:
-            with made(exercises, wanted, out, options.jobs) as portions:
-                for portion in with_progress(
-                    portions, len(wanted), "Handing out", quiet=options.quiet, size=len
-                ):
-                    ledger.add_hand_outs(portion)
-                    count += len(portion)
-                    shown += portion if options.json else portion[: MOST_ROWS - len(shown)]
-        except KeyboardInterrupt:
-            written = f"{count} of {len(wanted)} were handed out and written down"
-            print(f"{written}; the same command goes on from there.", file=sys.stderr)
-            raise
+        if options.anew:
+            ids = [exercise.scenario.id for exercise in exercises]
+            refuse_begun(ledger, ids, options.anew, [learner.id for learner in learners])
+        teams = course.for_teams if course else ()
+        enrolment = enrol(
+            ledger, exercises, learners, out, urls, for_teams=teams, replacing=options.anew or ()
+        )
+        lies_there = lying_there(enrolment.exercises, enrolment.wanted, out)
+        shown, count = _made(ledger, enrolment.exercises, enrolment.wanted, out, options)
     finally:
         ledger.close()
-    there: list[Pushed] = []
+    pushes: list[Pushed] = []
     if wanted_there:
         with pushed(wanted_there, out, Bounds(), ON_SERVERS_AT_ONCE) as going:
-            there += with_progress(going, len(wanted_there), "Pushing", quiet=options.quiet)
+            pushes += with_progress(going, len(wanted_there), "Pushing", quiet=options.quiet)
+    titles = [exercise.scenario.title for exercise in exercises]
     ready = len(learners) * len(exercises) - count
-    # What shows it is loaded when there is something to show.
+    _show(options, HandedOut(titles, learners, shown, count, ready, out, path, pushes))
+    if not options.quiet:
+        notes = [one.said for one in enrolment.mended if one.before]
+        notes += ["  muddled grade FOLDER --compare says whose marks change."] if notes else []
+        notes += [taken_as_they_are(lies_there)] if lies_there else []
+        notes += [f"Not open yet: {listed(waiting, 6)}."] if waiting else []
+        for note in notes:
+            print(note, file=sys.stderr)
+    failed = sum(one.state == "failed" for one in pushes)
+    return 0 if not failed else NOTHING if failed == len(pushes) else SOME
+
+
+def _refuse_contradictions(options: argparse.Namespace) -> None:
+    if options.other and options.afresh is None:
+        raise BadInput(Problem("--other goes with --afresh LEARNER EXERCISE"))
+    if options.afresh is None:
+        return
+    if options.scenarios or options.anew or options.push:
+        what = "--afresh is for one learner and one exercise, and pushes nothing"
+        raise BadInput(Problem(what, "Leave SCENARIO, --anew and --push out."))
+
+
+def _afresh(options: argparse.Namespace, course: CourseFile | None) -> int:
+    """One learner gets what they were handed out once more, or another variant of it."""
+    learner, id_ = options.afresh
+    out = _needed("out", options.out, course)
+    path = ledger_of(options, course)
+    form = options.pack or (course.plan.pack if course else None) or FORMATS[0]
+    own = {of: str(course.scenarios[name]) for name, of in course.ids.items()} if course else {}
+    ledger = Ledger(path)
+    try:
+        present = exercises_in([own[id_]], form)[0] if id_ in own else None
+        again = once_more(ledger, learner, id_, form, present, other=options.other)
+        shown, count = _made(ledger, again.exercises, again.wanted, out, options)
+        learners = [ledger.learners()[piece.learner] for piece in again.wanted]
+    finally:
+        ledger.close()
+    titles = [again.exercises[0].scenario.title]
+    _show(options, HandedOut(titles, learners, shown, count, 0, out, path, []))
+    return 0
+
+
+def _made(
+    ledger: Ledger,
+    exercises: Sequence[Exercise],
+    wanted: Sequence[HandOutToMake],
+    out: Path,
+    options: argparse.Namespace,
+) -> tuple[list[HandOut], int]:
+    """Make hand-outs and write them down: those that are shown, in the order of exercises and roster, and how
+    many there are."""
+    count, shown = 0, list[HandOut]()
+    try:
+        with made(exercises, wanted, out, options.jobs) as portions:
+            for portion in with_progress(portions, len(wanted), "Handing out", quiet=options.quiet, size=len):
+                ledger.add_hand_outs(portion)
+                count += len(portion)
+                shown += portion if options.json else portion[: MOST_ROWS - len(shown)]
+    except KeyboardInterrupt:
+        written = f"{count} of {len(wanted)} were handed out and written down"
+        print(f"{written}; the same command goes on from there.", file=sys.stderr)
+        raise
+    return shown, count
+
+
+def _show(options: argparse.Namespace, done: HandedOut) -> None:
+    """What people read, or JSON. What shows it is loaded when there is something to show."""
     if options.json:
         from muddled_orchard.commands.handout.as_json import handout_file
 
-        sys.stdout.write(handout_file(str(path), len(learners), ready, shown, there))
-    else:
-        _show(options, exercises, learners, shown, count, ready, out, path, there)
-    if lies_there and not options.quiet:
-        print(taken_as_they_are(lies_there), file=sys.stderr)
-    if waiting and not options.quiet:
-        print(f"Not open yet: {listed(waiting, 6)}.", file=sys.stderr)
-    failed = sum(one.state == "failed" for one in there)
-    return 0 if not failed else NOTHING if failed == len(there) else SOME
-
-
-def _show(
-    options: argparse.Namespace,
-    exercises: list[Exercise],
-    learners: Sequence[Learner],
-    shown: list[HandOut],
-    count: int,
-    ready: int,
-    out: Path,
-    ledger: Path,
-    there: list[Pushed],
-) -> None:
+        about = (str(done.ledger), len(done.learners), done.ready, done.shown, done.pushes)
+        sys.stdout.write(handout_file(*about))
+        return
     from muddled_orchard.commands.handout.terminal import show_handed_out, show_pushed, show_what_next
     from muddled_orchard.show.terminal.console import console
 
     on = console(sys.stderr if options.quiet else None)
     if not options.quiet:
-        titles = [exercise.scenario.title for exercise in exercises]
-        show_handed_out(on, titles, learners, shown, count, ready, str(out))
-    show_pushed(on, there, quiet=options.quiet)
+        show_handed_out(on, done)
+    show_pushed(on, done.pushes, quiet=options.quiet)
     if not options.quiet:
-        show_what_next(on, str(out), str(ledger), options.push, bare=exercises[0].form == BARE)
+        bare = options.push is not None or options.pack == BARE
+        show_what_next(on, str(done.out), str(done.ledger), options.push, bare=bare)
 
 
 def _pack(options: argparse.Namespace, course: CourseFile | None) -> str:
@@ -216,10 +271,3 @@ def _exercises(named: list[str], course: CourseFile | None) -> tuple[list[str], 
         what = f"no exercise of the course is open yet; the first opens {first:%Y-%m-%d %H:%M %z}"
         raise BadInput(Problem(what, "Name one to hand it out all the same."))
     return places, [course.ids[name] for name in waiting]
-
-
-def _tell_guess(file: Path, columns: Columns) -> None:
-    """Which columns were taken that nobody named; on stderr, since it may be wrong."""
-    name = f' and "{" ".join(columns.name)}" for the name' if columns.name else ""
-    print(f'{file}: took the column "{columns.id}" for the id{name}.', file=sys.stderr)
-    print("  Others are named with --roster-columns id=COLUMN,name=COLUMN.", file=sys.stderr)

@@ -9,9 +9,8 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
+from muddled_orchard.commands.handout.handed_out import HandedOut
 from muddled_orchard.core.base.phrases import command, counted, paths
-from muddled_orchard.core.course.records import HandOut
-from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.course.sources import Pushed, without_secret
 from muddled_orchard.show.terminal.characters import printable, shortened, sign
 from muddled_orchard.show.terminal.failed import show_failed
@@ -19,33 +18,25 @@ from muddled_orchard.show.terminal.failed import show_failed
 _MOST_SHOWN = 8
 
 
-def show_handed_out(
-    on: Console,
-    titles: Sequence[str],
-    learners: Sequence[Learner],
-    made: Sequence[HandOut],
-    count: int,
-    ready: int,
-    out: str,
-) -> None:
-    """`made` are the first of the new ones, `count` is how many these are, `ready` how many were there
-    before."""
-    exercises = titles[0] if len(titles) == 1 else counted(len(titles), "exercise")
-    text = f"{sign(on, 'met')} {exercises}: {counted(len(learners), 'learner')}, {count} handed out"
-    text += f", {ready} there already" if ready else ""
+def show_handed_out(on: Console, done: HandedOut) -> None:
+    """How much was handed out, and the first of it."""
+    exercises = done.titles[0] if len(done.titles) == 1 else counted(len(done.titles), "exercise")
+    text = f"{sign(on, 'met')} {exercises}: {counted(len(done.learners), 'learner')}, {done.count} handed out"
+    text += f", {done.ready} there already" if done.ready else ""
     on.print(Text(f"{printable(text, on)}.", style="good"))
-    names = {learner.id: learner.name for learner in learners}
-    if made:
+    names = {learner.id: learner.name for learner in done.learners}
+    if done.shown:
         on.print()
         table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
-        for name in ("learner", "name", "variant", f"file in {shortened(printable(out, on), on.width // 3)}"):
+        where = shortened(printable(str(done.out), on), on.width // 3)
+        for name in ("learner", "name", "variant", f"file in {where}"):
             table.add_column(name, no_wrap=True)
-        for hand_out in made:
+        for hand_out in done.shown:
             name, file = printable(names[hand_out.learner], on), printable(hand_out.file, on)
             table.add_row(printable(hand_out.learner, on), name, Text(hand_out.variant, style="faint"), file)
         on.print(table)
-        if count > len(made):
-            on.print(Text(f"and {count - len(made)} more", style="faint"))
+        if done.count > len(done.shown):
+            on.print(Text(f"and {done.count - len(done.shown)} more", style="faint"))
 
 
 def show_pushed(on: Console, found: Sequence[Pushed], *, quiet: bool = False) -> None:

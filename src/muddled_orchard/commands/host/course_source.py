@@ -8,7 +8,7 @@ from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from muddled_orchard.commands.options import course_of, ledger_of
+from muddled_orchard.commands.options import course_of, ledger_of, tell_roster
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.plan import CourseExercise, CoursePlan
 from muddled_orchard.core.course.roster import Learner
@@ -42,6 +42,7 @@ class CourseSource:
         self._roster = _roster(options, course)
         self._courses: list[Path] = []
         self._stamps: Stamps = {}
+        self._told = False
 
     def read(self) -> ServedCourse:
         """The course as it is now. Raises BadInput."""
@@ -93,7 +94,10 @@ class CourseSource:
         """Everybody who takes part, by id. Raises BadInput."""
         if self._roster is not None:
             words = self._options.roster_columns
-            learners = read_roster(self._roster, columns_from(words) if words else {}).learners
+            roster = read_roster(self._roster, columns_from(words) if words else {})
+            if not self._told:  # once, and not each time that the file is read again
+                tell_roster(self._roster, roster)
+            self._told, learners = True, roster.learners
             return {learner.id: learner for learner in learners}
         if self.ledger.is_file():
             ledger = Ledger(self.ledger)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import time
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 from functools import partial
@@ -27,7 +27,7 @@ from muddled_orchard.core.exercise.asked import ASKED_TAG
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.grading.summary import standing
 from muddled_orchard.files.course.host_ledger import HostLedger
-from muddled_orchard.files.stored import Damaged
+from muddled_orchard.files.stored import Damaged, scenario_text
 from muddled_orchard.files.stored_results import assessment_of, assessment_text
 from muddled_orchard.system.log import log
 from muddled_orchard.vcs.read.disk import DiskSource
@@ -146,6 +146,13 @@ class PushDesk:
         self._changed(history.pushes[-1])
         return push
 
+    def grade_anew(self, pushes: Sequence[RecordedPush]) -> None:
+        """Have pushes graded once more, by what their exercises say now, when there is time."""
+        for push in pushes:
+            history = self._histories.get((push.learner, push.exercise))
+            if history is not None:
+                history.add(PushResult(push))
+
     @property
     def under_way(self) -> int:
         """How many pushes wait to be graded, or are being graded."""
@@ -198,7 +205,7 @@ class PushDesk:
         except Exception:  # whatever it was, it costs no other push, and this one is tried again
             log.exception("push %s of %s could not be graded", push.id, push.learner)
             return None
-        grading = _grading(course, hand_out, push, assessment)
+        grading = _grading(hand_out, push, assessment)
         try:
             written = await self._ledger.do(HostLedger.grade_push, push, grading)
         except BadInput:
@@ -216,7 +223,7 @@ class PushDesk:
     async def _assessed(self, course: ServedCourse, hand_out: HandOut, push: RecordedPush) -> Assessment:
         """What is found in a push. One that takes long, and all of whoever had such a one of late, wait for
         the grader that takes its time: nobody else waits for them."""
-        text = course.exercises[push.exercise].text
+        text = scenario_text(course.version(hand_out).scenario)
         wanted = PushToGrade(course.snapshot(hand_out, push.refs), push.exercise, hand_out.variant, text)
         if not self._turns.is_slow(push.learner):
             try:
@@ -281,13 +288,13 @@ def _refs(repository: Path) -> dict[str, str] | None:
     return {name: id_ for name, id_ in found.items() if name != ASKED_TAG} or None
 
 
-def _grading(course: ServedCourse, hand_out: HandOut, push: RecordedPush, assessment: Assessment) -> Grading:
+def _grading(hand_out: HandOut, push: RecordedPush, assessment: Assessment) -> Grading:
     return Grading(
         graded=push.at,
         submission=push.name,
         fingerprint=f"push {push.id}",
         version=__version__,
-        scenario=course.exercises[push.exercise].exercise.digest,
+        scenario=hand_out.scenario,
         exercise=push.exercise,
         variant=hand_out.variant,
         learner=push.learner,

@@ -22,6 +22,7 @@ from muddled_orchard.system.workers import begin_work, why_lost
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.grading import Grader
 from muddled_orchard.vcs.read.pushed import PushedSource, PushSnapshot
+from muddled_orchard.vcs.read.reader import ExerciseVariant
 
 
 class PushToGrade(Struct, frozen=True):
@@ -118,13 +119,13 @@ class _Grading:
         self._scenarios: dict[str, tuple[str, Scenario]] = {}
         self.grader = Grader(folder, self._find, self._open)
 
-    def _find(self, id_: str) -> Scenario | None:
+    def _find(self, hand_out: ExerciseVariant) -> Scenario | None:
         push = self.push
-        if push is None or id_ != push.exercise:
+        if push is None or hand_out.exercise != push.exercise:
             return None
-        known = self._scenarios.get(id_)
+        known = self._scenarios.get(push.exercise)
         if known is None or known[0] != push.scenario:
-            known = self._scenarios[id_] = (push.scenario, scenario_of(push.scenario))
+            known = self._scenarios[push.exercise] = (push.scenario, scenario_of(push.scenario))
         return known[1]
 
     def _open(self, _: Path) -> FileSource:

@@ -8,15 +8,9 @@ from pathlib import Path
 
 from msgspec import Struct
 
-from muddled_orchard.classroom.handing_out import (
-    HOSTED,
-    Exercise,
-    enrol,
-    exercises_in,
-    lying_there,
-    made,
-    whole_folder,
-)
+from muddled_orchard.classroom.handing_out import earlier_version, enrol, exercises_in
+from muddled_orchard.classroom.making import HOSTED, Exercise, lying_there, made, whole_folder
+from muddled_orchard.classroom.versions import Mended
 from muddled_orchard.core.base.phrases import command
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.passwords import INSTRUCTOR
@@ -28,19 +22,25 @@ from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.files.archives.packing import FORMATS, pack
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.files.stored import scenario_text
 from muddled_orchard.vcs.planting import practice_of
 from muddled_orchard.vcs.read.pushed import PushSnapshot
 from muddled_orchard.vcs.write.practice import WORK
 
 
+class Opened(Struct, frozen=True):
+    """What opening exercises came to: how many hand-outs lay there that the ledger did not know, and the
+    scenarios that were changed since they were handed out."""
+
+    lying_there: int
+    mended: tuple[Mended, ...]
+
+
 class ServedExercise(Struct, frozen=True):
-    """An exercise of the course: its rules, the scenario with what all hand-outs share, its text as it is
-    stored, and what a clone of it lacks."""
+    """An exercise of the course: its rules, the scenario with what all hand-outs share, and what a clone of
+    it lacks."""
 
     rules: CourseExercise
     exercise: Exercise
-    text: str
     lacks: tuple[str, ...]
 
     @property
@@ -84,21 +84,36 @@ class ServedCourse:
         self.learners = {learner.id: learner for learner in learners}
         self.folder = folder
         self._given: dict[tuple[str, str], HandOut] = {}
+        self._versions = {exercise.exercise.digest: exercise.exercise for exercise in exercises}
         if INSTRUCTOR in self.learners:
             what = f'the roster has a learner "{INSTRUCTOR}", which is how the instructor signs in'
             raise BadInput(Problem(what, "Give that learner another id."))
 
-    def hand_out(self, ledger: Ledger, now: datetime, jobs: int = 1) -> int:
-        """Make the repositories that are not there yet, of exercises that are open; how many were there that
-        the ledger did not know, and are taken as they are. Raises BadInput."""
+    def hand_out(self, ledger: Ledger, now: datetime, jobs: int = 1) -> Opened:
+        """Make the repositories that are not there yet, of exercises that are open; what lies there is taken
+        as it is. Raises BadInput."""
         opened = [exercise.exercise for exercise in self.exercises.values() if exercise.is_open(now)]
-        wanted = enrol(ledger, opened, list(self.learners.values()), self.folder)
-        there = lying_there(opened, wanted, self.folder)
-        with made(opened, wanted, self.folder, jobs) as portions:
+        teams = [exercise.id for exercise in self.exercises.values() if exercise.rules.team]
+        learners = list(self.learners.values())
+        enrolment = enrol(ledger, opened, learners, self.folder, for_teams=teams)
+        there = lying_there(enrolment.exercises, enrolment.wanted, self.folder)
+        with made(enrolment.exercises, enrolment.wanted, self.folder, jobs) as portions:
             for portion in portions:
                 ledger.add_hand_outs(portion)
-        self._given = {(one.learner, one.exercise): one for one in ledger.each_hand_out()}
-        return there
+        self.read_given(ledger)
+        return Opened(there, tuple(one for one in enrolment.mended if one.before))
+
+    def read_given(self, ledger: Ledger) -> None:
+        """Go by what the ledger says that everybody has."""
+        self._given = {(one.learner, one.exercise): one for one in ledger.hand_outs()}
+        for (_, exercise), hand_out in self._given.items():
+            if exercise in self.exercises and hand_out.scenario not in self._versions:
+                earlier = earlier_version(ledger, hand_out.scenario, HOSTED)
+                self._versions[hand_out.scenario] = earlier
+
+    def version(self, hand_out: HandOut) -> Exercise:
+        """The version of an exercise that a hand-out is of."""
+        return self._versions[hand_out.scenario]
 
     def given(self, learner: str, exercise: str) -> HandOut | None:
         """What a learner was handed out of an exercise that is served, if anything."""
@@ -115,7 +130,7 @@ class ServedCourse:
 
     def handed_out_refs(self, hand_out: HandOut) -> dict[str, str]:
         """The refs of a repository as it was handed out, by full name."""
-        exercise = self.exercises[hand_out.exercise].exercise
+        exercise = self.version(hand_out)
         if not exercise.variants.of(hand_out.variant).history.remote:
             return {branch_ref(branch): id_ for branch, id_ in hand_out.tips.items()}
         practice = practice_of(exercise.variants, hand_out.variant, stopped=False)
@@ -133,7 +148,7 @@ class ServedCourse:
 
     def snapshot(self, hand_out: HandOut, refs: Mapping[str, str]) -> PushSnapshot:
         """A push to a repository that was handed out, as a submission."""
-        exercise = self.exercises[hand_out.exercise].exercise
+        exercise = self.version(hand_out)
         history = exercise.variants.of(hand_out.variant).history
         repository = self.folder / self.place(hand_out.learner, hand_out.exercise)
         if not history.remote:
@@ -145,7 +160,7 @@ class ServedCourse:
 
     def brief(self, hand_out: HandOut) -> tuple[str, str]:
         """The brief of a hand-out as Markdown, and the command that pushes what is asked for."""
-        exercise = self.exercises[hand_out.exercise].exercise
+        exercise = self.version(hand_out)
         scenario = exercise.variants.of(hand_out.variant).scenario
         branches = dict.fromkeys(
             task.on for task in scenario.task if not task.delete or task.on != task.delete
@@ -159,7 +174,7 @@ class ServedCourse:
     def clone(self, hand_out: HandOut, url: str) -> str:
         """The line that clones a repository, with every branch that was handed out."""
         folder = f"{hand_out.exercise}/{WORK}"
-        history = self.exercises[hand_out.exercise].exercise.variants.of(hand_out.variant).history
+        history = self.version(hand_out).variants.of(hand_out.variant).history
         words = [command("git", "clone", url, folder)]
         others = [branch for branch in history.tips if branch != history.checked_out]
         words += [command("git", "-C", folder, "branch", branch, f"origin/{branch}") for branch in others]
@@ -167,7 +182,7 @@ class ServedCourse:
 
     def deletes(self, hand_out: HandOut) -> str:
         """The command that deletes a branch here which a task wants gone; empty where none does."""
-        exercise = self.exercises[hand_out.exercise].exercise
+        exercise = self.version(hand_out)
         variant = exercise.variants.of(hand_out.variant)
         there = variant.history.remote or variant.history.tips
         gone = [task.delete for task in variant.scenario.task if task.delete and task.delete in there]
@@ -175,7 +190,7 @@ class ServedCourse:
 
     def archive(self, hand_out: HandOut, url: str) -> bytes:
         """The practice folder of a hand-out, packed, with the repository at `url` as its remote."""
-        exercise = self.exercises[hand_out.exercise].exercise
+        exercise = self.version(hand_out)
         practice = practice_of(exercise.variants, hand_out.variant)
         return pack(whole_folder(exercise, practice, url), hand_out.exercise, FORMATS[0])
 
@@ -185,7 +200,7 @@ def served_exercises(rules: Mapping[str, CourseExercise]) -> list[ServedExercise
     wrong with them."""
     exercises = exercises_in(list(rules), HOSTED)
     return [
-        ServedExercise(about, exercise, scenario_text(exercise.scenario), _lacks(exercise))
+        ServedExercise(about, exercise, _lacks(exercise))
         for about, exercise in zip(rules.values(), exercises, strict=True)
     ]
 

@@ -7,7 +7,7 @@ import os
 import signal
 import socket
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import suppress
 from datetime import timedelta
 from pathlib import Path
@@ -15,7 +15,7 @@ from pathlib import Path
 import uvicorn
 from msgspec import Struct
 
-from muddled_orchard.classroom.handing_out import taken_as_they_are
+from muddled_orchard.classroom.making import taken_as_they_are
 from muddled_orchard.commands.host.access import Access
 from muddled_orchard.commands.host.app import application
 from muddled_orchard.commands.host.clock import Clock
@@ -30,11 +30,13 @@ from muddled_orchard.commands.host.protocol import protocol_with
 from muddled_orchard.commands.host.push_desk import LedgerThread, PushDesk, PushResult
 from muddled_orchard.commands.host.push_grading import PushGraders, push_graders
 from muddled_orchard.commands.host.repositories import DiskUse, held_alone, remove_old_locks
-from muddled_orchard.commands.host.served_course import ServedCourse
+from muddled_orchard.commands.host.served_course import Opened, ServedCourse
 from muddled_orchard.commands.host.tidying import keep_tidy
 from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.base.phrases import be, counted
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.passwords import INSTRUCTOR
+from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.files.course.host_ledger import HostLedger
 from muddled_orchard.system.log import log, reopen_log
 
@@ -101,8 +103,10 @@ class _Serving:
         news = News()
         try:
             clock = Clock(self._set_back)
-            if there := await ledger.do(course.hand_out, clock.now()):
-                self._saying.more(taken_as_they_are(there))
+            opened = await ledger.do(course.hand_out, clock.now())
+            if opened.lying_there:
+                self._saying.more(taken_as_they_are(opened.lying_there))
+            self._tell_mended(opened, await ledger.do(HostLedger.forget_older_versions))
             remove_old_locks(course.folder)
 
             def changed(result: PushResult) -> None:
@@ -188,13 +192,24 @@ class _Serving:
             self._saying.more(f"{bad}\nThe course is served as it was.")
             return
         try:
-            await host.ledger.do(fresh.hand_out, host.clock.now())
+            opened = await host.ledger.do(fresh.hand_out, host.clock.now())
         except BadInput:
             self._source.forget()
             raise
         host.course = fresh
+        again = await host.ledger.do(HostLedger.forget_older_versions)
+        self._tell_mended(opened, again)
+        host.desk.grade_anew(again)
         self._saying.more("The course was changed, and is read anew.")
         host.news.tell(INSTRUCTOR, *fresh.learners)
+
+    def _tell_mended(self, opened: Opened, again: Sequence[RecordedPush]) -> None:
+        """Say which exercises were changed since they were handed out, and how many pushes that is about."""
+        for one in opened.mended:
+            self._saying.more(one.said)
+        if again:
+            results = counted(len(again), "earlier result")
+            self._saying.more(f"{results} {be(len(again))} graded anew by that.")
 
     def _set_back(self, by: timedelta) -> None:
         minutes = round(by.total_seconds() / 60)

@@ -53,6 +53,10 @@ class CourseExercise(Struct, frozen=True, kw_only=True):
     """What a learner hears of a push to `muddled host` (default: the course's)."""
     feedback_after_due: Feedback | None = None
     """The same from when it is due on (default: the course's)."""
+    team: bool = False
+    """Whether those who have the same `team` in the roster have one variant and one result together."""
+    again: bool = False
+    """Whether learners may take another variant on the pages of `muddled host`, as often as they like."""
 
     def __post_init__(self) -> None:
         if not self.scenario.strip():

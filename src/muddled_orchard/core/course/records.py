@@ -11,8 +11,9 @@ from muddled_orchard.core.grading.verdicts import Verdicts
 
 
 class HandOut(Struct, frozen=True, kw_only=True):
-    """What one learner got: the variant's code, the digest of the scenario it was made from, the id of the
-    first commit, and where the branches stood."""
+    """What one learner got: the variant's code, the digest of the scenario that it is graded by, the id of
+    the first commit, and where the branches stood. `team`: who shares it, where it is a team's; `replaced`:
+    when another one took its place."""
 
     exercise: str
     learner: str
@@ -22,6 +23,8 @@ class HandOut(Struct, frozen=True, kw_only=True):
     tips: Mapping[str, str]
     file: str
     made: str = ""
+    team: str = ""
+    replaced: str | None = None
 
 
 class Grading(msgspec.Struct, frozen=True, kw_only=True, array_like=True, gc=False):

@@ -22,6 +22,11 @@ class Learner(Struct, frozen=True):
     name: str
     more: Mapping[str, str] = field(default_factory=dict)
 
+    @property
+    def team(self) -> str:
+        """Who they work with, where a column says so; empty: nobody."""
+        return next((cell for heading, cell in self.more.items() if is_of_teams(heading)), "")
+
 
 def misfits(rows: Sequence[tuple[int, Learner]]) -> Iterator[Problem]:
     """What is wrong with a roster's rows, each given with its line."""
@@ -42,12 +47,13 @@ def misfits(rows: Sequence[tuple[int, Learner]]) -> Iterator[Problem]:
 
 
 class Columns(Struct, frozen=True):
-    """Which columns of a roster hold the id and the name; several make a name together. `guessed`: nobody
-    said so, and they are called otherwise."""
+    """Which columns of a roster hold the id, the name and the team (empty: none); several make a name
+    together. `guessed`: nobody said so, and they are called otherwise."""
 
     id: str
     name: tuple[str, ...]
     guessed: bool = False
+    team: str = ""
 
 
 # How other programs head these columns, the likeliest first; upper and lower case don't matter.
@@ -61,6 +67,14 @@ _NAMES = (
 )  # fmt: skip
 
 
+_TEAMS = ("team", "team name", "group", "group name")
+
+
+def is_of_teams(heading: str) -> bool:
+    """Whether a column of this heading says who works together."""
+    return heading.casefold() in _TEAMS
+
+
 def columns_in(heading: Sequence[str]) -> Columns | None:
     """The columns of the id and the name, or what is likeliest to be them; None where nothing is an id."""
     there = {name.casefold(): name for name in reversed(heading)}
@@ -72,7 +86,9 @@ def columns_in(heading: Sequence[str]) -> Columns | None:
     return Columns(id_, name, not plain)
 
 
-def variant_code(secret: bytes, exercise: str, learner: str) -> str:
-    """A learner's variant of an exercise: a keyed hash, so that nobody can tell it from the name."""
-    seed = f"{exercise}\n{learner}".encode()
+def variant_code(secret: bytes, exercise: str, learner: str, team: str = "", number: int = 0) -> str:
+    """A learner's variant of an exercise, or their team's, or a further one (`number`): a keyed hash, so that
+    nobody can tell it from the name."""
+    whose = f"\n{team}" if team else learner
+    seed = (f"{exercise}\n{whose}\n{number}" if number else f"{exercise}\n{whose}").encode()
     return hashlib.blake2b(seed, key=secret, digest_size=8).hexdigest()

@@ -3,5 +3,6 @@
 `scenario` and `task` (docstrings are the documentation), `operations/` (a class of `Task` each),
 `planned`, `proposed_messages`, `steps` (the commands that carry a task out), `delivering` (what is
 pushed and deleted), `tasks`, `todo` (the list of a rebase), `checks`, `asked`, `defaults`, `values`,
-`variants`, `story`, `edits`, `history`, `cloning` (what no clone can give), `file_rules`, `text_rules`.
+`variants`, `story`, `changed_story` (what a mended one still hands out), `edits`, `history`, `cloning`
+(what no clone can give), `file_rules`, `text_rules`.
 """

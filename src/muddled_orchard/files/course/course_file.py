@@ -48,6 +48,11 @@ class CourseFile(Struct, frozen=True):
         return None if name is None else self.folder / name
 
     @property
+    def for_teams(self) -> list[str]:
+        """The ids of the exercises that teams work on together."""
+        return [self.ids[exercise.scenario] for exercise in self.plan.exercise if exercise.team]
+
+    @property
     def own_scenarios(self) -> list[str]:
         """The scenario files that are its own, not bundled."""
         return [str(path) for path in self.scenarios.values() if path.parent != BUNDLED]

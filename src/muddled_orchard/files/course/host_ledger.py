@@ -45,9 +45,10 @@ class HostLedger(Ledger):
         """Write down how a push was graded; the push as it is written down then."""
         with self._transaction():
             self._insert_gradings([grading])
-            (newest,) = self._rows("SELECT max(id) FROM grading")
-            self._run("UPDATE push SET grading = ? WHERE id = ?", (newest[0], push.id))
-        return replace(push, grading=int(newest[0]))
+            of_it = "SELECT max(id) FROM grading WHERE fingerprint = ?"
+            ((newest,),) = self._rows(of_it, (grading.fingerprint,))
+            self._run("UPDATE push SET grading = ? WHERE id = ?", (newest, push.id))
+        return replace(push, grading=int(newest))
 
     def pushes(self, *, ungraded: bool = False, newest: bool = False) -> list[RecordedPush]:
         """Pushes, the oldest first: all, those that are not graded yet, or the newest to each repository."""
@@ -60,6 +61,21 @@ class HostLedger(Ledger):
                 RecordedPush(int(id_), str(at), str(learner), str(exercise), dict(words_of(refs)), grading)
                 for id_, at, learner, exercise, refs, grading in rows
             ]
+
+    def forget_older_versions(self) -> list[RecordedPush]:
+        """Have pushes count as not graded yet that were graded by another version of their exercise than
+        their hand-outs are graded by now; which these are. The gradings stay."""
+        found = self._rows(
+            """
+            SELECT push.id FROM push JOIN grading ON grading.id = push.grading
+            JOIN hand_out ON hand_out.exercise = push.exercise AND hand_out.learner = push.learner
+            AND hand_out.variant = grading.variant WHERE hand_out.scenario <> grading.scenario
+            """
+        )
+        ids = {int(id_) for (id_,) in found}
+        with self._transaction():
+            self._run_many("UPDATE push SET grading = NULL WHERE id = ?", [(id_,) for id_ in ids])
+        return [push for push in self.pushes(ungraded=True) if push.id in ids]
 
     # -- Raised hands ---------------------------------------------------------------------------------
 

@@ -85,58 +85,82 @@ class Ledger(LedgerFile):
             )
 
     def scenario(self, exercise: str) -> str | None:
-        """The text of the scenario that was handed out under this id, or None."""
+        """The text of the scenario by which what was handed out under this id is graded, or None; of several
+        versions the newest."""
         found = self._rows(
-            "SELECT data FROM scenario WHERE digest = (SELECT scenario FROM hand_out WHERE exercise = ? LIMIT 1)",
+            "SELECT data FROM scenario WHERE digest IN (SELECT scenario FROM hand_out WHERE exercise = ?) ORDER BY rowid DESC LIMIT 1",
             (exercise,),
         )
         return str(found[0][0]) if found else None
 
+    def version(self, digest: str) -> str | None:
+        """The text of one version of a scenario, or None."""
+        found = self._rows("SELECT data FROM scenario WHERE digest = ?", (digest,))
+        return str(found[0][0]) if found else None
+
+    def grade_by(self, exercise: str, versions: Iterable[str], newer: str) -> None:
+        """Have hand-outs of these versions of a scenario graded by a newer one from now on."""
+        with self._transaction():
+            for version in versions:
+                query = "UPDATE hand_out SET scenario = ? WHERE exercise = ? AND scenario = ?"
+                self._run(query, (newer, exercise, version))
+
     def titles(self) -> dict[str, str]:
         """The titles of the exercises, by id."""
-        rows = self._rows("SELECT exercise, title FROM scenario ORDER BY rowid")
+        rows = self._rows("SELECT exercise, title FROM scenario ORDER BY rowid")  # the newest comes last
         with self._told():
             return {str(exercise): str(title) for exercise, title in rows}
 
     def add_hand_outs(self, made: Iterable[HandOut]) -> None:
-        """Write hand-outs down; the same ones again change nothing. Raises BadInput where one is another
-        learner's: what both hand in could not be told apart."""
+        """Write hand-outs down, each in the place of what its learner had of the exercise; the same ones
+        again change nothing. Raises BadInput where one is another learner's, and not of their team: what both
+        hand in could not be told apart."""
         with self._transaction():
             for hand_out in made:
-                whose = "SELECT learner FROM hand_out WHERE exercise = ? AND variant = ? AND learner <> ?"
-                if rows := self._rows(whose, (hand_out.exercise, hand_out.variant, hand_out.learner)):
+                whose = "SELECT learner FROM hand_out WHERE exercise = ? AND variant = ? AND learner <> ? AND (team = '' OR team <> ?)"
+                about = (hand_out.exercise, hand_out.variant, hand_out.learner, hand_out.team)
+                if rows := self._rows(whose, about):
                     what = f"{hand_out.file} is a hand-out of another learner ({rows[0][0]})"
                     raise BadInput(Problem(what, "Move it away; nothing of it was changed."))
                 self._run(
-                    "INSERT OR IGNORE INTO hand_out VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+                    "UPDATE hand_out SET replaced = ? WHERE exercise = ? AND learner = ? AND variant <> ? AND replaced IS NULL",
+                    (now(), hand_out.exercise, hand_out.learner, hand_out.variant),
+                )
+                self._run(
+                    "INSERT OR IGNORE INTO hand_out VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, NULL)",
                     (hand_out.exercise, hand_out.learner, hand_out.variant, hand_out.scenario, hand_out.first_commit,
-                     json.dumps(dict(hand_out.tips)), hand_out.file, now()),
+                     json.dumps(dict(hand_out.tips)), hand_out.file, now(), hand_out.team),
                 )  # fmt: skip
 
     def hand_outs(self) -> list[HandOut]:
-        """Everything that was handed out."""
-        return list(self.each_hand_out())
+        """What everybody has been handed out, as it is in force."""
+        return [hand_out for hand_out in self.each_hand_out() if hand_out.replaced is None]
 
     def each_hand_out(self) -> Iterator[HandOut]:
-        """The same without having all of it at once."""
+        """Everything that was handed out, also what another one has replaced since, without having all of it
+        at once."""
         with self._told():
             for row in self._db.execute("SELECT * FROM hand_out ORDER BY rowid"):
                 yield HandOut(
                     exercise=str(row[0]), learner=str(row[1]), variant=str(row[2]), scenario=str(row[3]),
                     first_commit=str(row[4]), tips=words_of(row[5]), file=str(row[6]), made=str(row[7]),
+                    team=str(row[8]), replaced=row[9] if row[9] is None else str(row[9]),
                 )  # fmt: skip
 
-    def handed_out_scenarios(self) -> dict[str, str]:
-        """The digest of the scenario from which each exercise was handed out."""
-        rows = self._rows("SELECT DISTINCT exercise, scenario FROM hand_out")
-        return {str(exercise): str(scenario) for exercise, scenario in rows}
+    def times_handed_out(self, exercise: str, learner: str) -> int:
+        """How many variants of an exercise a learner has had."""
+        query = "SELECT count(*) FROM hand_out WHERE exercise = ? AND learner = ?"
+        return int(self._rows(query, (exercise, learner))[0][0])
+
+    def has_begun(self, exercise: str, learner: str) -> bool:
+        """Whether something came of a learner's exercise that is not as it was handed out."""
+        query = "SELECT 1 FROM grading WHERE exercise = ? AND learner = ? AND state NOT IN ('untouched', 'unreadable') UNION ALL SELECT 1 FROM push WHERE exercise = ? AND learner = ? LIMIT 1"
+        return bool(self._rows(query, (exercise, learner) * 2))
 
     def given(self) -> list[tuple[str, str]]:
         """Learner and exercise of everything that was handed out."""
-        return [
-            (intern(str(learner)), intern(str(exercise)))
-            for learner, exercise in self._rows("SELECT learner, exercise FROM hand_out ORDER BY rowid")
-        ]
+        rows = self._rows("SELECT learner, exercise FROM hand_out WHERE replaced IS NULL ORDER BY rowid")
+        return [(intern(str(learner)), intern(str(exercise))) for learner, exercise in rows]
 
     # -- Gradings -------------------------------------------------------------------------------------
 

@@ -60,6 +60,24 @@ MIGRATIONS = (
     CREATE INDEX push_by_learner ON push (learner, exercise);
     CREATE TABLE hand (learner TEXT PRIMARY KEY REFERENCES learner (id), raised TEXT NOT NULL, exercise TEXT NOT NULL) STRICT;
     """,
+    # A learner may get another variant later, and a team shares one. Who has more time, or is excused.
+    """
+    ALTER TABLE hand_out RENAME TO hand_out_once;
+    CREATE TABLE hand_out (
+        exercise TEXT NOT NULL, learner TEXT NOT NULL REFERENCES learner (id), variant TEXT NOT NULL,
+        scenario TEXT NOT NULL REFERENCES scenario (digest),
+        first_commit TEXT NOT NULL, tips TEXT NOT NULL, file TEXT NOT NULL, made TEXT NOT NULL,
+        team TEXT NOT NULL, replaced TEXT, PRIMARY KEY (exercise, learner, variant)
+    ) STRICT;
+    INSERT INTO hand_out SELECT *, '', NULL FROM hand_out_once ORDER BY rowid;
+    DROP TABLE hand_out_once;
+    CREATE UNIQUE INDEX hand_out_in_force ON hand_out (exercise, learner) WHERE replaced IS NULL;
+    CREATE INDEX hand_out_by_variant ON hand_out (exercise, variant);
+    CREATE TABLE allowance (
+        id INTEGER PRIMARY KEY, made TEXT NOT NULL, learner TEXT NOT NULL REFERENCES learner (id),
+        exercise TEXT NOT NULL, due TEXT, by TEXT NOT NULL, reason TEXT NOT NULL
+    ) STRICT;
+    """,
 )
 """How the schema came to be: the n-th script leads from version n to n + 1 (`PRAGMA user_version`)."""
 
@@ -77,7 +95,8 @@ LEARNERS: Mapping[str, OfLearners] = {
     "hand": OfLearners("learner", None),
     "password": OfLearners("who", None),
     "grading": OfLearners("learner", {"learner": ":name"}),
-    "hand_out": OfLearners("learner", {"learner": ":name", "file": "''"}),
+    "hand_out": OfLearners("learner", {"learner": ":name", "file": "''", "team": "''"}),
+    "allowance": OfLearners("learner", {"learner": ":name", "by": "'somebody'", "reason": "''"}),
     "settlement": OfLearners("learner", {"learner": ":name"}),
     "learner": OfLearners("id", {"id": ":name", "name": ":name", "more": "'{}'"}),
 }

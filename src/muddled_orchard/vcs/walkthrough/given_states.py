@@ -15,15 +15,18 @@ from muddled_orchard.core.submission.submission import Submission
 from muddled_orchard.core.walkthrough.task_times import task_times
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs.planting import write_files
+from muddled_orchard.vcs.read.reader import ExerciseVariant
 
 _MOST = 256
 
 
 class GivenStates:
-    """What was given, remembered for a while. `find` gives the scenario of an exercise's id, `grade` grades a
+    """What was given, remembered for a while. `find` gives the scenario of a hand-out, `grade` grades a
     repository that we made."""
 
-    def __init__(self, find: Callable[[str], Scenario | None], grade: Callable[[Path], Assessment]) -> None:
+    def __init__(
+        self, find: Callable[[ExerciseVariant], Scenario | None], grade: Callable[[Path], Assessment]
+    ) -> None:
         self._find = find
         self._grade = grade
         self._known: dict[tuple[str, str, str], Assessment | None] = {}
@@ -48,7 +51,7 @@ class GivenStates:
             return ""
         from muddled_orchard.vcs.walkthrough.walking import steps_of  # most never come here
 
-        scenario = self._find(key.scenario.id)
+        scenario = self._find(ExerciseVariant(key.scenario.id, key.variant))
         for step in reversed(steps_of(scenario, key.variant) if scenario else ()):
             assessment = self._given(key, step.name) if step.half == "task" else None
             if assessment is not None and assessment.commits and set(assessment.commits) <= found.keys():
@@ -67,7 +70,7 @@ class GivenStates:
     def _assessed(self, key: Key, step: str) -> Assessment | None:
         from muddled_orchard.vcs.walkthrough.walking import practice_at
 
-        scenario = self._find(key.scenario.id)
+        scenario = self._find(ExerciseVariant(key.scenario.id, key.variant))
         if scenario is None:
             return None
         try:
