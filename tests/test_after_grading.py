@@ -159,7 +159,7 @@ def test_late_work_and_its_attempts_are_told(course: Path) -> None:
     said = " ".join((course / "fb/ada/feedback.txt").read_text().split())
     assert "Feedback for Ada Quince (Cellars)" in said
     assert "You handed it in twice; this is the attempt that counts." in said
-    assert "It came 2 days late and loses 20 % of its points" in said
+    assert "It came 2 days late, after 2026-01-02 03:00 UTC, and loses 20 % of its points" in said
     (row,) = [one for one in csv.DictReader(io.StringIO(muddled("ledger", "--csv", "-", "--table", "marks", folder=course).stdout)) if one["id"] == "ada"]  # fmt: skip
     assert (row["attempts"], row["days late"], row["lost percent"], row["group"]) == ("2", "2", "20.0", "red")
     assert float(row["percent"]) == pytest.approx(0.8 * float(row["graded percent"]), abs=0.1)

@@ -139,8 +139,8 @@ def test_class_commands_take_everything_from_the_course(tmp_path: Path) -> None:
     ]  # fmt: skip
     for words, told in {"--columns Login=idd": 'there is no column "idd"', "--columns Login": "can't be read", "--columns =id": "can't be read"}.items():  # fmt: skip
         assert told in muddled("ledger", "--csv", "x.csv", *words.split(), folder=tmp_path, code=2).stderr
-    assert "go with --csv" in muddled("ledger", "--bom", folder=tmp_path, code=2).stderr
-    assert "go with --csv" in muddled("grade", "in", "--bom", folder=tmp_path, code=2).stderr
+    assert "--bom goes with --csv" in muddled("ledger", "--bom", folder=tmp_path, code=2).stderr
+    assert "--bom goes with --csv" in muddled("grade", "in", "--bom", folder=tmp_path, code=2).stderr
     muddled("grade", "in", "--csv", "pile.csv", "--wide", "--columns", "Login=id,Points=press-limit", "--bom", "--quiet", folder=tmp_path, code=1)  # fmt: skip
     assert (tmp_path / "pile.csv").read_bytes().decode() == "\ufeffLogin,Points\nada,24.0\nbo,0.0\n"
     assert not (tmp_path / "x.csv").exists()

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import csv
+import io
 import json
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
@@ -11,9 +15,9 @@ from muddled_orchard.core.exercise.changed_story import first_change
 from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.files.scenarios.catalogue import load, scenario_path
 from tests.conftest import database, graded, muddled, shell
-from tests.hosts import course_of, hosted, pushes_of, until
+from tests.hosts import RunningHost, course_of, git, hosted, pushes_of, until
 from tests.test_class import RIGHT, WRONG
-from tests.test_host import works
+from tests.test_host import CLONE, works
 
 JAM = scenario_path("press-limit").read_text("utf-8").replace('id = "press-limit"', 'id = "jam"')
 THEIRS, OURS = 'keep = ["theirs"]', 'keep = ["ours"]'
@@ -131,3 +135,161 @@ def test_a_host_goes_on_with_a_mended_key(tmp_path: Path) -> None:
         assert until(lambda: "Not yet" in host.page("ada", "exercise/jam"))
     with database(folder / "orchard.db") as db:
         assert db.execute("SELECT count(*) FROM grading").fetchone() == (3,)
+
+
+# -- Four weeks ---------------------------------------------------------------------------------------------
+
+WEEKS = """
+[[exercise]]
+scenario = "jam.toml"
+due = 2026-10-08T18:00:00+02:00
+[[exercise]]
+scenario = "quince.toml"
+weight = 2
+due = 2026-10-15T18:00:00+02:00
+"""
+LATER = """
+[[exercise]]
+scenario = "plum.toml"
+team = true
+due = 2026-10-22T18:00:00+02:00
+[[excused]]
+learner = "eve"
+exercise = "quince"
+reason = "Ill all week"
+"""
+SETTINGS = 'title = "Four weeks"\npass_mark = 50\nlate = { a_day = 10, most = 50 }\nfeedback = "full"\n'
+
+# What each hands in: exercise, right or wrong, when; and what it has to come to, in percent.
+STORY = [
+    ("ada", "jam", RIGHT, "2026-10-07T12:00:00+0200", 100.0),
+    ("bo", "jam", WRONG, "2026-10-07T12:00:00+0200", 46.2),
+    ("cyd", "jam", RIGHT, "2026-10-10T12:00:00+0200", 100.0),  # two days late, but with an extension
+    ("hal", "jam", RIGHT, "2026-10-07T12:00:00+0200", 100.0),
+]
+LATER_STORY = [
+    ("ada", "quince", RIGHT, "2026-10-16T12:00:00+0200", 90.0),  # a day late
+    ("bo", "quince", RIGHT, "2026-10-15T12:00:00+0200", 100.0),
+    ("dot", "jam", RIGHT, "2026-10-30T12:00:00+0200", 50.0),  # joined late, and was very late
+    ("gil", "plum", RIGHT, "2026-10-20T12:00:00+0200", 100.0),
+    ("fay", "plum", "", "", 100.0),  # gil's
+]
+WEIGHTS = {"jam": 1, "quince": 2, "plum": 1}
+
+
+class Course:
+    """A course on files, or on a host: what is handed in, in either way."""
+
+    def __init__(self, top: Path, way: str) -> None:
+        self.top, self.way = top, way
+        self.host: RunningHost | None = None
+
+    def write(self, learners: str, more: str) -> None:
+        """The course file and the roster, as the instructor has them now."""
+        self.top.mkdir(exist_ok=True)
+        text = f'{SETTINGS}roster = "roster.csv"\nout = "out"\n{more}'
+        (self.top / "course.toml").write_text(text, "utf-8")
+        teams = {"fay": "press", "gil": "press"}
+        rows = "".join(
+            f"{id_},{'Ada' if id_ == 'dot' else id_.title()},{teams.get(id_, '')}\n"
+            for id_ in learners.split()
+        )
+        (self.top / "roster.csv").write_text(f"id,name,team\n{rows}", "utf-8")
+        if self.way == "host":
+            muddled("host", "--passwords", "passwords.csv", "-q", folder=self.top)
+        else:
+            muddled("handout", "-q", folder=self.top)
+
+    @contextmanager
+    def runs(self, given: list[tuple[str, str]]) -> Iterator[None]:
+        """A host serves it for as long as the block lasts, and has handed these out."""
+        if self.way != "host":
+            yield
+            return
+        with hosted(self.top) as self.host:
+            places = [self.top / "repositories" / exercise / f"{who}.git" for who, exercise in given]
+            assert until(lambda: all(place.exists() for place in places))
+            yield
+
+    def hand_in(self, who: str, exercise: str, script: str, when: str) -> None:
+        """Work at that time, and hand it in."""
+        script = f"export GIT_AUTHOR_DATE={when} GIT_COMMITTER_DATE={when}\n{script}"
+        if self.host is not None:
+            place = self.top / "at" / f"{who}-{exercise}"
+            place.mkdir(parents=True)
+            done = git(
+                place,
+                CLONE.format(url=self.host.remote(who, exercise), who="x")
+                + script
+                + "\ngit push -q origin main",
+            )
+            assert "got it" in done.stderr or "not yet" in done.stderr, done.stderr
+        else:
+            shell(unpacked(self.top, who, exercise), script)
+
+    def grade(self) -> None:
+        """Have everything graded by what the exercises say now."""
+        if self.way != "host":
+            muddled("grade", "in", "-q", "--pass-mark", "0", folder=self.top)
+        else:
+            assert until(lambda: all(graded for _, _, graded in pushes_of(self.top)))
+
+    def totals(self, *more: str) -> dict[str, dict[str, str]]:
+        """Everybody's row of the totals."""
+        text = muddled("ledger", "--table", "totals", "--csv", "-", *more, folder=self.top).stdout
+        return {row["id"]: row for row in csv.DictReader(io.StringIO(text), delimiter=";" if more else ",")}
+
+
+@pytest.mark.parametrize("way", ["archives", "host"])
+def test_four_weeks(way: str, tmp_path: Path) -> None:
+    """Marks are known by construction; the totals are added up here by hand."""
+    course = Course(tmp_path / "course", way)
+    course.top.mkdir()
+    for id_ in WEIGHTS:
+        (course.top / f"{id_}.toml").write_text(JAM.replace('id = "jam"', f'id = "{id_}"'))
+    (course.top / "jam.toml").write_text(JAM.replace(THEIRS, OURS))  # a slip that nobody sees yet
+    course.write("ada bo cyd eve hal", WEEKS)
+    with course.runs([(who, exercise) for who, exercise, *_ in STORY]):
+        for who, exercise, script, when, _ in STORY:
+            course.hand_in(who, exercise, script, when)
+        course.grade()
+        assert [course.totals()[who]["jam"] for who in ("ada", "bo")] == ["46.2", "100.0"]
+    # The second week: the key is mended, cyd gets more time, and dot and a team join.
+    (course.top / "jam.toml").write_text(JAM)
+    muddled("settle", "cyd", "jam", "--due", "2026-10-11T18:00", "--reason", "Ill", folder=course.top)
+    course.write("ada bo cyd eve hal dot fay gil", f"{WEEKS}{LATER}")
+    with course.runs([(who, exercise) for who, exercise, *_ in LATER_STORY]):
+        for who, exercise, script, when, _ in LATER_STORY:
+            if script:
+                course.hand_in(who, exercise, script, when)
+        course.grade()
+    muddled("ledger", "--forget", "hal", folder=course.top)
+    expected: dict[str, dict[str, float]] = {}
+    for who, exercise, _, _, percent in STORY + LATER_STORY:
+        expected.setdefault(who, {})[exercise] = percent
+    found = course.totals()
+    assert set(found) == {"ada", "bo", "cyd", "eve", "dot", "fay", "gil"}
+    for who, row in found.items():
+        marks = {exercise: expected.get(who, {}).get(exercise, 0.0) for exercise in WEIGHTS}
+        counts = [exercise for exercise in WEIGHTS if (who, exercise) != ("eve", "quince")]
+        total = sum(WEIGHTS[one] * marks[one] for one in counts) / sum(WEIGHTS[one] for one in counts)
+        assert float(row["total"]) == pytest.approx(total, abs=0.051), who
+        assert {one: float(row[one]) for one in counts} == pytest.approx(
+            {one: marks[one] for one in counts}
+        ), who
+    assert found["eve"]["quince"] == ""
+    other = course.totals("--delimiter", ";", "--decimal", ",", "--excused", "EX")
+    assert (other["eve"]["quince"], other["bo"]["jam"]) == ("EX", "46,2")
+    shown = " ".join(muddled("ledger", folder=course.top).stdout.split())
+    assert "excused from quince" in shown
+    assert "Ada (dot)" in shown
+    waits = json.loads(muddled("settle", "--json", folder=course.top).stdout)
+    assert [(one["learner"], one["due"]) for one in waits["allowed"]] == [("cyd", "2026-10-11T18:00:00+02:00"), ("eve", None)]  # fmt: skip
+    muddled("reply", "--out", "fb", "-q", folder=course.top)
+    told = {who: " ".join((course.top / f"fb/{who}/feedback.txt").read_text().split()) for who in found}
+    assert "You are excused from this exercise: it does not count. Why: Ill all week." in told["eve"]
+    assert "You have time until 2026-10-11 18:00 UTC+02:00. Why: Ill." in told["cyd"]
+    assert "It came 1 day late, after 2026-10-15 18:00 UTC+02:00, and loses 10 %" in told["ada"]
+    assert "Two limits for one press (plum)" in told["fay"]
+    muddled("settle", "cyd", "jam", "--on", "due", "--undo", folder=course.top)
+    assert course.totals()["cyd"]["jam"] == "80.0"

@@ -44,7 +44,7 @@ from muddled_orchard.core.grading.kinds.attempted import Said
 from muddled_orchard.files.spool import Spool
 from muddled_orchard.show.document.terminal import show_blocks
 from muddled_orchard.show.json.writing import json_text
-from muddled_orchard.show.spreadsheet import cell, csv_text
+from muddled_orchard.show.spreadsheet import cell, table_file
 from muddled_orchard.show.terminal.console import console
 
 HUNK = HunkResult(
@@ -120,7 +120,9 @@ def test_no_cell_is_a_formula(given: object, written: object) -> None:
 
 def test_a_gradebook_has_everybody_once() -> None:
     worse = replace(ADA, submission="in/ada-2.zip", assessment=replace(GRADED, criteria=CRITERIA[1:]))
-    rows = list(csv.DictReader(io.StringIO(csv_text(gradebook([ADA, worse, LOST], GIVEN, ROSTER)))))
+    rows = list(
+        csv.DictReader(io.StringIO(table_file(gradebook([ADA, worse, LOST], GIVEN, ROSTER)).decode()))
+    )
     assert [(row["id"], row["points"], row["state"], row["rules"]) for row in rows] == [
         ("ada", "2", "finished", ""), ("'=x", "0", "unreadable", ""), ("bo", "0", "missing", ""),
     ]  # fmt: skip

@@ -120,16 +120,24 @@ def _hand_out(exercise: Exercise, piece: HandOutToMake, out: Path) -> HandOut:
         write_file(_archive(place), pack(with_brief, exercise.scenario.id, FORMATS[0]))
     if not lies_there:
         _put_in_place(exercise, practice, place)
+    file = place.relative_to(out).as_posix()
+    return hand_out_of(exercise, practice, code, piece.learner, piece.team, file)
+
+
+def hand_out_of(
+    exercise: Exercise, practice: Practice, code: str, learner: str, team: str, file: str
+) -> HandOut:
+    """What is written down of a hand-out: a variant of an exercise for a learner, or one of a team."""
     ids, history = practice.ids, practice.history
     return HandOut(
         exercise=exercise.scenario.id,
-        learner=piece.learner,
+        learner=learner,
         variant=code,
         scenario=exercise.digest,
         first_commit=first_commit(practice),
         tips={branch: ids[number] for branch, number in history.tips.items()},
-        file=place.relative_to(out).as_posix(),
-        team=piece.team,
+        file=file,
+        team=team,
     )
 
 

@@ -14,11 +14,12 @@ from muddled_orchard import __version__
 from muddled_orchard.classroom.standing import rules_of
 from muddled_orchard.classroom.versions import scenarios_of_run
 from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.course.allowances import NOTHING_ALLOWED, Allowances
 from muddled_orchard.core.course.class_entry import ClassEntry
 from muddled_orchard.core.course.collected import Before, Collected
 from muddled_orchard.core.course.findings import ClassFinding, findings
 from muddled_orchard.core.course.records import Grading, HandOut
-from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.core.course.roster import Learner, shown_names
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.grading.unseen import held_to
 from muddled_orchard.files.archives.fingerprint import fingerprint
@@ -52,13 +53,21 @@ class _LookedUp(Struct, frozen=True):
 class GradingRun:
     """What a grading run knows: the scenarios, and who got which variant."""
 
-    def __init__(self, library: ScenarioLibrary, ledger: Ledger | None = None) -> None:
+    def __init__(
+        self,
+        library: ScenarioLibrary,
+        ledger: Ledger | None = None,
+        allowances: Allowances = NOTHING_ALLOWED,
+    ) -> None:
         self.ledger = ledger
+        self._allowances = allowances
         # Without their commits, which are asked for once: of a large class there are many.
         every = tuple(map(_slim, ledger.each_hand_out())) if ledger else ()
         self.hand_outs = tuple(hand_out for hand_out in every if hand_out.replaced is None)
         self.roster: dict[str, Learner] = ledger.learners() if ledger else {}
+        self._names = shown_names(self.roster.values())
         self._owners = {(hand_out.exercise, hand_out.variant): hand_out.learner for hand_out in every}
+        self._teams = {place: tuple(members) for place, members in ledger.teams().items()} if ledger else {}
         self._rules = rules_of(ledger)
         self.unseen = self._rules.unseen
         self._handed_out = frozenset(hand_out.exercise for hand_out in every)
@@ -75,26 +84,32 @@ class GradingRun:
 
     def collected(self, handed: Handed, assessment: Assessment, *, remembered: bool) -> Collected:
         """A graded submission with its owner, by what the ledger handed out, with what persons settled."""
-        owner = self._owners.get((assessment.exercise, assessment.variant))
+        place = (assessment.exercise, assessment.variant)
+        team = self._teams.get(place, ())
+        owner = team[0] if team else self._owners.get(place)
         learner = owner or handed.name
-        known = self.roster.get(learner)
         return Collected(
             submission=handed.place,
             learner=learner,
-            name=known.name if known else learner,
+            name=", ".join(self._names.get(one, one) for one in team or (learner,)),
             known=owner is not None,
             assessment=assessment if owner is None else self.counting(assessment, owner),
             remembered=remembered,
             counts=owner is not None or assessment.exercise not in self._handed_out,
+            team=team,
         )
 
     def counting(self, assessment: Assessment, learner: str) -> Assessment:
         """The assessment of what was handed out to a learner, as it counts."""
         return self._rules.counting(assessment, learner)
 
+    def excused(self, learner: str, exercise: str) -> bool:
+        """Whether an exercise counts nowhere for a learner."""
+        return self._allowances.excused(learner, exercise)
+
     def findings(self, entries: Sequence[ClassEntry]) -> tuple[ClassFinding, ...]:
         """What the pile shows as a whole."""
-        return tuple(findings(entries, self.hand_outs, self.roster))
+        return tuple(findings(entries, self.hand_outs, self.roster, self._allowances))
 
 
 def _slim(hand_out: HandOut) -> HandOut:
@@ -161,7 +176,7 @@ def marked(
             return _LookedUp(submission, digest, None if again else _remembered(run, digest, how))
 
         if run.ledger is not None and keep is not None:
-            run.scenarios.write(run.ledger)
+            run.scenarios.keep_in(run.ledger)
         try:
             begun = in_order(portions.all(looked_up), portions.begin, portions.ahead)
             yield _gathered(begun, run, keep, how)

@@ -9,9 +9,11 @@ from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 
+from muddled_orchard.core.course.allowances import Allowances
 from muddled_orchard.core.course.class_record import ClassRecord, Rules
 from muddled_orchard.core.course.plan import CourseExercise, CoursePlan
 from muddled_orchard.core.course.records import Grading, Work
+from muddled_orchard.core.course.roster import shown_names
 from muddled_orchard.core.course.totals import Standing, attempts_of, totals
 from muddled_orchard.core.grading.settling import Settlement
 from muddled_orchard.core.grading.unseen import unseen_word
@@ -34,11 +36,20 @@ def rules_of(ledger: Ledger | None) -> Rules:
     return Rules(unseen_word(ledger.setting("unseen")), grouped)
 
 
+def allowances_of(ledger: Ledger | None, plan: CoursePlan | None) -> Allowances:
+    """What everybody is allowed: what a person said since goes before what the course file says."""
+    return Allowances([*(plan.allowances if plan else ()), *(ledger.allowances() if ledger else ())])
+
+
 def read_class(ledger: Ledger, course: CourseFile | None = None) -> ClassRecord:
     """All that a ledger holds of a class. Without a course every exercise counts alike, in the order in which
-    they were handed out."""
-    learners, given, rules = ledger.learners(), ledger.given(), rules_of(ledger)
-    works = [_work(grading, rules) for grading in ledger.each_grading()]
+    they were handed out. What one of a team handed in is the work of each of them."""
+    learners, given, rules, teams = ledger.learners(), ledger.given(), rules_of(ledger), ledger.teams()
+    works = [
+        _work(grading if whose is None else replace(grading, learner=whose), rules)
+        for grading in ledger.each_grading()
+        for whose in teams.get((grading.exercise, grading.variant), (None,))
+    ]
     if course is not None:
         plan, ids = course.plan, dict(course.ids)
     else:
@@ -46,15 +57,18 @@ def read_class(ledger: Ledger, course: CourseFile | None = None) -> ClassRecord:
         plan = CoursePlan(
             title="The class", exercise=tuple(CourseExercise(scenario=id_) for id_ in ids) or _NONE
         )
-    attempts = attempts_of(plan, ids, works)
+    allowances = allowances_of(ledger, course.plan if course else None)
+    attempts = attempts_of(plan, ids, works, allowances)
     settlements = [settlement for several in rules.settlements.values() for settlement in several]
-    found = totals(plan, ids, attempts, given, learners, settlements)
+    found = totals(plan, ids, attempts, given, learners, settlements, allowances)
     return ClassRecord(
         learners=learners,
+        names=shown_names(learners.values()),
         given=given,
         titles=ledger.titles(),
         works=works,
         rules=rules,
+        teams=teams,
         standing=Standing(plan, tuple(ids.values()), tuple(attempts), tuple(found)),
     )
 

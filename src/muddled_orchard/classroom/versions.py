@@ -109,13 +109,11 @@ class Scenarios(Struct):
         """The texts of those that some hand-outs alone are graded by."""
         return {hand_out: scenario_text(self._kept[digest]) for hand_out, digest in self._others.items()}
 
-    def write(self, ledger: Ledger) -> None:
-        """Write down which version hand-outs are graded by from now on, and the version itself."""
+    def keep_in(self, ledger: Ledger) -> None:
+        """Keep the versions that are graded by and that the ledger has not yet."""
         for one in self._mended:
             newer = self._newest[one.exercise]
             keep_version(ledger, self._kept[newer], newer)
-            ledger.grade_by(one.exercise, one.before, newer)
-        self._mended = ()
 
 
 def scenarios_of_run(

@@ -14,6 +14,7 @@ from muddled_orchard.core.base.problems import BadInput, Problem
 if TYPE_CHECKING:
     from muddled_orchard.files.course.course_file import CourseFile
     from muddled_orchard.files.course.roster_file import Roster
+    from muddled_orchard.show.spreadsheet import TableForm
     from muddled_orchard.system.workers import Machines
 
 
@@ -122,28 +123,60 @@ def ledger_of(options: argparse.Namespace, course: CourseFile | None) -> Path:
     return named or (course.ledger if course else Path(LEDGER))
 
 
-def add_columns(parser: argparse.ArgumentParser) -> None:
-    """`--columns WHICH` and `--bom`: how a table is written with `--csv`."""
+def add_table_form(parser: argparse.ArgumentParser, *, excuses: bool = True) -> None:
+    """How a table is written with `--csv`; `excuses`: people may be excused in it."""
     parser.add_argument(
         "--columns",
         metavar="WHICH",
         help='with --csv: these columns alone, under other headings: Username=id,"Final grade"=total',
     )
     parser.add_argument(
+        "--delimiter", metavar="SIGN",
+        help='with --csv: what stands between cells: , or ";" or tab (default: ,)',
+    )  # fmt: skip
+    parser.add_argument(
+        "--decimal", choices=(".", ","), help="with --csv: what a number's fraction begins with (default: .)"
+    )
+    if excuses:
+        parser.add_argument(
+            "--excused",
+            metavar="TEXT",
+            help="with --csv: what stands where somebody is excused (default: nothing)",
+        )
+    parser.add_argument(
         "--bom", action="store_true", help="with --csv: begin with a byte order mark, for some spreadsheets"
     )
 
 
-def columns_of(options: argparse.Namespace) -> dict[str, str] | None:
-    """The columns by the headings that were asked for; None: all. Raises BadInput where they can't be read,
-    or there is no table to write."""
-    if options.csv is None and (options.columns is not None or options.bom):
-        raise BadInput(Problem("--columns and --bom go with --csv FILE"))
-    if options.columns is None:
+def table_form_of(options: argparse.Namespace) -> TableForm | None:
+    """How a table is to be written; None where none is. Raises BadInput where that can't be read, or there is
+    no table to write."""
+    named = [name for name in _TABLE_FORM if getattr(options, name, None) not in (None, False)]
+    if options.csv is None:
+        if named:
+            raise BadInput(Problem(f"--{named[0]} goes with --csv FILE"))
         return None
-    from muddled_orchard.show.spreadsheet import columns_asked
+    from muddled_orchard.show.spreadsheet import TableForm, columns_asked
 
-    return columns_asked(options.columns)
+    delimiter = {"tab": "\t", "\\t": "\t", None: ","}.get(options.delimiter, options.delimiter)
+    if delimiter not in (",", ";", "\t", "|", ":"):
+        raise BadInput(
+            Problem(f'--delimiter "{options.delimiter}" is no such sign', 'It is , or ";" or tab.')
+        )
+    decimal = options.decimal or "."
+    if decimal == delimiter:
+        what = "--decimal and --delimiter are the same sign"
+        raise BadInput(Problem(what, 'Where numbers have a comma, cells have --delimiter ";" between them.'))
+    return TableForm(
+        columns=columns_asked(options.columns) if options.columns is not None else None,
+        delimiter=delimiter,
+        decimal=decimal,
+        excused=getattr(options, "excused", None) or "",
+        bom=options.bom,
+    )
+
+
+_TABLE_FORM = ("columns", "delimiter", "decimal", "excused", "bom")
 
 
 def add_bounds(parser: argparse.ArgumentParser, plain: Bounds | None = None) -> None:

@@ -8,6 +8,8 @@ import shlex
 import unicodedata
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 
+from msgspec import Struct
+
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.show.terminal.characters import printable
 
@@ -17,21 +19,42 @@ Rows = Iterable[Sequence[object]]
 BYTE_ORDER_MARK = "\ufeff"
 """What some spreadsheets take for the sign that a file is UTF-8."""
 
+EXCUSED = object()
+"""What stands in a table where somebody is excused."""
+
 _FORMULA = ("=", "+", "-", "@")
 
 
-def csv_text(rows: Iterable[Iterable[object]]) -> str:
-    """Rows as CSV, each value as a safe cell."""
+class TableForm(Struct, frozen=True, kw_only=True):
+    """How a table is written as CSV: which columns under which headings (None: all), what stands between
+    cells, what a number's fraction begins with, what stands where somebody is excused, and whether it begins
+    with a byte order mark."""
+
+    columns: Mapping[str, str] | None = None
+    delimiter: str = ","
+    decimal: str = "."
+    excused: str = ""
+    bom: bool = False
+
+
+PLAIN = TableForm()
+
+
+def table_file(rows: Rows, form: TableForm = PLAIN) -> bytes:
+    """A table as a file, each value as a safe cell. Raises BadInput for a column that there isn't."""
     out = io.StringIO(newline="")
-    csv.writer(out, lineterminator="\n").writerows([cell(value) for value in row] for row in rows)
-    return out.getvalue()
+    asked = rows if form.columns is None else mapped(rows, form.columns)
+    writer = csv.writer(out, delimiter=form.delimiter, lineterminator="\n")
+    writer.writerows([_written(value, form) for value in row] for row in asked)
+    return f"{BYTE_ORDER_MARK if form.bom else ''}{out.getvalue()}".encode("utf-8", "backslashreplace")
 
 
-def table_file(rows: Rows, columns: Mapping[str, str] | None, *, bom: bool) -> bytes:
-    """A table as a file: with these columns alone (None: all), and with a byte order mark where that is asked
-    for."""
-    text = csv_text(rows if columns is None else mapped(rows, columns))
-    return f"{BYTE_ORDER_MARK if bom else ''}{text}".encode("utf-8", "backslashreplace")
+def _written(value: object, form: TableForm) -> object:
+    if value is EXCUSED:
+        return cell(form.excused)
+    if isinstance(value, float) and form.decimal != ".":
+        return str(value).replace(".", form.decimal)
+    return cell(value)
 
 
 def columns_asked(text: str) -> dict[str, str]:

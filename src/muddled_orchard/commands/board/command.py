@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Protocol
 
 from muddled_orchard.classroom.marking import GradingRun
+from muddled_orchard.classroom.standing import allowances_of
 from muddled_orchard.commands.board.folder_board import folder_board
 from muddled_orchard.commands.board.ledger_board import LedgerBoard, RowDetail
 from muddled_orchard.commands.options import (
@@ -99,14 +100,15 @@ def _boards(options: argparse.Namespace, course: CourseFile | None) -> Iterator[
         ledger = HostLedger(path)
         try:
             order = [course.ids[exercise.scenario] for exercise in course.plan.exercise] if course else []
-            yield LedgerBoard(ledger, order, ledger.titles())
+            yield LedgerBoard(ledger, order, ledger.titles(), course.plan if course else None)
         finally:
             ledger.close()
         return
     named = [*options.scenarios, *(course.own_scenarios if course else ())]
     known = HostLedger(path) if options.ledger is not None or path.is_file() else None
     try:
-        about = GradingRun(ScenarioLibrary(named, beside(options.folders)), known)
+        allowances = allowances_of(known, course.plan if course else None)
+        about = GradingRun(ScenarioLibrary(named, beside(options.folders)), known, allowances)
         with folder_board(options.folders, about, bounds_of(options), options.jobs, known) as boards:
             yield boards
     finally:

@@ -14,7 +14,9 @@ from muddled_orchard.classroom.marking import GradingRun
 from muddled_orchard.classroom.parallel import opened
 from muddled_orchard.commands.board.ledger_board import RowDetail, raised_hands
 from muddled_orchard.core.base.limits import Bounds, Exceeded
-from muddled_orchard.core.course.board import Board, Seen, board, seen_of_folder, unread
+from muddled_orchard.core.course.board import Board, Seen, board, excused_seen, seen_of_folder, unread
+from muddled_orchard.core.course.collected import Collected
+from muddled_orchard.core.course.roster import shown_names
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.submission.peek import Peek, peek
 from muddled_orchard.files.archives.submissions import Handed, find_submissions
@@ -55,6 +57,7 @@ class _Known(Struct):
     state: tuple[int, float] | None
     looked: LookedAt
     learner: str
+    team: tuple[str, ...] = ()
 
 
 @contextmanager
@@ -101,7 +104,8 @@ class FolderBoard:
                 self._known[path].state = None
                 continue
             owner = self._owner(there[path], looked_at)
-            self._known[path] = _Known(state, _since(looked_at, state, self._known.get(path)), owner)
+            since = _since(looked_at, state, self._known.get(path))
+            self._known[path] = _Known(state, since, owner.learner, owner.team)
         return self._board()
 
     def details(self, learner: str) -> list[RowDetail]:
@@ -109,7 +113,7 @@ class FolderBoard:
         return [
             RowDetail(str(path), assessment_of(known.looked.assessment), known.looked.looked)
             for path, known in self._known.items()
-            if known.learner == learner
+            if learner in (known.learner, *known.team)
         ]
 
     def _looked_at(self, paths: Sequence[Path]) -> Iterator[LookedAt]:
@@ -128,21 +132,26 @@ class FolderBoard:
         except LOST as error:
             return _unreadable(why_lost(error, "reading it", self._bounds, path))
 
-    def _owner(self, handed: Handed, looked_at: LookedAt) -> str:
-        return self._run.collected(handed, assessment_of(looked_at.assessment), remembered=False).learner
+    def _owner(self, handed: Handed, looked_at: LookedAt) -> Collected:
+        return self._run.collected(handed, assessment_of(looked_at.assessment), remembered=False)
 
     def _board(self) -> Board:
         given = list(dict.fromkeys((hand_out.learner, hand_out.exercise) for hand_out in self._run.hand_outs))
         order = list(dict.fromkeys(exercise for _, exercise in given))
         seen: dict[str, list[Seen]] = {}
         for known in self._known.values():
-            seen.setdefault(known.learner, []).append(known.looked.seen)
+            for learner in known.team or (known.learner,):
+                seen.setdefault(learner, []).append(known.looked.seen)
         for learner, exercise in given:
             if all(one.exercise != exercise for one in seen.get(learner, ())):
                 seen.setdefault(learner, []).append(_absent(exercise))
-        for theirs in seen.values():
+        for learner, theirs in seen.items():
+            theirs[:] = [
+                excused_seen(one.exercise, one.title) if self._run.excused(learner, one.exercise) else one
+                for one in theirs
+            ]
             theirs.sort(key=lambda one: order.index(one.exercise) if one.exercise in order else len(order))
-        names = {id_: learner.name for id_, learner in self._run.roster.items()}
+        names = shown_names(self._run.roster.values())
         hands = raised_hands(self._ledger) if self._ledger is not None else {}
         return board(seen, names, hands)
 

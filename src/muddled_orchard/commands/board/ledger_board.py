@@ -7,8 +7,11 @@ from datetime import UTC, datetime
 
 from msgspec import Struct
 
-from muddled_orchard.core.course.board import Board, Seen, board, seen_of_pushes
+from muddled_orchard.classroom.standing import allowances_of
+from muddled_orchard.core.course.board import Board, Seen, board, excused_seen, seen_of_pushes
+from muddled_orchard.core.course.plan import CoursePlan
 from muddled_orchard.core.course.pushes import RecordedPush
+from muddled_orchard.core.course.roster import shown_names
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.submission.peek import Peek
 from muddled_orchard.files.course.host_ledger import HostLedger
@@ -27,29 +30,40 @@ class RowDetail(Struct, frozen=True):
 class LedgerBoard:
     """Reads what a host writes down, again and again, of results only the new ones."""
 
-    def __init__(self, ledger: HostLedger, order: Sequence[str], titles: Mapping[str, str]) -> None:
-        self._ledger, self._order, self._titles = ledger, list(order), titles
+    def __init__(
+        self,
+        ledger: HostLedger,
+        order: Sequence[str],
+        titles: Mapping[str, str],
+        plan: CoursePlan | None = None,
+    ) -> None:
+        self._ledger, self._order, self._titles, self._plan = ledger, list(order), titles, plan
         self._results: dict[int, Assessment] = {}
 
     def look(self) -> Board:
         """The board as it is now."""
         pushes = self._pushes()
         given: dict[tuple[str, str], str] = {
-            (hand_out.learner, hand_out.exercise): hand_out.made for hand_out in self._ledger.each_hand_out()
+            (hand_out.learner, hand_out.exercise): hand_out.made for hand_out in self._ledger.hand_outs()
         }
         order = self._order or list(dict.fromkeys(exercise for _, exercise in given))
         seen: dict[str, list[Seen]] = {}
+        allowances = allowances_of(self._ledger, self._plan)
         for learner in self._ledger.learners():
             for exercise in order:
                 made = given.get((learner, exercise))
-                if made is not None:
-                    came = [
-                        (_seconds(push.at), self._results.get(push.grading or 0))
-                        for push in pushes.get((learner, exercise), ())
-                    ]
-                    title = self._titles.get(exercise, exercise)
-                    seen.setdefault(learner, []).append(seen_of_pushes(exercise, title, _seconds(made), came))
-        names = {id_: learner.name for id_, learner in self._ledger.learners().items()}
+                if made is None:
+                    continue
+                title = self._titles.get(exercise, exercise)
+                if allowances.excused(learner, exercise):
+                    seen.setdefault(learner, []).append(excused_seen(exercise, title))
+                    continue
+                came = [
+                    (_seconds(push.at), self._results.get(push.grading or 0))
+                    for push in pushes.get((learner, exercise), ())
+                ]
+                seen.setdefault(learner, []).append(seen_of_pushes(exercise, title, _seconds(made), came))
+        names = shown_names(self._ledger.learners().values())
         return board(seen, names, raised_hands(self._ledger))
 
     def details(self, learner: str) -> list[RowDetail]:

@@ -22,6 +22,7 @@ _STYLES: dict[Stage, tuple[str, str]] = {
     "not right": ("missed", "bad"),
     "not pushed": ("partly", "doubt"),
     "done": ("met", "good"),
+    "excused": ("skipped", "faint"),
 }
 _AROUND = 7
 """Lines of the board that are no learner's."""

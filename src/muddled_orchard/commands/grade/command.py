@@ -14,22 +14,23 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from muddled_orchard.classroom.marking import GradingRun, RunRecord, marked
+from muddled_orchard.classroom.standing import allowances_of
 from muddled_orchard.commands.grade.fetching import fetched, is_url
 from muddled_orchard.commands.grade.writers import WRITERS, Graded
 from muddled_orchard.commands.options import (
     LEDGER,
     add_bounds,
     add_cluster,
-    add_columns,
     add_course,
     add_jobs,
     add_ledger,
     add_quiet,
     add_run_rules,
+    add_table_form,
     bounds_of,
-    columns_of,
     course_of,
     machines_of,
+    table_form_of,
 )
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.phrases import counted, listed
@@ -103,7 +104,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--wide", action="store_true", help="with --csv: a row a learner, a column with points an exercise"
     )
-    add_columns(parser)
+    add_table_form(parser)
     add_run_rules(parser)
     parser.add_argument("--json", action="store_true", help="print the result file (JSON) instead")
     add_jobs(parser)
@@ -160,7 +161,7 @@ def _refuse_contradictions(options: argparse.Namespace) -> None:
         raise BadInput(Problem("--hint goes with --for-learner"))
     if options.wide and options.csv is None:
         raise BadInput(Problem("--wide goes with --csv FILE"))
-    columns_of(options)  # before anything is graded
+    table_form_of(options)  # before anything is graded
     machines_of(options)
     if sum(_to_stdout(options)) > 1:
         raise BadInput(Problem("only one thing can go to standard output", "Name a file for the others."))
@@ -185,7 +186,8 @@ def _graded(options: argparse.Namespace) -> tuple[GradedClass, tuple[ClassFindin
         elif options.compare:
             what = "--compare compares with what a ledger holds, and there is none here"
             raise BadInput(Problem(what, "Name it with --ledger."))
-        course = GradingRun(library, ledger)
+        allowances = allowances_of(ledger, course_file.plan if course_file else None)
+        course = GradingRun(library, ledger, allowances)
         for one in course.scenarios.passed_over:
             print(one.said, file=sys.stderr)
         in_full = any(_to_stdout(options)) or any(getattr(options, writer.option) for writer in WRITERS)
@@ -297,9 +299,9 @@ def _write(options: argparse.Namespace, course: GradingRun, results: Sequence[Co
         results=results,
         hand_outs=course.hand_outs,
         roster=course.roster,
+        excused=course.excused,
         wide=options.wide,
-        columns=columns_of(options),
-        bom=options.bom,
+        form=table_form_of(options),
     )
     for writer in WRITERS:
         file = getattr(options, writer.option)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Container, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Container, Iterable, Iterator, Mapping, Sequence
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.course.class_entry import ClassEntry, class_entry
 from muddled_orchard.core.course.collected import Collected
@@ -11,7 +13,7 @@ from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.grading.criteria import CRITERIA
 from muddled_orchard.core.grading.settling import settled_things
-from muddled_orchard.show.spreadsheet import Rows
+from muddled_orchard.show.spreadsheet import EXCUSED, Rows
 
 COLUMNS = (
     "id",
@@ -26,25 +28,38 @@ COLUMNS = (
     "needs a look",
     "submission",
 )
+Excuses = Callable[[str, str], bool]
+"""Whether a learner is excused from an exercise."""
+
 NOT_THEIRS = "not theirs"
 """The state of a row whose submission is another variant than this learner's."""
 
 
+def _nobody(learner: str, exercise: str) -> bool:  # noqa: ARG001 - it is one of Excuses
+    return False
+
+
 def gradebook(
-    collected: Iterable[Collected], hand_outs: Iterable[HandOut], roster: Mapping[str, Learner]
+    collected: Iterable[Collected],
+    hand_outs: Iterable[HandOut],
+    roster: Mapping[str, Learner],
+    excused: Excuses = _nobody,
 ) -> Rows:
     """The best attempt of each; who got one of these exercises and handed nothing in, or another variant than
     theirs, has a row too. The roster's further columns stand behind ours."""
-    rows = list(_rows(collected, hand_outs, roster))
+    rows = list(_rows(collected, hand_outs, roster, excused))
     more = _more_columns(roster, {str(row[0]) for row in rows})
     return [(*COLUMNS, *more), *([*row, *_more(roster, row[0], more)] for row in rows)]
 
 
 def wide_gradebook(
-    collected: Iterable[Collected], hand_outs: Iterable[HandOut], roster: Mapping[str, Learner]
+    collected: Iterable[Collected],
+    hand_outs: Iterable[HandOut],
+    roster: Mapping[str, Learner],
+    excused: Excuses = _nobody,
 ) -> Rows:
     """A row for each learner, and a column with the points of each exercise."""
-    rows = list(_rows(collected, hand_outs, roster))
+    rows = list(_rows(collected, hand_outs, roster, excused))
     exercises = list(dict.fromkeys(str(row[2]) for row in rows))
     learners = {str(row[0]): row[1] for row in rows}
     points = {(str(row[0]), str(row[2])): row[3] for row in rows}
@@ -75,13 +90,29 @@ def _more(roster: Mapping[str, Learner], id_: object, names: Sequence[str]) -> l
 
 
 def _rows(
+    collected: Iterable[Collected],
+    hand_outs: Iterable[HandOut],
+    roster: Mapping[str, Learner],
+    excused: Excuses,
+) -> Iterator[list[object]]:
+    for row in _all_rows(collected, hand_outs, roster):
+        if excused(str(row[0]), str(row[2])):
+            row[3], row[5], row[6] = EXCUSED, EXCUSED, "excused"
+        yield row
+
+
+def _all_rows(
     collected: Iterable[Collected], hand_outs: Iterable[HandOut], roster: Mapping[str, Learner]
 ) -> Iterator[list[object]]:
     entries: list[ClassEntry] = []
     rows: dict[int, list[object]] = {}
     for one in collected:
-        entries.append(class_entry(one))
-        rows[id(entries[-1])] = _row(one)
+        # What a team handed in is the work of each of them.
+        for learner in one.team or (one.learner,):
+            name = one.name if not one.team else roster[learner].name if learner in roster else learner
+            own = replace(one, learner=learner, name=name)
+            entries.append(class_entry(own))
+            rows[id(entries[-1])] = _row(own)
     best = best_attempts(entries)
     yield from (rows[id(entry)] for entry in best)
     there = {(entry.exercise, entry.learner) for entry in best}

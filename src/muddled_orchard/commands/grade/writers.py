@@ -7,6 +7,7 @@ file is asked for: few are.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
@@ -14,18 +15,20 @@ from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
 
+if TYPE_CHECKING:
+    from muddled_orchard.show.spreadsheet import TableForm
+
 
 class Graded(Struct, frozen=True, kw_only=True):
-    """What a file is made of: the results, who got what, and of a gradebook whether it has a row a
-    learner, which columns it has under which headings (None: all), and whether it begins with a byte order
-    mark."""
+    """What a file is made of: the results, who got what, who is excused from what, and of a gradebook whether
+    it has a row a learner, and how it is written."""
 
     results: Sequence[Collected]
     hand_outs: Sequence[HandOut]
     roster: Mapping[str, Learner]
+    excused: Callable[[str, str], bool] = lambda _learner, _exercise: False
     wide: bool = False
-    columns: Mapping[str, str] | None = None
-    bom: bool = False
+    form: TableForm | None = None
 
 
 class Writer(Struct, frozen=True, kw_only=True):
@@ -40,11 +43,13 @@ class Writer(Struct, frozen=True, kw_only=True):
 
 def _gradebook(graded: Graded) -> bytes:
     from muddled_orchard.commands.grade.gradebook import gradebook, wide_gradebook
-    from muddled_orchard.show.spreadsheet import table_file
 
     write = wide_gradebook if graded.wide else gradebook
-    rows = write(graded.results, graded.hand_outs, graded.roster)
-    return table_file(rows, graded.columns, bom=graded.bom)
+    from muddled_orchard.show.spreadsheet import table_file
+
+    assert graded.form is not None  # noqa: S101 - --csv was given
+    rows = write(graded.results, graded.hand_outs, graded.roster, graded.excused)
+    return table_file(rows, graded.form)
 
 
 def _junit(graded: Graded) -> bytes:

@@ -11,6 +11,7 @@ from rich.text import Text
 
 from muddled_orchard.commands.handout.handed_out import HandedOut
 from muddled_orchard.core.base.phrases import command, counted, paths
+from muddled_orchard.core.course.roster import shown_names
 from muddled_orchard.core.course.sources import Pushed, without_secret
 from muddled_orchard.show.terminal.characters import printable, shortened, sign
 from muddled_orchard.show.terminal.failed import show_failed
@@ -24,7 +25,7 @@ def show_handed_out(on: Console, done: HandedOut) -> None:
     text = f"{sign(on, 'met')} {exercises}: {counted(len(done.learners), 'learner')}, {done.count} handed out"
     text += f", {done.ready} there already" if done.ready else ""
     on.print(Text(f"{printable(text, on)}.", style="good"))
-    names = {learner.id: learner.name for learner in done.learners}
+    names = shown_names(done.learners)
     if done.shown:
         on.print()
         table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")

@@ -50,6 +50,7 @@ def application(host: Host) -> ASGIApp:
         ("GET", "/exercise/{exercise}", page.exercise),
         ("GET", "/archive/{exercise}.tar.gz", page.archive),
         ("POST", "/hand", page.hand),
+        ("POST", "/again", page.again),
         ("GET", "/events", page.events),
         ("GET", "/board", page.board),
         ("GET", "/metrics", page.metrics),

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from muddled_orchard.commands.options import course_of, ledger_of, tell_roster
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.plan import CourseExercise, CoursePlan
-from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.core.course.roster import Learner, shown_names
 from muddled_orchard.files.course.course_file import CourseFile
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.course.roster_file import columns_from, read_roster
@@ -59,7 +59,7 @@ class CourseSource:
 
     def names(self) -> dict[str, str]:
         """Everybody's name, by id."""
-        return {id_: learner.name for id_, learner in self.learners().items()}
+        return shown_names(self.learners().values())
 
     def changed(self) -> bool:
         """Whether a file that the course was read from is not as it was then."""

@@ -217,7 +217,7 @@ class GitRequests:
     ) -> list[str]:
         """What Git shows of a push: what came of it, where that is known soon."""
         learner, exercise = hand_out.learner, hand_out.exercise
-        told = self._host.course.feedback(exercise, self._host.clock.now())
+        told = self._host.course.feedback(learner, exercise, self._host.clock.now())
         page = f"{address}/exercise/{quote(exercise)}"
         count = len(self._host.desk.pushes(learner, exercise))
         if push == "later":

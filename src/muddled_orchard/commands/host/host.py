@@ -22,8 +22,9 @@ from muddled_orchard.commands.host.push_desk import LedgerThread, PushDesk, seco
 from muddled_orchard.commands.host.repositories import DiskUse
 from muddled_orchard.commands.host.served_course import ServedCourse
 from muddled_orchard.core.base.limits import Bounds
-from muddled_orchard.core.course.board import Board, Seen, board, seen_of_pushes
+from muddled_orchard.core.course.board import Board, Seen, board, excused_seen, seen_of_pushes
 from muddled_orchard.core.course.passwords import INSTRUCTOR
+from muddled_orchard.core.course.roster import shown_names
 from muddled_orchard.files.course.host_ledger import HostLedger
 from muddled_orchard.system.log import log
 
@@ -114,9 +115,22 @@ class Host:
         await self.read_hands()
         self.news.tell(learner, INSTRUCTOR)
 
+    async def begin_again(self, learner: str, exercise: str, *, other: bool) -> None:
+        """Give a learner's repository its handed-out branches, or those of another variant. Raises BadInput
+        or GitFailed where that can't be."""
+        async with self.pushing(self.course.place(learner, exercise)):
+            hand_out = self.course.given(learner, exercise)
+            if other:
+                hand_out = await self.ledger.do(self.course.another, learner, exercise)
+            if hand_out is not None:
+                await asyncio.to_thread(self.course.put_back, hand_out)
+                await self.desk.noticed(self.course, learner, exercise)
+        log.info("%s began %s again%s", learner, exercise, " with other values" if other else "")
+        self.news.tell(learner, INSTRUCTOR)
+
     def board(self) -> Board:
         """Where everybody stands."""
-        names = {learner.id: learner.name for learner in self.course.learners.values()}
+        names = shown_names(self.course.learners.values())
         now = self.clock.now()
         opened = [exercise.id for exercise in self.course.exercises.values() if exercise.is_open(now)]
         seen = {
@@ -127,9 +141,12 @@ class Host:
 
     def seen(self, learner: str, exercise: str) -> Seen:
         """An exercise of a learner by its pushes."""
+        title = self.course.exercises[exercise].title
+        if self.course.allowances.excused(learner, exercise):
+            return excused_seen(exercise, title)
         hand_out = self.course.given(learner, exercise)
         pushes = [
             (seconds(result.push.at), result.assessment) for result in self.desk.pushes(learner, exercise)
         ]
         since = seconds(hand_out.made) if hand_out is not None and hand_out.made else None
-        return seen_of_pushes(exercise, self.course.exercises[exercise].title, since, pushes)
+        return seen_of_pushes(exercise, title, since, pushes)

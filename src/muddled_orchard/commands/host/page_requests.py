@@ -22,13 +22,15 @@ from muddled_orchard.commands.host.received import received
 from muddled_orchard.commands.host.refused import Refused
 from muddled_orchard.commands.host.served_course import ServedExercise
 from muddled_orchard.commands.host.watched import metrics_text
+from muddled_orchard.core.course.allowances import time_with_zone
 from muddled_orchard.core.course.board import Seen
-from muddled_orchard.core.course.feedback import Telling, work_blocks
+from muddled_orchard.core.course.feedback import Telling, allowance_told, work_blocks
 from muddled_orchard.core.course.passwords import INSTRUCTOR
 from muddled_orchard.core.course.plan import Feedback
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.document import Block, Paragraph
 from muddled_orchard.core.grading.summary import SAID, standing
+from muddled_orchard.vcs.read.quarantine import Unreadable
 
 _TELLING: dict[Feedback, Telling] = {
     "hints": Telling(points=False),
@@ -51,7 +53,7 @@ class PageRequests:
             return RedirectResponse("board", 303)
         now, course = self._host.clock.now(), self._host.course
         shown = [self._listed(exercise, who, now) for exercise in course.exercises.values()]
-        points = any(course.feedback(id_, now) in ("criteria", "full") for id_ in course.exercises)
+        points = any(course.feedback(who, id_, now) in ("criteria", "full") for id_ in course.exercises)
         name = course.learners[who].name if who in course.learners else who
         about = (course.plan.title, name, shown, self._host.token(who), top_of(request))
         return HTMLResponse(pages.learner_page(*about, hand=who in self._host.hands, points=points))
@@ -59,10 +61,10 @@ class PageRequests:
     def _listed(self, exercise: ServedExercise, who: str, now: datetime) -> pages.ExerciseShown:
         opened = exercise.is_open(now) and self._host.course.given(who, exercise.id) is not None
         seen = self._host.seen(who, exercise.id) if opened else None
-        told = self._host.course.feedback(exercise.id, now)
-        due = f"{time_here(exercise.rules.due)}" if exercise.rules.due else ""
+        told = self._host.course.feedback(who, exercise.id, now)
+        due = self._due(who, exercise)
         if not opened:
-            due = f"opens {time_here(exercise.rules.opens)}" if exercise.rules.opens else ""
+            due = f"opens {time_with_zone(exercise.rules.opens)}" if exercise.rules.opens else ""
         if told == "none" and seen is not None and seen.pushes:
             seen = Seen(exercise=exercise.id, title=exercise.title, stage="not pushed", pushes=seen.pushes)
         return pages.ExerciseShown(exercise.id, exercise.title, opened, seen, due)
@@ -79,17 +81,30 @@ class PageRequests:
             id=exercise.id,
             title=exercise.title,
             brief=brief,
-            due=time_here(exercise.rules.due) if exercise.rules.due else "",
+            due=self._due(who, exercise),
+            allowed=self._allowed(who, exercise),
             lacks=exercise.lacks,
             note=exercise.to_note,
             clone=self._host.course.clone(hand_out, url),
             push=push,
             deletes=self._host.course.deletes(hand_out),
-            pushes=self._shown(who, exercise.id, _TELLING.get(self._host.course.feedback(exercise.id, now))),
+            pushes=self._shown(
+                who, exercise.id, _TELLING.get(self._host.course.feedback(who, exercise.id, now))
+            ),
             hand=who in self._host.hands,
             token=self._host.token(who),
+            again=exercise.rules.again and not hand_out.team,
         )
         return HTMLResponse(pages.exercise_page(shown, top_of(request)))
+
+    def _due(self, who: str, exercise: ServedExercise) -> str:
+        due = self._host.course.due(who, exercise.id)
+        return time_with_zone(due) if due else ""
+
+    def _allowed(self, who: str, exercise: ServedExercise) -> str:
+        """What is allowed to a learner alone, as a sentence; empty: nothing is."""
+        found = self._host.course.allowances.of(who, exercise.id)
+        return "" if found is None else allowance_told(found, exercise.rules.due)
 
     async def archive(self, request: Request, who: str) -> Response:
         """The practice folder of a learner, packed."""
@@ -142,16 +157,12 @@ class PageRequests:
         clone = f"git clone {scheme}://{INSTRUCTOR}@{where}/git/{quote(learner)}/{exercise}.git"
         name, title = self._host.course.learners[learner].name, self._host.course.exercises[exercise].title
         pushes = self._shown(learner, exercise, _INSTRUCTORS)
-        return HTMLResponse(pages.row_page(name, title, clone, pushes, top_of(request)))
+        about = (name, title, clone, pushes, top_of(request))
+        return HTMLResponse(pages.row_page(*about, learner, exercise, self._host.token(who)))
 
     async def hand(self, request: Request, who: str) -> Response:
         """Raise or lower a hand."""
-        form = await _form(request, HeldFile(self._host.held, who))
-        if not hmac.compare_digest(form.get("token", "").encode(), self._host.token(who).encode()):
-            raise Refused(403, "This form is not of a page here; go back and load the page anew.")
-        learner = form.get("learner", "") if who == INSTRUCTOR else who
-        if learner not in self._host.course.learners:
-            raise Refused(404, "There is no such learner.")
+        form, learner = await self._of_page(request, who)
         exercise = form.get("exercise", "")
         if form.get("raised") == "yes":
             await self._host.raise_hand(learner, exercise if exercise in self._host.course.exercises else "")
@@ -159,6 +170,41 @@ class PageRequests:
             await self._host.lower_hand(learner)
         back = "board" if who == INSTRUCTOR else f"exercise/{quote(exercise)}" if exercise else "./"
         return RedirectResponse(back, 303)
+
+    async def again(self, request: Request, who: str) -> Response:
+        """Give a learner's repository its handed-out branches again, or those of another variant."""
+        form, learner = await self._of_page(request, who)
+        exercise, other = form.get("exercise", ""), form.get("other") == "yes"
+        served, hand_out = (
+            self._host.course.exercises.get(exercise),
+            self._host.course.given(learner, exercise),
+        )
+        if served is None or hand_out is None or not served.is_open(self._host.clock.now()):
+            raise Refused(404, "There is no such exercise, or it is not open yet.")
+        if other and hand_out.team:
+            raise Refused(403, "A team has one variant together; your instructor can give it another.")
+        if other and who != INSTRUCTOR and not served.rules.again:
+            raise Refused(403, "Your instructor gives another one.")
+        try:
+            await self._host.begin_again(learner, exercise, other=other)
+        except Unreadable as why:
+            raise Refused(503, f"The repository can't be read: {why}.") from None
+        back = (
+            f"board/{quote(learner)}/{quote(exercise)}"
+            if who == INSTRUCTOR
+            else f"exercise/{quote(exercise)}"
+        )
+        return RedirectResponse(back, 303)
+
+    async def _of_page(self, request: Request, who: str) -> tuple[dict[str, str], str]:
+        """The fields of a form of ours, and the learner whom it is about. Raises Refused."""
+        form = await _form(request, HeldFile(self._host.held, who))
+        if not hmac.compare_digest(form.get("token", "").encode(), self._host.token(who).encode()):
+            raise Refused(403, "This form is not of a page here; go back and load the page anew.")
+        learner = form.get("learner", "") if who == INSTRUCTOR else who
+        if learner not in self._host.course.learners:
+            raise Refused(404, "There is no such learner.")
+        return form, learner
 
     def _shown(self, learner: str, exercise: str, telling: Telling | None) -> list[pages.PushShown]:
         pushes = list(enumerate(self._host.desk.pushes(learner, exercise), start=1))

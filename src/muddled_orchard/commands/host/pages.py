@@ -47,7 +47,8 @@ class ExerciseShown(Struct, frozen=True):
 class ExercisePage(Struct, frozen=True, kw_only=True):
     """What the page of an exercise shows: the brief as Markdown, what a clone lacks, what to know before
     pushing, the commands that get it and hand it in, the one that deletes what has to go, and the pushes, the
-    newest first."""
+    newest first. `allowed` says what is allowed to this learner alone; `again`: they may take another.
+    """
 
     course: str
     id: str
@@ -62,6 +63,8 @@ class ExercisePage(Struct, frozen=True, kw_only=True):
     pushes: Sequence[PushShown]
     hand: bool
     token: str
+    allowed: str = ""
+    again: bool = False
 
 
 def page(title: str, body: str, top: str, *, wide: bool = False, live: bool = False) -> str:
@@ -115,6 +118,8 @@ def exercise_page(shown: ExercisePage, top: str) -> str:
         id=shown.id,
         title=printable(shown.title),
         due=shown.due,
+        allowed=printable(shown.allowed),
+        again=shown.again,
         brief=rendered(shown.brief),
         lacks=listed(shown.lacks, len(shown.lacks)) if shown.lacks else "",
         note=shown.note,
@@ -151,11 +156,21 @@ def board_page(
     return page(f"{course}: the board", body, top, wide=True, live=True)
 
 
-def row_page(name: str, title: str, clone: str, pushes: Sequence[PushShown], top: str) -> str:
+def row_page(
+    name: str,
+    title: str,
+    clone: str,
+    pushes: Sequence[PushShown],
+    top: str,
+    learner: str,
+    exercise: str,
+    token: str,
+) -> str:
     """What a learner has pushed to an exercise, as the instructor sees it."""
     body = template("commands/host/row.html").render(
-        name=printable(name), title=printable(title), clone=clone, pushes=_pushes(pushes), top=top
-    )
+        name=printable(name), title=printable(title), clone=clone, pushes=_pushes(pushes), top=top,
+        learner=learner, exercise=exercise, token=token,
+    )  # fmt: skip
     return page(f"{name}: {title}", body, top, live=True)
 
 

@@ -197,7 +197,7 @@ class PushDesk:
 
     async def _grade(self, course: ServedCourse, push: RecordedPush) -> Assessment | None:
         """Grade a push and write the result down; None where that can't be done now."""
-        hand_out = course.given(push.learner, push.exercise)
+        hand_out = course.of_push(push)
         if hand_out is None:
             return None
         try:

@@ -8,13 +8,16 @@ from pathlib import Path
 
 from msgspec import Struct
 
-from muddled_orchard.classroom.handing_out import earlier_version, enrol, exercises_in
-from muddled_orchard.classroom.making import HOSTED, Exercise, lying_there, made, whole_folder
+from muddled_orchard.classroom.handing_out import earlier_version, enrol, exercises_in, once_more
+from muddled_orchard.classroom.making import HOSTED, Exercise, hand_out_of, lying_there, made, whole_folder
+from muddled_orchard.classroom.standing import allowances_of
 from muddled_orchard.classroom.versions import Mended
 from muddled_orchard.core.base.phrases import command
 from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.course.allowances import NOTHING_ALLOWED
 from muddled_orchard.core.course.passwords import INSTRUCTOR
 from muddled_orchard.core.course.plan import CourseExercise, CoursePlan, Feedback, feedback_at
+from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.exercise.cloning import beyond_a_clone, given_up, lies_uncommitted
@@ -23,7 +26,12 @@ from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.files.archives.packing import FORMATS, pack
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.vcs.planting import practice_of
+from muddled_orchard.vcs.put_back import put_back
+from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.pushed import PushSnapshot
+from muddled_orchard.vcs.read.quarantine import refs_of
+from muddled_orchard.vcs.write.bare import hosted_repository
+from muddled_orchard.vcs.write.memory import loose_path
 from muddled_orchard.vcs.write.practice import WORK
 
 
@@ -84,6 +92,8 @@ class ServedCourse:
         self.learners = {learner.id: learner for learner in learners}
         self.folder = folder
         self._given: dict[tuple[str, str], HandOut] = {}
+        self._replaced: dict[tuple[str, str], list[HandOut]] = {}
+        self.allowances = NOTHING_ALLOWED
         self._versions = {exercise.exercise.digest: exercise.exercise for exercise in exercises}
         if INSTRUCTOR in self.learners:
             what = f'the roster has a learner "{INSTRUCTOR}", which is how the instructor signs in'
@@ -101,15 +111,70 @@ class ServedCourse:
             for portion in portions:
                 ledger.add_hand_outs(portion)
         self.read_given(ledger)
+        for hand_out in self._given.values():
+            if (hand_out.learner, hand_out.exercise) in self._replaced and self.given(*_place_of(hand_out)):
+                self._put_back_if_gone(hand_out)
         return Opened(there, tuple(one for one in enrolment.mended if one.before))
 
     def read_given(self, ledger: Ledger) -> None:
-        """Go by what the ledger says that everybody has."""
-        self._given = {(one.learner, one.exercise): one for one in ledger.hand_outs()}
-        for (_, exercise), hand_out in self._given.items():
-            if exercise in self.exercises and hand_out.scenario not in self._versions:
-                earlier = earlier_version(ledger, hand_out.scenario, HOSTED)
-                self._versions[hand_out.scenario] = earlier
+        """Go by what the ledger says that everybody has, and is allowed."""
+        self._given, self._replaced = {}, {}
+        for one in ledger.each_hand_out():
+            if one.replaced is None:
+                self._given[_place_of(one)] = one
+            else:
+                self._replaced.setdefault(_place_of(one), []).append(one)
+            if one.exercise in self.exercises and one.scenario not in self._versions:
+                self._versions[one.scenario] = earlier_version(ledger, one.scenario, HOSTED)
+        self.read_allowances(ledger)
+
+    def read_allowances(self, ledger: Ledger) -> None:
+        """Go by what everybody is allowed now."""
+        self.allowances = allowances_of(ledger, self.plan)
+
+    def of_push(self, push: RecordedPush) -> HandOut | None:
+        """What a learner had when they pushed: another variant may have taken its place since."""
+        place = (push.learner, push.exercise)
+        if self.given(*place) is None:
+            return None
+        earlier = (one for one in self._replaced.get(place, ()) if push.at < (one.replaced or ""))
+        return next(earlier, self._given[place])
+
+    def another(self, ledger: Ledger, learner: str, exercise: str) -> HandOut:
+        """Give a learner another variant of an exercise, and write that down; the repository is still to
+        follow (`put_back`)."""
+        present = self.exercises[exercise].exercise
+        again = once_more(ledger, learner, exercise, HOSTED, present, other=True)
+        made = [
+            hand_out_of(
+                present,
+                practice_of(present.variants, one.code),
+                one.code,
+                one.learner,
+                one.team,
+                self.place(one.learner, exercise),
+            )
+            for one in again.wanted
+        ]
+        ledger.add_hand_outs(made)
+        self.read_given(ledger)
+        return self._given[learner, exercise]
+
+    def put_back(self, hand_out: HandOut) -> None:
+        """Give a repository its handed-out branches. Raises GitFailed or Unreadable where that can't be."""
+        practice = practice_of(self.version(hand_out).variants, hand_out.variant)
+        repository = self.folder / self.place(*_place_of(hand_out))
+        put_back(
+            repository, hosted_repository(practice.files, practice.history), refs_of(DiskSource(repository))
+        )
+
+    def _put_back_if_gone(self, hand_out: HandOut) -> None:
+        """A host may have been killed before a repository followed."""
+        objects = self.folder / self.place(*_place_of(hand_out)) / "objects"
+        if not (objects / loose_path(hand_out.first_commit)).exists() and not list(
+            objects.glob("pack/*.pack")
+        ):
+            self.put_back(hand_out)
 
     def version(self, hand_out: HandOut) -> Exercise:
         """The version of an exercise that a hand-out is of."""
@@ -142,9 +207,14 @@ class ServedCourse:
         """The path of a repository below the folder."""
         return f"{exercise}/{learner}.git"
 
-    def feedback(self, exercise: str, now: datetime) -> Feedback:
+    def due(self, learner: str, exercise: str) -> datetime | None:
+        """When a learner's work has to be in."""
+        return self.allowances.due(learner, exercise, self.exercises[exercise].rules.due)
+
+    def feedback(self, learner: str, exercise: str, now: datetime) -> Feedback:
         """What a learner hears of a push at a moment."""
-        return feedback_at(self.plan, self.exercises[exercise].rules, now)
+        due = self.due(learner, exercise)
+        return feedback_at(self.plan, self.exercises[exercise].rules, due, now)
 
     def snapshot(self, hand_out: HandOut, refs: Mapping[str, str]) -> PushSnapshot:
         """A push to a repository that was handed out, as a submission."""
@@ -193,6 +263,10 @@ class ServedCourse:
         exercise = self.version(hand_out)
         practice = practice_of(exercise.variants, hand_out.variant)
         return pack(whole_folder(exercise, practice, url), hand_out.exercise, FORMATS[0])
+
+
+def _place_of(hand_out: HandOut) -> tuple[str, str]:
+    return hand_out.learner, hand_out.exercise
 
 
 def served_exercises(rules: Mapping[str, CourseExercise]) -> list[ServedExercise]:

@@ -171,6 +171,7 @@ class _Serving:
             try:
                 host.access.renew(await host.ledger.do(HostLedger.passwords))
                 await host.read_hands()
+                await host.ledger.do(host.course.read_allowances)
                 if self._source.changed():
                     await self._read_anew(host)
                 elif _opened(host) != opened:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from datetime import datetime
 from typing import Annotated, Literal
 
 from msgspec import Struct
@@ -49,6 +50,8 @@ class MarkOut(Struct):
     percent: float
     attempts: int
     passed: bool | None
+    excused: Annotated[bool, about("Whether it counts nowhere.")]
+    due: Annotated[datetime | None, about("When theirs has to be in.")]
     attempt: AttemptOut | None
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import sys
-from collections.abc import Mapping
 from pathlib import Path
 
 from muddled_orchard.classroom.standing import read_class
@@ -14,13 +13,13 @@ from muddled_orchard.commands.ledger.course_terminal import show_totals
 from muddled_orchard.commands.ledger.csv import TABLES, ledger_rows
 from muddled_orchard.commands.ledger.terminal import show_ledger
 from muddled_orchard.commands.options import (
-    add_columns,
     add_course,
     add_ledger,
-    columns_of,
+    add_table_form,
     course_of,
     ledger_of,
     on_disk,
+    table_form_of,
 )
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.grading.unseen import UNSEEN
@@ -29,6 +28,7 @@ from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.show.json.writing import json_text
 from muddled_orchard.show.spreadsheet import (
     Rows,
+    TableForm,
     table_file,
 )
 from muddled_orchard.show.terminal.console import console
@@ -57,7 +57,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         help=f"what --csv exports: {', '.join((*TABLES, *COURSE_TABLES))} (default: %(default)s)",
     )
     parser.add_argument("--csv", metavar="FILE", type=Path, help="export a table (CSV); - is standard output")
-    add_columns(parser)
+    add_table_form(parser)
     parser.add_argument(
         "--unseen",
         choices=(*UNSEEN, BY_ITSELF_WORD),
@@ -77,7 +77,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Set, show or export."""
-    columns = columns_of(options)
+    form = table_form_of(options)
     course = course_of(options)
     path = ledger_of(options, course)
     ledger = Ledger(path)
@@ -97,7 +97,7 @@ def run(options: argparse.Namespace) -> int:
             count = counted(ledger.make_anonymous(), "learner")
             print(f"{count} became numbers. Who is who can't be told from this file any more.")
             return 0
-        _show(options, str(path), ledger, course, columns)
+        _show(options, str(path), ledger, course, form)
     finally:
         ledger.close()
     return 0
@@ -108,16 +108,14 @@ def _show(
     path: str,
     ledger: Ledger,
     course: CourseFile | None,
-    columns: Mapping[str, str] | None,
+    form: TableForm | None,
 ) -> None:
-    if options.csv is not None:
+    if form is not None:
         if options.table in COURSE_TABLES:
             rows: Rows = course_rows(options.table, read_class(ledger, course))
         else:
-            rows = ledger_rows(
-                options.table, ledger.learners(), ledger.each_hand_out(), ledger.each_grading()
-            )
-        write_file(options.csv, table_file(rows, columns, bom=options.bom), PRIVATE)
+            rows = ledger_rows(options.table, ledger.learners(), ledger.hand_outs(), ledger.each_grading())
+        write_file(options.csv, table_file(rows, form), PRIVATE)
         return
     record = read_class(ledger, course)
     standing = record.standing if course else None
@@ -127,4 +125,4 @@ def _show(
         return
     show_ledger(console(), path, record.learners, record.given, record.works)
     if standing is not None:
-        show_totals(console(), standing.plan, record.learners, standing.totals)
+        show_totals(console(), standing.plan, record.names, standing.totals)

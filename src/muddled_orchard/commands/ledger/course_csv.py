@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from muddled_orchard.core.base.phrases import time_text
+from muddled_orchard.core.course.allowances import time_with_zone
 from muddled_orchard.core.course.class_record import ClassRecord
 from muddled_orchard.core.course.totals import ExerciseMark, LearnerTotal
 from muddled_orchard.core.grading.kinds import restored
 from muddled_orchard.core.grading.settling import Settlement, in_force
-from muddled_orchard.show.spreadsheet import Rows
+from muddled_orchard.show.spreadsheet import EXCUSED, Rows
 
 COURSE_TABLES = ("totals", "marks", "attempts")
 
@@ -25,11 +26,11 @@ def _totals(record: ClassRecord) -> Iterator[Sequence[object]]:
     standing = record.standing
     yield ("id", "name", "total", "passed", *standing.exercises, *more)
     for total in standing.totals:
-        marks = {mark.exercise: mark.percent for mark in total.marks}
+        marks = {mark.exercise: EXCUSED if mark.excused else mark.percent for mark in total.marks}
         yield (
             total.learner,
-            record.name(total.learner),
-            total.percent,
+            record.learners[total.learner].name,
+            total.percent if total.counting or not total.marks else EXCUSED,
             _yes(total.passed),
             *(marks.get(exercise, "") for exercise in standing.exercises),
             *_more(record, total, more),
@@ -38,7 +39,7 @@ def _totals(record: ClassRecord) -> Iterator[Sequence[object]]:
 
 _MARKS = (
     "id", "name", "exercise", "title", "weight", "percent", "graded percent", "state", "attempts",
-    "days late", "lost percent", "passed", "settled", "needs a look", "submission",
+    "due", "days late", "lost percent", "passed", "settled", "needs a look", "submission",
 )  # fmt: skip
 
 
@@ -52,18 +53,19 @@ def _marks(record: ClassRecord) -> Iterator[Sequence[object]]:
             verdicts = attempt.work.verdicts if attempt else None
             yield (
                 total.learner,
-                record.name(total.learner),
+                record.learners[total.learner].name,
                 mark.exercise,
                 record.title(mark.exercise),
                 mark.weight,
-                mark.percent,
+                EXCUSED if mark.excused else mark.percent,
                 attempt.percent if attempt else "",
-                attempt.work.grading.state if attempt else "none",
+                "excused" if mark.excused else attempt.work.grading.state if attempt else "none",
                 mark.attempts,
+                time_with_zone(mark.due) if mark.due and not mark.excused else "",
                 attempt.days_late if attempt else "",
                 attempt.lost if attempt else "",
                 _yes(mark.passed),
-                "; ".join(map(_said, _settled(record, total.learner, mark))),
+                "; ".join((*_allowed(mark), *map(_said, _settled(record, total.learner, mark)))),
                 "; ".join(restored(doubt).said for doubt in verdicts.doubts) if verdicts else "",
                 attempt.submission if attempt else "",
                 *_more(record, total, more),
@@ -74,6 +76,14 @@ def _settled(record: ClassRecord, learner: str, mark: ExerciseMark) -> Sequence[
     verdicts = mark.attempt.work.verdicts if mark.attempt else None
     settlements = record.rules.settlements.get((learner, mark.exercise), ())
     return in_force(settlements, verdicts.work if verdicts else "")
+
+
+def _allowed(mark: ExerciseMark) -> Iterator[str]:
+    """That somebody has more time, or is excused, and by whom."""
+    if mark.allowance is not None:
+        what = "excused" if mark.excused else "more time"
+        by = f" by {mark.allowance.by}" if mark.allowance.by else ""
+        yield f"{what}{by}" + (f": {mark.allowance.reason}" if mark.allowance.reason else "")
 
 
 def _said(settlement: Settlement) -> str:
@@ -96,7 +106,7 @@ def _attempts(record: ClassRecord) -> Iterator[Sequence[object]]:
         "counted",
         "counts",
     )
-    counting = {id(mark.attempt) for total in record.standing.totals for mark in total.marks}
+    counting = {id(mark.attempt) for total in record.standing.totals for mark in total.counting}
     for attempt in record.standing.attempts:
         yield (
             attempt.learner,

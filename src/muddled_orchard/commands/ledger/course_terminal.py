@@ -10,13 +10,12 @@ from rich.text import Text
 
 from muddled_orchard.core.base.phrases import counted, listed
 from muddled_orchard.core.course.plan import CoursePlan
-from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.course.totals import ExerciseMark, LearnerTotal
 from muddled_orchard.show.terminal.characters import printable, shortened, sign
 
 
 def show_totals(
-    on: Console, plan: CoursePlan, learners: Mapping[str, Learner], totals: Sequence[LearnerTotal]
+    on: Console, plan: CoursePlan, names: Mapping[str, str], totals: Sequence[LearnerTotal]
 ) -> None:
     """A line for each learner: the total, how many exercises were done and passed, what was late."""
     if not any(total.marks for total in totals):
@@ -29,7 +28,7 @@ def show_totals(
         table.add_column(name, justify="right", no_wrap=True)
     table.add_column("not handed in", overflow="fold")
     for total in totals:
-        table.add_row(*_row(on, learners, total))
+        table.add_row(*_row(on, names, total))
     on.print(table)
     by_commit = sum(
         mark.attempt is not None and mark.attempt.known == "newest commit"
@@ -42,22 +41,26 @@ def show_totals(
         on.print(Text(f"{when} ({counted(by_commit, 'attempt')}).", style="faint"))
 
 
-def _row(on: Console, learners: Mapping[str, Learner], total: LearnerTotal) -> list[Text]:
-    known = learners.get(total.learner)
-    name = shortened(printable(known.name if known else total.learner, on), max(16, on.width // 3))
+def _row(on: Console, names: Mapping[str, str], total: LearnerTotal) -> list[Text]:
+    name = shortened(printable(names.get(total.learner, total.learner), on), max(16, on.width // 3))
     style = "default" if total.passed is None else "good" if total.passed else "bad"
     mark = "" if total.passed is None else f"{sign(on, 'met' if total.passed else 'missed')} "
-    done = [one for one in total.marks if one.attempt is not None]
-    asked = [one for one in total.marks if one.passed is not None]
-    missing = [one.exercise for one in total.marks if one.attempt is None]
+    done = [one for one in total.counting if one.attempt is not None]
+    settled = [one.exercise for one in total.counting if one.attempt is None and one.has_result]
+    asked = [one for one in total.counting if one.passed is not None]
+    missing = [one.exercise for one in total.counting if not one.has_result]
+    excused = [one.exercise for one in total.marks if one.excused]
+    parts = [listed(missing, 3)] if missing else []
+    parts += [f"settled without it: {listed(settled, 3)}"] if settled else []
+    parts += [f"excused from {listed(excused, 3)}"] if excused else []
     late = sum(one.attempt.days_late > 0 for one in done if one.attempt)
     return [
         Text(f"{mark}{name}", style=style),
-        Text(f"{total.percent:g} %"),
-        Text(f"{len(done)} of {len(total.marks)}"),
+        Text(f"{total.percent:g} %" if total.counting or not total.marks else "excused"),
+        Text(f"{len(done)} of {len(total.counting)}"),
         Text(f"{sum(bool(one.passed) for one in asked)} of {len(asked)}" if asked else ""),
         Text(str(late) if late else ""),
-        Text(listed(missing, 3) if missing else "", style="faint"),
+        Text("; ".join(parts), style="faint"),
     ]
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from datetime import datetime
 from typing import Annotated, Literal
 
 from msgspec import Struct
@@ -36,12 +37,23 @@ class SettlementOut(Struct):
     made: Annotated[str, about("When, in UTC.")]
 
 
+class AllowanceOut(Struct):
+    """What is allowed to one learner."""
+
+    learner: str
+    exercise: str
+    due: Annotated[datetime | None, about("When theirs has to be in; null: they are excused.")]
+    by: Annotated[str, about("Empty: the course file says so.")]
+    reason: str
+
+
 class SettleFile(Struct):
     """What `muddled settle --json` prints."""
 
     format: Literal[1]
     needs_a_look: list[ToLookAtOut]
     settled: Annotated[list[SettlementOut], about("Every verdict, the oldest first.")]
+    allowed: Annotated[list[AllowanceOut], about("Who has more time for what, or is excused.")]
 
 
 def settle_json(record: ClassRecord, waiting: Iterable[Attempt]) -> SettleFile:
@@ -63,4 +75,7 @@ def settle_json(record: ClassRecord, waiting: Iterable[Attempt]) -> SettleFile:
         format=1,
         needs_a_look=needs_a_look,
         settled=sorted(settlements, key=lambda settlement: settlement.id),
+        allowed=[
+            mark.allowance for total in record.standing.totals for mark in total.marks if mark.allowance
+        ],
     )

@@ -11,12 +11,14 @@ import getpass
 import re
 import sys
 from collections.abc import Iterator
+from datetime import datetime, tzinfo
 
 from msgspec import Struct
 
 from muddled_orchard.commands.options import add_course, add_ledger, course_of, ledger_of
 from muddled_orchard.commands.settle.as_json import settle_json
 from muddled_orchard.commands.settle.terminal import (
+    show_allowed,
     show_how_to_answer,
     show_settled,
     show_waiting,
@@ -35,8 +37,12 @@ EXAMPLES = (
     "muddled settle",
     "muddled settle suvi press-limit --on press.toml --earns 50",
     "muddled settle --next",
+    "muddled settle suvi press-limit --due 2031-09-12T18:00 --reason Ill",
     "muddled settle suvi press-limit --on press.toml --undo",
 )
+
+ALLOWED = "due"
+"""What stands for what is allowed to a learner, where a verdict is taken back."""
 
 _LONGEST_REASON = 1_000
 
@@ -51,8 +57,8 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--on",
         metavar="WHAT",
         default=ALL,
-        help="what the verdict is on: a criterion, a conflict (FILE, FILE:HUNK or FILE@COMMIT), or all "
-        "of the exercise (default: %(default)s)",
+        help="what the verdict is on: a criterion, a conflict (FILE, FILE:HUNK or FILE@COMMIT), all of the "
+        f"exercise, or, to take back --due or --excuse, {ALLOWED} (default: %(default)s)",
     )
     verdict = parser.add_mutually_exclusive_group()
     verdict.add_argument("--met", action="store_true", help="it earns all of its points")
@@ -61,6 +67,13 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--earns", metavar="PERCENT", type=_percent, help="it earns this share of its points"
     )
     verdict.add_argument("--as-graded", action="store_true", help="looked at, and it stays as graded")
+    verdict.add_argument(
+        "--due", metavar="TIME",
+        help="this learner has time until then: 2031-09-12T18:00, or 2031-09-12 for the end of that day",
+    )  # fmt: skip
+    verdict.add_argument(
+        "--excuse", action="store_true", help="this learner is excused: the exercise counts nowhere"
+    )
     parser.add_argument("--undo", action="store_true", help="take the newest verdict on it back")
     parser.add_argument(
         "--next",
@@ -84,7 +97,8 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """List, show, settle or take back."""
     earned, given = _verdict(options)
-    _refuse_contradictions(options, given=given)
+    allows = options.due is not None or options.excuse
+    _refuse_contradictions(options, given=given or allows)
     course = course_of(options)
     ledger = Ledger(ledger_of(options, course))
     try:
@@ -98,7 +112,13 @@ def run(options: argparse.Namespace) -> int:
                 show_waiting(console(), settling.record, list(settling.record.waiting()))
         else:
             work = settling.work_of(options.learner, options.exercise, options.submission)
-            if options.undo:
+            if allows:
+                due = None if options.excuse else time_of(options.due, settling.zone_of(work.exercise))
+                allowance = settling.allow(work, due, _by(options), _reason(options.reason))
+                show_allowed(console(), settling.record, allowance)
+            elif options.undo and options.on == ALLOWED:
+                show_allowed(console(), settling.record, settling.disallow(work), undone=True)
+            elif options.undo:
                 gone, again = settling.undo(work, options.on)
                 _show_after(settling, work)
                 show_settled(console(), gone, again, undone=True)
@@ -141,9 +161,12 @@ def _refuse_contradictions(options: argparse.Namespace, *, given: bool) -> None:
         raise BadInput(Problem("whose work is it about?", "Say: muddled settle LEARNER EXERCISE ..."))
     if options.json and not (alone and not options.next):
         raise BadInput(Problem("--json lists: it goes with no LEARNER and no verdict"))
+    if (options.due is not None or options.excuse) and options.on != ALL:
+        raise BadInput(Problem("--due and --excuse are about all of the exercise", "Leave --on out."))
     if options.reason and not given:
         what = "--reason goes with a verdict"
-        raise BadInput(Problem(what, "Give --met, --missed, --earns PERCENT or --as-graded."))
+        hint = "Give --met, --missed, --earns PERCENT, --as-graded, --due TIME or --excuse."
+        raise BadInput(Problem(what, hint))
 
 
 def _by(options: argparse.Namespace) -> str:
@@ -157,6 +180,21 @@ def _by(options: argparse.Namespace) -> str:
 
 def _reason(text: str) -> str:
     return " ".join(text.split())[:_LONGEST_REASON]
+
+
+def time_of(text: str, zone: tzinfo | None) -> datetime:
+    """A time that a person typed; without a zone of its own it is in `zone` (None: this machine's). Raises
+    BadInput."""
+    try:
+        found = datetime.fromisoformat(text.strip())
+    except ValueError:
+        hint = "Write it as 2031-09-12T18:00, or 2031-09-12 for the end of that day."
+        raise BadInput(Problem(f'--due "{text}" is no time', hint)) from None
+    if re.fullmatch(r"\d{4}-?\d{2}-?\d{2}", text.strip()):
+        found = found.replace(hour=23, minute=59)
+    if found.tzinfo is None:
+        found = found.replace(tzinfo=zone) if zone is not None else found.astimezone()
+    return found
 
 
 def _percent(text: str) -> float:

@@ -9,6 +9,7 @@ from rich.table import Table
 from rich.text import Text
 
 from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.course.allowances import Allowance, time_with_zone
 from muddled_orchard.core.course.class_record import ClassRecord, WorkToSettle
 from muddled_orchard.core.course.one_result import accepted_text, result_blocks
 from muddled_orchard.core.course.told import conflict_told, settled_told
@@ -60,6 +61,28 @@ def show_waiting(on: Console, record: ClassRecord, waiting: Sequence[Attempt]) -
             )
             table.add_row(*(printable(cell, on) for cell in cells))
         on.print(table)
+    allowed = [mark.allowance for total in record.standing.totals for mark in total.marks if mark.allowance]
+    if allowed:
+        on.print()
+        on.print(Text(f"{counted(len(allowed), 'exception')}:", style="strong"))
+        table = _table("learner", "exercise", "what", "by", "why")
+        for one in allowed:
+            about = (one.learner, one.exercise, _allowed(one), one.by or "the course file", one.reason)
+            table.add_row(*(printable(cell, on) for cell in about))
+        on.print(table)
+
+
+def show_allowed(on: Console, record: ClassRecord, allowance: Allowance, *, undone: bool = False) -> None:
+    """What a learner is allowed now, or was until it was taken back."""
+    whose = f"{record.name(allowance.learner)}, {record.title(allowance.exercise)}"
+    text = f"{whose}: {_allowed(allowance)}{' is taken back' if undone else ''}."
+    on.print(Text(printable(text, on), style="strong"))
+    total = next(one for one in record.standing.totals if one.learner == allowance.learner)
+    on.print(Text(f"The total is {total.percent:g} % now." if total.counting else "No exercise counts now."))
+
+
+def _allowed(allowance: Allowance) -> str:
+    return "excused" if allowance.due is None else f"time until {time_with_zone(allowance.due)}"
 
 
 def _table(*heads: str) -> Table:

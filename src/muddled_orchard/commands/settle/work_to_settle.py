@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from datetime import datetime, tzinfo
 from typing import TYPE_CHECKING
 
 from muddled_orchard.classroom.standing import read_class
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
+from muddled_orchard.core.course.allowances import Allowance
 from muddled_orchard.core.course.class_record import WorkToSettle
 from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.course.totals import Attempt
@@ -80,6 +82,33 @@ class Settling:
         self._ledger.settle(settlement)
         self.read()
         return before
+
+    def zone_of(self, exercise: str) -> tzinfo | None:
+        """The time zone in which the course says when an exercise is due; None where it says nothing."""
+        plan = self.record.standing.plan
+        named = {self._course.ids[one.scenario]: one for one in plan.exercise} if self._course else {}
+        due = named[exercise].due if exercise in named else None
+        return due.tzinfo if due is not None else None
+
+    def allow(self, work: WorkToSettle, due: datetime | None, by: str, reason: str) -> Allowance:
+        """Write down that a learner has time until then, or is excused (None)."""
+        allowance = Allowance(learner=work.learner, exercise=work.exercise, due=due, by=by, reason=reason)
+        self._ledger.allow(allowance)
+        self.read()
+        return allowance
+
+    def disallow(self, work: WorkToSettle) -> Allowance:
+        """Take back what was allowed last; what that was. Raises BadInput where nothing was."""
+        own = [
+            it
+            for it in self._ledger.allowances()
+            if (it.learner, it.exercise) == (work.learner, work.exercise)
+        ]
+        if not own or not self._ledger.disallow(own[-1]):
+            what = f"nothing is to take back that {work.learner} was allowed for {work.exercise}"
+            raise BadInput(Problem(what, "What the course file says is changed there."))
+        self.read()
+        return own[-1]
 
     def undo(self, work: WorkToSettle, named: str) -> tuple[Settlement, Settlement | None]:
         """Take the newest verdict on something back: that verdict, and the one that holds again. Raises

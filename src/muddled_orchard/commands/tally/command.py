@@ -14,7 +14,14 @@ from msgspec import Struct
 
 from muddled_orchard.classroom.standing import read_class
 from muddled_orchard.classroom.tallying import tally_of
-from muddled_orchard.commands.options import add_course, add_ledger, course_of, ledger_of
+from muddled_orchard.commands.options import (
+    add_course,
+    add_ledger,
+    add_table_form,
+    course_of,
+    ledger_of,
+    table_form_of,
+)
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.item_figures import ItemStatistics
 from muddled_orchard.core.course.likeness import Pair, alike
@@ -43,6 +50,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--csv", metavar="FILE", type=Path, help="write a row an item (CSV); - is standard output"
     )
+    add_table_form(parser, excuses=False)
     parser.add_argument("--json", action="store_true", help="print everything as JSON instead")
     add_ledger(parser)
     add_course(parser)
@@ -50,6 +58,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     """Read the ledger, count, show."""
+    table_form_of(options)  # before anything is counted
     if options.json + sum(getattr(options, name) == STDOUT for name in ("page", "csv", "picture")) > 1:
         raise BadInput(Problem("only one thing can go to standard output", "Name a file for the others."))
     course = course_of(options)
@@ -87,10 +96,13 @@ def _write(options: argparse.Namespace, found: Counted) -> bool:
         from muddled_orchard.commands.tally.figure import draw_tally
 
         draw_tally(found.counted, options.picture)
-    if options.csv is not None:
-        from muddled_orchard.commands.tally.csv import tally_csv
+    form = table_form_of(options)
+    if form is not None:
+        from muddled_orchard.commands.tally.csv import tally_rows
+        from muddled_orchard.show.spreadsheet import table_file
 
-        write_file(options.csv, tally_csv(found.counted, found.statistics).encode(), PRIVATE)
+        rows = tally_rows(found.counted, found.statistics)
+        write_file(options.csv, table_file(rows, form), PRIVATE)
     return any(file is not None for file in (options.page, options.picture, options.csv))
 
 

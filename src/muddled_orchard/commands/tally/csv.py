@@ -6,18 +6,13 @@ from collections.abc import Iterator, Sequence
 
 from muddled_orchard.core.course.item_figures import Item, ItemStatistics
 from muddled_orchard.core.course.tally import OUTCOMES, Tally
-from muddled_orchard.show.spreadsheet import csv_text
 
 _COLUMNS = ("exercise", "kind", "item", "learners", "difficulty", "discrimination", "swapped")
 
 
-def tally_csv(counted: Tally, statistics: ItemStatistics | None) -> str:
+def tally_rows(counted: Tally, statistics: ItemStatistics | None) -> Iterator[Sequence[object]]:
     """The rows. Of a conflict the columns that begin with `kept` say how many kept what; of a criterion it is
     `met`, `partly` and `missed`."""
-    return csv_text(_rows(counted, statistics))
-
-
-def _rows(counted: Tally, statistics: ItemStatistics | None) -> Iterator[Sequence[object]]:
     items = {(item.exercise, item.name): item for item in statistics.items} if statistics else {}
     kept = [word if word in ("accepted", "partly") else f"kept {word}" for word in OUTCOMES]
     yield (*_COLUMNS, *kept, "met", "missed")

@@ -27,6 +27,7 @@ Stage = Literal[
     "not right",
     "unreadable",
     "done",
+    "excused",
 ]
 
 STAGES: Mapping[Stage, str] = {
@@ -38,6 +39,7 @@ STAGES: Mapping[Stage, str] = {
     "not right": "not right yet",
     "not pushed": "not pushed",
     "done": "done",
+    "excused": "excused",
 }
 """How each is said, in the order in which learners with it are shown."""
 
@@ -106,7 +108,7 @@ def board(seen: Mapping[str, Sequence[Seen]], names: Mapping[str, str], hands: M
             name=names.get(learner, learner),
             seen=_at_hand(theirs),
             done=sum(one.stage == "done" for one in theirs),
-            of=len(theirs),
+            of=sum(one.stage != "excused" for one in theirs),
             hand=hands.get(learner),
         )
         for learner, theirs in seen.items()
@@ -120,13 +122,13 @@ def board(seen: Mapping[str, Sequence[Seen]], names: Mapping[str, str], hands: M
 def _at_hand(theirs: Sequence[Seen]) -> Seen:
     """The exercise that a learner is at: that of the newest news which is not done, else the first that is
     not done, else the last."""
-    left = [seen for seen in theirs if seen.stage != "done"]
+    left = [seen for seen in theirs if seen.stage not in ("done", "excused")]
     finished = [seen.since for seen in theirs if seen.stage == "done" and seen.since is not None]
     begun = [seen for seen in left if seen.stage != "nothing begun" and seen.since is not None]
     if begun:
         return max(begun, key=lambda seen: seen.since or 0.0)
     if not left:
-        return theirs[-1]
+        return next((seen for seen in reversed(theirs) if seen.stage == "done"), theirs[-1])
     # Who goes on to the next one has waited since the last was done.
     return replace(left[0], since=max([*finished, left[0].since or 0.0])) if finished else left[0]
 
@@ -135,7 +137,7 @@ def _need(row: BoardRow) -> tuple[bool, float, bool, int, int, float, str]:
     """What rows are sorted by: raised hands in the order in which they were raised, then who makes the same
     mistake again and again, then how far they are, then who has done least and has waited longest."""
     seen = row.seen
-    stuck = seen.repeated >= _STUCK and seen.stage != "done"
+    stuck = seen.repeated >= _STUCK and seen.stage not in ("done", "excused")
     waiting = row.hand if row.hand is not None else 0.0
     return (
         row.hand is None,
@@ -215,6 +217,11 @@ def seen_of_folder(
         possible=graded.possible,
         mistakes=graded.mistakes if stage in ("not right", "not pushed") else (),
     )
+
+
+def excused_seen(exercise: str, title: str) -> Seen:
+    """An exercise that a learner is excused from."""
+    return Seen(exercise=exercise, title=title, stage="excused")
 
 
 def unread(assessment: Assessment) -> Seen:

@@ -50,6 +50,8 @@ class ClassEntry(Struct, frozen=True, kw_only=True, gc=False):
     makers: tuple[str, ...] = ()
     commits: tuple[bytes, ...] = ()
     begun: int = 0
+    team: tuple[str, ...] = ()
+    work: str = ""
 
     @property
     def counted(self) -> float:
@@ -84,6 +86,8 @@ def class_entry(collected: Collected) -> ClassEntry:
         makers=assessment.makers,
         commits=tuple(bytes.fromhex(id_) for id_ in assessment.commits),
         begun=assessment.begun,
+        team=_shared(collected.team),
+        work=assessment.work if collected.team else "",
     )
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 
-from msgspec import Struct
+from msgspec import Struct, field
 
 from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.course.records import Work
@@ -29,21 +29,29 @@ class Rules(Struct, frozen=True):
 
 
 class ClassRecord(Struct, frozen=True, kw_only=True):
-    """All that is known of a class: the roster by id, who was handed out what (learner, exercise), the
-    exercises' titles by id, every grading as it counts, the rules by which it does, and the attempts and
-    totals that they come to."""
+    """All that is known of a class: the roster and what everybody is called by id, who was handed out what
+    (learner, exercise), the
+    exercises' titles by id, every grading as it counts, the rules by which it does, who shares a hand-out (by
+    exercise and variant), and the attempts and totals that they come to."""
 
     learners: Mapping[str, Learner]
+    names: Mapping[str, str]
     given: Sequence[tuple[str, str]]
     titles: Mapping[str, str]
     works: Sequence[Work]
     rules: Rules
     standing: Standing
+    teams: Mapping[tuple[str, str], Sequence[str]] = field(default_factory=dict)
 
     def name(self, learner: str) -> str:
-        """A learner's name."""
-        known = self.learners.get(learner)
-        return known.name if known else learner
+        """What a learner is called: the name, with the id where several have it."""
+        return self.names.get(learner, learner)
+
+    def is_first_of_team(self, attempt: Attempt) -> bool:
+        """Whether an attempt is to be counted where a team's counts once: for the first of the team."""
+        grading = attempt.work.grading
+        members = self.teams.get((grading.exercise, grading.variant), (attempt.learner,))
+        return attempt.learner == members[0]
 
     def title(self, exercise: str) -> str:
         """An exercise's title, or its id where that is not known."""
@@ -52,7 +60,7 @@ class ClassRecord(Struct, frozen=True, kw_only=True):
     def waiting(self) -> Iterator[Attempt]:
         """The attempts that count and need a look, in the order of the roster and the course."""
         for total in self.standing.totals:
-            for mark in total.marks:
+            for mark in total.counting:
                 verdicts = mark.attempt.work.verdicts if mark.attempt else None
                 if mark.attempt and verdicts and verdicts.doubts:
                     yield mark.attempt

@@ -19,8 +19,9 @@ class Collected(Struct, frozen=True, kw_only=True):
     """A graded submission: where it lay, whose it is by the ledger (else by its name), that person's name,
     whether its hand-out is in the ledger, and whether its grading was taken from there.
 
-    `before` is what it was, where it was graded again. `counts`: it is what this learner got. The ledger
-    handed the exercise out, and not in this variant, where it doesn't.
+    `team` has all who share it, where a team does; then `learner` is the first of them. `before` is what it
+    was, where it was graded again. `counts`: it is what this learner got. The ledger handed the exercise out,
+    and not in this variant, where it doesn't.
     """
 
     submission: str
@@ -31,6 +32,7 @@ class Collected(Struct, frozen=True, kw_only=True):
     remembered: bool = False
     counts: bool = True
     before: Before | None = None
+    team: tuple[str, ...] = ()
 
     @property
     def percent(self) -> float:

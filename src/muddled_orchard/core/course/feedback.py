@@ -4,11 +4,13 @@ practise next."""
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from datetime import datetime
 
 from msgspec import Struct
 from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import be, counted, repeats_id, times, was
+from muddled_orchard.core.course.allowances import Allowance, time_with_zone
 from muddled_orchard.core.course.told import conflict_told, settled_told, standing_told
 from muddled_orchard.core.course.totals import ExerciseMark
 from muddled_orchard.core.document import (
@@ -68,10 +70,13 @@ def feedback(
 ) -> Document:
     """The document for one learner."""
     blocks: list[Block] = [Heading(1, f"Feedback for {name}", course)]
-    came = sum(exercise.mark.attempt is not None for exercise in done)
-    if len(done) > 1:
-        tried = f"You have tried {came} of {counted(len(done), 'exercise')}"
-        blocks.append(Paragraph(f"{tried}, and have {total:g} % in total."))
+    asked = [exercise for exercise in done if not exercise.mark.excused]
+    came = sum(exercise.mark.attempt is not None for exercise in asked)
+    said = sum(exercise.mark.attempt is None and exercise.mark.has_result for exercise in asked)
+    if len(done) > 1 and asked:
+        tried = f"You have tried {came} of {counted(len(asked), 'exercise')}"
+        settled = f", {counted(said, 'other')} {was(said)} settled by a person" if said else ""
+        blocks.append(Paragraph(f"{tried}{settled}, and have {total:g} % in total."))
     for exercise in done:
         blocks += _exercise(exercise, telling)
     if links:
@@ -82,6 +87,10 @@ def feedback(
 def _exercise(exercise: ExerciseDone, telling: Telling) -> Iterator[Block]:
     yield Heading(2, exercise.title, "" if repeats_id(exercise.title, exercise.id) else exercise.id)
     assessment, mark = exercise.assessment, exercise.mark
+    if mark.allowance is not None:
+        yield Paragraph(allowance_told(mark.allowance))
+    if mark.excused and not mark.has_result:
+        return
     if assessment is None:
         yield from _without_result(mark)
         return
@@ -115,6 +124,16 @@ def work_blocks(assessment: Assessment, telling: Telling, marked: Sequence[Block
         yield Items(tuple(f"{note[:1].upper()}{note[1:]}." for note in assessment.notes))
 
 
+def allowance_told(allowance: Allowance, due: datetime | None = None) -> str:
+    """What is allowed to a learner alone, as one sentence or two; `due` is everybody's time."""
+    if allowance.due is None:
+        said = "You are excused from this exercise: it does not count."
+    else:
+        instead = f" instead of {time_with_zone(due)}" if due is not None and due != allowance.due else ""
+        said = f"You have time until {time_with_zone(allowance.due)}{instead}."
+    return f"{said} Why: {allowance.reason.rstrip('.')}." if allowance.reason else said
+
+
 def _without_result(mark: ExerciseMark) -> Iterator[Block]:
     if mark.attempt is not None:
         yield Paragraph(f"{mark.percent:g} %. Of this work no details are kept.")
@@ -130,11 +149,12 @@ def _counted(mark: ExerciseMark) -> Iterator[Block]:
         yield Paragraph(f"You handed it in {times(mark.attempts)}; this is the attempt that counts.")
     attempt = mark.attempt
     if attempt is not None and attempt.days_late:
-        late = f"It came {counted(attempt.days_late, 'day')} late"
+        due = f", after {time_with_zone(mark.due)}" if mark.due is not None else ""
+        late = f"It came {counted(attempt.days_late, 'day')} late{due},"
         less = (
             f" and loses {attempt.lost:g} % of its points: {attempt.counted:g} % count"
             if attempt.lost
-            else ""
+            else " and loses nothing by that"
         )
         yield Paragraph(f"{late}{less}.", "partly")
 

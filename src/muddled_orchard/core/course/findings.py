@@ -9,6 +9,7 @@ from datetime import datetime
 
 from msgspec import Struct
 
+from muddled_orchard.core.course.allowances import NOTHING_ALLOWED, Allowances
 from muddled_orchard.core.course.class_entry import ClassEntry
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
@@ -43,7 +44,10 @@ class ClassFinding(Struct, frozen=True):
 
 
 def findings(
-    collected: Sequence[ClassEntry], hand_outs: Sequence[HandOut], roster: Mapping[str, Learner]
+    collected: Sequence[ClassEntry],
+    hand_outs: Sequence[HandOut],
+    roster: Mapping[str, Learner],
+    allowances: Allowances = NOTHING_ALLOWED,
 ) -> Iterator[ClassFinding]:
     """Everything worth telling, grouped by kind. Without a ledger (`hand_outs`) only what submissions show
     among themselves."""
@@ -52,7 +56,7 @@ def findings(
         yield from _unknown(readable)
         yield from _by_another(readable, roster)
         yield from _too_early(readable, hand_outs)
-        yield from _missing(readable, hand_outs)
+        yield from _missing(readable, hand_outs, allowances)
     yield from _attempts(readable)
     yield from _shared(readable)
 
@@ -85,18 +89,21 @@ def _unknown(collected: Iterable[ClassEntry]) -> Iterator[ClassFinding]:
 
 def _by_another(collected: Sequence[ClassEntry], roster: Mapping[str, Learner]) -> Iterator[ClassFinding]:
     """A hand-out that came back under another learner's name, or whose commits another learner made."""
-    by_name = {learner.name.casefold(): id_ for id_, learner in roster.items()}
+    by_name: dict[str, set[str]] = {}
+    for id_, learner in roster.items():
+        by_name.setdefault(learner.name.casefold(), set()).add(id_)
     by_id = {id_.casefold(): id_ for id_ in roster}
     for graded in collected:
         if not graded.known:
             continue
-        filed = {by_id[word] for word in _words(graded.submission) if word in by_id} - {graded.learner}
-        own = graded.learner.casefold() in _words(graded.submission)
+        words, theirs = _words(graded.submission), {graded.learner, *graded.team}
+        filed = {by_id[word] for word in words if word in by_id} - theirs
+        own = any(id_.casefold() in words for id_ in theirs)
         for other in sorted(filed) if not own else ():
             name_of_another = NameOfAnother(graded.submission, graded.learner, other)
             yield ClassFinding("another's", name_of_another, (graded.submission,))
-        made = {by_name.get(name_of(maker).casefold()) for maker in graded.makers}
-        for other in sorted(id_ for id_ in made if id_ and id_ != graded.learner):
+        made = [by_name.get(name_of(maker).casefold(), set()) for maker in graded.makers]
+        for other in sorted({min(ids) for ids in made if ids and not ids & theirs}):
             by = MadeByAnother(graded.submission, graded.learner, other, roster[other].name)
             yield ClassFinding("another's", by, (graded.submission,))
 
@@ -108,15 +115,24 @@ def _words(path: str) -> set[str]:
     return words | {name.casefold() for name in last} | {name.split(".")[0].casefold() for name in last}
 
 
-def _missing(collected: Sequence[ClassEntry], hand_outs: Sequence[HandOut]) -> Iterator[ClassFinding]:
+def _missing(
+    collected: Sequence[ClassEntry], hand_outs: Sequence[HandOut], allowances: Allowances
+) -> Iterator[ClassFinding]:
     """Who got an exercise that others handed in, and did not."""
     exercises = dict.fromkeys(graded.exercise for graded in collected)
-    there = {(graded.exercise, graded.learner) for graded in collected if graded.counts}
+    there = {
+        (graded.exercise, learner)
+        for graded in collected
+        if graded.counts
+        for learner in (graded.learner, *graded.team)
+    }
     for exercise in exercises:
         missing = [
             hand_out.learner
             for hand_out in hand_outs
-            if hand_out.exercise == exercise and (exercise, hand_out.learner) not in there
+            if hand_out.exercise == exercise
+            and (exercise, hand_out.learner) not in there
+            and not allowances.excused(hand_out.learner, exercise)
         ]
         if missing:
             yield ClassFinding("missing", NothingCame(exercise, missing))
@@ -145,7 +161,9 @@ def _attempts(collected: Iterable[ClassEntry]) -> Iterator[ClassFinding]:
     grouped: dict[tuple[str, str], list[ClassEntry]] = {}
     for entry in collected:
         if entry.counts:
-            grouped.setdefault((entry.learner, entry.exercise), []).append(entry)
+            of_it = grouped.setdefault((entry.learner, entry.exercise), [])
+            if not (entry.team and any(entry.work == other.work for other in of_it)):
+                of_it.append(entry)  # the same work from two of a team is handed in once
     for (learner, exercise), several in grouped.items():
         if len(several) > 1:
             best = best_attempts(several)[0]

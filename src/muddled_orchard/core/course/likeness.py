@@ -117,7 +117,7 @@ _WORD = re.compile(r"\w+")
 def _counting(record: ClassRecord) -> Iterator[Attempt]:
     for total in record.standing.totals:
         for mark in total.marks:
-            if mark.attempt is not None:
+            if mark.attempt is not None and record.is_first_of_team(mark.attempt):
                 yield mark.attempt
 
 

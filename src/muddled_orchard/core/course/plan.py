@@ -10,6 +10,8 @@ from typing import Literal
 
 from msgspec import Struct
 
+from muddled_orchard.core.course.allowances import Allowance
+
 Attempts = Literal["best", "last", "first"]
 
 Feedback = Literal["none", "hints", "criteria", "full"]
@@ -65,10 +67,36 @@ class CourseExercise(Struct, frozen=True, kw_only=True):
             raise ValueError(f"a weight is from 0 to {MOST_WEIGHT:g}, not {self.weight:g}")
         _check_mark(self.pass_mark)
         for time in (self.opens, self.due):
-            if time is not None and time.tzinfo is None:
-                raise ValueError("a time needs its time zone, as in 2031-09-01T08:00:00+02:00")
+            _check_zone(time)
         if self.opens and self.due and self.opens >= self.due:
             raise ValueError("it is due before it opens")
+
+
+class Extension(Struct, frozen=True, kw_only=True):
+    """More time for one learner."""
+
+    learner: str
+    """The learner's id in the roster."""
+    exercise: str
+    """The exercise's id."""
+    due: datetime
+    """When their work has to be in, with its time zone."""
+    reason: str = ""
+    """Why; the learner reads it too."""
+
+    def __post_init__(self) -> None:
+        _check_zone(self.due)
+
+
+class Excused(Struct, frozen=True, kw_only=True):
+    """A learner for whom an exercise counts nowhere."""
+
+    learner: str
+    """The learner's id in the roster."""
+    exercise: str
+    """The exercise's id."""
+    reason: str = ""
+    """Why; the learner reads it too."""
 
 
 class CoursePlan(Struct, frozen=True, kw_only=True):
@@ -96,6 +124,10 @@ class CoursePlan(Struct, frozen=True, kw_only=True):
     """The same from when an exercise is due on (default: what was told before)."""
     exercise: tuple[CourseExercise, ...]
     """The exercises, in order."""
+    extension: tuple[Extension, ...] = ()
+    """Who has more time for an exercise."""
+    excused: tuple[Excused, ...] = ()
+    """Who is excused from an exercise."""
 
     def __post_init__(self) -> None:
         _check_mark(self.pass_mark)
@@ -104,13 +136,31 @@ class CoursePlan(Struct, frozen=True, kw_only=True):
         if not any(exercise.weight for exercise in self.exercise):
             raise ValueError("all weights are 0: nothing would count")
 
+    @property
+    def allowances(self) -> tuple[Allowance, ...]:
+        """What single persons are allowed."""
+        more = (
+            Allowance(learner=one.learner, exercise=one.exercise, due=one.due, reason=one.reason)
+            for one in self.extension
+        )
+        free = (
+            Allowance(learner=one.learner, exercise=one.exercise, due=None, reason=one.reason)
+            for one in self.excused
+        )
+        return (*more, *free)
 
-def feedback_at(plan: CoursePlan, exercise: CourseExercise, now: datetime) -> Feedback:
-    """What a learner hears of a push at a moment."""
+
+def feedback_at(plan: CoursePlan, exercise: CourseExercise, due: datetime | None, now: datetime) -> Feedback:
+    """What a learner hears of a push at a moment, whose work is `due` then."""
     before = exercise.feedback or plan.feedback
-    if exercise.due is None or now < exercise.due:
+    if due is None or now < due:
         return before
     return exercise.feedback_after_due or plan.feedback_after_due or before
+
+
+def _check_zone(time: datetime | None) -> None:
+    if time is not None and time.tzinfo is None:
+        raise ValueError("a time needs its time zone, as in 2031-09-01T08:00:00+02:00")
 
 
 def _check_mark(mark: float | None) -> None:

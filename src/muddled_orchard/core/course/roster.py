@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from msgspec import Struct, field
 
@@ -84,6 +85,17 @@ def columns_in(heading: Sequence[str]) -> Columns | None:
         return None
     plain = id_.casefold() == "id" and (not name or tuple(map(str.casefold, name)) == ("name",))
     return Columns(id_, name, not plain)
+
+
+def shown_names(learners: Iterable[Learner]) -> dict[str, str]:
+    """What each learner is called wherever people are shown, by id: the name, with the id behind it where
+    several have that name."""
+    known = list(learners)
+    counts = Counter(learner.name.casefold() for learner in known)
+    return {
+        learner.id: f"{learner.name} ({learner.id})" if counts[learner.name.casefold()] > 1 else learner.name
+        for learner in known
+    }
 
 
 def variant_code(secret: bytes, exercise: str, learner: str, team: str = "", number: int = 0) -> str:

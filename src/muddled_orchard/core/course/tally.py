@@ -214,15 +214,18 @@ def tally(
     id; `examples` is one result in full for each exercise, from which conflicts are shown."""
     counting = {id_: _Counting(_Namer(scenarios.get(id_))) for id_ in record.standing.exercises}
     for total in record.standing.totals:
-        for mark in total.marks:
-            _count_mark(counting[mark.exercise], total.learner, mark)
+        for mark in total.counting:
+            first = mark.attempt is None or record.is_first_of_team(mark.attempt)
+            _count_mark(counting[mark.exercise], total.learner, mark, first=first)
     solved = _solved(record.standing.attempts)
     exercises = tuple(
         _exercise(id_, record.title(id_), here, scenarios.get(id_), examples.get(id_), solved.get(id_, {}))
         for id_, here in counting.items()
     )
     there = [
-        total for total in record.standing.totals if any(mark.percent or mark.attempt for mark in total.marks)
+        total
+        for total in record.standing.totals
+        if any(mark.percent or mark.attempt for mark in total.counting)
     ]
     present = {total.learner for total in there}
     return Tally(
@@ -230,7 +233,7 @@ def tally(
         exercises=exercises,
         totals={total.learner: total.percent for total in there},
         absent=tuple(one.learner for one in record.standing.totals if one.learner not in present),
-        names={id_: learner.name for id_, learner in record.learners.items()},
+        names=record.names,
     )
 
 
@@ -266,7 +269,7 @@ def example_attempts(record: ClassRecord) -> dict[str, Attempt]:
     """For each exercise the attempt that met the most conflicts: what is shown of them."""
     found: dict[str, Attempt] = {}
     for total in record.standing.totals:
-        for mark in total.marks:
+        for mark in total.counting:
             if mark.attempt is not None and _met(mark.attempt) > _met(found.get(mark.exercise)):
                 found[mark.exercise] = mark.attempt
     return found
@@ -276,14 +279,18 @@ def _met(attempt: Attempt | None) -> int:
     return len(attempt.work.verdicts.hunks) if attempt and attempt.work.verdicts else 0
 
 
-def _count_mark(here: _Counting, learner: str, mark: ExerciseMark) -> None:
+def _count_mark(here: _Counting, learner: str, mark: ExerciseMark, *, first: bool) -> None:
+    """Count a mark; what was found in a team's work is counted for its `first` alone."""
     here.handed_out += 1
-    if mark.attempt is None and mark.settled is None:
+    if not mark.has_result:
         here.missing.append(learner)
         return
     here.percents[learner] = mark.percent
     verdicts = mark.attempt.work.verdicts if mark.attempt else None
-    if verdicts is not None:
+    if verdicts is not None and not first:
+        if got_it(verdicts):
+            here.got_it.append(learner)
+    elif verdicts is not None:
         _count_found(here, learner, verdicts)
     elif mark.percent >= 100:
         here.got_it.append(learner)

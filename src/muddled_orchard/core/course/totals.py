@@ -12,7 +12,8 @@ import msgspec
 from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import time_text
-from muddled_orchard.core.course.plan import Attempts, CourseExercise, CoursePlan, Late
+from muddled_orchard.core.course.allowances import NOTHING_ALLOWED, Allowance, Allowances
+from muddled_orchard.core.course.plan import Attempts, CoursePlan, Late
 from muddled_orchard.core.course.records import Work
 from muddled_orchard.core.grading.settling import ALL, Settlement
 
@@ -51,7 +52,8 @@ class Attempt(msgspec.Struct, frozen=True, kw_only=True, gc=False):
 class ExerciseMark(msgspec.Struct, frozen=True, kw_only=True, gc=False):
     """An exercise of one learner: the attempt that counts (None: there is none), how many there were, and
     whether it is passed (None: there is no pass mark). `settled` is what a person says it is worth, in
-    percent, where nothing was handed in."""
+    percent, where nothing was handed in; `due` is when theirs has to be in (None: there is no time), and
+    `allowance` what is allowed to them alone."""
 
     exercise: str
     weight: float
@@ -59,6 +61,18 @@ class ExerciseMark(msgspec.Struct, frozen=True, kw_only=True, gc=False):
     attempts: int
     passed: bool | None
     settled: float | None = None
+    due: datetime | None = None
+    allowance: Allowance | None = None
+
+    @property
+    def excused(self) -> bool:
+        """Whether it counts nowhere."""
+        return self.allowance is not None and self.allowance.due is None
+
+    @property
+    def has_result(self) -> bool:
+        """Whether there is something that counts: an attempt, or what a person settled without one."""
+        return self.attempt is not None or self.settled is not None
 
     @property
     def percent(self) -> float:
@@ -67,13 +81,18 @@ class ExerciseMark(msgspec.Struct, frozen=True, kw_only=True, gc=False):
 
 
 class LearnerTotal(Struct, frozen=True, kw_only=True):
-    """A learner's marks in the order of the course, and the total of those that were handed out, in
-    percent."""
+    """A learner's marks in the order of the course, and the total of those that were handed out and that they
+    are not excused from, in percent."""
 
     learner: str
     marks: tuple[ExerciseMark, ...]
     percent: float
     passed: bool | None
+
+    @property
+    def counting(self) -> tuple[ExerciseMark, ...]:
+        """The marks that count: those that nobody is excused from."""
+        return tuple(mark for mark in self.marks if not mark.excused)
 
 
 class Standing(Struct, frozen=True):
@@ -85,7 +104,12 @@ class Standing(Struct, frozen=True):
     totals: tuple[LearnerTotal, ...]
 
 
-def attempts_of(plan: CoursePlan, ids: Mapping[str, str], works: Iterable[Work]) -> list[Attempt]:
+def attempts_of(
+    plan: CoursePlan,
+    ids: Mapping[str, str],
+    works: Iterable[Work],
+    allowances: Allowances = NOTHING_ALLOWED,
+) -> list[Attempt]:
     """Every attempt that gradings tell of, in the order in which they were made. `ids` are the exercises' ids
     by what the course calls their scenario.
 
@@ -111,7 +135,7 @@ def attempts_of(plan: CoursePlan, ids: Mapping[str, str], works: Iterable[Work])
         by_commit = 0 < made <= seen[place]
         exercise = rules[grading.exercise]
         time = float(made) if by_commit else seen[place]
-        days = _days_late(exercise, time)
+        days = _days_late(allowances.due(grading.learner or "", grading.exercise, exercise.due), time)
         late = exercise.late or plan.late
         attempts.append(
             Attempt(
@@ -136,10 +160,11 @@ def totals(
     given: Iterable[tuple[str, str]],
     learners: Iterable[str],
     settlements: Iterable[Settlement] = (),
+    allowances: Allowances = NOTHING_ALLOWED,
 ) -> list[LearnerTotal]:
-    """The total of each learner, in order: over the exercises that they were handed out, each with its
-    weight; `given` has learner and exercise of each. Where nothing was handed in, a person's verdict on the
-    whole exercise counts."""
+    """The total of each learner, in order: over the exercises that they were handed out and are not excused
+    from, each with its weight; `given` has learner and exercise of each. Where nothing was handed in, a
+    person's verdict on the whole exercise counts."""
     made: dict[tuple[str, str], list[Attempt]] = {}
     for attempt in attempts:
         made.setdefault((attempt.learner, attempt.exercise), []).append(attempt)
@@ -162,6 +187,9 @@ def totals(
             settled = None if counts else said.get((learner, id_))
             percent = counts.counted if counts else settled
             passed = None if mark is None else percent is not None and percent >= mark
+            allowance = allowances.of(learner, id_)
+            if allowance is not None and allowance.due is None:
+                passed = None
             marks.append(
                 ExerciseMark(
                     exercise=id_,
@@ -170,18 +198,22 @@ def totals(
                     attempts=len(own),
                     passed=passed,
                     settled=settled,
+                    due=allowances.due(learner, id_, exercise.due),
+                    allowance=allowance,
                 )
             )
         percent = total_of(marks)
-        passed = None if plan.pass_mark is None else bool(marks) and percent >= plan.pass_mark
+        counted = any(not mark.excused for mark in marks)
+        passed = None if plan.pass_mark is None else counted and percent >= plan.pass_mark
         found.append(LearnerTotal(learner=learner, marks=tuple(marks), percent=percent, passed=passed))
     return found
 
 
 def total_of(marks: Sequence[ExerciseMark]) -> float:
-    """What marks come to together, in percent, to a tenth."""
-    weight = sum(mark.weight for mark in marks)
-    return round(sum(mark.weight * mark.percent for mark in marks) / weight, 1) if weight else 0.0
+    """What marks come to together, in percent, to a tenth; what somebody is excused from doesn't count."""
+    count = [mark for mark in marks if not mark.excused]
+    weight = sum(mark.weight for mark in count)
+    return round(sum(mark.weight * mark.percent for mark in count) / weight, 1) if weight else 0.0
 
 
 def counting(attempts: Sequence[Attempt], which: Attempts) -> Attempt | None:
@@ -194,11 +226,9 @@ def counting(attempts: Sequence[Attempt], which: Attempts) -> Attempt | None:
     return in_order[0 if which == "first" else -1]
 
 
-def _days_late(exercise: CourseExercise, time: float) -> int:
+def _days_late(due: datetime | None, time: float) -> int:
     """How many days have begun since it was due."""
-    if exercise.due is None:
-        return 0
-    return max(0, math.ceil((time - exercise.due.timestamp()) / _DAY))
+    return 0 if due is None else max(0, math.ceil((time - due.timestamp()) / _DAY))
 
 
 def _lost(late: Late | None, days: int) -> float:

@@ -3,7 +3,7 @@ wrong with it in one go."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 import msgspec
@@ -11,7 +11,7 @@ from msgspec import Struct
 
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.course import plan as plan_module
-from muddled_orchard.core.course.plan import CourseExercise, CoursePlan, Late
+from muddled_orchard.core.course.plan import CourseExercise, CoursePlan, Excused, Extension, Late
 from muddled_orchard.files.archives.packing import FORMATS
 from muddled_orchard.files.scenarios.bundled import BUNDLED, bundled_ids
 from muddled_orchard.files.scenarios.catalogue import load
@@ -23,7 +23,14 @@ BUNDLED_COURSES = BUNDLED / "courses"
 
 SHAPE_OF_COURSE = Shape(
     CoursePlan,
-    {(): CoursePlan, ("late",): Late, ("exercise",): CourseExercise, ("exercise", "late"): Late},
+    {
+        (): CoursePlan,
+        ("late",): Late,
+        ("exercise",): CourseExercise,
+        ("exercise", "late"): Late,
+        ("extension",): Extension,
+        ("excused",): Excused,
+    },
     (plan_module,),
     lambda data: msgspec.convert(data, CoursePlan),
 )
@@ -94,6 +101,17 @@ def load_course(named: Path) -> CourseFile:
         problems.append(
             Problem(f'"{plan.pack}" is no form of hand-outs', likely(plan.pack, FORMATS), ("pack",))
         )
+    tables: dict[str, Sequence[Extension | Excused]] = {"extension": plan.extension, "excused": plan.excused}
+    problems += [
+        Problem(
+            f'there is no exercise "{one.exercise}" in this course',
+            likely(one.exercise, ids.values()),
+            (table, number, "exercise"),
+        )
+        for table, several in tables.items()
+        for number, one in enumerate(several)
+        if one.exercise not in ids.values() and len(ids) == len(plan.exercise)
+    ]
     if problems:
         raise with_lines(BadInput(problems), path, text)
     return CourseFile(plan, folder, scenarios, ids)

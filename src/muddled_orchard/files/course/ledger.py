@@ -18,6 +18,7 @@ from typing import Any
 import msgspec
 
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
+from muddled_orchard.core.course.allowances import Allowance
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.grading.settling import Settlement
@@ -147,6 +148,16 @@ class Ledger(LedgerFile):
                     team=str(row[8]), replaced=row[9] if row[9] is None else str(row[9]),
                 )  # fmt: skip
 
+    def teams(self) -> dict[tuple[str, str], list[str]]:
+        """Who shares a hand-out, by exercise and variant, in the order of the roster; only where several do."""
+        rows = self._rows(
+            "SELECT exercise, variant, learner FROM hand_out JOIN learner ON learner.id = hand_out.learner WHERE team <> '' ORDER BY learner.rowid"
+        )
+        found: dict[tuple[str, str], list[str]] = {}
+        for exercise, variant, learner in rows:
+            found.setdefault((intern(str(exercise)), str(variant)), []).append(intern(str(learner)))
+        return {place: members for place, members in found.items() if len(members) > 1}
+
     def times_handed_out(self, exercise: str, learner: str) -> int:
         """How many variants of an exercise a learner has had."""
         query = "SELECT count(*) FROM hand_out WHERE exercise = ? AND learner = ?"
@@ -244,6 +255,34 @@ class Ledger(LedgerFile):
         with self._told():
             return [_settlement(row) for row in rows]
 
+    # -- Allowances -----------------------------------------------------------------------------------
+
+    def allow(self, allowance: Allowance) -> None:
+        """Write down that somebody has more time, or is excused."""
+        due = allowance.due.isoformat() if allowance.due is not None else None
+        with self._transaction():
+            self._run(
+                "INSERT INTO allowance VALUES (NULL, ?, ?, ?, ?, ?, ?)",
+                (now(), allowance.learner, allowance.exercise, due, allowance.by, allowance.reason),
+            )
+
+    def disallow(self, allowance: Allowance) -> bool:
+        """Take an allowance back; whether it was still there."""
+        with self._transaction():
+            return self._run("DELETE FROM allowance WHERE id = ?", (allowance.id,)).rowcount > 0
+
+    def allowances(self) -> list[Allowance]:
+        """Everything that was allowed, the oldest first."""
+        rows = self._rows("SELECT id, made, learner, exercise, due, by, reason FROM allowance ORDER BY id")
+        with self._told():
+            return [
+                Allowance(
+                    id=int(id_), made=str(made), learner=str(learner), exercise=str(exercise),
+                    due=None if due is None else datetime.fromisoformat(due), by=str(by), reason=str(reason),
+                )
+                for id_, made, learner, exercise, due, by, reason in rows
+            ]  # fmt: skip
+
     # -- Privacy --------------------------------------------------------------------------------------
 
     def forget(self, learner: str) -> int:
@@ -252,7 +291,15 @@ class Ledger(LedgerFile):
         if learner not in self.learners():
             what = f'there is no learner "{learner}"'
             raise BadInput(Problem(what, likely(learner, self.learners()), file=str(self.path)))
+        shared = {place: members for place, members in self.teams().items() if learner in members}
         with self._transaction():
+            # What a team made stays with the others.
+            for (exercise, variant), members in shared.items():
+                other = next(member for member in members if member != learner)
+                self._run(
+                    "UPDATE grading SET learner = ?, submission = 'a team''s work ' || id WHERE learner = ? AND exercise = ? AND variant = ?",
+                    (other, learner, exercise, variant),
+                )
             # Gradings of another's variant that came under this name say no learner, but where they lay.
             gone = {
                 table: self._run(f"DELETE FROM {table} WHERE {of.column} = ?", (learner,)).rowcount

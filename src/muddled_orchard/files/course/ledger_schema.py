@@ -69,7 +69,8 @@ MIGRATIONS = (
         first_commit TEXT NOT NULL, tips TEXT NOT NULL, file TEXT NOT NULL, made TEXT NOT NULL,
         team TEXT NOT NULL, replaced TEXT, PRIMARY KEY (exercise, learner, variant)
     ) STRICT;
-    INSERT INTO hand_out SELECT *, '', NULL FROM hand_out_once ORDER BY rowid;
+    INSERT INTO hand_out SELECT exercise, learner, variant, scenario, first_commit, tips, file, made, '', NULL
+        FROM hand_out_once ORDER BY rowid;
     DROP TABLE hand_out_once;
     CREATE UNIQUE INDEX hand_out_in_force ON hand_out (exercise, learner) WHERE replaced IS NULL;
     CREATE INDEX hand_out_by_variant ON hand_out (exercise, variant);
