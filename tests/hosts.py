@@ -7,9 +7,10 @@ import os
 import signal
 import subprocess
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import Path
+from urllib.parse import urlencode
 from urllib.request import HTTPBasicAuthHandler, HTTPPasswordMgrWithDefaultRealm, build_opener
 
 from msgspec import Struct
@@ -36,12 +37,12 @@ class RunningHost(Struct):
         """A page as somebody sees it."""
         return self.data(who, path).decode()
 
-    def data(self, who: str, path: str) -> bytes:
-        """What the host gives to somebody."""
+    def data(self, who: str, path: str, form: Mapping[str, str] | None = None) -> bytes:
+        """What the host gives to somebody, perhaps who sends a form."""
         known = HTTPPasswordMgrWithDefaultRealm()
         known.add_password(None, self.url, who, self.passwords[who])
         with build_opener(HTTPBasicAuthHandler(known)).open(
-            self.url + path.lstrip("/"), timeout=20
+            self.url + path.lstrip("/"), urlencode(form).encode() if form else None, timeout=20
         ) as answer:
             return bytes(answer.read())
 

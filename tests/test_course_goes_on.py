@@ -5,9 +5,11 @@ from __future__ import annotations
 import csv
 import io
 import json
+import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from urllib.error import HTTPError
 
 import pytest
 
@@ -115,6 +117,59 @@ def test_the_same_once_more_or_another(tmp_path: Path) -> None:
         "--other": "--other goes with --afresh",
     }.items():
         assert says in muddled("handout", *words.split(), folder=tmp_path, code=2).stderr, words
+
+
+def test_a_pile_of_groups_exercises_and_forms(tmp_path: Path) -> None:
+    """As `handout --pack folder` writes them, and as they come back: each is graded as what it is."""
+    course(tmp_path, '[[exercise]]\nscenario = "press-limit"\n[[exercise]]\nscenario = "stale-main"\n')
+    muddled("handout", "--pack", "folder", "-q", folder=tmp_path)
+    shell(tmp_path / "out/press-limit/ada/work", RIGHT)
+    shell(tmp_path, "mkdir -p mix/group/zips; cp -r out/press-limit/* mix/group; cp -r out/stale-main/ada mix/top; tar czf mix/group/zips/b.tar.gz -C out/stale-main bo")  # fmt: skip
+    for pile in ("out", "mix"):
+        table = json.loads(muddled("grade", pile, "--json", folder=tmp_path).stdout)["submissions"]
+        assert {(one["learner"], one["exercise"], one["percent"]) for one in table} == {
+            ("ada", "press-limit", 100), ("bo", "press-limit", 0), ("ada", "stale-main", 0), ("bo", "stale-main", 0),
+        }  # fmt: skip
+
+
+def test_beginning_again_on_a_host(tmp_path: Path) -> None:
+    again = 'feedback = "full"\n[[exercise]]\nscenario = "press-limit"\nagain = true'
+    folder = course_of(tmp_path / "course", ["ada", "bo"], again)
+    with hosted(folder) as host:
+        assert "not yet" in works(host, "ada", WRONG)
+        handed_out = git(
+            tmp_path, f"git ls-remote {host.remote('bo')}; git ls-remote {host.remote('ada')}"
+        ).stdout
+        page = host.page("ada", "exercise/press-limit")
+        assert "Another one like it" in page
+        token = page.split('name="token" value="')[1].split('"')[0]
+        for who, fields, says in (
+            ("bo", {"token": token, "exercise": "press-limit"}, "403"),
+            ("ada", {"token": token, "exercise": "jam"}, "404"),
+        ):
+            with pytest.raises(HTTPError, match=says):
+                host.data(who, "again", fields)
+        host.data("ada", "again", {"token": token, "exercise": "press-limit"})
+        shutil.rmtree(folder / "at")
+        assert "got it" in works(host, "ada", RIGHT)
+        host.data("ada", "again", {"token": token, "exercise": "press-limit", "other": "yes"})
+        shutil.rmtree(folder / "at")
+        now = git(tmp_path, f"git ls-remote {host.remote('ada')}").stdout
+        assert not set(now.split()) & {word for word in handed_out.split() if len(word) == 40}
+        assert "not yet" in works(host, "ada", WRONG)
+    with hosted(folder) as host:
+        # What was pushed of either stays, and the best of it counts.
+        assert until(lambda: all(graded for _, _, graded in pushes_of(folder)))
+        assert "Not yet" in host.page("ada", "exercise/press-limit")
+    text = muddled("ledger", "--table", "attempts", "--csv", "-", folder=folder).stdout
+    rows = list(csv.DictReader(io.StringIO(text)))
+    assert [(row["percent"], row["counts"]) for row in rows] == [
+        ("46.2", "no"),
+        ("100.0", "yes"),
+        ("46.2", "no"),
+    ]
+    with database(folder / "orchard.db") as db:
+        assert db.execute("SELECT count(*), count(replaced) FROM hand_out WHERE learner = 'ada'").fetchone() == (2, 1)  # fmt: skip
 
 
 def test_a_host_goes_on_with_a_mended_key(tmp_path: Path) -> None:

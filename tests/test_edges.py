@@ -474,13 +474,13 @@ def test_a_request_to_end_is_not_lost_while_python_cleans_up() -> None:
 STOPPED_BEFORE_THE_FIRST_RESULT = """
 import os, signal, time
 from pathlib import Path
-from muddled_orchard.classroom import handing_out
+from muddled_orchard.classroom import making
 from muddled_orchard.system.stopping import Stopped, stoppable
 
-handing_out._portion_made = lambda *_: time.sleep(60)
-pieces = [handing_out.HandOutToMake(0, f"l{number}", "0") for number in range(200)]
+making._portion_made = lambda *_: time.sleep(60)
+pieces = [making.HandOutToMake(0, f"l{number}", "0") for number in range(200)]
 try:
-    with stoppable(), handing_out.made([], pieces, Path("out"), 2):
+    with stoppable(), making.made([], pieces, Path("out"), 2):
         os.kill(os.getpid(), signal.SIGTERM)
 except Stopped as stopped:
     print(stopped.code)

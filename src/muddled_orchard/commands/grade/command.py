@@ -221,7 +221,9 @@ def _show(
         from muddled_orchard.show.document.terminal import show_blocks
         from muddled_orchard.show.terminal.console import console
 
-        for result in done.results:  # it leaves out by itself what is wanted
+        for number, result in enumerate(done.results):  # it leaves out by itself what is wanted
+            if number:
+                console().print()
             show_blocks(console(), learner_blocks(result, options.hint or HINTS[0]))
     else:
         show(done, findings)

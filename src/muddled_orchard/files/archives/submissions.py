@@ -19,6 +19,7 @@ from muddled_orchard.files.archives.forms import ENDINGS
 from muddled_orchard.files.archives.unpacking import is_archive
 
 _WORK = "work"
+_ORIGIN = "origin.git"
 _INSIDE = (_WORK, f"{_WORK}.git", ".git")
 _ENDINGS = (*ENDINGS, ".git")
 # What lies beside submissions and is none: what we write, and an instructor's lists.
@@ -60,8 +61,9 @@ def find_submissions(
 ) -> Pile:
     """Every submission: each that is named, or those in a folder or an archive full of them.
 
-    A folder in it without a repository may hold archives. `folder` makes a folder for what an archive full of
-    submissions holds; without it an archive is one submission. Raises BadInput for what isn't there.
+    A folder in it that is none itself may hold several, of any form. `folder` makes a folder for what an
+    archive full of submissions holds; without it an archive is one submission. Raises BadInput for what isn't
+    there.
     """
     found: list[Handed] = []
     passed_over: Counter[str] = Counter()
@@ -69,7 +71,7 @@ def find_submissions(
         if not path.exists():
             raise BadInput(Problem("there is no such file or folder", "Check the path.", file=str(path)))
         place = spread(path, folder, bounds or Bounds()) if folder is not None else None
-        if place is None and (not path.is_dir() or _has_repository(path, 0)):
+        if place is None and (not path.is_dir() or _is_repository(str(path))):
             found.append(Handed(path, _name(path)))
             continue
         try:
@@ -99,17 +101,15 @@ def _below(folder: Path, passed_over: Counter[str]) -> Iterator[Handed]:
             if len(bare := _bare_ones(path)) > 1:  # as gather and a host keep them, an exercise in a folder
                 yield from (Handed(one, _name(one)) for one in bare)
                 continue
-            has_repository = _has_repository(path, _DEEPEST)
-            kind = "submission" if has_repository else _kind_of(path, _DEEPEST)
-            if kind != "submission":
+            inside, owner = list(_inside(path, _DEEPEST)), _owner(path.name)
+            if len(inside) > 1:  # a group, or several exercises of one learner
+                yield from (Handed(one, f"{owner}/{_owner(_name(one))}") for one in inside)
+            elif inside:
+                yield Handed(path if inside[0].is_dir() else inside[0], owner)
+            elif (kind := _kind_of(path, _DEEPEST)) != "submission":
                 passed_over[kind] += 1
-                continue
-            inside = [] if has_repository else list(_archives(path, _DEEPEST))
-            several = len(inside) > 1
-            owner = _owner(path.name)
-            yield from (Handed(p, f"{owner}/{_name(p)}" if several else owner) for p in inside)
-            if not inside:
-                yield Handed(path, _owner(_name(path)))
+            else:
+                yield Handed(path, owner)
         elif path.name.lower().endswith(_PAGES):
             passed_over["page"] += 1
         elif entry.is_file(follow_symlinks=False) and not path.name.lower().endswith(_OURS):
@@ -130,7 +130,8 @@ def _is_bare(folder: str) -> bool:
 def _is_repository(folder: str) -> bool:
     """Whether a folder is a repository, bare or not, or a practice folder."""
     inside = any(os.path.lexists(f"{top}/.git") for top in (folder, f"{folder}/{_WORK}"))
-    return inside or _is_bare(folder)
+    both = all(_is_bare(f"{folder}/{name}") for name in (_WORK, _ORIGIN))
+    return inside or both or _is_bare(folder)
 
 
 def _kind_of(folder: Path, deeper: int) -> str:
@@ -153,25 +154,17 @@ def _owner(name: str) -> str:
     return match[1] if match else name
 
 
-def _archives(folder: Path, deeper: int) -> Iterator[Path]:
+def _inside(folder: Path, deeper: int) -> Iterator[Path]:
+    """The repositories, practice folders and archives in a folder that is none itself."""
     for entry in _entries(folder):
         path = Path(entry.path)
-        if entry.is_dir(follow_symlinks=False) and deeper:
-            yield from _archives(path, deeper - 1)
+        if entry.is_dir(follow_symlinks=False):
+            if _is_repository(entry.path):
+                yield path
+            elif deeper:
+                yield from _inside(path, deeper - 1)
         elif entry.is_file(follow_symlinks=False) and is_archive(path):
             yield path
-
-
-def _has_repository(folder: Path, deeper: int) -> bool:
-    """Whether a repository, bare or not, or a practice folder lies here or a few folders deeper."""
-    return _is_repository(str(folder)) or (
-        deeper > 0
-        and any(
-            _has_repository(Path(entry.path), deeper - 1)
-            for entry in _entries(folder)
-            if entry.is_dir(follow_symlinks=False)
-        )
-    )
 
 
 def _entries(folder: Path) -> list[os.DirEntry[str]]:
