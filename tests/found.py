@@ -43,6 +43,7 @@ from muddled_orchard.core.grading.kinds.doubts import (
     RoughReading,
     RuleUnchecked,
     TwoReadings,
+    ValueOfAnother,
 )
 from muddled_orchard.core.grading.kinds.finished import (
     NotCommitted,
@@ -389,6 +390,7 @@ FOUND: dict[str, Kind] = {
     'the merges were made in another order, so a.txt is judged by what it reads in the end': JudgedByTheEnd(file='a.txt'),
     'a.txt is binary now, or too large to be read line by line': NotByLines(file='a.txt'),
     'a.txt: it can be read in two ways that fit equally well; the better one was counted': TwoReadings(file='a.txt'),
+    'a.txt, hunk 2, has a value of another variant (43 for 45): was it copied?': ValueOfAnother(file='a.txt', hunk=2, value='43', own='45'),
     'a.txt: it is so far from the merge that its hunks could only be placed roughly': RoughReading(file='a.txt'),
     'a.txt: hunk 2 differs from the key in blank lines alone': BlankLinesDiffer(file='a.txt', hunk=2),
     'a.txt, line 3: this may be the end of a marker (>>>>>>>)': PossibleMarker(file='a.txt', line=3, sign='the end of a marker', text='>>>>>>>'),

@@ -112,15 +112,12 @@ def test_the_demo_tells_thirty_learners_apart(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("command", ["survey press-limit", "walkthrough early-merges --form html"])
-def test_who_stops_reading_is_told_that_it_was_not_all(command: str, tmp_path: Path) -> None:
+def test_who_stops_reading_has_seen_enough(command: str, tmp_path: Path) -> None:
     done = subprocess.run(
         ["bash", "-c", f"set -o pipefail; {shlex.quote(sys.executable)} -m muddled_orchard {command} | true"],
         cwd=tmp_path, capture_output=True, text=True, check=False,
     )  # fmt: skip
-    assert (done.returncode, done.stderr) == (
-        2,
-        "Standard output was closed before everything was written.\n",
-    )
+    assert (done.returncode, done.stderr) == (141, "")
 
 
 def test_help_imports_neither_git_nor_the_terminal_library() -> None:

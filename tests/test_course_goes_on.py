@@ -5,12 +5,16 @@ from __future__ import annotations
 import csv
 import io
 import json
+import re
 import shutil
+import subprocess
+import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from urllib.error import HTTPError
 
+import pandas
 import pytest
 
 from muddled_orchard.core.exercise.changed_story import first_change
@@ -348,3 +352,135 @@ def test_four_weeks(way: str, tmp_path: Path) -> None:
     assert "Two limits for one press (plum)" in told["fay"]
     muddled("settle", "cyd", "jam", "--on", "due", "--undo", folder=course.top)
     assert course.totals()["cyd"]["jam"] == "80.0"
+
+
+# -- The forms of the world around ------------------------------------------------------------------------
+
+
+@pytest.fixture(scope="module")
+def piled(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A class of four: right, wrong, untouched, and one that copied another's file."""
+    top = tmp_path_factory.mktemp("piled")
+    course(top, '[[exercise]]\nscenario = "press-limit"\n', "ada bo cyd dot")
+    muddled("handout", "-q", folder=top)
+    works = {who: unpacked(top, who, "press-limit") for who in ("ada", "bo", "cyd", "dot")}
+    limits = {who: re.findall(r"\d+", shell(work, "git show night-shift:press.toml | grep ^limit"))[0] for who, work in works.items()}  # fmt: skip
+    shell(works["ada"], RIGHT)
+    shell(works["bo"], WRONG)
+    other = next(str(value) for value in range(41, 47) if str(value) != limits["dot"])
+    shell(works["dot"], RIGHT.replace("; git commit", f"; sed -i 's/^limit = .*/limit = {other}/' press.toml; git commit"))  # fmt: skip
+    muddled("grade", "in", "-q", folder=top)
+    return top
+
+
+def test_a_value_of_another_variant_needs_a_look(piled: Path) -> None:
+    told = json.loads(muddled("settle", "--json", folder=piled).stdout)["needs_a_look"]
+    assert [one["learner"] for one in told] == ["dot"]
+    assert re.search(r"has a value of another variant \(4\d for 4\d\): was it copied\?", told[0]["why"][0])
+
+
+def test_forms_of_continuous_integration(piled: Path) -> None:
+    forms = {
+        name: piled / name
+        for name in ("workflow-commands", "sarif", "code-quality", "markdown", "annotations")
+    }
+    muddled("grade", "in", "-q", *(f"--{name}={file}" for name, file in forms.items()), folder=piled)
+    texts = {name: file.read_text("utf-8") for name, file in forms.items()}
+    lines = texts["annotations"].splitlines()
+    assert sum("cyd" in line for line in lines) == 1, "one for an untouched work, and not seven"
+    commands = texts["workflow-commands"].splitlines()
+    assert len(commands) == len(lines)
+    assert all(
+        re.fullmatch(r"::(error|warning) (file=[^,:]+,)?(line=\d+,)?title=[a-z]+::.+", line)
+        for line in commands
+    )
+    (run,) = json.loads(texts["sarif"])["runs"]
+    assert [one["ruleId"] for one in run["results"]] == [line.rpartition("[")[2][:-1] for line in lines]
+    issues = json.loads(texts["code-quality"])
+    assert len({one["fingerprint"] for one in issues}) == len(issues) == len(lines)
+    assert texts["markdown"].count("<details") == 3
+    assert "| Ada | press-limit | Got it | 26 of 26 | 100 |" in texts["markdown"]
+    assert "accepted: theirs" in texts["markdown"]
+    muddled("grade", "in", "-q", "--for-learner", "--markdown", "hints.md", folder=piled)
+    assert "accepted: theirs" not in (piled / "hints.md").read_text("utf-8")
+
+
+def test_tables_of_other_countries_and_in_pipes(piled: Path) -> None:
+    words = ("--csv", "t.csv", "--table", "totals", "--delimiter", ";", "--decimal", ",", "--bom")
+    muddled("ledger", *words, folder=piled)
+    read = pandas.read_csv(piled / "t.csv", sep=";", decimal=",", encoding="utf-8-sig")
+    assert dict(zip(read["id"], read["total"], strict=True)) == {
+        "ada": 100,
+        "bo": 46.2,
+        "cyd": 0,
+        "dot": 46.2,
+    }
+    if shutil.which("soffice"):
+        told = shell(piled, 'HOME=$PWD soffice --headless --convert-to "csv:Text - txt - csv (StarCalc):9,34,76,1,,1031,false,true,false" --infilter="CSV:59,34,76,1,,1031" --outdir office t.csv >/dev/null 2>&1; cat office/t.csv')  # fmt: skip
+        assert "bo\tBo\t46.2" in told, "a number of that country, and no text"
+    shown = muddled("ledger", "--table", "totals", folder=piled).stdout.splitlines()
+    assert shown[0].split() == ["id", "name", "total", "press-limit"]
+    assert shown[2].split() == ["bo", "Bo", "46.2", "46.2"]
+    piped = shell(piled, f"env -u COLUMNS {sys.executable} -m muddled_orchard settle | cat")
+    assert any("dot" in line and "was it copied?" in line for line in piped.splitlines()), (
+        "a record is a line"
+    )
+    for command, says in {
+        "ledger --csv no/where.csv": "there is no folder no",
+        "ledger --csv x.csv --delimiter x": "--delimiter",
+        "ledger --csv x.csv --decimal , ": "are the same sign",
+        "grade in --tab": 'no option "--tab"',
+        "ledger --exc": 'Did you mean "--excused"?',
+    }.items():
+        assert says in muddled(*command.split(), folder=piled, code=2).stderr, command
+    assert muddled("-q", "grade", "in", folder=piled).stdout == ""
+    assert "rebase-one\n" in muddled("catalogue", "--ids", "--operation", "rebase").stdout
+
+
+def test_one_persons_data_and_retention(piled: Path, tmp_path: Path) -> None:
+    shutil.copytree(piled, tmp_path / "c")
+    shell(
+        tmp_path / "c",
+        "mkdir -p repositories/press-limit; git init -q --bare repositories/press-limit/bo.git",
+    )
+    muddled("settle", "bo", "press-limit", "--excuse", folder=tmp_path / "c")
+    told = json.loads(muddled("ledger", "--person", "bo", folder=tmp_path / "c").stdout)
+    assert {name: len(rows) for name, rows in told["tables"].items()} == {
+        "push": 0, "hand": 0, "password": 0, "grading": 1, "hand_out": 1, "allowance": 1, "settlement": 0, "learner": 1,
+    }  # fmt: skip
+    assert told["tables"]["grading"][0]["result"]["variant"] == told["tables"]["hand_out"][0]["variant"]
+    assert told["repositories"] == ["repositories/press-limit/bo.git"]
+    with database(tmp_path / "c/orchard.db") as db:  # ada and cyd are of last year
+        old = "'2024-05-05T00:00:00+00:00'"
+        db.executescript(
+            f"""
+            UPDATE hand_out SET made = {old} WHERE learner IN ('ada', 'cyd');
+            UPDATE grading SET graded = {old} WHERE learner IN ('ada', 'cyd');
+            UPDATE learner SET added = {old} WHERE id IN ('ada', 'cyd');
+            """
+        )
+    assert "2 learners (ada and cyd)" in muddled("ledger", "--forget-before", "2025-01-01", folder=tmp_path / "c").stdout  # fmt: skip
+    assert "and 1 repository of a host" in muddled("ledger", "--forget", "bo", folder=tmp_path / "c").stdout
+    assert not (tmp_path / "c/repositories/press-limit/bo.git").exists()
+    assert "ada" not in muddled("ledger", "--json", folder=tmp_path / "c").stdout
+
+
+def test_manual_pages_and_completion(piled: Path, tmp_path: Path) -> None:
+    muddled("help", "--manual", tmp_path / "man")
+    page = (tmp_path / "man/man1/muddled-grade.1").read_text()
+    assert "\n.SH NAME\nmuddled\\-grade \\- grade one submission or a whole folder of them\n" in page
+    if shutil.which("mandoc"):
+        assert shell(tmp_path, "mandoc -Tlint man/man1/*.1 || true") == ""
+    for what, word in (("learners", "cyd"), ("exercises", "press-limit"), ("scenarios", "three-knots")):
+        assert f"{word}\n" in muddled("help", "--words", what, folder=piled).stdout
+    assert muddled("help", "--words", "learners", folder=tmp_path).stdout == ""
+    for shell_name, check in {"bash": "bash -n", "zsh": "zsh -n", "fish": "fish -n"}.items():
+        script = tmp_path / shell_name
+        script.write_text(muddled("help", "--completion", shell_name).stdout)
+        assert "muddled help --words learners" in script.read_text()
+        if shutil.which(shell_name):
+            shell(tmp_path, f"{check} {script}")
+    asked = "COMP_WORDS=(muddled settle c); COMP_CWORD=2; f=$(complete -p muddled | sed 's/.*-F \\([^ ]*\\).*/\\1/'); $f muddled c settle; echo ${COMPREPLY[@]}"  # fmt: skip
+    path = f"{Path(sys.executable).parent}:$PATH"
+    said = subprocess.run(["bash", "-c", f'PATH={path}; source {tmp_path}/bash; {asked}'], cwd=piled, capture_output=True, text=True, check=False)  # fmt: skip
+    assert said.stdout.strip() == "cyd"

@@ -12,6 +12,8 @@ from muddled_orchard.commands.parser import COMMANDS, ROUND, WRONG_USE, parser_o
 from muddled_orchard.system import LOG_VARIABLE
 
 DONE = 0
+STOPPED_READING = 128 + 13
+"""What shells say of a program whose reader went away (SIGPIPE)."""
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -39,10 +41,9 @@ def _written(given: list[str]) -> int:
         except SystemExit as leaving:  # the parser, after help or an error
             code = leaving.code
         sys.stdout.flush()
-    except BrokenPipeError:
+    except BrokenPipeError:  # who reads has seen enough
         give_up_stdout()
-        print("Standard output was closed before everything was written.", file=sys.stderr)
-        return WRONG_USE
+        return STOPPED_READING
     except OSError as error:
         give_up_stdout()
         where = f"{error.filename}: " if error.filename else "standard output: "
@@ -93,9 +94,12 @@ def _run(given: list[str]) -> int:
 
 def _before_command(given: list[str]) -> list[str]:
     """Do what options before a command say (go where `-C DIR` says, log where `--log FILE` does), and give
-    the rest."""
-    file = None
-    while given and given[0].startswith(("-C", "--log")):
+    the rest; `-q` is the command's own."""
+    file, quiet = None, False
+    while given and given[0].startswith(("-C", "--log", "-q", "--quiet")):
+        if given[0] in ("-q", "--quiet"):
+            given, quiet = given[1:], True
+            continue
         name = "-C" if given[0].startswith("-C") else "--log"
         value, rest = given[0].removeprefix(name).removeprefix("="), given[1:]
         if not value:
@@ -107,6 +111,8 @@ def _before_command(given: list[str]) -> list[str]:
         else:
             file = value
         given = rest
+    if quiet and given:
+        given = [given[0], "--quiet", *given[1:]]
     if file or LOG_VARIABLE in os.environ:
         from muddled_orchard.system.log import log, write_log
 

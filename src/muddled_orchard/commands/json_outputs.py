@@ -10,6 +10,7 @@ from muddled_orchard.commands.gather.as_json import GatherFile
 from muddled_orchard.commands.grade.as_json import ResultFile
 from muddled_orchard.commands.handout.as_json import HandOutFile
 from muddled_orchard.commands.ledger.as_json import LedgerFile
+from muddled_orchard.commands.ledger.person import PersonFile
 from muddled_orchard.commands.peek.as_json import PeekFile
 from muddled_orchard.commands.plant.as_json import PlantFile
 from muddled_orchard.commands.rehearse.as_json import RehearsalFile
@@ -31,6 +32,7 @@ OUTPUTS: dict[str, object] = {
     "tally": TallyFile,
     "settle": SettleFile,
     "ledger": LedgerFile,
+    "person": PersonFile,
 }
 """What each command prints with --json."""
 

@@ -29,6 +29,14 @@ def on_disk(text: str) -> Path:
     return Path(text)
 
 
+def new_file(text: str) -> Path:
+    """A file to be written that an option names: its folder has to be there, and `-` is standard output."""
+    path = Path(text)
+    if text != "-" and not path.parent.is_dir():
+        raise argparse.ArgumentTypeError(f"there is no folder {path.parent}")
+    return path
+
+
 def add_scenarios(parser: argparse.ArgumentParser) -> None:
     """`SCENARIO...`: files, folders of them, and bundled ids."""
     parser.add_argument(

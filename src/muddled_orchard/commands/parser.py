@@ -52,7 +52,7 @@ class Parser(argparse.ArgumentParser):
     """
 
     def __init__(self, **more: Any) -> None:
-        super().__init__(**{"formatter_class": _help_format, **more})
+        super().__init__(**{"formatter_class": _help_format, "allow_abbrev": False, **more})
 
     def parse_strictly(self, given: Sequence[str]) -> argparse.Namespace:
         """The options; leaves with exit code 2, and the likeliest option, for what there isn't."""
@@ -71,10 +71,11 @@ class Parser(argparse.ArgumentParser):
         known = [name for action in self._actions for name in action.option_strings]
         for word in takewhile(lambda word: word != "--", given):
             name = word.split("=")[0] if word.startswith("--") else word[:2]
-            if len(name) > 1 and name[0] == "-" and not any(one.startswith(name) for one in known):
+            if len(name) > 1 and name[0] == "-" and name not in known:
                 from muddled_orchard.core.base.problems import likely
 
-                close = likely(name, known)
+                begins = [one for one in known if one.startswith(name)] if name.startswith("--") else []
+                close = f'Did you mean "{begins[0]}"?' if len(begins) == 1 else likely(name, known)
                 self.error(f'there is no option "{name}"', close if close.startswith("Did") else "")
 
     def _print_message(self, message: str, file: Any = None) -> None:
@@ -125,6 +126,9 @@ def top_parser() -> Parser:
     parser = Parser(prog="muddled", description=ROUND)
     parser.add_argument("-V", "--version", action="version", version=f"muddled {__version__}")
     parser.add_argument("-C", metavar="DIR", help="go there first; before the command")
+    parser.add_argument(
+        "-q", "--quiet", action="store_true", help="as behind the command, where it has that option"
+    )
     parser.add_argument(
         "--log", metavar="FILE", help="note there what goes wrong unseen (or the variable MUDDLED_LOG says)"
     )

@@ -14,7 +14,7 @@ from muddled_orchard.show.terminal.plain import Plain
 
 EXAMPLES = (
     "muddled catalogue",
-    "muddled catalogue --operation rebase --difficulty easy",
+    "muddled catalogue --operation rebase --difficulty medium",
 )
 
 
@@ -33,6 +33,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--sort", choices=("difficulty", "id"), default="difficulty", help="the order (default: %(default)s)"
     )
+    parser.add_argument("--ids", action="store_true", help="print ids alone, one a line, to go on with")
     parser.add_argument("--json", action="store_true", help="print JSON instead")
 
 
@@ -46,6 +47,8 @@ def run(options: argparse.Namespace) -> int:
         from muddled_orchard.commands.catalogue.as_json import catalogue_file
 
         sys.stdout.write(catalogue_file(chosen))
+    elif options.ids:
+        sys.stdout.writelines(f"{summary.id}\n" for summary in chosen)
     else:
         show_catalogue(Plain(), chosen, len(summaries))
     return 0

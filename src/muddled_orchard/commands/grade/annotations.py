@@ -1,52 +1,101 @@
-"""What is wrong as messages of the form that compilers print, for editors and continuous integration:
-`FILE:LINE: error: MESSAGE [CRITERION]`."""
+"""Messages in the forms that editors and systems of continuous integration read."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+import hashlib
+import json
+from collections.abc import Iterable, Sequence
+from typing import Any
+from urllib.parse import quote
 
+from muddled_orchard import __version__
+from muddled_orchard.commands.grade.messages import Message, messages
 from muddled_orchard.core.course.collected import Collected
-from muddled_orchard.core.grading.assessment import CriterionResult, HunkResult, Place
-from muddled_orchard.core.grading.criteria.resolution import wrong_conflict
 from muddled_orchard.show.terminal.characters import printable
 
-_SEVERITY = {"missed": "error", "partly": "warning"}
 
-
-def annotation_file(collected: Sequence[Collected]) -> str:
-    """A line for each place of each criterion that is not met. Paths are those in the repository; behind the
-    submission's where there are several."""
+def compiler_lines(collected: Sequence[Collected]) -> str:
+    """As compilers print them: `FILE:LINE: error: MESSAGE [CRITERION]`."""
     lines = []
-    for submission in collected:
-        prefix = f"{submission.submission}/" if len(collected) > 1 else ""
-        if submission.assessment.state == "unreadable":
-            lines.append(
-                f"{submission.submission}: error: it can't be read: {submission.assessment.reason} [readable]"
-            )
-        for criterion in submission.assessment.criteria:
-            if criterion.outcome.verdict in _SEVERITY:
-                lines += _lines(prefix, submission, criterion)
-    return "".join(f"{printable(line)}\n" for line in lines)
+    for one in messages(collected):
+        at = f":{one.line}" if one.line else ""
+        lines.append(printable(f"{one.place}{at}: {one.severity}: {one.text} [{one.criterion}]"))
+    return _ended(lines)
 
 
-def _lines(prefix: str, submission: Collected, criterion: CriterionResult) -> Iterator[str]:
-    severity = _SEVERITY[criterion.outcome.verdict]
-    places = [place for place in criterion.outcome.where if place.file] or [Place(submission.submission)]
-    for place in dict.fromkeys(places):
-        before = prefix if place.file != submission.submission else ""
-        at = f":{place.line}" if place.line else ""
-        message = _about(place, criterion, submission.assessment.hunks)
-        yield f"{before}{place.file}{at}: {severity}: {message} [{criterion.id}]"
+def workflow_commands(collected: Sequence[Collected]) -> str:
+    """As commands in a job's output, which several systems take:
+    `::error file=FILE,line=LINE,title=CRITERION::MESSAGE`."""
+    lines = []
+    for one in messages(collected):
+        about = [f"file={_property(one.file)}"] if one.file else []
+        about += [f"line={one.line}"] if one.line else []
+        about.append(f"title={_property(one.criterion)}")
+        text = one.text if one.file else f"{one.submission}: {one.text}"
+        lines.append(f"::{one.severity} {','.join(about)}::{_data(printable(text))}")
+    return _ended(lines)
 
 
-def _about(place: Place, criterion: CriterionResult, hunks: Sequence[HunkResult]) -> str:
-    """What is said of one place: of a conflict that one alone, where the key may be told."""
-    if criterion.id == "resolution":
-        for hunk in hunks:
-            if (
-                hunk.outcome == "missed"
-                and (hunk.file, hunk.line) == (place.file, place.line)
-                and hunk.accepted
-            ):
-                return wrong_conflict(hunk).said.partition(": ")[2]
-    return criterion.outcome.because
+def sarif(collected: Sequence[Collected]) -> str:
+    """As a file of the Static Analysis Results Interchange Format 2.1.0, a standard of OASIS."""
+    found = list(messages(collected))
+    rules = [{"id": name} for name in dict.fromkeys(one.criterion for one in found)]
+    driver = {"name": "muddled grade", "version": __version__, "rules": rules}
+    results = [
+        {
+            "ruleId": one.criterion,
+            "level": one.severity,
+            "message": {"text": printable(one.text)},
+            "locations": [{"physicalLocation": _location(one)}],
+            "partialFingerprints": {"message/v1": _fingerprint(one)},
+        }
+        for one in found
+    ]
+    run = {"tool": {"driver": driver}, "results": results, "columnKind": "unicodeCodePoints"}
+    return _as_json({"$schema": _SARIF_SCHEMA, "version": "2.1.0", "runs": [run]})
+
+
+def code_quality(collected: Sequence[Collected]) -> str:
+    """As a list of issues with fingerprints, which pages of merge requests show: JSON."""
+    severities = {"error": "major", "warning": "minor"}
+    return _as_json(
+        [
+            {
+                "description": printable(one.text),
+                "check_name": one.criterion,
+                "fingerprint": _fingerprint(one),
+                "severity": severities[one.severity],
+                "location": {"path": one.place, "lines": {"begin": one.line or 1}},
+            }
+            for one in messages(collected)
+        ]
+    )
+
+
+_SARIF_SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json"
+
+
+def _location(message: Message) -> dict[str, Any]:
+    place: dict[str, Any] = {"artifactLocation": {"uri": quote(message.place)}}
+    return place | ({"region": {"startLine": message.line}} if message.line else {})
+
+
+def _fingerprint(message: Message) -> str:
+    about = (message.submission, message.file, str(message.line), message.criterion, message.text)
+    return hashlib.sha256("\0".join(about).encode("utf-8", "backslashreplace")).hexdigest()[:32]
+
+
+def _data(text: str) -> str:
+    return text.replace("%", "%25").replace("\r", "%0D").replace("\n", "%0A")
+
+
+def _property(text: str) -> str:
+    return _data(printable(text)).replace(":", "%3A").replace(",", "%2C")
+
+
+def _as_json(data: object) -> str:
+    return json.dumps(data, ensure_ascii=False, indent=1) + "\n"
+
+
+def _ended(lines: Iterable[str]) -> str:
+    return "".join(f"{line}\n" for line in lines)

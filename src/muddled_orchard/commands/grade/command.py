@@ -30,6 +30,7 @@ from muddled_orchard.commands.options import (
     bounds_of,
     course_of,
     machines_of,
+    new_file,
     table_form_of,
 )
 from muddled_orchard.core.base.limits import Bounds
@@ -100,7 +101,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         help="with --for-learner: 1 where to look (default), 2 what is wrong there, 3 how to find out",
     )  # fmt: skip
     for writer in WRITERS:
-        parser.add_argument(f"--{writer.option}", metavar="FILE", type=Path, help=writer.help)
+        parser.add_argument(f"--{writer.option}", metavar="FILE", type=new_file, help=writer.help)
     parser.add_argument(
         "--wide", action="store_true", help="with --csv: a row a learner, a column with points an exercise"
     )
@@ -147,15 +148,13 @@ def run(options: argparse.Namespace) -> int:
 
 def _to_stdout(options: argparse.Namespace) -> list[bool]:
     """For each output that a person may want to pass on: whether it goes to standard output."""
-    return [*(getattr(options, writer.option) == STDOUT for writer in WRITERS), options.json]
+    return [*(getattr(options, writer.key) == STDOUT for writer in WRITERS), options.json]
 
 
 def _refuse_contradictions(options: argparse.Namespace) -> None:
     if options.pass_mark is not None and not 0 <= options.pass_mark <= 100:
         raise BadInput(Problem(f"--pass-mark {options.pass_mark:g} is no percentage", "Give 0 to 100."))
-    if options.compare and (
-        options.for_learner or any(getattr(options, writer.option) for writer in WRITERS)
-    ):
+    if options.compare and (options.for_learner or any(getattr(options, writer.key) for writer in WRITERS)):
         raise BadInput(Problem("--compare writes no file and is for nobody else", "It goes with --json."))
     if options.hint and not options.for_learner:
         raise BadInput(Problem("--hint goes with --for-learner"))
@@ -190,7 +189,7 @@ def _graded(options: argparse.Namespace) -> tuple[GradedClass, tuple[ClassFindin
         course = GradingRun(library, ledger, allowances)
         for one in course.scenarios.passed_over:
             print(one.said, file=sys.stderr)
-        in_full = any(_to_stdout(options)) or any(getattr(options, writer.option) for writer in WRITERS)
+        in_full = any(_to_stdout(options)) or any(getattr(options, writer.key) for writer in WRITERS)
         done = grade_all(
             pile.handed,
             course,
@@ -232,7 +231,7 @@ def _show(
 def _own_files(options: argparse.Namespace) -> tuple[str, ...]:
     """The full paths of what this run writes, also in its next turn: continuous integration grades the folder
     that it stands in."""
-    files = [file for writer in WRITERS if (file := getattr(options, writer.option)) is not None]
+    files = [file for writer in WRITERS if (file := getattr(options, writer.key)) is not None]
     ledger = options.ledger or Path(LEDGER)
     files += [ledger.with_name(ledger.name + more) for more in ("", "-wal", "-shm", "-journal")]
     return tuple(os.path.realpath(file) for file in files if str(file) != "-")
@@ -303,10 +302,11 @@ def _write(options: argparse.Namespace, course: GradingRun, results: Sequence[Co
         roster=course.roster,
         excused=course.excused,
         wide=options.wide,
+        hint=(options.hint or HINTS[0]) if options.for_learner else None,
         form=table_form_of(options),
     )
     for writer in WRITERS:
-        file = getattr(options, writer.option)
+        file = getattr(options, writer.key)
         if file is not None:
             write_file(file, writer.content(graded), PRIVATE if writer.private else PUBLIC)
 

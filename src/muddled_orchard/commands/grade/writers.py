@@ -20,14 +20,15 @@ if TYPE_CHECKING:
 
 
 class Graded(Struct, frozen=True, kw_only=True):
-    """What a file is made of: the results, who got what, who is excused from what, and of a gradebook whether
-    it has a row a learner, and how it is written."""
+    """What a file is made of: the results, who got what, who is excused from what, how strong hints are
+    where it is for learners, and of a gradebook whether it has a row a learner, and how it is written."""
 
     results: Sequence[Collected]
     hand_outs: Sequence[HandOut]
     roster: Mapping[str, Learner]
     excused: Callable[[str, str], bool] = lambda _learner, _exercise: False
     wide: bool = False
+    hint: int | None = None
     form: TableForm | None = None
 
 
@@ -39,6 +40,11 @@ class Writer(Struct, frozen=True, kw_only=True):
     help: str
     content: Callable[[Graded], bytes]
     private: bool = False
+
+    @property
+    def key(self) -> str:
+        """Under which name the parsed options have the file."""
+        return self.option.replace("-", "_")
 
 
 def _gradebook(graded: Graded) -> bytes:
@@ -58,10 +64,21 @@ def _junit(graded: Graded) -> bytes:
     return junit_file(graded.results)
 
 
-def _annotations(graded: Graded) -> bytes:
-    from muddled_orchard.commands.grade.annotations import annotation_file
+def _messages(name: str) -> Callable[[Graded], bytes]:
+    """What writes messages in one of the forms of `annotations`."""
 
-    return _encoded(annotation_file(graded.results))
+    def content(graded: Graded) -> bytes:
+        from muddled_orchard.commands.grade import annotations
+
+        return _encoded(getattr(annotations, name)(graded.results))
+
+    return content
+
+
+def _markdown(graded: Graded) -> bytes:
+    from muddled_orchard.commands.grade.markdown import job_summary
+
+    return _encoded(job_summary(graded.results, graded.hint))
 
 
 def _encoded(text: str) -> bytes:
@@ -79,6 +96,23 @@ WRITERS = (
     Writer(
         option="annotations",
         help="write FILE:LINE: messages as compilers do; - is standard output",
-        content=_annotations,
+        content=_messages("compiler_lines"),
+    ),
+    Writer(
+        option="workflow-commands",
+        help="write the same as ::error file=FILE,line=N::MESSAGE, which several CI systems read in a job's "
+        "output",
+        content=_messages("workflow_commands"),
+    ),
+    Writer(option="sarif", help="write the same as SARIF 2.1.0 (JSON)", content=_messages("sarif")),
+    Writer(
+        option="code-quality",
+        help="write the same as a list of issues with fingerprints (JSON)",
+        content=_messages("code_quality"),
+    ),
+    Writer(
+        option="markdown",
+        help="write a job's summary: a table, and what was found, folded (Markdown)",
+        content=_markdown,
     ),
 )

@@ -1,1 +1,4 @@
-"""help: what a command does; also as manual pages, and completion for a shell."""
+"""help: what a command does; manual pages, and completion for a shell.
+
+`manual`, `completion`.
+"""

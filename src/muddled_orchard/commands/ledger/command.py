@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import argparse
 import sys
+from collections.abc import Mapping, Sequence
+from datetime import date
 from pathlib import Path
 
 from muddled_orchard.classroom.standing import read_class
@@ -11,17 +13,24 @@ from muddled_orchard.commands.ledger.as_json import ledger_json
 from muddled_orchard.commands.ledger.course_csv import COURSE_TABLES, course_rows
 from muddled_orchard.commands.ledger.course_terminal import show_totals
 from muddled_orchard.commands.ledger.csv import TABLES, ledger_rows
-from muddled_orchard.commands.ledger.terminal import show_ledger
+from muddled_orchard.commands.ledger.person import (
+    REPOSITORIES,
+    person_json,
+    remove_repositories,
+    repositories_of,
+)
+from muddled_orchard.commands.ledger.terminal import show_ledger, show_rows
 from muddled_orchard.commands.options import (
     add_course,
     add_ledger,
     add_table_form,
     course_of,
     ledger_of,
+    new_file,
     on_disk,
     table_form_of,
 )
-from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.base.phrases import counted, listed
 from muddled_orchard.core.grading.unseen import UNSEEN
 from muddled_orchard.files.course.course_file import CourseFile
 from muddled_orchard.files.course.ledger import Ledger
@@ -40,6 +49,7 @@ EXAMPLES = (
     "muddled ledger",
     "muddled ledger --csv grades.csv --table totals",
     "muddled ledger --csv in.csv --table totals --columns Login=id,Grade=total",
+    "muddled ledger --person ada",
     "muddled ledger --forget ada",
     "muddled ledger --backup monday.db",
 )
@@ -53,10 +63,12 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--table",
         choices=(*TABLES, *COURSE_TABLES),
         metavar="TABLE",
-        default=TABLES[0],
-        help=f"what --csv exports: {', '.join((*TABLES, *COURSE_TABLES))} (default: %(default)s)",
+        help=f"show this table, or what --csv exports: {', '.join((*TABLES, *COURSE_TABLES))} "
+        f"(default: {TABLES[0]})",
     )
-    parser.add_argument("--csv", metavar="FILE", type=Path, help="export a table (CSV); - is standard output")
+    parser.add_argument(
+        "--csv", metavar="FILE", type=new_file, help="export a table (CSV); - is standard output"
+    )
     add_table_form(parser)
     parser.add_argument(
         "--unseen",
@@ -64,7 +76,16 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         help="set for the course what is earned where a submission can't show it, as a bundle can't: "
         f"nothing (missed), or it isn't counted (skipped); {BY_ITSELF_WORD} is missed for delivered alone",
     )
+    parser.add_argument("--person", metavar="LEARNER", help="print all that is kept of one person, as JSON")
     parser.add_argument("--forget", metavar="LEARNER", help="delete one person with all that is kept of them")
+    parser.add_argument(
+        "--forget-before", metavar="DATE", type=_date,
+        help="delete everybody of whom nothing was written down since, as in 2031-09-01",
+    )  # fmt: skip
+    parser.add_argument(
+        "--repositories", metavar="DIR", type=on_disk,
+        help="where a host keeps what these people pushed (default: repositories, beside the ledger)",
+    )  # fmt: skip
     parser.add_argument(
         "--anonymous", action="store_true", help="replace all ids and names by numbers, for good"
     )
@@ -89,9 +110,17 @@ def run(options: argparse.Namespace) -> int:
             ledger.copy_to(options.backup)
             print(f"{options.backup}: a copy of {path}. To put it back, end what works with it first.")
             return 0
+        kept = repositories_of(options.repositories or path.parent / REPOSITORIES)
+        if options.person is not None:
+            sys.stdout.write(json_text(person_json(ledger, options.person, kept)))
+            return 0
         if options.forget is not None:
             gone = counted(ledger.forget(options.forget), "grading")
+            gone += remove_repositories(kept, [options.forget])
             print(f"Deleted {options.forget}: the hand-outs, and {gone}. Copies of the file still have them.")
+            return 0
+        if options.forget_before is not None:
+            print(_forgotten_before(ledger, options.forget_before, kept))
             return 0
         if options.anonymous:
             count = counted(ledger.make_anonymous(), "learner")
@@ -110,12 +139,12 @@ def _show(
     course: CourseFile | None,
     form: TableForm | None,
 ) -> None:
-    if form is not None:
-        if options.table in COURSE_TABLES:
-            rows: Rows = course_rows(options.table, read_class(ledger, course))
+    if form is not None or options.table is not None:
+        rows = _rows(options.table or TABLES[0], ledger, course)
+        if form is not None:
+            write_file(options.csv, table_file(rows, form), PRIVATE)
         else:
-            rows = ledger_rows(options.table, ledger.learners(), ledger.hand_outs(), ledger.each_grading())
-        write_file(options.csv, table_file(rows, form), PRIVATE)
+            show_rows(console(), rows)
         return
     record = read_class(ledger, course)
     standing = record.standing if course else None
@@ -126,3 +155,28 @@ def _show(
     show_ledger(console(), path, record.learners, record.given, record.works)
     if standing is not None:
         show_totals(console(), standing.plan, record.names, standing.totals)
+
+
+def _rows(table: str, ledger: Ledger, course: CourseFile | None) -> Rows:
+    if table in COURSE_TABLES:
+        return course_rows(table, read_class(ledger, course))
+    return ledger_rows(table, ledger.learners(), ledger.hand_outs(), ledger.each_grading())
+
+
+def _forgotten_before(ledger: Ledger, day: date, kept: Mapping[str, Sequence[Path]]) -> str:
+    """Delete everybody of whom nothing was written down since a day began; what is told of it."""
+    old = [learner for learner, last in ledger.last_written().items() if last < day.isoformat()]
+    if not old:
+        return f"Of everybody something was written down since {day}: nobody was deleted."
+    gone = ledger.forget(*old)
+    more = remove_repositories(kept, old)
+    whose = f"{counted(len(old), 'learner')} ({listed(old, 6)})"
+    return f"Deleted {whose} with {counted(gone, 'grading')}{more}. Copies of the file still have them."
+
+
+def _date(text: str) -> date:
+    """A day. Raises ArgumentTypeError."""
+    try:
+        return date.fromisoformat(text)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text} is no date, as in 2031-09-01") from None

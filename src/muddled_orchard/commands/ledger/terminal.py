@@ -12,6 +12,7 @@ from rich.text import Text
 from muddled_orchard.core.base.phrases import be, counted
 from muddled_orchard.core.course.records import Work
 from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.show.spreadsheet import EXCUSED, Rows
 from muddled_orchard.show.terminal.characters import printable
 
 
@@ -79,3 +80,21 @@ def _row(exercise: str, handed_out: Sequence[tuple[str, str]], works: Sequence[W
         str(len(given - best.keys())),
         last[:16].replace("T", " "),
     ]
+
+
+def show_rows(on: Console, rows: Rows) -> None:
+    """A table as it is exported, the names of its columns first; columns in which nothing stands are left
+    out. A record is one line, however wide."""
+    heads, *body = [list(row) for row in rows]
+    shown = [number for number in range(len(heads)) if any(row[number] != "" for row in body)]
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
+    for number in shown or range(len(heads)):
+        numbers = all(isinstance(row[number], (int, float)) or row[number] in ("", EXCUSED) for row in body)
+        table.add_column(str(heads[number]), justify="right" if numbers and body else "left", no_wrap=True)
+    for row in body:
+        table.add_row(*(Text(printable(_cell(row[number]), on)) for number in shown))
+    on.print(table, width=max(on.width, on.measure(table).maximum), crop=False, soft_wrap=True)
+
+
+def _cell(value: object) -> str:
+    return "excused" if value is EXCUSED else f"{value:g}" if isinstance(value, float) else str(value)

@@ -54,7 +54,7 @@ def show_surprises(on: Console, rehearsals: Sequence[Rehearsal]) -> None:
 
 def _cause(on: Console, cause: str, acted: Sequence[Acted]) -> None:
     """One surprise, with everybody who met it."""
-    on.print(Padding(Text(printable(cause, on), style="strong"), (0, 2)))
+    on.print(Padding(Text(printable(cause, on), style="strong"), (0, 2), expand=False))
     first = acted[0]
     variants = {act.variant for act in acted}
     where = f", variant {first.variant}" if len(variants) == 1 and first.variant != PLAIN_VARIANT else ""
@@ -62,10 +62,10 @@ def _cause(on: Console, cause: str, acted: Sequence[Acted]) -> None:
         who = f"{first.behaviour} ({first.said}){where}"
     else:
         who = f"{counted(len(acted), 'learner')}{where}: {', '.join(act.behaviour for act in acted)}"
-    on.print(Padding(Text(printable(who, on)), (0, 4)))
+    on.print(Padding(Text(printable(who, on)), (0, 4), expand=False))
     if first.repository:
         kept = f"to look at: {printable(first.repository, on)}"
-        on.print(Padding(Text(kept, style="faint", no_wrap=True, overflow="fold"), (0, 4)))
+        on.print(Padding(Text(kept, style="faint", no_wrap=True, overflow="fold"), (0, 4), expand=False))
 
 
 def _matrix(on: Console, rehearsal: Rehearsal) -> Table:

@@ -18,6 +18,7 @@ from muddled_orchard.commands.options import (
     add_quiet,
     course_of,
     ledger_of,
+    new_file,
     on_disk,
 )
 from muddled_orchard.commands.reply.replying import FORMS, NAME, chosen, packed_names, replied
@@ -48,7 +49,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--out", metavar="DIR", type=on_disk, help="the folder to write to, a folder a learner"
     )
     parser.add_argument(
-        "--zip", metavar="FILE", type=Path,
+        "--zip", metavar="FILE", type=new_file,
         help="pack all of it, in the layout in which submissions came, so that a platform takes it back",
     )  # fmt: skip
     parser.add_argument(

@@ -7,9 +7,9 @@ import shutil
 import sys
 from pathlib import Path
 
-from muddled_orchard.commands.options import COURSE_FILE
+from muddled_orchard.commands.options import COURSE_FILE, new_file
 from muddled_orchard.commands.sketch.terminal import show_kinds, show_written
-from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.exercise.scenario import Answer
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.key.answer_key import Key
@@ -55,18 +55,26 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "without it, the kinds are listed",
     )
     parser.add_argument(
-        "file", metavar="FILE", nargs="?", type=Path, help="the scenario file to write; - is standard output"
+        "file",
+        metavar="FILE",
+        nargs="?",
+        type=new_file,
+        help="the scenario file to write; - is standard output",
     )
     parser.add_argument(
         "--from", dest="trees", metavar="DIR", type=Path,
         help="make it of the trees DIR/base, DIR/ours and DIR/theirs, answers of DIR/wanted; "
         "the kind is then merge (which need not be said) or rebase",
     )  # fmt: skip
+    parser.add_argument(
+        "--from-bundled", metavar="ID",
+        help="make a bundled scenario one's own: under another id every variant has other values",
+    )  # fmt: skip
 
 
 def run(options: argparse.Namespace) -> int:
     """List the kinds, or write a file."""
-    kind, file = options.kind, options.file
+    kind, file = _named(options)
     if options.trees is not None and file is None and kind is not None and kind not in _OPERATIONS:
         kind, file = "merge", Path(kind)
     if kind == COURSE and options.trees is None:
@@ -91,6 +99,20 @@ def run(options: argparse.Namespace) -> int:
     else:
         raise BadInput(Problem(f'with --from the kind is merge or rebase, not "{kind}"'))
     return 0
+
+
+def _named(options: argparse.Namespace) -> tuple[str | None, Path | None]:
+    """The kind, or the bundled scenario, and the file. Raises BadInput."""
+    kind, file = options.kind, options.file
+    if options.from_bundled is None:
+        return kind, file
+    if options.trees is not None or (kind is not None and file is not None):
+        what = "--from-bundled makes a file of a bundled scenario, and of nothing else"
+        raise BadInput(Problem(what, "Say: muddled sketch --from-bundled ID my-exercise.toml"))
+    if options.from_bundled not in bundled_ids():
+        what = f'there is no bundled scenario "{options.from_bundled}"'
+        raise BadInput(Problem(what, likely(options.from_bundled, bundled_ids())))
+    return options.from_bundled, None if kind is None else new_file(kind)
 
 
 def _from_trees(folder: Path, file: Path, operation: str) -> None:

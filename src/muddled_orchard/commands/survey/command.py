@@ -9,7 +9,7 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
-from muddled_orchard.commands.options import add_quiet, add_run_rules, add_scenarios, cores
+from muddled_orchard.commands.options import add_quiet, add_run_rules, add_scenarios, cores, new_file
 from muddled_orchard.commands.survey.as_json import survey_file
 from muddled_orchard.commands.survey.terminal import show_comparison, show_survey, show_table
 from muddled_orchard.core.base.problems import BadInput, Problem
@@ -48,10 +48,10 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--json", action="store_true", help="print JSON instead")
     parser.add_argument(
-        "--picture", metavar="FILE", type=Path, help="draw the graph of one scenario (.png, .svg)"
+        "--picture", metavar="FILE", type=new_file, help="draw the graph of one scenario (.png, .svg)"
     )
     parser.add_argument(
-        "--page", metavar="FILE", type=Path,
+        "--page", metavar="FILE", type=new_file,
         help="write a page: graphs, each conflict side by side, Git's marker styles, choices",
     )  # fmt: skip
     parser.add_argument(

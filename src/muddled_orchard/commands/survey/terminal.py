@@ -153,7 +153,7 @@ def _conflict(on: Console, key: Key, step: Step, conflict: Conflict) -> None:
         on.print(Text("    and beyond the hunks:"))
         _changes(on, changes)
     for why in dict.fromkeys(way.why for way in accepted if way.why):
-        on.print(Padding(Text(f"Why: {printable(why.strip(), on)}"), (0, 0, 0, 4)))
+        on.print(Padding(Text(f"Why: {printable(why.strip(), on)}"), (0, 0, 0, 4), expand=False))
 
 
 def _ways(on: Console, accepted: Sequence[Accepted]) -> None:
@@ -212,7 +212,7 @@ def _beside(
     table.add_row(*(_block(on, side) for side in sides))
     if title:
         on.print(Text(f"    {title}", style="faint"))
-    on.print(Padding(table, (0, 0, 0, 4)))
+    on.print(Padding(table, (0, 0, 0, 4), expand=False))
 
 
 def _accepted(on: Console, accepted: Sequence[Accepted], hunk: int | None) -> None:
@@ -223,7 +223,7 @@ def _accepted(on: Console, accepted: Sequence[Accepted], hunk: int | None) -> No
     counts = f" (counts {weight:g} times)" if weight != 1 else ""
     text = words or ("" if long else "nothing")
     shown = Text(f"accepted{counts}: {printable(text, on)}", style="good" if accepted else "bad")
-    on.print(Padding(shown, (0, 0, 0, 4)))
+    on.print(Padding(shown, (0, 0, 0, 4), expand=False))
     by_rules = next((choice for choice in _choices(accepted, hunk) if choice.rules), None)
     if by_rules is not None and by_rules not in long:
         on.print(Text("    for example:", style="faint"))

@@ -20,6 +20,7 @@ from muddled_orchard.commands.options import (
     add_table_form,
     course_of,
     ledger_of,
+    new_file,
     table_form_of,
 )
 from muddled_orchard.core.base.problems import BadInput, Problem
@@ -43,12 +44,15 @@ NO_STATISTICS = "Item statistics take pandas: pip install 'muddled-orchard[stati
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """The options of `muddled tally`."""
-    parser.add_argument("--page", metavar="FILE", type=Path, help="write a page that stands alone (HTML)")
+    parser.add_argument("--page", metavar="FILE", type=new_file, help="write a page that stands alone (HTML)")
     parser.add_argument(
-        "--picture", metavar="FILE", type=Path, help="draw the class; FILE ends in .png or .svg (matplotlib)"
+        "--picture",
+        metavar="FILE",
+        type=new_file,
+        help="draw the class; FILE ends in .png or .svg (matplotlib)",
     )
     parser.add_argument(
-        "--csv", metavar="FILE", type=Path, help="write a row an item (CSV); - is standard output"
+        "--csv", metavar="FILE", type=new_file, help="write a row an item (CSV); - is standard output"
     )
     add_table_form(parser, excuses=False)
     parser.add_argument("--json", action="store_true", help="print everything as JSON instead")

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import argparse
 import sys
-from pathlib import Path
 
 from msgspec.structs import replace
 
+from muddled_orchard.commands.options import new_file
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.walkthrough.walkthrough import Walkthrough
@@ -28,7 +28,7 @@ FORMS = ("text", "md", "html", "sh")
 def add_options(parser: argparse.ArgumentParser) -> None:
     """The options of `muddled walkthrough`."""
     parser.add_argument("scenario", metavar="SCENARIO", help="a scenario file, or the id of a bundled one")
-    parser.add_argument("--to", metavar="FILE", type=Path, help="write it there; - is standard output")
+    parser.add_argument("--to", metavar="FILE", type=new_file, help="write it there; - is standard output")
     parser.add_argument(
         "--form", choices=FORMS,
         help="text, Markdown, a page to step through, a script that plays it (default: what FILE ends in)",

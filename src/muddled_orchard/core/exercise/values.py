@@ -71,12 +71,13 @@ def sample_values(scenario: Scenario) -> Iterator[dict[str, str]]:
     some between), the other names as in the plain variant."""
     plain = values_of(scenario, PLAIN_VARIANT)
     for name, value in scenario.values.items():
-        for option in _options(value):
+        for option in options_of(value):
             if option != plain[name]:
                 yield {**plain, name: option}
 
 
-def _options(value: Value) -> list[str]:
+def options_of(value: Value) -> list[str]:
+    """What a value can be; of a long range the ends and some between."""
     if value.choose is not None:
         return list(dict.fromkeys(value.choose))[:_MOST_OPTIONS]
     low, high = value.between or (0, 0)

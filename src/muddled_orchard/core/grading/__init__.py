@@ -2,8 +2,8 @@
 
 `assess`, `case` (what criteria look at), `laying_out`, `conflict_reading`, `other_order` (merges out of
 order), `other_commits` (what was not asked for), `criteria/`, `readings` (how a file was resolved),
-`carrying` (the key's answers for another merge), `remote`, `doubts`, `notes` (how they worked),
-`assessment`, `finding`, `kinds` (what can be found, as data), `english` (the phrasebook), `summary`,
+`carrying` (the key's answers for another merge), `remote`, `doubts`, `others_values` (perhaps copied),
+`notes` (how they worked), `assessment`, `finding`, `kinds` (what can be found, as data), `summary`,
 `hints`, `unseen`, `settling` (persons' verdicts), `given` (what was handed out done earns nothing),
 `verdicts` (results without their texts), `rehearsal` (what an acted learner must get).
 """

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from itertools import islice
+from itertools import chain, islice
 
 from msgspec.structs import replace
 
@@ -33,6 +33,7 @@ from muddled_orchard.core.grading.laying_out import lay_out
 from muddled_orchard.core.grading.locating.locate import locate
 from muddled_orchard.core.grading.locating.results import Result
 from muddled_orchard.core.grading.notes import notes_on
+from muddled_orchard.core.grading.others_values import values_of_others
 from muddled_orchard.core.grading.remote import changes
 from muddled_orchard.core.key.graph import compact, wanted
 from muddled_orchard.core.submission.identity import work_id
@@ -67,7 +68,7 @@ def assess(submission: Submission, results: tuple[Result, ...] | None = None) ->
         state=state,
         criteria=tuple(criteria),
         hunks=hunks[:_MOST],
-        doubts=_first(doubts(case)),
+        doubts=_first(chain(doubts(case), values_of_others(case.scenario, key.variant, hunks))),
         worked=_first(notes_on(submission)),
         commits=tuple(evidence.commits)[:_MOST_COMMITS],
         unmet=sum(task.unmet.count for task in case.tasks),

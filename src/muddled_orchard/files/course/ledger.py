@@ -285,27 +285,70 @@ class Ledger(LedgerFile):
 
     # -- Privacy --------------------------------------------------------------------------------------
 
-    def forget(self, learner: str) -> int:
-        """Delete a learner with all that is kept of them; how many gradings went. Raises BadInput where there
-        is no such learner."""
+    def person(self, learner: str) -> dict[str, list[dict[str, Any]]]:
+        """Every row that is a learner's, by table, with what they share with a team; no password is told.
+        Raises BadInput where there is no such learner."""
+        self._refuse_unknown(learner)
+        found = {}
+        for table, of in LEARNERS.items():
+            whose = f"{of.column} = :learner"
+            if table == "grading":
+                shared = "SELECT exercise, variant FROM hand_out WHERE learner = :learner AND team <> ''"
+                whose += f" OR (exercise, variant) IN ({shared})"
+            with self._told():
+                cursor = self._db.execute(f"SELECT * FROM {table} WHERE {whose}", {"learner": learner})
+                names = [name for name, *_ in cursor.description]
+                found[table] = [
+                    {
+                        name: _plain(name, value)
+                        for name, value in zip(names, row, strict=True)
+                        if name not in _SECRET
+                    }
+                    for row in cursor
+                ]
+        return found
+
+    def last_written(self) -> dict[str, str]:
+        """When something was last written down of each learner, by id."""
+        last = {}
+        for learner in self.learners():
+            times = [
+                self._rows(f"SELECT max({when}) FROM {table} WHERE {LEARNERS[table].column} = ?", (learner,))[
+                    0
+                ][0]
+                for table, when in _WRITTEN.items()
+            ]
+            last[learner] = max((str(time) for time in times if time is not None), default="")
+        return last
+
+    def _refuse_unknown(self, learner: str) -> None:
         if learner not in self.learners():
             what = f'there is no learner "{learner}"'
             raise BadInput(Problem(what, likely(learner, self.learners()), file=str(self.path)))
-        shared = {place: members for place, members in self.teams().items() if learner in members}
+
+    def forget(self, *learners: str) -> int:
+        """Delete learners with all that is kept of them; how many gradings went. Raises BadInput where one is
+        not known."""
+        for learner in learners:
+            self._refuse_unknown(learner)
         with self._transaction():
-            # What a team made stays with the others.
-            for (exercise, variant), members in shared.items():
+            gone = sum(map(self._forget, learners))
+        self._leave_nothing()
+        return gone
+
+    def _forget(self, learner: str) -> int:
+        for (exercise, variant), members in self.teams().items():
+            if learner in members:  # what a team made stays with the others
                 other = next(member for member in members if member != learner)
                 self._run(
                     "UPDATE grading SET learner = ?, submission = 'a team''s work ' || id WHERE learner = ? AND exercise = ? AND variant = ?",
                     (other, learner, exercise, variant),
                 )
-            # Gradings of another's variant that came under this name say no learner, but where they lay.
-            gone = {
-                table: self._run(f"DELETE FROM {table} WHERE {of.column} = ?", (learner,)).rowcount
-                for table, of in LEARNERS.items()
-            }
-        self._leave_nothing()
+        # Gradings of another's variant that came under this name say no learner, but where they lay.
+        gone = {
+            table: self._run(f"DELETE FROM {table} WHERE {of.column} = ?", (learner,)).rowcount
+            for table, of in LEARNERS.items()
+        }
         return gone["grading"]
 
     def make_anonymous(self) -> int:
@@ -358,6 +401,22 @@ def words_of(text: str) -> Mapping[str, str]:
         return _NO_WORDS  # of a large class there are many
     found = json.loads(text)
     return {intern(str(name)): intern(str(value)) for name, value in found.items()}
+
+
+_SECRET = ("salt", "hash")
+
+_WRITTEN = {
+    "push": "at", "hand": "raised", "grading": "graded", "hand_out": "made", "settlement": "made",
+    "allowance": "made", "learner": "added",
+}  # fmt: skip
+"""The columns that say when a row of a learner's was written, by table."""
+
+
+def _plain(name: str, value: Any) -> Any:
+    """A value of a column as JSON has it."""
+    if name == "result":
+        return json.loads(unpacked(value))
+    return json.loads(value) if name in ("tips", "more", "refs") else value
 
 
 _GRADING = Grading.__struct_fields__[1:]

@@ -29,6 +29,7 @@ from muddled_orchard.core.document import (
 )
 from muddled_orchard.show.terminal.characters import SIGNS, STYLES, printable, sign, speaks_unicode
 from muddled_orchard.show.terminal.drawn_graph import show_graph
+from muddled_orchard.show.terminal.plain import AS_WIDE_AS_NEEDED
 
 _MOST_LINES = 12
 _WIDE = 100
@@ -119,12 +120,12 @@ def _table(on: Console, rows: Sequence[Score]) -> Table:
 
 def _texts(on: Console, texts: Sequence[Text], results: Sequence[Text]) -> None:
     """Side by side where the terminal is wide enough, else under one another."""
-    wide = on.width >= _WIDE
+    wide = _WIDE <= on.width < AS_WIDE_AS_NEEDED
     shown = [_beside(on, texts), _beside(on, results)] if wide else [_stacked(on, [*texts, *results])]
     for number, table in enumerate(shown):
         if number:
-            on.print(Padding(Shown(), (0, 0, 0, 2)))
-        on.print(Padding(table, (0, 0, 0, 2)))
+            on.print()
+        on.print(Padding(table, (0, 0, 0, 2), expand=wide))
 
 
 def _stacked(on: Console, texts: Sequence[Text]) -> Table:

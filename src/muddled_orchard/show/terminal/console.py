@@ -8,6 +8,8 @@ from typing import TextIO
 from rich.console import Console
 from rich.theme import Theme
 
+from muddled_orchard.show.terminal.plain import AS_WIDE_AS_NEEDED, width_of
+
 # good: as wanted; bad: not as wanted; doubt: in between, or for a person to decide.
 THEME = Theme({"good": "green", "bad": "red", "doubt": "yellow", "faint": "dim", "strong": "bold"})
 
@@ -21,6 +23,10 @@ class _Console(Console):
 
 
 def console(stream: TextIO | None = None) -> Console:
-    """A console for stdout (or another stream): no colour where that is no terminal or NO_COLOR is set,
-    and no markup, so that no text from a repository can pass for ours."""
-    return _Console(file=stream or sys.stdout, theme=THEME, markup=False, highlight=False, emoji=False)
+    """A console for stdout (or another stream): no colour where that is no terminal or NO_COLOR is set, and
+    nothing wrapped there; and no markup, so that no text from a repository can pass for ours."""
+    out = stream or sys.stdout
+    on = _Console(file=out, theme=THEME, markup=False, highlight=False, emoji=False)
+    if width_of(out) == AS_WIDE_AS_NEEDED:
+        on.width = AS_WIDE_AS_NEEDED
+    return on

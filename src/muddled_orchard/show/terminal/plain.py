@@ -26,13 +26,24 @@ Styled = tuple[str, str]
 """A text on one line and its style, empty for none."""
 
 
+AS_WIDE_AS_NEEDED = 10_000
+"""The width of what is no terminal: a record is a line there, and never wrapped."""
+
+
+def width_of(stream: TextIO) -> int:
+    """How many letters a line may have: the variable COLUMNS says it, or the terminal."""
+    if "COLUMNS" in os.environ or stream.isatty():
+        return shutil.get_terminal_size().columns
+    return AS_WIDE_AS_NEEDED
+
+
 class Plain:
     """A terminal, or a file, to which lines are written in the styles of all views."""
 
     def __init__(self, stream: TextIO | None = None) -> None:
         self._stream = stream or sys.stdout
         self.encoding = self._stream.encoding or "utf-8"
-        self.width = shutil.get_terminal_size().columns
+        self.width = width_of(self._stream)
         coloured = "NO_COLOR" not in os.environ and os.environ.get("TERM") != "dumb"
         self._coloured = coloured and self._stream.isatty()
 

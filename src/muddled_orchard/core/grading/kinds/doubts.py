@@ -119,3 +119,17 @@ class BranchWithoutCommit(Kind, frozen=True):
     @property
     def said(self) -> str:
         return f"HEAD is on {self.branch}, which has no commit"
+
+
+class ValueOfAnother(Kind, frozen=True):
+    """A wrong conflict reads as it would with a value of another variant."""
+
+    file: str
+    hunk: int | None
+    value: str
+    own: str
+
+    @property
+    def said(self) -> str:
+        place = f"{self.file}, hunk {self.hunk}," if self.hunk else f"{self.file}"
+        return f"{place} has a value of another variant ({self.value} for {self.own}): was it copied?"
