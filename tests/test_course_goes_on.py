@@ -451,14 +451,12 @@ def test_one_persons_data_and_retention(piled: Path, tmp_path: Path) -> None:
     assert told["tables"]["grading"][0]["result"]["variant"] == told["tables"]["hand_out"][0]["variant"]
     assert told["repositories"] == ["repositories/press-limit/bo.git"]
     with database(tmp_path / "c/orchard.db") as db:  # ada and cyd are of last year
-        old = "'2024-05-05T00:00:00+00:00'"
-        db.executescript(
-            f"""
-            UPDATE hand_out SET made = {old} WHERE learner IN ('ada', 'cyd');
-            UPDATE grading SET graded = {old} WHERE learner IN ('ada', 'cyd');
-            UPDATE learner SET added = {old} WHERE id IN ('ada', 'cyd');
-            """
-        )
+        for query in (
+            "UPDATE hand_out SET made = '2024-05-05T00:00:00+00:00' WHERE learner IN ('ada', 'cyd')",
+            "UPDATE grading SET graded = '2024-05-05T00:00:00+00:00' WHERE learner IN ('ada', 'cyd')",
+            "UPDATE learner SET added = '2024-05-05T00:00:00+00:00' WHERE id IN ('ada', 'cyd')",
+        ):
+            db.execute(query)
     assert "2 learners (ada and cyd)" in muddled("ledger", "--forget-before", "2025-01-01", folder=tmp_path / "c").stdout  # fmt: skip
     assert "and 1 repository of a host" in muddled("ledger", "--forget", "bo", folder=tmp_path / "c").stdout
     assert not (tmp_path / "c/repositories/press-limit/bo.git").exists()

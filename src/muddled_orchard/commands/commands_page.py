@@ -26,7 +26,7 @@ Made from the parsers by `scripts/schema`; `muddled COMMAND --help` shows the sa
   in the working folder, or where `--scenarios` says. Those that were handed out are in the ledger.
 - Exit codes: 0 done; 1 done, and something fell short (somebody is below `--pass-mark`, `survey` found
   errors, `rehearse` a surprise); 2 wrong use, nothing could be read, or the output could not be written; 130
-  stopped by Ctrl-C; 143 asked to end.
+  stopped by Ctrl-C; 141 who reads has seen enough (`| head`); 143 asked to end.
 """
 
 
