@@ -99,7 +99,8 @@ class PageRequests:
 
     def _due(self, who: str, exercise: ServedExercise) -> str:
         due = self._host.course.due(who, exercise.id)
-        return time_with_zone(due) if due else ""
+        excused = self._host.course.allowances.excused(who, exercise.id)
+        return time_with_zone(due) if due and not excused else ""
 
     def _allowed(self, who: str, exercise: ServedExercise) -> str:
         """What is allowed to a learner alone, as a sentence; empty: nothing is."""
