@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+import sys
 from pathlib import Path
 
 import jsonschema
@@ -11,6 +12,7 @@ import pytest
 
 from muddled_orchard.commands.json_outputs import OUTPUTS, finding_schemas, output_schema
 from tests.conftest import muddled, shell
+from tests.test_class import RIGHT
 
 DOCS = Path(__file__).parent.parent / "docs"
 
@@ -42,6 +44,24 @@ def test_the_scenario_on_the_page_works_and_its_errors_are_those_on_the_page(tmp
     wrong = text.replace('from = "main"', 'from = "mian"').replace('keep = ["theirs"]', 'kep = ["theirs"]')
     path.write_text(wrong, "utf-8")
     assert muddled("plant", path.name, "again", folder=tmp_path, code=2).stderr == shown
+
+
+def test_a_job_of_continuous_integration(tmp_path: Path) -> None:
+    """As a runner does it: the newest commit alone, on no branch, in an empty folder; then what the page says,
+    and once more with what the first run left."""
+    script = (DOCS / "ci.md").read_text("utf-8").split("```")[1].strip()
+    muddled("plant", "press-limit", "practice", folder=tmp_path)
+    shell(tmp_path / "practice/work", f"{RIGHT}\ngit clone -q --bare . {tmp_path}/server.git")
+    runner = (
+        f"mkdir -p job; cd job; git init -q; git remote add origin file://{tmp_path}/server.git || true\n"
+        "git fetch -q --depth=1 origin main:refs/remotes/origin/main; git checkout -q --detach origin/main\n"
+        f'muddled() {{ {sys.executable} -m muddled_orchard "$@"; }}\n'
+        f"{script}; echo exit $?"
+    )
+    for time in range(2):
+        assert shell(tmp_path, runner).splitlines()[-1] == "exit 0", time
+    assert "26 of 26" in (tmp_path / "job/summary.md").read_text("utf-8")
+    assert 'failures="0"' in (tmp_path / "job/grades.xml").read_text("utf-8")
 
 
 def test_no_page_is_long_and_no_line_scrolls() -> None:
