@@ -12,6 +12,7 @@ from typing import Any, cast
 import pytest
 
 from muddled_orchard.classroom.brief_page import brief_markdown
+from muddled_orchard.core.exercise.own_copy import BeginAgain
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from tests.conftest import graded, muddled, once, shell
 from tests.test_operations import Case, check
@@ -209,7 +210,7 @@ def test_what_commits_alone_can_not_show_is_skipped(
     shell(tmp_path / "one/work", f"{HELP}{script}\ngit bundle create -q ../../one.bundle --all")
     scenario = ScenarioLibrary().find(exercise)
     assert scenario is not None
-    assert ("git bundle create" in brief_markdown(scenario)) == (not look)
+    assert ("git bundle create" in brief_markdown(scenario, BeginAgain((), ()))) == (not look)
     (found,) = graded(tmp_path / "one.bundle").values()
     assert bool(found["needs_a_look"]) == look
     possible = sum(one["possible"] for one in found["criteria"].values())

@@ -568,7 +568,7 @@ def test_the_gradebook_and_the_page_of_tests(back: Path) -> None:
         .startswith("exercise,learner,variant,first commit,file,made\n")
     )
     assert (
-        "can't be written" in muddled("grade", "done", "--csv", "/proc/x/y.csv", folder=back, code=2).stderr
+        "there is no folder" in muddled("grade", "done", "--csv", "/proc/x/y.csv", folder=back, code=2).stderr
     )
 
 

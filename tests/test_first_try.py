@@ -199,11 +199,11 @@ def test_completion_and_manual_pages(tmp_path: Path) -> None:
     (tmp_path / "complete").write_text(muddled("help", "--completion", "bash").stdout, "utf-8")
     shell(tmp_path, "bash -n complete; grep -q -- --for-learner complete")
     muddled("help", "--manual", "man", folder=tmp_path)
-    assert {path.name for path in (tmp_path / "man").iterdir()} == {
+    assert {path.name for path in (tmp_path / "man/man1").iterdir()} == {
         "muddled.1",
         *(f"muddled-{name}.1" for name in COMMANDS),
     }
-    assert "for\\-learner" in (tmp_path / "man/muddled-grade.1").read_text("utf-8")
+    assert "for\\-learner" in (tmp_path / "man/man1/muddled-grade.1").read_text("utf-8")
     muddled("-C", "man", "survey", "press-limit", "-q", folder=tmp_path)
     for words, hint in (
         (["grade", "--for-leaner"], 'Did you mean "--for-learner"? See: muddled grade --help'),

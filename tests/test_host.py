@@ -37,6 +37,7 @@ from muddled_orchard.core.course.passwords import hashed, matches, new_password
 from muddled_orchard.core.course.plan import CourseExercise, CoursePlan
 from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.core.exercise.own_copy import clone_commands, delete_command, push_command
 from muddled_orchard.core.git.pkt_lines import push_request, server_options, with_text
 from muddled_orchard.core.grading.assessment import unreadable
 from muddled_orchard.core.grading.summary import standing
@@ -277,9 +278,12 @@ def test_exercises_of_every_kind_can_be_pushed(tmp_path: Path) -> None:
             (tmp_path / "packed.tar.gz").write_bytes(course.archive(given, str(there)))
             shell(tmp_path, "tar xzf packed.tar.gz")
         else:
-            shell(tmp_path, course.clone(given, str(there)).replace("git clone", "git clone -q"))
+            clone = clone_commands(course.variant(given).history, str(there), f"{one.id}/work")
+            shell(tmp_path, "\n".join(clone).replace("git clone", "git clone -q"))
         standings = []
-        for script in ("", f"{PUSHED[one.id]}\n{course.brief(given)[1]} -q\n{course.deletes(given)}"):
+        variant = course.variant(given)
+        delete = delete_command(variant.scenario, variant.history)
+        for script in ("", f"{PUSHED[one.id]}\n{push_command(variant.scenario)} -q\n{delete}"):
             work = tmp_path / one.id / "work"
             if script:
                 key = make_key(scratch, one.exercise.scenario, given.variant)

@@ -178,7 +178,7 @@ def test_no_push_leads_further(host: RunningHost, tmp_path: Path) -> None:
         tmp_path / "theirs",
         f"git push --force {host.remote('ada')} main refs/remotes/origin/night-shift:refs/heads/night-shift",
     ).stderr
-    assert "its commits are not those that were handed out in this" in " ".join(
+    assert "its commits are not those that were handed out to this" in " ".join(
         copied.replace("remote:", "").split()
     )
     assert "got it" not in copied

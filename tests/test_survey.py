@@ -120,7 +120,7 @@ def test_the_graph_can_be_drawn(tmp_path: Path) -> None:
     for arguments, says in (
         (["rebase-four", "--picture", "graph.gif"], "no name for a picture"),
         (["rebase-four", "press-limit", "--picture", "graph.png"], "one picture for 2 scenarios"),
-        (["rebase-four", "--picture", "/proc/nowhere/graph.png"], "can't be written"),
+        (["rebase-four", "--picture", "/proc/nowhere/graph.png"], "there is no folder"),
     ):
         done = muddled("survey", "--quiet", *arguments, folder=tmp_path, code=2)
         assert says in done.stderr
@@ -174,7 +174,7 @@ def test_two_ways_to_the_same_files_are_compared() -> None:
     for arguments, says in (
         (["press-limit", "--without-key"], "goes with --page"),
         (["press-limit", "--page", "-", "--json"], "only one thing"),
-        (["press-limit", "--page", "/proc/nowhere/x.html"], "can't be written"),
+        (["press-limit", "--page", "/proc/nowhere/x.html"], "there is no folder"),
     ):
         assert says in muddled("survey", *arguments, code=2).stderr
 

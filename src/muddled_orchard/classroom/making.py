@@ -14,6 +14,7 @@ from muddled_orchard.core.base.phrases import counted, was
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.exercise.cloning import beyond_a_clone
+from muddled_orchard.core.exercise.own_copy import BeginAgain, begin_again
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.core.git.trees import PLAIN_FILE, File
@@ -80,7 +81,7 @@ def made(
         yield (_portion_made(exercises, out, portion) for portion in portions)
         return
     for exercise in exercises:  # the page's template is made ready once, and not in every process
-        brief_page(exercise.key.scenario, exercise.graph)
+        brief_page(exercise.key.scenario, exercise.graph, BeginAgain((), ()))
     with workers(jobs, _maker, exercises, out) as pool:
         yield _as_made(in_order(portions, pool.submit, PORTIONS_AHEAD * jobs))
 
@@ -215,10 +216,11 @@ def needs_archive(practice: Practice) -> bool:
 def whole_folder(exercise: Exercise, practice: Practice, url: str = "") -> dict[str, File]:
     """The files of a practice folder with its brief. Where it has a `url`, that is the remote of its
     repository."""
-    page = brief_page(practice.scenario, of_variant(exercise.graph, exercise.key, practice.history))
+    again = begin_again(practice.scenario, practice.history, practice.ids)
+    page = brief_page(practice.scenario, of_variant(exercise.graph, exercise.key, practice.history), again)
     return {
         **(with_remote(practice.files, practice.history, url) if url else practice.files),
-        BRIEF: File(PLAIN_FILE, brief_markdown(practice.scenario).encode()),
+        BRIEF: File(PLAIN_FILE, brief_markdown(practice.scenario, again).encode()),
         PAGE: File(PLAIN_FILE, page.encode()),
     }
 

@@ -10,8 +10,10 @@ from msgspec import Struct
 
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.asked import ASKED, asked_by
+from muddled_orchard.core.exercise.brief_notes import STUCK, beginning_again
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.operations.am import MAILBOX
+from muddled_orchard.core.exercise.own_copy import begin_again
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.steps import to_fetch, to_start, to_switch
 from muddled_orchard.core.exercise.task import Task
@@ -120,7 +122,10 @@ def put_practice(folder: Path, practice: Practice) -> None:
     """
     check_empty(folder)
     remove_left_over(folder.parent)
-    brief = File(PLAIN_FILE, practice.scenario.brief_text.encode())
+    again = begin_again(practice.scenario, practice.history, practice.ids)
+    how = beginning_again(again, "Plant it once more")
+    text = f"{practice.scenario.brief_text}\n## Begin again\n\n{how}\n## Stuck?\n\n{STUCK}"
+    brief = File(PLAIN_FILE, text.encode())
     put_in_place(folder, {**practice.files, BRIEF: brief})
 
 

@@ -167,7 +167,7 @@ class GitRequests:
         finally:
             body.close()
         lines = await self._told(hand_out, push, self._host.address(request)) if push else []
-        kept, most = await self._kept(hand_out), self._host.disk.most
+        kept, most = await self._host.kept_of(hand_out.learner), self._host.disk.most
         if lines and kept > _NEARLY * most:
             lines[-1:] = [
                 f"Your repositories here hold {in_mib(kept)} of the {in_mib(most)} that they may.",
@@ -185,15 +185,7 @@ class GitRequests:
         refs = self._host.desk.count_of_refs(hand_out.learner, hand_out.exercise) + len(wanted.refs)
         if refs > _MOST_REFS:
             raise Refused(413, f"More than {_MOST_REFS:,} refs can't be kept: delete some.")
-        if await self._kept(hand_out) >= self._host.disk.most:
-            most = in_mib(self._host.disk.most)
-            raise Refused(507, f"Your repositories here hold the {most} that they may: tell your instructor.")
-
-    async def _kept(self, hand_out: HandOut) -> int:
-        """How many bytes all repositories of a learner hold."""
-        course, learner = self._host.course, hand_out.learner
-        places = [course.folder / course.place(learner, id_) for id_ in course.exercises]
-        return await asyncio.to_thread(self._host.disk.of, places)
+        await self._host.refuse_full(hand_out.learner)
 
     async def _look_through(self, ask: GitRequest, wanted: PushRequest) -> None:
         """Raise Refused where a push has what nobody could read, before Git unpacks it."""

@@ -17,16 +17,19 @@ from muddled_orchard.commands.host.clock import Clock
 from muddled_orchard.commands.host.connections import Connections
 from muddled_orchard.commands.host.events import News
 from muddled_orchard.commands.host.git_service import GitService
-from muddled_orchard.commands.host.held import Held
+from muddled_orchard.commands.host.held import Held, HeldFile
 from muddled_orchard.commands.host.push_desk import LedgerThread, PushDesk, seconds
+from muddled_orchard.commands.host.refused import Refused
 from muddled_orchard.commands.host.repositories import DiskUse
 from muddled_orchard.commands.host.served_course import ServedCourse
-from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.base.limits import Bounds, in_mib
 from muddled_orchard.core.course.board import Board, Seen, board, excused_seen, seen_of_pushes
 from muddled_orchard.core.course.passwords import INSTRUCTOR
+from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.course.roster import shown_names
 from muddled_orchard.files.course.host_ledger import HostLedger
 from muddled_orchard.system.log import log
+from muddled_orchard.system.output import PRIVATE, write_file
 
 _HOST = re.compile(r"[A-Za-z0-9.-]{1,253}(:\d{1,5})?|\[[0-9a-fA-F:]{2,45}\](:\d{1,5})?")
 
@@ -114,6 +117,30 @@ class Host:
         await self.ledger.do(HostLedger.lower_hand, learner)
         await self.read_hands()
         self.news.tell(learner, INSTRUCTOR)
+
+    async def kept_of(self, learner: str) -> int:
+        """How many bytes all repositories and folders of a learner hold."""
+        course = self.course
+        places = [
+            course.folder / place(learner, id_)
+            for id_ in course.exercises
+            for place in (course.place, course.place_of_folders)
+        ]
+        return await asyncio.to_thread(self.disk.of, places)
+
+    async def refuse_full(self, learner: str) -> None:
+        """Raise Refused where a learner holds all that they may."""
+        if await self.kept_of(learner) >= self.disk.most:
+            most = in_mib(self.disk.most)
+            raise Refused(507, f"Your repositories here hold the {most} that they may: tell your instructor.")
+
+    async def take_folder(self, learner: str, exercise: str, body: HeldFile) -> RecordedPush:
+        """Keep a packed folder that was handed in, and write it down. Raises BadInput where that can't be."""
+        place = f"{self.course.place_of_folders(learner, exercise)}/{secrets.token_hex(8)}"
+        data = await asyncio.to_thread(body.file.read)
+        await asyncio.to_thread(write_file, self.course.folder / place, data, PRIVATE)
+        self.disk.look(self.course.folder / self.course.place_of_folders(learner, exercise))
+        return await self.desk.handed_in(self.course, learner, exercise, place)
 
     async def begin_again(self, learner: str, exercise: str, *, other: bool) -> None:
         """Give a learner's repository its handed-out branches, or those of another variant. Raises BadInput

@@ -30,3 +30,19 @@ if (main) {
   news.onmessage = later;
   setInterval(later, 30000);
 }
+
+// A folder is handed in as it is: no form of a browser sends a file by itself as the whole of a request.
+document.addEventListener("submit", async (event) => {
+  const form = event.target.closest("form[data-folder]");
+  if (!form) return;
+  event.preventDefault();
+  const said = form.querySelector("output");
+  const file = form.querySelector("input[type=file]").files[0];
+  if (!file) { said.textContent = "Choose the packed folder first."; return; }
+  said.textContent = "It is being sent...";
+  const headers = { "X-Form-Token": form.dataset.token, "Content-Type": "application/octet-stream" };
+  const answer = await fetch(form.action, { method: "POST", body: file, headers });
+  if (answer.ok) { renew(); return; }
+  const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+  said.textContent = page.querySelector("p:last-of-type")?.textContent || page.body.textContent;
+});

@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from urllib.parse import parse_qsl, quote
 
 from starlette.requests import Request
-from starlette.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
+from starlette.responses import HTMLResponse, PlainTextResponse, RedirectResponse, Response, StreamingResponse
 
 from muddled_orchard.commands.host import pages
 from muddled_orchard.commands.host.events import TooManyPages
@@ -29,8 +29,15 @@ from muddled_orchard.core.course.passwords import INSTRUCTOR
 from muddled_orchard.core.course.plan import Feedback
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.document import Block, Paragraph
+from muddled_orchard.core.exercise.own_copy import (
+    clone_commands,
+    delete_command,
+    push_command,
+    push_over_command,
+)
 from muddled_orchard.core.grading.summary import SAID, standing
 from muddled_orchard.vcs.read.quarantine import Unreadable
+from muddled_orchard.vcs.write.practice import WORK
 
 _TELLING: dict[Feedback, Telling] = {
     "hints": Telling(points=False),
@@ -38,6 +45,12 @@ _TELLING: dict[Feedback, Telling] = {
     "full": Telling(key=True),
 }
 _INSTRUCTORS = Telling(key=True, left="what was left")
+_OF_PAGE = "x-form-token"
+"""The header in which a script of ours says which page it is of."""
+
+_PATIENCE = 5.0
+"""Seconds that somebody waits for what was found in a folder."""
+
 _LARGEST_FORM, _MOST_FIELDS = 4_096, 10
 
 
@@ -72,7 +85,8 @@ class PageRequests:
     async def exercise(self, request: Request, who: str) -> Response:
         """An exercise of a learner."""
         exercise, hand_out = self._opened(request, who)
-        brief, push = await asyncio.to_thread(self._host.course.brief, hand_out)
+        variant = await asyncio.to_thread(self._host.course.variant, hand_out)
+        scenario, history = variant.scenario, variant.history
         now = self._host.clock.now()
         scheme, _, where = self._host.address(request).partition("://")
         url = f"{scheme}://{quote(who)}@{where}/git/{quote(who)}/{exercise.id}.git"
@@ -80,14 +94,16 @@ class PageRequests:
             course=self._host.course.plan.title,
             id=exercise.id,
             title=exercise.title,
-            brief=brief,
+            brief=scenario.brief,
+            graph=await asyncio.to_thread(self._host.course.graph, hand_out),
             due=self._due(who, exercise),
             allowed=self._allowed(who, exercise),
             lacks=exercise.lacks,
-            note=exercise.to_note,
-            clone=self._host.course.clone(hand_out, url),
-            push=push,
-            deletes=self._host.course.deletes(hand_out),
+            takes_folder=exercise.takes_folder,
+            clone=clone_commands(history, url, f"{exercise.id}/{WORK}"),
+            push=push_command(scenario),
+            push_over=push_over_command(scenario),
+            deletes=delete_command(scenario, history),
             pushes=self._shown(
                 who, exercise.id, _TELLING.get(self._host.course.feedback(who, exercise.id, now))
             ),
@@ -197,15 +213,38 @@ class PageRequests:
         )
         return RedirectResponse(back, 303)
 
+    async def folder(self, request: Request, who: str) -> Response:
+        """Take the folder of a learner, packed, as the body of the request."""
+        exercise, _ = self._opened(request, who)
+        self._refuse_other_pages(request.headers.get(_OF_PAGE, ""), who)
+        if not exercise.takes_folder:
+            raise Refused(404, "This exercise is handed in by a push.")
+        await self._host.refuse_full(who)
+        body = HeldFile(self._host.held, who)
+        try:
+            await received(request.stream(), self._host.bounds.size, body)
+        except Refused as refused:
+            raise Refused(refused.status, f"Nothing was taken: {refused.why}.") from None
+        try:
+            push = await self._host.take_folder(who, exercise.id, body)
+        finally:
+            body.close()
+        await self._host.desk.graded(self._host.course, push, _PATIENCE)
+        return PlainTextResponse("It has come in.\n")
+
     async def _of_page(self, request: Request, who: str) -> tuple[dict[str, str], str]:
         """The fields of a form of ours, and the learner whom it is about. Raises Refused."""
         form = await _form(request, HeldFile(self._host.held, who))
-        if not hmac.compare_digest(form.get("token", "").encode(), self._host.token(who).encode()):
-            raise Refused(403, "This form is not of a page here; go back and load the page anew.")
+        self._refuse_other_pages(form.get("token", ""), who)
         learner = form.get("learner", "") if who == INSTRUCTOR else who
         if learner not in self._host.course.learners:
             raise Refused(404, "There is no such learner.")
         return form, learner
+
+    def _refuse_other_pages(self, token: str, who: str) -> None:
+        """Raise Refused where a form is not of a page of ours."""
+        if not hmac.compare_digest(token.encode(), self._host.token(who).encode()):
+            raise Refused(403, "This form is not of a page here; go back and load the page anew.")
 
     def _shown(self, learner: str, exercise: str, telling: Telling | None) -> list[pages.PushShown]:
         pushes = list(enumerate(self._host.desk.pushes(learner, exercise), start=1))
@@ -225,7 +264,7 @@ def _push_shown(count: int, result: PushResult, telling: Telling | None) -> page
     else:
         said = SAID[standing(result.assessment)][0].lower()
         blocks = list(work_blocks(result.assessment, telling))
-    return pages.PushShown(count, at, said, blocks)
+    return pages.PushShown(count, at, said, blocks, folder=bool(result.push.file))
 
 
 async def _form(request: Request, body: HeldFile) -> dict[str, str]:

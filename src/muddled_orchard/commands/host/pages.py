@@ -16,7 +16,9 @@ from msgspec import Struct
 from muddled_orchard.core.base.phrases import ago, counted, listed
 from muddled_orchard.core.course.board import STAGES, Board, BoardRow, Seen
 from muddled_orchard.core.document import Block
+from muddled_orchard.core.key.graph import Graph
 from muddled_orchard.show.document.page import blocks_html
+from muddled_orchard.show.figures.svg import graph_svg, told
 from muddled_orchard.show.page import rendered, template
 from muddled_orchard.show.terminal.characters import printable
 
@@ -25,12 +27,13 @@ _MOST_NAMES = 6
 
 class PushShown(Struct, frozen=True):
     """A push as a page shows it: its number among the learner's, when it came, how it stands in a few words,
-    and what is told of it."""
+    what is told of it, and whether it was a folder."""
 
     count: int
     at: str
     said: str
     told: Sequence[Block]
+    folder: bool = False
 
 
 class ExerciseShown(Struct, frozen=True):
@@ -45,20 +48,22 @@ class ExerciseShown(Struct, frozen=True):
 
 
 class ExercisePage(Struct, frozen=True, kw_only=True):
-    """What the page of an exercise shows: the brief as Markdown, what a clone lacks, what to know before
-    pushing, the commands that get it and hand it in, the one that deletes what has to go, and the pushes, the
-    newest first. `allowed` says what is allowed to this learner alone; `again`: they may take another.
-    """
+    """What the page of an exercise shows: the brief as Markdown, what is there before one begins, what a
+    clone lacks, whether the folder is handed in, the commands that get it, push it, push over what was pushed
+    and delete what has to go, and the pushes, the newest first. `allowed` says what is allowed to this
+    learner alone; `again`: they may take another variant."""
 
     course: str
     id: str
     title: str
     brief: str
     due: str
+    graph: Graph
     lacks: Sequence[str]
-    note: str
-    clone: str
+    takes_folder: bool
+    clone: Sequence[str]
     push: str
+    push_over: str
     deletes: str
     pushes: Sequence[PushShown]
     hand: bool
@@ -67,11 +72,14 @@ class ExercisePage(Struct, frozen=True, kw_only=True):
     again: bool = False
 
 
-def page(title: str, body: str, top: str, *, wide: bool = False, live: bool = False) -> str:
-    """A page with this body, which is HTML; a `live` one keeps itself up to date. `top` leads from it to
+def page(
+    title: str, body: str, top: str, *, wide: bool = False, live: bool = False, beside: bool = False
+) -> str:
+    """A page with this body, which is HTML; a `live` one keeps itself up to date, and one with parts `beside`
+    each other has them so where it is wide enough. `top` leads from it to
     where the host's own paths begin: a proxy may have put them below another one."""
     marked = Markup(body)  # noqa: S704 - every text in it is escaped
-    about = {"title": title, "body": marked, "top": top, "wide": wide, "live": live}
+    about = {"title": title, "body": marked, "top": top, "wide": wide, "live": live, "beside": beside}
     return template("commands/host/page.html").render(about)
 
 
@@ -122,16 +130,19 @@ def exercise_page(shown: ExercisePage, top: str) -> str:
         again=shown.again,
         brief=rendered(shown.brief),
         lacks=listed(shown.lacks, len(shown.lacks)) if shown.lacks else "",
-        note=shown.note,
-        clone=shown.clone,
+        graph=Markup(graph_svg(shown.graph)),  # noqa: S704 - every text in it is escaped there
+        drawn=told(shown.graph),
+        takes_folder=shown.takes_folder,
+        clone="\n".join(shown.clone),
         push=shown.push,
+        push_over=shown.push_over,
         deletes=shown.deletes,
         pushes=_pushes(shown.pushes),
         hand=shown.hand,
         token=shown.token,
         top=top,
     )
-    return page(shown.title, body, top, live=True)
+    return page(shown.title, body, top, live=True, beside=True)
 
 
 def board_page(
@@ -190,6 +201,7 @@ def _pushes(pushes: Sequence[PushShown]) -> list[dict[str, object]]:
     return [
         {
             "count": push.count,
+            "kind": "Folder" if push.folder else "Push",
             "at": push.at,
             "said": printable(push.said),
             "told": Markup(blocks_html(push.told)),  # noqa: S704 - every text in it is escaped there

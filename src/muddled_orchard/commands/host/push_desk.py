@@ -146,6 +146,19 @@ class PushDesk:
         self._changed(history.pushes[-1])
         return push
 
+    async def handed_in(self, course: ServedCourse, learner: str, exercise: str, file: str) -> RecordedPush:
+        """Write a packed folder down that was handed in; `file` is where it lies, below the course's
+        folder."""
+        await self.noticed(course, learner, exercise)
+        history = self._histories.setdefault((learner, exercise), RepositoryPushes({}))
+        at = self._clock.now().isoformat(timespec="seconds")
+        push = await self._ledger.do(HostLedger.add_push, learner, exercise, history.refs, at, file)
+        history.add(PushResult(push))
+        self.noticed_count += 1
+        log.info("folder %s of %s to %s", push.id, learner, exercise)
+        self._changed(history.pushes[-1])
+        return push
+
     def grade_anew(self, pushes: Sequence[RecordedPush]) -> None:
         """Have pushes graded once more, by what their exercises say now, when there is time."""
         for push in pushes:
@@ -224,7 +237,9 @@ class PushDesk:
         """What is found in a push. One that takes long, and all of whoever had such a one of late, wait for
         the grader that takes its time: nobody else waits for them."""
         text = scenario_text(course.version(hand_out).scenario)
-        wanted = PushToGrade(course.snapshot(hand_out, push.refs), push.exercise, hand_out.variant, text)
+        snapshot = course.snapshot(hand_out, push.refs)
+        file = course.folder / push.file if push.file else None
+        wanted = PushToGrade(snapshot, push.exercise, hand_out.variant, text, file)
         if not self._turns.is_slow(push.learner):
             try:
                 async with self._turns.turn(push.learner):

@@ -14,6 +14,7 @@ from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.submission.file_source import FileSource
+from muddled_orchard.files.archives.unpacking import unpacked
 from muddled_orchard.files.stored import scenario_of
 from muddled_orchard.files.stored_results import assessment_of, assessment_text
 from muddled_orchard.system.apart import WorkersApart
@@ -27,12 +28,13 @@ from muddled_orchard.vcs.read.reader import ExerciseVariant
 
 class PushToGrade(Struct, frozen=True):
     """A push with what it is held against: the exercise's id, the variant that its repository was handed out
-    with, and the scenario's text."""
+    with, and the scenario's text. `file`: what is graded is a packed folder in this file instead."""
 
     snapshot: PushSnapshot
     exercise: str
     variant: str
     scenario: str
+    file: Path | None = None
 
 
 class PushGraders:
@@ -78,7 +80,7 @@ def _of_this(push: PushToGrade, text: str) -> Assessment:
     assessment = assessment_of(text)
     if assessment.exercise and (assessment.exercise, assessment.variant) != (push.exercise, push.variant):
         # Else the work of another, pushed here, would be theirs.
-        return unreadable("its commits are not those that were handed out in this repository")
+        return unreadable("its commits are not those that were handed out to this learner")
     return assessment
 
 
@@ -108,13 +110,14 @@ _BEHIND = 10
 
 
 def _prepare(folder: Path, bounds: Bounds) -> Callable[[PushToGrade | None], str]:
-    return partial(_grade, _Grading(begin_work(folder, bounds)))
+    return partial(_grade, _Grading(begin_work(folder, bounds), bounds))
 
 
 class _Grading:
     """A grader for pushes, whichever scenario they belong to."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, bounds: Bounds) -> None:
+        self._bounds = bounds
         self.push: PushToGrade | None = None
         self._scenarios: dict[str, tuple[str, Scenario]] = {}
         self.grader = Grader(folder, self._find, self._open)
@@ -130,6 +133,8 @@ class _Grading:
 
     def _open(self, _: Path) -> FileSource:
         assert self.push is not None  # noqa: S101 - it is set before grading begins
+        if self.push.file is not None:
+            return unpacked(self.push.file, self._bounds)
         return PushedSource(self.push.snapshot)
 
 
@@ -137,5 +142,5 @@ def _grade(grading: _Grading, push: PushToGrade | None) -> str:
     if push is None:  # what begins a process
         return ""
     grading.push = push
-    (assessment,) = grading.grader.grade([push.snapshot.repository])
+    (assessment,) = grading.grader.grade([push.file or push.snapshot.repository])
     return assessment_text(assessment)

@@ -12,7 +12,6 @@ from muddled_orchard.classroom.handing_out import earlier_version, enrol, exerci
 from muddled_orchard.classroom.making import HOSTED, Exercise, hand_out_of, lying_there, made, whole_folder
 from muddled_orchard.classroom.standing import allowances_of
 from muddled_orchard.classroom.versions import Mended
-from muddled_orchard.core.base.phrases import command
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.allowances import NOTHING_ALLOWED
 from muddled_orchard.core.course.passwords import INSTRUCTOR
@@ -22,7 +21,9 @@ from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.exercise.cloning import beyond_a_clone, given_up, lies_uncommitted
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
+from muddled_orchard.core.exercise.variants import Variant
 from muddled_orchard.core.git.refs import branch_ref
+from muddled_orchard.core.key.graph import Graph, of_variant
 from muddled_orchard.files.archives.packing import FORMATS, pack
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.vcs.planting import practice_of
@@ -32,7 +33,6 @@ from muddled_orchard.vcs.read.pushed import PushSnapshot
 from muddled_orchard.vcs.read.quarantine import refs_of
 from muddled_orchard.vcs.write.bare import hosted_repository
 from muddled_orchard.vcs.write.memory import loose_path
-from muddled_orchard.vcs.write.practice import WORK
 
 
 class Opened(Struct, frozen=True):
@@ -62,15 +62,10 @@ class ServedExercise(Struct, frozen=True):
         return self.exercise.scenario.title.strip()
 
     @property
-    def to_note(self) -> str:
-        """What learners must know before they push, since a push shows commits alone; empty: nothing."""
+    def takes_folder(self) -> bool:
+        """Whether a push can't show all that is asked, so that the folder is handed in."""
         scenario = self.exercise.scenario
-        if given_up(scenario):
-            unseen = "That something was begun and given up a push can't show"
-            return f"{unseen}: show it to your instructor, or hand in the folder."
-        if lies_uncommitted(scenario):
-            return "A push shows commits alone: commit what you have worked on first, your own work with it."
-        return ""
+        return given_up(scenario) or lies_uncommitted(scenario)
 
     def is_open(self, now: datetime) -> bool:
         """Whether it is handed out already."""
@@ -203,6 +198,10 @@ class ServedCourse:
             branch_ref(branch): practice.ids[number] for branch, number in practice.history.remote.items()
         }
 
+    def place_of_folders(self, learner: str, exercise: str) -> str:
+        """Where the folders are kept that a learner handed in, below the folder."""
+        return f"{exercise}/{learner}.folders"
+
     def place(self, learner: str, exercise: str) -> str:
         """The path of a repository below the folder."""
         return f"{exercise}/{learner}.git"
@@ -228,35 +227,14 @@ class ServedCourse:
         to_go = tuple(task.delete for task in practice.scenario.task if task.delete)
         return PushSnapshot(repository, refs, history.checked_out, hand_out.tips, before, to_go)
 
-    def brief(self, hand_out: HandOut) -> tuple[str, str]:
-        """The brief of a hand-out as Markdown, and the command that pushes what is asked for."""
-        exercise = self.version(hand_out)
-        scenario = exercise.variants.of(hand_out.variant).scenario
-        branches = dict.fromkeys(
-            task.on for task in scenario.task if not task.delete or task.on != task.delete
-        )
-        rewritten = {task.on for task in scenario.task if task.rewrites_branch}
-        gone = {task.delete for task in scenario.task}
-        kept = [branch for branch in branches if branch not in gone] or list(branches)
-        force = ["--force-with-lease"] if rewritten & set(kept) else []
-        return scenario.brief, command("git", "push", *force, "origin", *kept)
+    def variant(self, hand_out: HandOut) -> Variant:
+        """The variant that was handed out."""
+        return self.version(hand_out).variants.of(hand_out.variant)
 
-    def clone(self, hand_out: HandOut, url: str) -> str:
-        """The line that clones a repository, with every branch that was handed out."""
-        folder = f"{hand_out.exercise}/{WORK}"
-        history = self.version(hand_out).variants.of(hand_out.variant).history
-        words = [command("git", "clone", url, folder)]
-        others = [branch for branch in history.tips if branch != history.checked_out]
-        words += [command("git", "-C", folder, "branch", branch, f"origin/{branch}") for branch in others]
-        return " && ".join([*words, command("cd", folder)])
-
-    def deletes(self, hand_out: HandOut) -> str:
-        """The command that deletes a branch here which a task wants gone; empty where none does."""
+    def graph(self, hand_out: HandOut) -> Graph:
+        """What was handed out, drawn."""
         exercise = self.version(hand_out)
-        variant = exercise.variants.of(hand_out.variant)
-        there = variant.history.remote or variant.history.tips
-        gone = [task.delete for task in variant.scenario.task if task.delete and task.delete in there]
-        return command("git", "push", "origin", "--delete", *gone) if gone else ""
+        return of_variant(exercise.graph, exercise.key, self.variant(hand_out).history)
 
     def archive(self, hand_out: HandOut, url: str) -> bytes:
         """The practice folder of a hand-out, packed, with the repository at `url` as its remote."""

@@ -37,11 +37,11 @@ def person_json(ledger: Ledger, learner: str, kept: Mapping[str, Sequence[Path]]
 
 
 def repositories_of(folder: Path) -> dict[str, list[Path]]:
-    """The repositories that a host keeps below a folder, by learner: `EXERCISE/LEARNER.git`."""
+    """The repositories and folders that a host keeps below a folder, by learner: `EXERCISE/LEARNER.git`."""
     found: dict[str, list[Path]] = {}
-    for path in sorted(folder.glob("*/*.git")):
-        if path.is_dir() and not path.is_symlink() and (path / "HEAD").is_file():
-            found.setdefault(path.name.removesuffix(".git"), []).append(path)
+    for path in sorted((*folder.glob("*/*.git"), *folder.glob("*/*.folders"))):
+        if path.is_dir() and not path.is_symlink() and (path.suffix != ".git" or (path / "HEAD").is_file()):
+            found.setdefault(path.stem, []).append(path)
     return found
 
 

@@ -67,11 +67,11 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--earns", metavar="PERCENT", type=_percent, help="it earns this share of its points"
     )
     verdict.add_argument("--as-graded", action="store_true", help="looked at, and it stays as graded")
-    verdict.add_argument(
+    parser.add_argument(
         "--due", metavar="TIME",
         help="this learner has time until then: 2031-09-12T18:00, or 2031-09-12 for the end of that day",
     )  # fmt: skip
-    verdict.add_argument(
+    parser.add_argument(
         "--excuse", action="store_true", help="this learner is excused: the exercise counts nowhere"
     )
     parser.add_argument("--undo", action="store_true", help="take the newest verdict on it back")
@@ -98,6 +98,9 @@ def run(options: argparse.Namespace) -> int:
     """List, show, settle or take back."""
     earned, given = _verdict(options)
     allows = options.due is not None or options.excuse
+    if given + (options.due is not None) + options.excuse > 1:
+        what = "a verdict, --due and --excuse are three things"
+        raise BadInput(Problem(what, "Say one after the other."))
     _refuse_contradictions(options, given=given or allows)
     course = course_of(options)
     ledger = Ledger(ledger_of(options, course))

@@ -4,5 +4,6 @@
 `planned`, `proposed_messages`, `steps` (the commands that carry a task out), `delivering` (what is
 pushed and deleted), `tasks`, `todo` (the list of a rebase), `checks`, `asked`, `defaults`, `values`,
 `variants`, `story`, `changed_story` (what a mended one still hands out), `edits`, `history`, `cloning`
-(what no clone can give), `file_rules`, `text_rules`.
+(what no clone can give), `own_copy` (the commands around it), `brief_notes` (what a brief says besides),
+`file_rules`, `text_rules`.
 """

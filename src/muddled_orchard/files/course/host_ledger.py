@@ -32,14 +32,17 @@ class HostLedger(Ledger):
 
     # -- Pushes ---------------------------------------------------------------------------------------
 
-    def add_push(self, learner: str, exercise: str, refs: Mapping[str, str], at: str) -> RecordedPush:
-        """Write a push down with when it came and the refs after it, not graded yet."""
+    def add_push(
+        self, learner: str, exercise: str, refs: Mapping[str, str], at: str, file: str = ""
+    ) -> RecordedPush:
+        """Write a push down, or a folder in a `file`, with when it came and the refs after it, not graded
+        yet."""
         with self._transaction():
             done = self._run(
-                "INSERT INTO push VALUES (NULL, ?, ?, ?, ?, NULL)",
-                (at, learner, exercise, json.dumps(dict(refs))),
+                "INSERT INTO push VALUES (NULL, ?, ?, ?, ?, NULL, ?)",
+                (at, learner, exercise, json.dumps(dict(refs)), file),
             )
-        return RecordedPush(int(done.lastrowid or 0), at, learner, exercise, dict(refs))
+        return RecordedPush(int(done.lastrowid or 0), at, learner, exercise, dict(refs), file=file)
 
     def grade_push(self, push: RecordedPush, grading: Grading) -> RecordedPush:
         """Write down how a push was graded; the push as it is written down then."""
@@ -52,14 +55,16 @@ class HostLedger(Ledger):
 
     def pushes(self, *, ungraded: bool = False, newest: bool = False) -> list[RecordedPush]:
         """Pushes, the oldest first: all, those that are not graded yet, or the newest to each repository."""
-        query = "SELECT id, at, learner, exercise, refs, grading FROM push"
+        query = "SELECT id, at, learner, exercise, refs, grading, file FROM push"
         query += " WHERE grading IS NULL" if ungraded else ""
         query += " WHERE id IN (SELECT max(id) FROM push GROUP BY learner, exercise)" if newest else ""
         rows = self._rows(f"{query} ORDER BY id")
         with self._told():
             return [
-                RecordedPush(int(id_), str(at), str(learner), str(exercise), dict(words_of(refs)), grading)
-                for id_, at, learner, exercise, refs, grading in rows
+                RecordedPush(
+                    int(id_), str(at), str(learner), str(exercise), dict(words_of(refs)), grading, str(file)
+                )
+                for id_, at, learner, exercise, refs, grading, file in rows
             ]
 
     def forget_older_versions(self) -> list[RecordedPush]:

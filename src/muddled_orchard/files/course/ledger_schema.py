@@ -60,7 +60,8 @@ MIGRATIONS = (
     CREATE INDEX push_by_learner ON push (learner, exercise);
     CREATE TABLE hand (learner TEXT PRIMARY KEY REFERENCES learner (id), raised TEXT NOT NULL, exercise TEXT NOT NULL) STRICT;
     """,
-    # A learner may get another variant later, and a team shares one. Who has more time, or is excused.
+    # A learner may get another variant later, and a team shares one. Who has more time, or is excused. A
+    # folder may be handed in to a host as well.
     """
     ALTER TABLE hand_out RENAME TO hand_out_once;
     CREATE TABLE hand_out (
@@ -74,6 +75,7 @@ MIGRATIONS = (
     DROP TABLE hand_out_once;
     CREATE UNIQUE INDEX hand_out_in_force ON hand_out (exercise, learner) WHERE replaced IS NULL;
     CREATE INDEX hand_out_by_variant ON hand_out (exercise, variant);
+    ALTER TABLE push ADD COLUMN file TEXT NOT NULL DEFAULT '';
     CREATE TABLE allowance (
         id INTEGER PRIMARY KEY, made TEXT NOT NULL, learner TEXT NOT NULL REFERENCES learner (id),
         exercise TEXT NOT NULL, due TEXT, by TEXT NOT NULL, reason TEXT NOT NULL
@@ -92,7 +94,7 @@ class OfLearners(Struct, frozen=True):
 
 
 LEARNERS: Mapping[str, OfLearners] = {
-    "push": OfLearners("learner", {"learner": ":name", "refs": "'{}'"}),
+    "push": OfLearners("learner", {"learner": ":name", "refs": "'{}'", "file": "''"}),
     "hand": OfLearners("learner", None),
     "password": OfLearners("who", None),
     "grading": OfLearners("learner", {"learner": ":name"}),

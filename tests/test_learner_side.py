@@ -1,0 +1,107 @@
+"""The learner's side: briefs that help, and a host where everything can be handed in."""
+
+from __future__ import annotations
+
+import re
+import shutil
+from pathlib import Path
+
+import pytest
+
+from muddled_orchard.core.exercise.own_copy import clone_commands
+from muddled_orchard.core.exercise.variants import Variants
+from muddled_orchard.files.scenarios.bundled import bundled_ids
+from muddled_orchard.files.scenarios.catalogue import load, scenario_path
+from muddled_orchard.rehearsal.behaviours import named
+from muddled_orchard.rehearsal.session import LearnerSession
+from muddled_orchard.vcs.ask.keymaking import make_key
+from muddled_orchard.vcs.ask.scratch import ScratchRepository
+from muddled_orchard.vcs.planting import plant
+from tests.conftest import muddled, shell
+from tests.hosts import course_of, git, hosted
+
+STATE = "git for-each-ref --format='%(refname) %(objectname)' refs/heads; git symbolic-ref HEAD; git status --porcelain"
+
+
+@pytest.mark.parametrize("part", range(4))
+def test_the_brief_leads_back_to_where_one_began(part: int, tmp_path: Path) -> None:
+    """Whoever has done all of an exercise, or stands in the middle of it, is where they were by its commands."""
+    scratch = ScratchRepository(tmp_path / "scratch.git")
+    lead_back = 0
+    for id_ in bundled_ids()[part::4]:
+        scenario = load(scenario_path(id_))
+        plant(scenario, tmp_path / id_, "0")
+        work = tmp_path / id_ / "work"
+        again = (
+            (tmp_path / id_ / "BRIEF.md").read_text().partition("## Begin again\n")[2].partition("\n## ")[0]
+        )
+        if "No command brings all of it back" in again:
+            continue
+        lead_back += 1
+        before = shell(work, STATE)
+        given_up = re.findall(r"`(git [a-z-]+ --[a-z]+)`", again)
+        commands = again.split("```")[1].strip()
+        named("right", key := make_key(scratch, scenario, "0")).act(LearnerSession(work, key, "ada"))
+        shell(work, commands)
+        assert shell(work, STATE) == before, id_
+        task = key.scenario.task[0]
+        begin = " ".join(
+            f"'{word}'"
+            for word in task.begin(
+                {label: key.ids[key.history.labelled(label)] for label in task.labels}, said="x"
+            )
+        )
+        git(work, f"git {begin}")
+        shell(work, f"{'; '.join(f'{words} || true' for words in given_up)}\n{commands}")
+        assert shell(work, STATE) == before, (id_, "given up")
+    assert lead_back > 6
+
+
+def test_clone_lines_work_in_every_shell() -> None:
+    for id_ in bundled_ids():
+        history = Variants(load(scenario_path(id_))).of("0").history
+        for line in clone_commands(history, "http://ada@127.0.0.1:8000/git/ada/x.git", "x/work"):
+            assert not re.search(r"[&|;$`'\"<>]", line), line
+
+
+def test_a_folder_is_handed_in_on_the_page(tmp_path: Path) -> None:
+    """Work that lies in no commit can be shown, and what is no such folder is told."""
+    folder = course_of(tmp_path / "course", ["ada", "bo"], 'feedback = "full"\n[[exercise]]\nscenario = "stash-back"\n[[exercise]]\nscenario = "press-limit"')  # fmt: skip
+    with hosted(folder) as host:
+        page = host.page("ada", "exercise/stash-back")
+        assert "commit what you have worked on" not in page
+        assert "data-folder" in page
+        assert "data-folder" not in host.page("ada", "exercise/press-limit")
+        token = page.split('data-token="')[1].split('"')[0]
+        (tmp_path / "given.tar.gz").write_bytes(host.data("ada", "archive/stash-back.tar.gz"))
+        shell(tmp_path, "tar xzf given.tar.gz")
+        work = tmp_path / "stash-back/work"
+        scenario = load(scenario_path("stash-back"))
+        code = re.findall(r"Variant: (\w+)", shell(work, "git log --format=%B --all"))[0]
+        key = make_key(ScratchRepository(tmp_path / "scratch.git"), scenario, code)
+        named("right", key).act(LearnerSession(work, key, "ada"))
+        shell(tmp_path, "tar czf done.tar.gz stash-back")
+
+        def handed_in(who: str, exercise: str, data: bytes, said: str = token) -> int:
+            headers = {"X-Form-Token": said, "Content-Type": "application/octet-stream"}
+            return host.send(who, f"folder/{exercise}", data, headers)
+
+        assert handed_in("ada", "stash-back", b"no archive at all") == 200
+        assert "it is neither an archive" in host.page("ada", "exercise/stash-back")
+        assert handed_in("ada", "stash-back", (tmp_path / "done.tar.gz").read_bytes()) == 200
+        page = host.page("ada", "exercise/stash-back")
+        assert "Folder 2" in page
+        assert "Got it" in page
+        # Not with another's token, not what is handed in by a push, and a friend's folder is the friend's.
+        assert handed_in("bo", "stash-back", b"x") == 403
+        assert handed_in("ada", "press-limit", b"x") == 404
+        bos = host.page("bo", "exercise/stash-back").split('data-token="')[1].split('"')[0]
+        assert handed_in("bo", "stash-back", (tmp_path / "done.tar.gz").read_bytes(), bos) == 200
+        assert "not those that were handed out to this learner" in host.page("bo", "exercise/stash-back")
+        assert "1 of 2" in host.page("instructor", "board")
+    shutil.rmtree(tmp_path / "stash-back")
+    assert (
+        "ada,ada,50.0" in muddled("ledger", "--table", "totals", "--csv", "-", folder=folder).stdout.lower()
+    )
+    muddled("ledger", "--forget", "ada", folder=folder)
+    assert not list(folder.glob("repositories/*/ada.*"))
