@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import zipfile
 from pathlib import Path
 
@@ -47,7 +48,7 @@ TOLD: dict[str, tuple[Telling, tuple[str, ...], tuple[str, ...]]] = {
 def test_how_much_is_told(name: str) -> None:
     telling, told, kept_back = TOLD[name]
     for write in (document_page, markdown, plain_text):
-        text = write(document(telling)).replace("\\", "")
+        text = re.sub(r"</?a\b[^>]*>|<section.*", "", write(document(telling))).replace("\\", "")
         for part in told:
             assert part in text, (write, part)
         for part in kept_back:

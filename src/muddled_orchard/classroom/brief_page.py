@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import re
 
 from markupsafe import Markup
 
@@ -13,6 +14,7 @@ from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.key.graph import Graph
 from muddled_orchard.show.figures.svg import graph_svg, told
 from muddled_orchard.show.page import rendered, template
+from muddled_orchard.show.words import with_words
 
 BRIEF, PAGE = "BRIEF.md", "BRIEF.html"
 
@@ -39,7 +41,7 @@ def brief_page(scenario: Scenario, graph: Graph, again: BeginAgain) -> str:
 
 @functools.lru_cache(maxsize=512)  # variants with the same values share their page, but for ids
 def _page(title: str, brief: str, again: str, how: str, language: str, graph: Graph) -> str:
-    return template("classroom/brief_page.html").render(
+    page = template("classroom/brief_page.html").render(
         title=title,
         language=language,
         brief=rendered(brief),
@@ -50,3 +52,5 @@ def _page(title: str, brief: str, again: str, how: str, language: str, graph: Gr
         stuck=rendered(STUCK),
         handing_in=rendered(how),
     )
+    before, main, after = re.split(r"(?s)(?<=<main class=\"beside\">)(.*)(?=</main>)", page)
+    return f"{before}{with_words(main)}{after}"

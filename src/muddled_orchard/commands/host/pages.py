@@ -21,6 +21,7 @@ from muddled_orchard.show.document.page import blocks_html
 from muddled_orchard.show.figures.svg import graph_svg, told
 from muddled_orchard.show.page import rendered, template
 from muddled_orchard.show.terminal.characters import printable
+from muddled_orchard.show.words import with_words
 
 _MOST_NAMES = 6
 
@@ -142,7 +143,7 @@ def exercise_page(shown: ExercisePage, top: str) -> str:
         token=shown.token,
         top=top,
     )
-    return page(shown.title, body, top, live=True, beside=True)
+    return page(shown.title, with_words(body), top, live=True, beside=True)
 
 
 def board_page(

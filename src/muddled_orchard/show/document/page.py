@@ -27,6 +27,7 @@ from muddled_orchard.core.key.graph import Graph
 from muddled_orchard.show.figures.svg import graph_svg, told
 from muddled_orchard.show.page import template
 from muddled_orchard.show.terminal.characters import SIGNS, STYLES, printable
+from muddled_orchard.show.words import with_words
 
 _HEAD, _FOOT = "@title@", "@body@"
 _LINES = {"+": "ins", "-": "del", "@": "cut", "left out": "cut"}
@@ -36,7 +37,7 @@ def document_page(document: Document) -> str:
     """The page."""
     before, after = _around()
     title = escape(printable(document.title))
-    return f"{before.replace(_HEAD, title)}{blocks_html(document.blocks)}{after}"
+    return f"{before.replace(_HEAD, title)}{with_words(blocks_html(document.blocks))}{after}"
 
 
 def blocks_html(blocks: Iterable[Block]) -> str:
