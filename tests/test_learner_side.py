@@ -7,13 +7,17 @@ import shutil
 from pathlib import Path
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from muddled_orchard.core.exercise.own_copy import clone_commands
 from muddled_orchard.core.exercise.variants import Variants
+from muddled_orchard.core.merging.differences import rows_beside
 from muddled_orchard.files.scenarios.bundled import bundled_ids
 from muddled_orchard.files.scenarios.catalogue import load, scenario_path
 from muddled_orchard.rehearsal.behaviours import named
 from muddled_orchard.rehearsal.session import LearnerSession
+from muddled_orchard.show.words import with_words
 from muddled_orchard.vcs.ask.keymaking import make_key
 from muddled_orchard.vcs.ask.scratch import ScratchRepository
 from muddled_orchard.vcs.planting import plant
@@ -105,3 +109,31 @@ def test_a_folder_is_handed_in_on_the_page(tmp_path: Path) -> None:
     )
     muddled("ledger", "--forget", "ada", folder=folder)
     assert not list(folder.glob("repositories/*/ada.*"))
+
+
+def test_three_parts_stand_line_beside_line() -> None:
+    """Each side has a row wherever another has one, and its own lines in order."""
+
+    @given(*[st.lists(st.sampled_from("abcd"), max_size=9) for _ in range(3)])
+    @settings(max_examples=200, deadline=None)
+    def holds(ours: list[str], base: list[str], theirs: list[str]) -> None:
+        rows = rows_beside(ours, base, theirs)
+        for at, side in enumerate((ours, base, theirs)):
+            assert [row[at] for row in rows if row[at] is not None] == list(range(len(side)))
+        assert all(any(place is not None for place in row) for row in rows)
+
+    holds()
+    assert rows_beside(["a", "new", "b"], ["a", "b"], ["a", "B"]) == [(0, 0, 0), (1, None, None), (2, 1, 1)]
+
+
+def test_words_lead_to_what_they_mean_and_nothing_else_does() -> None:
+    body = "<p>A conflict: <code>HEAD</code> and ours, ours.</p><pre>theirs</pre><p>&lt;script&gt; conflicted</p>"
+    page = with_words(body)
+    assert page.count('<a class="word"') == 2
+    assert '<a class="word" href="#word-ours">ours</a>, ours.' in page
+    assert re.findall(r'<dt id="word-([a-z-]+)">', page) == ["conflict", "head", "ours", "theirs"]
+    assert "&lt;script&gt; conflicted" in page
+    told = (Path(__file__).parent.parent / "docs/glossary.md").read_text("utf-8")
+    for word in ("base", "ours, theirs", "conflict", "fast-forward", "merge commit", "detached HEAD"):
+        assert f"**{word}**" in told
+    assert with_words("<p>Nothing here.</p>") == "<p>Nothing here.</p>"

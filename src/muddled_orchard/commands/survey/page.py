@@ -148,7 +148,7 @@ def _side(side: SideView) -> dict[str, Any]:
     lines = []
     for line in side.lines or ():
         if line.number is None:
-            lines.append('<span class="cut">...</span>')
+            lines.append('<span class="filler">   </span>' if line.empty else '<span class="cut">...</span>')
             continue
         inside = "".join(
             f"<mark>{_text(piece.text)}</mark>" if piece.changed and piece.text else _text(piece.text)

@@ -17,7 +17,6 @@ from muddled_orchard.core.grading.summary import (
 )
 
 _STRENGTH = 2
-_WORDS = {"met": "met", "partly": "in part", "missed": "not met"}
 
 
 def push_blocks(assessment: Assessment | None, told: Feedback, count: int) -> Iterator[Block]:
@@ -59,4 +58,4 @@ def _criteria(assessment: Assessment) -> Iterator[str]:
         if outcome.verdict in ("met", "skipped") or no_part(outcome):
             continue
         points = f"{criterion.points:g} of {criterion.possible:g} points"
-        yield f"{criterion.id} {_WORDS[outcome.verdict]} ({points}): {outcome.because}"
+        yield f"{outcome.because.rstrip('.')} ({points})."

@@ -2,26 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from muddled_orchard.core.git.lines import Lines, bare, is_binary, lines_of
 from muddled_orchard.core.git.trees import kind_of
 from muddled_orchard.core.key.accepted import worth_of
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.merging.conflict import STAGE, Conflict, Hunk, MergedText
-from muddled_orchard.core.merging.differences import Piece, marked_within, removed_within
+from muddled_orchard.core.merging.differences import Piece, Row, marked_within, removed_within, rows_beside
 from muddled_orchard.core.merging.keep import KEEP, lines_kept
 
 _AROUND, _WHOLE = 3, 30
 
 
 class ViewedLine(Struct, frozen=True):
-    """A line of a file, in pieces; its number from 1 (None: it stands for lines that are left out)."""
+    """A line of a file, in pieces; its number from 1 (None: it stands for lines that are left out, or, where
+    it is `empty`, for nothing: another side has a line there)."""
 
     number: int | None
     pieces: tuple[Piece, ...]
+    empty: bool = False
 
 
 class SideView(Struct, frozen=True):
@@ -63,11 +66,21 @@ def view_of(key: Key, step: Step, conflict: Conflict) -> ConflictView:
     """Lay a conflict out."""
     texts = {name: _text(key, conflict, name) for name in STAGE}
     names = {"ours": step.ours_name, "base": "base (before both)", "theirs": step.theirs_name}
-    sides = tuple(_side(key, conflict, name, names[name], texts) for name in ("ours", "base", "theirs"))
+    views = [_side(key, conflict, name, names[name], texts) for name in ("ours", "base", "theirs")]
+    if all(texts[name] is not None for name in STAGE):
+        rows = rows_beside(texts["ours"] or (), texts["base"] or (), texts["theirs"] or ())
+        views = _beside(views, rows)
+        everywhere = set().union(*(_changed(view.lines or ()) for view in views))
+        views = [replace(view, lines=tuple(_near(view.lines or (), everywhere))) for view in views]
+    else:
+        views = [
+            replace(view, lines=tuple(_near(view.lines, _changed(view.lines)))) if view.lines else view
+            for view in views
+        ]
     merged = conflict.merged
     return ConflictView(
         conflict=conflict,
-        sides=(sides[0], sides[1], sides[2]),
+        sides=(views[0], views[1], views[2]),
         merged=tuple(_merged(merged, texts["base"] or ())) if merged else (),
         choices=tuple(
             _choices(key, step, conflict, number, hunk)
@@ -100,22 +113,36 @@ def _side(key: Key, conflict: Conflict, name: str, shown: str, texts: dict[str, 
         marked = [[Piece(line, changed=True)] for line in own]
     else:
         marked = marked_within(base, own)
-    return SideView(shown, tuple(_near(marked)), note)
+    return SideView(shown, tuple(ViewedLine(at, tuple(line)) for at, line in enumerate(marked, 1)), note)
 
 
-def _near(marked: Sequence[Sequence[Piece]]) -> Iterator[ViewedLine]:
+def _beside(sides: Sequence[SideView], rows: Sequence[Row]) -> list[SideView]:
+    """The sides, each with a line for each row; a line near a change of any of them counts as changed."""
+    nothing = ViewedLine(None, (), empty=True)
+    lines = [side.lines or () for side in sides]
+    return [
+        replace(side, lines=tuple(nothing if row[at] is None else lines[at][row[at] or 0] for row in rows))
+        for at, side in enumerate(sides)
+    ]
+
+
+def _near(lines: Sequence[ViewedLine], changed: Collection[int]) -> Iterator[ViewedLine]:
     """All lines of a short file, else those near a change."""
-    changed = [at for at, pieces in enumerate(marked) if any(piece.changed for piece in pieces)]
-    whole = len(marked) <= _WHOLE
+    whole = len(lines) <= _WHOLE
     near = {place for at in changed for place in range(at - _AROUND, at + _AROUND + 1)}
     left = False
-    for at, pieces in enumerate(marked):
+    for at, line in enumerate(lines):
         if whole or at in near:
-            yield ViewedLine(at + 1, tuple(pieces))
+            yield line
             left = False
         elif not left:
             yield ViewedLine(None, ())
             left = True
+
+
+def _changed(lines: Sequence[ViewedLine]) -> set[int]:
+    """The places of lines that are changed, or that stand for nothing."""
+    return {at for at, line in enumerate(lines) if line.empty or any(piece.changed for piece in line.pieces)}
 
 
 def _merged(merged: MergedText, base: Lines) -> Iterator[MergedLine]:

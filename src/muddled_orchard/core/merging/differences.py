@@ -108,3 +108,41 @@ def _by_words(old: str, new: str) -> list[Piece]:
         if text := "".join(after[start:end]):
             pieces.append(Piece(text, changed=tag != "equal"))
     return pieces or [Piece("", changed=old != new)]
+
+
+Row = tuple[int | None, int | None, int | None]
+"""Lines of ours, the base and theirs that stand beside each other, by place; None: it has none there."""
+
+
+def rows_beside(ours: Sequence[str], base: Sequence[str], theirs: Sequence[str]) -> list[Row]:
+    """Three versions line beside line: what a side inserts has nothing beside it in the base, what it deletes
+    leaves its own place empty."""
+    matched, inserted = zip(*(_against(base, side) for side in (ours, theirs)), strict=True)
+    rows: list[Row] = []
+    for at in range(len(base) + 1):
+        mine, other = (list(more.get(at, ())) for more in inserted)
+        for number in range(max(len(mine), len(other))):
+            rows.append(
+                (
+                    mine[number] if number < len(mine) else None,
+                    None,
+                    other[number] if number < len(other) else None,
+                )
+            )
+        if at < len(base):
+            rows.append((matched[0].get(at), at, matched[1].get(at)))
+    return rows
+
+
+def _against(base: Sequence[str], side: Sequence[str]) -> tuple[dict[int, int], dict[int, list[int]]]:
+    """Which line of a side stands beside each of the base, and which stand before one of it."""
+    beside: dict[int, int] = {}
+    before: dict[int, list[int]] = {}
+    for tag, old, old_end, new, new_end in difflib.SequenceMatcher(
+        None, base, side, autojunk=False
+    ).get_opcodes():
+        both = min(old_end - old, new_end - new) if tag in ("equal", "replace") else 0
+        beside |= {old + number: new + number for number in range(both)}
+        if new + both < new_end:
+            before.setdefault(old_end, []).extend(range(new + both, new_end))
+    return beside, before

@@ -100,7 +100,7 @@ def _list(rows: Sequence[str], tone: str) -> str:
 
 
 def _code(inside: str, direction: str = "") -> str:
-    return f'<pre tabindex="0"{direction}><code>{inside}</code></pre>'
+    return f"<pre{direction}><code>{inside}</code></pre>"
 
 
 def _line(line: Line) -> str:
@@ -135,7 +135,8 @@ def _side(side: Text) -> str:
         shown = '<p class="faint">nothing</p>'
     else:
         lines = "\n".join(map(_text, side.text.splitlines()))
-        shown = f'<pre tabindex="0"><code dir="auto">{lines}</code></pre>'
+        label = _text(side.name)
+        shown = f'<pre tabindex="0" role="region" aria-label="{label}"><code dir="auto">{lines}</code></pre>'
     return f"<figure{_class(side.tone)}><figcaption>{_text(side.name)}</figcaption>{shown}</figure>"
 
 
