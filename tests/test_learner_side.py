@@ -137,3 +137,50 @@ def test_words_lead_to_what_they_mean_and_nothing_else_does() -> None:
     for word in ("base", "ours, theirs", "conflict", "fast-forward", "merge commit", "detached HEAD"):
         assert f"**{word}**" in told
     assert with_words("<p>Nothing here.</p>") == "<p>Nothing here.</p>"
+
+
+def test_the_demonstration_has_a_merge_tool_and_names_none(tmp_path: Path) -> None:
+    """Git mergetool is really run, with a prepared command; all of it is undone, and it can be left out."""
+    told = muddled("walkthrough", "press-limit").stdout
+    step = told.partition("In a merge tool")[2].partition("The right resolution")[0]
+    assert "Was the merge successful [y/n]? n\n  merge of press.toml failed" in step
+    assert "LOCAL is ours (main), REMOTE is theirs (night-shift)" in " ".join(step.split())
+    assert "?? press.toml.orig" in step
+    assert "press.toml.orig" not in told.partition("The right resolution")[2]
+    assert told == muddled("walkthrough", "press-limit").stdout, "the same bytes twice"
+    deleted = muddled("walkthrough", "kept-recipe").stdout
+    assert "Use (m)odified or (d)eleted file, or (a)bort? a" in deleted
+    without = muddled("walkthrough", "press-limit", "--without-tool").stdout
+    assert "mergetool" not in without
+    script = muddled("walkthrough", "press-limit", "--form", "sh").stdout
+    (tmp_path / "play.sh").write_text(script)
+    shell(tmp_path, "bash play.sh played </dev/null >/dev/null; cd played/work; test -z \"$(git status --porcelain)\"; ls | grep -v orig")  # fmt: skip
+
+
+def test_a_style_of_conflicts_goes_with_the_hand_out(tmp_path: Path) -> None:
+    text = scenario_path("press-limit").read_text("utf-8").replace('id = "press-limit"', 'id = "styled"')
+    styled = text.replace("[cast]", '[start]\nconfig = { "merge.conflictStyle" = "zdiff3" }\n\n[cast]')
+    (tmp_path / "styled.toml").write_text(styled)
+    assert "Proved" in muddled("survey", "styled.toml", folder=tmp_path).stdout
+    muddled("plant", "styled.toml", "p", "-q", folder=tmp_path)
+    git(tmp_path / "p/work", "git merge -q night-shift")
+    said = " ".join(muddled("peek", folder=tmp_path / "p/work", code=1).stdout.split())
+    assert "below ||||||| what was there before both" in said
+    assert "git mergetool shows the same in a merge tool" in said
+    assert "--conflict=zdiff3" not in said
+    shown = muddled("walkthrough", "styled.toml", folder=tmp_path).stdout
+    assert "$ git config merge.conflictStyle zdiff3" in shown
+    assert "◂ from here on: what was there before both (the base)" in shown
+    history = Variants(load(tmp_path / "styled.toml")).of("0").history
+    config = {"merge.conflictStyle": "zdiff3"}
+    assert "git -C x config merge.conflictStyle zdiff3" in clone_commands(history, "u", "x", config)
+    for wrong, says in {
+        '"core.hooksPath" = "x"': "config has core.hooksPath; there is: merge.conflictStyle",
+        '"merge.conflictStyle" = "x"': "merge.conflictStyle is one of merge, diff3, zdiff3, not x",
+    }.items():
+        (tmp_path / "styled.toml").write_text(styled.replace('"merge.conflictStyle" = "zdiff3"', wrong))
+        assert says in muddled("survey", "styled.toml", folder=tmp_path, code=1).stdout + muddled("survey", "styled.toml", folder=tmp_path, code=1).stderr  # fmt: skip
+    muddled("plant", "press-limit", "q", "-q", folder=tmp_path)
+    git(tmp_path / "q/work", "git merge -q night-shift")
+    plain = " ".join(muddled("peek", folder=tmp_path / "q/work", code=1).stdout.split())
+    assert "git checkout --conflict=zdiff3 -- press.toml writes the markers anew" in plain

@@ -372,9 +372,9 @@ def test_without_the_key_no_form_has_it() -> None:
 def test_halves_and_a_short_form_keep_the_numbers_of_the_whole() -> None:
     steps = re.compile(r"(?m)^(\d+)  .*  ([a-z:0-9]+)$")
     whole = dict(steps.findall(muddled("walkthrough", "press-limit").stdout))
-    assert [*whole.values()] == ["commit:1", "commit:2", "commit:3", "commit:4", "commit:5", "built", "ready", "conflict", "file", "changes", "abort", "ours", "theirs", "both", "resolved", "staged", "done"]  # fmt: skip
+    assert [*whole.values()] == ["commit:1", "commit:2", "commit:3", "commit:4", "commit:5", "built", "ready", "conflict", "file", "changes", "abort", "ours", "theirs", "both", "tool", "resolved", "staged", "done"]  # fmt: skip
     for options, left in (
-        (["--only", "build"], 6), (["--only", "task"], 11), (["--short"], 13), (["--only", "task", "--short"], 7),
+        (["--only", "build"], 6), (["--only", "task"], 12), (["--short"], 13), (["--only", "task", "--short"], 7),
     ):  # fmt: skip
         found = dict(steps.findall(muddled("walkthrough", "press-limit", *options).stdout))
         assert found.items() <= whole.items()
@@ -387,7 +387,7 @@ def test_halves_and_a_short_form_keep_the_numbers_of_the_whole() -> None:
     ("arguments", "says"),
     [
         (["plant", "press-limit", "new", "--at", "konflict"], 'no step "konflict"\n  Did you mean "conflict"?'),
-        (["plant", "press-limit", "new", "--at", "99"], 'no step "99"\n  There are steps 1 to 17'),
+        (["plant", "press-limit", "new", "--at", "99"], 'no step "99"\n  There are steps 1 to 18'),
         (["plant", "press-limit", "new", "--at", "conflict:2"], 'no step "conflict:2"'),
         (["plant", "press-limit", "full", "--at", "conflict"], "not an empty folder"),
         (["plant", "press-limit", "--at", "conflict"], "DIR is missing"),
@@ -480,16 +480,16 @@ class Terminal:
 
 def test_one_step_at_a_time_on_and_back() -> None:
     terminal = Terminal("walkthrough", "press-limit", "--step", "--only", "task")
-    terminal.until("Step 7 of 17")
-    terminal.until("Step 8 of 17", " ")
-    terminal.until("Step 9 of 17", " ")
-    terminal.until("Step 10 of 17, 1 of 3", "n")
-    terminal.until("Step 10 of 17, 2 of 3", "\x1b[C")
-    terminal.until("Step 10 of 17, 1 of 3", "b")
-    terminal.until("Step 9 of 17", "\x7f")
-    terminal.until("Step 8 of 17", "\x1b[5~")
-    terminal.until("Step 7 of 17", "\x1b[D")
-    terminal.until("Step 7 of 17", "b")  # there is nothing before
+    terminal.until("Step 7 of 18")
+    terminal.until("Step 8 of 18", " ")
+    terminal.until("Step 9 of 18", " ")
+    terminal.until("Step 10 of 18, 1 of 3", "n")
+    terminal.until("Step 10 of 18, 2 of 3", "\x1b[C")
+    terminal.until("Step 10 of 18, 1 of 3", "b")
+    terminal.until("Step 9 of 18", "\x7f")
+    terminal.until("Step 8 of 18", "\x1b[5~")
+    terminal.until("Step 7 of 18", "\x1b[D")
+    terminal.until("Step 7 of 18", "b")  # there is nothing before
     terminal.until("\x1b[?1049l", "q")
     assert os.waitpid(terminal.pid, 0)[1] == 0
 
@@ -503,7 +503,7 @@ def test_a_learner_can_follow_by_hand(tmp_path: Path) -> None:
     commands = re.findall(r"(?m)^\$ (git (?:merge|add|commit|switch) .*)$", text[text.index("## 7.") :])
     assert commands == ["git merge night-shift", "git add press.toml", "git commit --no-edit"]
     shell(work, f"{commands[0]} || true")
-    edit = text[text.index("## 15.") :].split("```diff\n")[1].split("```")[0]
+    edit = text[text.index("## 16.") :].split("```diff\n")[1].split("```")[0]
     wanted = [line[1:] for line in edit.splitlines() if line[:1] in "+ "]
     taken = {line[1:] for line in edit.splitlines() if line.startswith("-")}
     lines = (work / "press.toml").read_text("utf-8").splitlines()

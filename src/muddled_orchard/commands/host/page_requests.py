@@ -100,7 +100,7 @@ class PageRequests:
             allowed=self._allowed(who, exercise),
             lacks=exercise.lacks,
             takes_folder=exercise.takes_folder,
-            clone=clone_commands(history, url, f"{exercise.id}/{WORK}"),
+            clone=clone_commands(history, url, f"{exercise.id}/{WORK}", scenario.start.config),
             push=push_command(scenario),
             push_over=push_over_command(scenario),
             deletes=delete_command(scenario, history),

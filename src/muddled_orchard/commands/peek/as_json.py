@@ -39,6 +39,7 @@ class PeekFile(Struct, rename={"commands": "next"}):
     theirs: str
     knows_tasks: bool
     left: list[LeftOut]
+    reading: Annotated[list[str], about("How the marked places of files are read.")]
     commands: list[NextOut]
     back: list[str]
 

@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from muddled_orchard.commands.options import new_file
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
+from muddled_orchard.core.walkthrough.step_names import TOOL
 from muddled_orchard.core.walkthrough.walkthrough import Walkthrough
 from muddled_orchard.files.scenarios.catalogue import load, scenario_path
 from muddled_orchard.files.scenarios.error_lines import with_lines
@@ -36,6 +37,9 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--step", action="store_true", help="one step at a time in the terminal; b goes back")
     parser.add_argument("--only", choices=("build", "task"), help="only the story, or only the tasks")
     parser.add_argument("--short", action="store_true", help="without the wrong turns")
+    parser.add_argument(
+        "--without-tool", action="store_true", help="without the step that shows a merge tool"
+    )
     key = parser.add_mutually_exclusive_group()
     key.add_argument(
         "--with-key", action="store_true", default=True, help="with the right resolution (the default)"
@@ -95,7 +99,11 @@ def _form(options: argparse.Namespace) -> str:
 def _chosen(whole: Walkthrough, options: argparse.Namespace) -> Walkthrough:
     """The steps that are asked for, with the numbers that they have in the whole."""
     steps = [step for step in whole.steps if options.only in (None, step.half)]
-    return replace(whole, steps=tuple(step for step in steps if not (options.short and step.wrong_turn)))
+    if options.short:
+        steps = [step for step in steps if not step.wrong_turn]
+    if options.without_tool:
+        steps = [step for step in steps if step.name.partition(":")[0] != TOOL]
+    return replace(whole, steps=tuple(steps))
 
 
 def _written(walkthrough: Walkthrough, form: str) -> str:

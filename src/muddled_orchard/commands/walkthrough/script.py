@@ -141,7 +141,8 @@ class _Script:
             yield " ".join(("as", *words, *(["replays"] if ran.who.replays else []))) + "\n"
         command = " ".join(map(_word, ran.words))
         before = "".join(f"{name}={shlex.quote(value)} " for name, value in ran.variables.items())
-        yield f"{ran.keeps}=$({command})\n" if ran.keeps else f"{before}run {command}\n"
+        typed = f"printf '%s\\n' {' '.join(map(_word, ran.typed_lines))} | " if ran.typed_lines else ""
+        yield f"{ran.keeps}=$({command})\n" if ran.keeps else f"{typed}{before}run {command}\n"
 
 
 def _word(word: str) -> str:

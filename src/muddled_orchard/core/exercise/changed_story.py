@@ -52,6 +52,8 @@ def _start_difference(old: Variant, new: Variant, before: History, now: History)
         return "stopped is not as it was"
     if (start.write, start.stage) != (started.write, started.stage):
         return "the work that is not committed is not as it was"
+    if start.config != started.config:
+        return "config is not as it was"
     return ""
 
 

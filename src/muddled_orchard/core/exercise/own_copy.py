@@ -48,13 +48,16 @@ def begin_again(scenario: Scenario, history: History, ids: Mapping[int, str]) ->
     return BeginAgain(tuple(give_up), tuple(back))
 
 
-def clone_commands(history: History, url: str, folder: str) -> tuple[str, ...]:
-    """Clone a repository into a folder, with every branch that was handed out, and go there."""
+def clone_commands(
+    history: History, url: str, folder: str, config: Mapping[str, str] | None = None
+) -> tuple[str, ...]:
+    """Clone a repository into a folder, with every branch and setting that was handed out, and go there."""
     others = [branch for branch in history.tips if branch != history.checked_out]
     found = [command("git", "clone", url, folder)]
     if others:
         wanted = (f"{branch}:{branch}" for branch in others)
         found.append(command("git", "-C", folder, "fetch", "origin", *wanted))
+    found += [command("git", "-C", folder, "config", *setting) for setting in (config or {}).items()]
     return (*found, command("cd", folder))
 
 

@@ -104,6 +104,18 @@ class Entry(Struct, frozen=True, kw_only=True):
     """Whether this is no commit but work that waits in the stash."""
 
 
+CONFIG: Mapping[str, tuple[str, ...]] = {
+    "merge.conflictStyle": ("merge", "diff3", "zdiff3"),
+    "merge.ff": ("true", "false", "only"),
+    "pull.rebase": ("true", "false", "merges"),
+    "pull.ff": ("true", "false", "only"),
+    "rebase.autoSquash": ("true", "false"),
+    "rebase.autoStash": ("true", "false"),
+    "rerere.enabled": ("true", "false"),
+}
+"""The settings of Git that a hand-out may carry, and their values: none of them runs or reads anything."""
+
+
 class Start(Struct, frozen=True, kw_only=True):
     """How the learner receives the repository."""
 
@@ -115,6 +127,17 @@ class Start(Struct, frozen=True, kw_only=True):
     """Work that is not committed, in the working tree: path and whole text."""
     stage: Mapping[str, str] = field(default_factory=dict)
     """Work that is not committed, staged: path and whole text."""
+    config: Mapping[str, str] = field(default_factory=dict)
+    """Harmless settings of Git that the repository has: `merge.conflictStyle`, `pull.rebase` and others of a
+    closed list."""
+
+    def __post_init__(self) -> None:
+        for name, value in self.config.items():
+            known = CONFIG.get(name)
+            if known is None:
+                raise ValueError(f"config has {name}; there is: {', '.join(CONFIG)}")
+            if value not in known:
+                raise ValueError(f"{name} is one of {', '.join(known)}, not {value}")
 
     @property
     def work(self) -> Mapping[str, str]:

@@ -7,6 +7,9 @@ from collections.abc import Sequence
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.walkthrough.walkthrough import WalkthroughStep
 
+TOOL = "tool"
+"""The kind of steps in which a merge tool is shown."""
+
 
 def step_name(kind: str, number: int, *, bare: int = 1) -> str:
     """`conflict` of the first (or of the `bare` one), `conflict:2` of the second."""

@@ -65,7 +65,8 @@ class Ran(Struct, frozen=True):
     """A command of Git: its words (`git` first), the folder it is run in, what it answered on both channels.
 
     `who` is whoever makes commits by it, `variables` are further ones that it is given. `keeps` is the name
-    under which its answer is used in later words, as `$name`.
+    under which its answer is used in later words, as `$name`; `typed_lines` is what a person types where it
+    asks.
     """
 
     words: tuple[str, ...]
@@ -74,6 +75,7 @@ class Ran(Struct, frozen=True):
     who: Identity | None = None
     variables: Mapping[str, str] = field(default_factory=dict)
     keeps: str | None = None
+    typed_lines: tuple[str, ...] = ()
 
 
 class Viewed(Struct, frozen=True):

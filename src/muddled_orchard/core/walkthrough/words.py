@@ -120,3 +120,29 @@ def _kept(step: Step, word: str) -> str:
 
 def _side(step: Step, word: str) -> str:
     return {"ours": step.ours_name, "theirs": step.theirs_name}.get(word, "the base, as it was before both,")
+
+
+def tool_told(ours: str, theirs: str) -> tuple[str, ...]:
+    """What a merge tool is given, and how one is set up."""
+    return (
+        "Many resolve conflicts in a merge tool. git mergetool opens yours, file by file, and hands it four"
+        f" files: LOCAL is {ours}, REMOTE is {theirs}, BASE is what both had before. MERGED is the file"
+        " itself: what is saved there counts.",
+        "A tool is set up once: git config merge.tool mine, and git config mergetool.mine.cmd with its"
+        " command, in which $LOCAL, $REMOTE, $BASE and $MERGED stand for the files. Here a prepared command"
+        " is the tool.",
+    )
+
+
+TOOL_CLOSED = (
+    "The tool was closed without saving. Git sees that the file is as it was, and asks. Say n: the conflict"
+    " stays. With y the markers would be staged as they are."
+)
+TOOL_SAVED = (
+    "This time all of LOCAL was saved. Git asks nothing, and stages the file: it counts as resolved. What it"
+    " was before lies beside it as .orig. Don't commit that. With git config mergetool.keepBackup false there"
+    " is none."
+)
+TOOL_DELETED = (
+    "Where one side deleted the file, no tool opens. Git asks which of both it is; a leaves it as it is."
+)

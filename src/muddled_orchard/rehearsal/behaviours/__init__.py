@@ -88,6 +88,7 @@ _CONTENT = (
     Behaviour("mend forgotten", "overlooked what merged cleanly into something wrong", has_mends, content.mend_forgotten),
     Behaviour("line ends", "saved it with CRLF", has_hunks, content.line_ends),
     Behaviour("markers left", "committed the file just as Git left it", has_hunks, partial(content.markers, content.as_git_left_it)),
+    Behaviour("tool closed unsaved", "closed the merge tool without saving, and took it for resolved", has_hunks, content.closed_unsaved),
     Behaviour("markers halved", "took only some of the markers out", has_hunks, partial(content.markers, content.only_the_last)),
     Behaviour("markers disguised", "commented the markers out", has_hunks, partial(content.markers, content.commented_out)),
     Behaviour("markers mended", "committed the markers, and mended them in the next commit", content.can_commit_twice, content.markers_mended),

@@ -211,6 +211,30 @@ def markers(change: Callable[[Lines], Iterator[str]], session: LearnerSession) -
     return expect(session, "markers resolution", "rules rest")
 
 
+_TOOL = (
+    *("merge.tool=mine", "mergetool.mine.cmd=true"),
+    *("mergetool.mine.trustExitCode=true", "mergetool.keepBackup=false"),
+)
+"""A merge tool that is closed at once, and believed."""
+
+
+def closed_unsaved(session: LearnerSession) -> Expected:
+    """Close the merge tool without saving, and have Git take the file as resolved."""
+
+    def resolve(session: LearnerSession, step: Step) -> None:
+        shown = [path for path, stages in session.unmerged().items() if session.merged(step, path, stages)]
+        left = {path: session.lines(path) for path in shown}
+        for path in shown:
+            given = [word for setting in _TOOL for word in ("-c", setting)]
+            session.git(*given, "mergetool", "--", path)
+        solve(session, step)
+        for path, lines in left.items():
+            session.write(path, "".join(lines).encode("utf-8", "surrogateescape"))
+
+    session.carry_out(resolve)
+    return expect(session, "markers resolution", "rules rest")
+
+
 def as_git_left_it(lines: Lines) -> Iterator[str]:
     """Nothing is changed."""
     yield from lines

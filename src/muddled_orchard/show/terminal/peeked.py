@@ -36,6 +36,10 @@ def show_peek(on: Plain, peek: Peek, standing: tuple[Sequence[str], str] = ((), 
         if not peek.knows_tasks:
             on.line("  What was asked doesn't stand in this copy: compare it with your brief.")
         return
+    if peek.reading:
+        for paragraph in peek.reading:
+            on.line(printable(paragraph, on))
+        on.line()
     on.line("Next:", "strong")
     ways, prefix = standing
     for way in ways:

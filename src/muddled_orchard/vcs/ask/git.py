@@ -90,17 +90,27 @@ def run(
     return done.stdout
 
 
-def answer(arguments: Sequence[str], *, folder: Path, more: Mapping[str, str]) -> str:
-    """What `git` answers on both channels, as a terminal has it at the end: it may fail.
+_QUESTION = re.compile(r"(?:\[y/n\]|\(a\)bort)\? (?!\S*\n)")
+"""What `git mergetool` asks ends so, with nothing behind it yet."""
+
+
+def answer(
+    arguments: Sequence[str], *, folder: Path, more: Mapping[str, str], typed: Sequence[str] = ()
+) -> str:
+    """What `git` answers on both channels, as a terminal has it at the end: it may fail. `typed` are the
+    lines that a person types where it asks; each stands behind its question.
 
     Progress that overwrites itself is not in it.
     """
     words = ["git", *arguments]
     done = subprocess.run(
-        words, cwd=folder, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
-        env=environment() | dict(more), check=False,
+        words, cwd=folder, input="".join(f"{line}\n" for line in typed).encode(), stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT, env=environment() | dict(more), check=False,
     )  # fmt: skip
-    lines = done.stdout.decode("utf-8", "replace").split("\n")
+    said = done.stdout.decode("utf-8", "replace")
+    for line in typed:  # what is typed stands in no answer
+        said = _QUESTION.sub(lambda asked, line=line: f"{asked[0]}{line}\n", said, count=1)  # type: ignore[misc]
+    lines = said.split("\n")
     return "\n".join(line.rstrip("\r").rsplit("\r", 1)[-1] for line in lines).rstrip("\n")
 
 

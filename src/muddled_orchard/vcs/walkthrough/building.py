@@ -95,6 +95,10 @@ class _Building:
             recorder.git("switch", checked_out)
         if self._has_attributes:
             recorder.edit(_ATTRIBUTES, None, PLAIN_FILE)
+        if config := self.key.scenario.start.config:
+            recorder.say("What this repository has of Git's settings:")
+            for name, value in config.items():
+                recorder.git("config", name, value)
         recorder.say(self._told())
         recorder.look("log", "--oneline", "--graph", "--decorate", "--all")
 

@@ -13,14 +13,18 @@ from muddled_orchard.core.merging.conflict import STAGE, Conflict
 from muddled_orchard.core.merging.keep import lines_kept
 from muddled_orchard.core.walkthrough.marked import marked
 from muddled_orchard.core.walkthrough.moved import MovedLine, moved_lines
-from muddled_orchard.core.walkthrough.step_names import step_name
+from muddled_orchard.core.walkthrough.step_names import TOOL, step_name
 from muddled_orchard.core.walkthrough.words import (
     BOTH_TOLD,
+    TOOL_CLOSED,
+    TOOL_DELETED,
+    TOOL_SAVED,
     kind_told,
     moved_told,
     one_side_told,
     resolution_told,
     sides_told,
+    tool_told,
 )
 from muddled_orchard.vcs.walkthrough.recorder import Recorder
 
@@ -154,6 +158,44 @@ class ConflictShown:
     def _mode(self, path: str) -> int:
         blob = self.step.merge.tree.get(path)
         return blob.mode if blob else PLAIN_FILE
+
+    # -- A merge tool ---------------------------------------------------------------------------------
+
+    def in_a_tool(self) -> None:
+        """What `git mergetool` asks and does, closed without saving and with it; all of it undone again. A
+        prepared command stands for the learner's own tool."""
+        conflict = next((one for one in self.conflicts if one.merged is not None), None)
+        deleted = next((one for one in self.conflicts if one.kind == "modify/delete"), None)
+        if conflict is None and deleted is None:
+            return
+        recorder = self.recorder
+        recorder.step("task", self._name(TOOL), "In a merge tool", wrong_turn=True)
+        if not recorder.looking:
+            return
+        for told in tool_told(self.ours, self.theirs):
+            recorder.say(told)
+        if conflict is not None:
+            self._saved_or_not(conflict.path)
+        if deleted is not None:
+            recorder.say(TOOL_DELETED)
+            self._open("true", deleted.path, "a")
+
+    def _saved_or_not(self, path: str) -> None:
+        recorder = self.recorder
+        self._open("true", path, "n")
+        recorder.say(TOOL_CLOSED)
+        self._open('cat "$LOCAL" > "$MERGED"', path)
+        recorder.say(TOOL_SAVED)
+        recorder.look("status", "--short")
+        backup = f"{path}.orig"
+        if recorder.content(backup) is not None:
+            recorder.edit(backup, None, PLAIN_FILE)
+        self._undo(path)
+
+    def _open(self, tool: str, path: str, *typed_lines: str) -> None:
+        """Run `git mergetool` with this command as the tool."""
+        settings = ("-c", "merge.tool=mine", "-c", f"mergetool.mine.cmd={tool}")
+        self.recorder.git(*settings, "mergetool", "--", path, typed_lines=typed_lines)
 
     # -- The resolution -------------------------------------------------------------------------------
 

@@ -124,15 +124,17 @@ class Recorder:
         folder: str = WORK,
         variables: Mapping[str, str] | None = None,
         keeps: str | None = None,
+        typed_lines: Sequence[str] = (),
     ) -> str:
-        """Run Git and return what it answers; it may fail. Its answer is `$keeps` in what follows."""
+        """Run Git and return what it answers; it may fail. Its answer is `$keeps` in what follows;
+        `typed_lines` is what a person types where it asks."""
         given = dict(variables or {})
         more = {**(self.who.environment if self.who else {}), **given, **self._settings()}
         filled = [self._filled(word) for word in words]
-        answer = git.answer(filled, folder=self.room / folder, more=more)
+        answer = git.answer(filled, folder=self.room / folder, more=more, typed=typed_lines)
         if keeps is not None:
             self._kept[keeps] = answer.strip()
-        self.add(Ran(("git", *words), answer, folder, self.who, given, keeps))
+        self.add(Ran(("git", *words), answer, folder, self.who, given, keeps, tuple(typed_lines)))
         return answer
 
     def _settings(self) -> dict[str, str]:

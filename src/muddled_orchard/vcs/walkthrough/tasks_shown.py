@@ -206,6 +206,7 @@ class _Tasks:
             recorder.say("It is as if it had never been begun: a try costs nothing. Once more:")
             self.runner.start(task)
         shown.try_choices(with_key=self.with_key)
+        shown.in_a_tool()
 
     def _yours(self, task: Task) -> None:
         """Where the walkthrough ends that does not know the answer."""

@@ -38,7 +38,9 @@ def practice_files(
     tree = dict(history.commits[history.tips[history.checked_out]].tree)
     tree |= _changed(tree, start.stage if start else {})
     entries = [IndexEntry(path, 0, Blob(file.mode, objects.blob(file.data))) for path, file in tree.items()]
-    files = _repository(git, objects, refs, history.checked_out, _config(history))
+    files = _repository(
+        git, objects, refs, history.checked_out, _config(history, start.config if start else {})
+    )
     files |= _stashes(git, history, ids)
     files[f"{git}/index"] = File(
         PLAIN_FILE, index_file(sorted(entries, key=lambda entry: entry.path.encode()))
@@ -88,9 +90,12 @@ def _reachable(history: History, numbers: Iterable[int]) -> set[int]:
     return {found for number in numbers for found in history.ancestors(number)}
 
 
-def _config(history: History) -> str:
+def _config(history: History, settings: Mapping[str, str]) -> str:
     """With a remote whose address is relative: the practice folder can be moved as a whole."""
     parts = [CONFIG.format(bare="false")]
+    for name, value in settings.items():
+        section, _, key = name.partition(".")
+        parts.append(f"[{section}]\n\t{key} = {value}\n")
     if history.remote:
         fetch = f"+{branch_ref('*')}:{tracking_ref('*')}"
         parts.append(f'[remote "origin"]\n\turl = ../{ORIGIN}\n\tfetch = {fetch}\n')
