@@ -6,6 +6,7 @@ from inspect import cleandoc
 
 from muddled_orchard.commands.board.as_json import BoardFile
 from muddled_orchard.commands.catalogue.as_json import CatalogueFile
+from muddled_orchard.commands.drill.as_json import DrillFile
 from muddled_orchard.commands.gather.as_json import GatherFile
 from muddled_orchard.commands.grade.as_json import ResultFile
 from muddled_orchard.commands.handout.as_json import HandOutFile
@@ -28,6 +29,7 @@ OUTPUTS: dict[str, object] = {
     "board": BoardFile,
     "gather": GatherFile,
     "peek": PeekFile,
+    "drill": DrillFile,
     "grade": ResultFile,
     "tally": TallyFile,
     "settle": SettleFile,

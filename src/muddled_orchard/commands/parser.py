@@ -23,6 +23,7 @@ COMMANDS = {
     "plant": "build one practice repository",
     "handout": "pack one repository a learner, each with numbers of its own",
     "peek": "for learners: what is pending, which side is which, what is left",
+    "drill": "for learners: practise one kind of conflict until it sits",
     "host": "serve a course over Git: learners clone and push, and hear back at once",
     "board": "where everybody stands right now, who needs help first",
     "gather": "fetch each learner's repository from a server, to grade",

@@ -122,6 +122,8 @@ class CoursePlan(Struct, frozen=True, kw_only=True):
     """What a learner hears of a push to `muddled host`: `"none"`, `"hints"`, `"criteria"` or `"full"`."""
     feedback_after_due: Feedback | None = None
     """The same from when an exercise is due on (default: what was told before)."""
+    drill: tuple[str, ...] = ()
+    """What learners drill in this course: operations and kinds of conflict."""
     exercise: tuple[CourseExercise, ...]
     """The exercises, in order."""
     extension: tuple[Extension, ...] = ()

@@ -11,10 +11,12 @@ from msgspec import Struct
 
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.course import plan as plan_module
+from muddled_orchard.core.course.drilling import nothing_to_drill, skills_among
 from muddled_orchard.core.course.plan import CourseExercise, CoursePlan, Excused, Extension, Late
 from muddled_orchard.files.archives.packing import FORMATS
 from muddled_orchard.files.scenarios.bundled import BUNDLED, bundled_ids
 from muddled_orchard.files.scenarios.catalogue import load
+from muddled_orchard.files.scenarios.catalogue_index import bundled_exercises
 from muddled_orchard.files.scenarios.error_lines import with_lines
 from muddled_orchard.files.scenarios.shape import Shape, WrongShape
 from muddled_orchard.files.scenarios.toml_text import parsed, text_of
@@ -112,6 +114,13 @@ def load_course(named: Path) -> CourseFile:
         for number, one in enumerate(several)
         if one.exercise not in ids.values() and len(ids) == len(plan.exercise)
     ]
+    if plan.drill:
+        known = skills_among(bundled_exercises().values())
+        problems += [
+            nothing_to_drill(skill, known, ("drill", number))
+            for number, skill in enumerate(plan.drill)
+            if skill not in known
+        ]
     if problems:
         raise with_lines(BadInput(problems), path, text)
     return CourseFile(plan, folder, scenarios, ids)
