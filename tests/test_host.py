@@ -59,6 +59,11 @@ from tests.test_pages import AXE, CHROMIUM, WIDTHS
 CLONE = "git clone -q {url} {who}/work && cd {who}/work && git branch night-shift origin/night-shift\n"
 
 
+def unwrapped(said: str) -> str:
+    """What Git shows of the host's words, in one line."""
+    return " ".join(said.replace("remote:", " ").split())
+
+
 def works(
     host: RunningHost,
     who: str,
@@ -236,10 +241,9 @@ opens = {later.isoformat()}
             work,
             f"git remote set-url origin {host.remote('ada', 'pull-by-merge')}; git pull -q --no-rebase; git checkout -q --theirs .\ngit commit -qam pulled; git push",
         )
-        assert "Right already: Everything is completed." in " ".join(
-            done.stderr.replace("remote:", " ").split()
-        )
-        assert "honey.txt, line 4" in done.stderr, "told in full, since it was due"
+        said = unwrapped(done.stderr)
+        assert "Right already: Everything is completed." in said
+        assert "honey.txt, line 4" in said, "told in full, since it was due"
         done = git(
             tmp_path,
             f"git clone -q {host.remote('instructor', owner='ada')} theirs && cd theirs && git push origin HEAD:refs/heads/x",
@@ -318,7 +322,7 @@ def test_a_course_that_changes_while_it_runs(tmp_path: Path) -> None:
         )
         host.passwords |= {"bo": (folder / "passwords.csv").read_text().split("bo,Bo,")[1].strip()}
         assert until(lambda: bool(git(tmp_path, f"git ls-remote {host.remote('bo')}").returncode == 0))
-        assert "wanted: theirs (night-shift)" in works(host, "bo", WRONG).replace("\n", " ")
+        assert "wanted: theirs (night-shift)" in unwrapped(works(host, "bo", WRONG))
         (folder / "course.toml").write_text("title = 3\n")
         assert until(lambda: bool("served as it was" in (folder / "host.err").read_text()))
         assert "course.toml:1: title" in (folder / "host.err").read_text()
@@ -715,7 +719,7 @@ def test_room_that_runs_out_is_told_before(tmp_path: Path) -> None:
         assert cloned.returncode == 0, f"all of it can be had: {cloned.stderr}"
         done = git(folder / "at/ada/work", f"{more}; git push origin main")
         assert done.returncode
-        said = " ".join(done.stderr.replace("remote:", "").split())
+        said = unwrapped(done.stderr)
         assert "Your repositories here hold the 5 MiB that they may: tell your instructor." in said
 
 
