@@ -81,7 +81,8 @@ def test_a_beginners_first_hour(tmp_path: Path) -> None:
     muddled("drill", "--any", folder=tmp_path)
     third = at_hand(tmp_path)
     answer = muddled("drill", "--show", folder=tmp_path).stdout
-    assert "$ git" in answer
+    assert "$ git merge" in answer
+    assert "\n\n\n" not in answer
     assert at_hand(tmp_path)["exercise"] == third["exercise"]
     table = muddled("drill", "--table", folder=tmp_path).stdout
     assert f"At hand: drill/{at_hand(tmp_path)['folder']}" in table

@@ -116,12 +116,17 @@ def show_looked(on: Console, drill: Drill, looked: Looked) -> None:
 def show_answer(on: Console, given: UnderWay) -> None:
     """How the exercise is solved: each step with its reason, without the wrong turns."""
     whole = walk_through(load(scenario_path(given.exercise)), given.variant)
-    for step in whole.steps:
-        if step.half == "task" and not step.wrong_turn and step.name.partition(":")[0] not in _LOOKS:
-            on.print(Text(printable(step.title, on), style="strong"))
-            show_blocks(on, shown_blocks(step))
+    told = [
+        step
+        for step in whole.steps
+        if step.half == "task" and not step.wrong_turn and step.name.partition(":")[0] not in _LOOKS
+    ]
+    for number, step in enumerate(told):
+        if number:
             on.print()
+        on.print(Text(printable(step.title, on), style="strong"))
+        show_blocks(on, shown_blocks(step))
 
 
-_LOOKS = ("ready", "conflict", "file", "changes")
-"""Steps that only look."""
+_LOOKS = ("ready", "file", "changes")
+"""Steps that only look, before and at a conflict."""
