@@ -166,7 +166,7 @@ def test_a_style_of_conflicts_goes_with_the_hand_out(tmp_path: Path) -> None:
     git(tmp_path / "p/work", "git merge -q night-shift")
     said = " ".join(muddled("peek", folder=tmp_path / "p/work", code=1).stdout.split())
     assert "below ||||||| what was there before both" in said
-    assert "git mergetool shows the same in a merge tool" in said
+    assert "git mergetool shows them in a merge tool" in said
     assert "--conflict=zdiff3" not in said
     shown = muddled("walkthrough", "styled.toml", folder=tmp_path).stdout
     assert "$ git config merge.conflictStyle zdiff3" in shown
@@ -183,4 +183,4 @@ def test_a_style_of_conflicts_goes_with_the_hand_out(tmp_path: Path) -> None:
     muddled("plant", "press-limit", "q", "-q", folder=tmp_path)
     git(tmp_path / "q/work", "git merge -q night-shift")
     plain = " ".join(muddled("peek", folder=tmp_path / "q/work", code=1).stdout.split())
-    assert "git checkout --conflict=zdiff3 -- press.toml writes the markers anew" in plain
+    assert "git checkout --conflict=zdiff3 press.toml has what was there before both" in plain

@@ -39,7 +39,8 @@ class PeekFile(Struct, rename={"commands": "next"}):
     theirs: str
     knows_tasks: bool
     left: list[LeftOut]
-    reading: Annotated[list[str], about("How the marked places of files are read.")]
+    reading: Annotated[str, about("How the marked places of files are read; empty where there are none.")]
+    other_views: Annotated[list[NextOut], about("What shows these places in another way.")]
     commands: list[NextOut]
     back: list[str]
 

@@ -6,7 +6,6 @@ from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 
-from muddled_orchard.core.base.phrases import command
 from muddled_orchard.core.exercise.asked import Asked
 from muddled_orchard.core.exercise.tasks import branch_at_end, most_stashes
 from muddled_orchard.core.git.commits import short
@@ -22,15 +21,16 @@ from muddled_orchard.core.submission.to_do import ToDo, still_to_do
 
 class Peek(Struct, frozen=True, kw_only=True):
     """`doing` is what is going on, `ours` and `theirs` who the sides are (empty where nothing meets),
-    `left` what is to be done, `reading` how the marked places of files are read (one paragraph each),
-    `commands` what to type next, `back` the way back. `knows_tasks`: whether the
-    repository says what was asked."""
+    `left` what is to be done, `reading` how the marked places of files are read (empty where there are none),
+    `other_views` what shows these in another way, `commands` what to type next, `back` the way back.
+    `knows_tasks`: whether the repository says what was asked."""
 
     doing: str
     ours: str = ""
     theirs: str = ""
     left: tuple[LeftToDo, ...] = ()
-    reading: tuple[str, ...] = ()
+    reading: str = ""
+    other_views: tuple[Next, ...] = ()
     commands: tuple[Next, ...] = ()
     back: Words = ()
     knows_tasks: bool = True
@@ -80,40 +80,36 @@ def peek(evidence: Evidence, asked: Asked | None) -> Peek:
         commands = commands_at(evidence, kind, left, () if kind else tasks, asked, popped=popped)
     typed = tuple({item.command or item.why: item for item in commands}.values())
     back = UNDER_WAY[kind].give_up if kind else ()
+    markers = [item for item in left if item.kind == "marker"] if evidence.unmerged else []
     return Peek(
         doing=_doing(evidence, kind),
         ours=ours,
         theirs=theirs,
         left=tuple(left),
-        reading=tuple(_reading(left, ours, theirs)) if evidence.unmerged else (),
+        reading=_reading(markers) if markers else "",
+        other_views=tuple(_other_views(markers)) if markers else (),
         commands=typed,
         back=() if any(item.command == back for item in typed) else back,
         knows_tasks=asked is not None,
     )
 
 
-def _reading(left: Sequence[LeftToDo], ours: str, theirs: str) -> Iterator[str]:
-    """What the parts of a marked place are, in the style that the files have, and what shows them else."""
-    markers = [item for item in left if item.kind == "marker"]
-    if not markers:
-        return
-    with_base = any(item.detail.startswith("|||||||") for item in markers)
-    sides = (
-        f"below <<<<<<< stands ours ({ours}), below ======= theirs ({theirs})"
-        if ours
-        else ("below <<<<<<< stands ours, below ======= theirs")
-    )
-    before = "; below ||||||| what was there before both" if with_base else ""
-    yield f"In each place {sides}{before}."
-    file = command(markers[0].file)
-    anew = (
-        ""
-        if with_base
-        else (
-            f" git checkout --conflict=zdiff3 -- {file} writes the markers anew, with what was there before."
-        )
-    )
-    yield f"git mergetool shows the same in a merge tool, where one is set up.{anew}"
+def _reading(markers: Sequence[LeftToDo]) -> str:
+    """What the parts of a marked place are, in the style that the files have."""
+    before = ", below ||||||| what was there before both" if _with_base(markers) else ""
+    return f"In each marked place ours stands below <<<<<<<{before}, theirs below =======."
+
+
+def _other_views(markers: Sequence[LeftToDo]) -> Iterator[Next]:
+    """What shows the same places in another way."""
+    if not _with_base(markers):
+        why = "has what was there before both; what you changed in the file is gone then"
+        yield Next(("git", "checkout", "--conflict=zdiff3", "--", markers[0].file), why)
+    yield Next(("git", "mergetool"), "shows them in a merge tool, where one is set up")
+
+
+def _with_base(markers: Sequence[LeftToDo]) -> bool:
+    return any(item.detail.startswith("|||||||") for item in markers)
 
 
 def _kind(evidence: Evidence) -> str:

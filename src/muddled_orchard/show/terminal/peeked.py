@@ -36,12 +36,14 @@ def show_peek(on: Plain, peek: Peek, standing: tuple[Sequence[str], str] = ((), 
         if not peek.knows_tasks:
             on.line("  What was asked doesn't stand in this copy: compare it with your brief.")
         return
+    ways, prefix = standing
     if peek.reading:
-        for paragraph in peek.reading:
-            on.line(printable(paragraph, on))
+        on.line(peek.reading)
+        on.line("To see them in another way:")
+        for item in peek.other_views:
+            _next(on, item, prefix)
         on.line()
     on.line("Next:", "strong")
-    ways, prefix = standing
     for way in ways:
         on.unbroken((f"  {printable(way, on)}", "strong"))
     for item in peek.commands:
