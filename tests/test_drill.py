@@ -19,6 +19,7 @@ from muddled_orchard.rehearsal.session import LearnerSession
 from muddled_orchard.vcs.ask.keymaking import make_key
 from muddled_orchard.vcs.ask.scratch import ScratchRepository
 from tests.conftest import graded, muddled
+from tests.hosts import git
 
 
 def at_hand(folder: Path) -> dict[str, Any]:
@@ -51,12 +52,19 @@ def test_a_beginners_first_hour(tmp_path: Path) -> None:
     assert "is at hand" in muddled("drill", "merge", folder=tmp_path, code=2).stderr
     lost = muddled("drill", folder=tmp_path, code=1).stdout
     assert "to begin" in lost  # as peek says it
-    assert at_hand(tmp_path)["failed"] == 0
+    work = tmp_path / "drill" / first["folder"] / "work"
+    git(work, "git rebase main")
+    assert {"git rebase --abort" in muddled("drill", folder=tmp_path, code=1).stdout for _ in range(3)} == {
+        True
+    }
+    git(work, "git rebase --abort")
+    assert at_hand(tmp_path)["failed"] == 0, "what is not done yet counts for nothing"
 
     act(tmp_path, "kept ours")
     said = [muddled("drill", folder=tmp_path, code=1).stdout for _ in range(3)]
     assert len(set(said)) == 3
     assert "It tells more each time" in said[0]
+    assert "--hint" not in "".join(said)
     assert "The same task with other values" in said[2]
     second = at_hand(tmp_path)
     assert second["exercise"] == first["exercise"]

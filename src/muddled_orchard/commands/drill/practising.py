@@ -24,12 +24,14 @@ from muddled_orchard.core.course.drilling import (
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.summary import got_it
 from muddled_orchard.core.key.exercise_summary import ExerciseSummary
+from muddled_orchard.core.submission.peek import Peek
 from muddled_orchard.files.archives.packing import pack
 from muddled_orchard.files.course.drill_file import Progress, UnderWay, read_progress, write_progress
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary, load, scenario_path
 from muddled_orchard.files.scenarios.catalogue_index import bundled_exercises
 from muddled_orchard.system.output import write_new_file
 from muddled_orchard.vcs.grading import grader
+from muddled_orchard.vcs.peeking import peek_at
 from muddled_orchard.vcs.planting import plant, read_files
 from muddled_orchard.vcs.read.disk import DiskSource
 
@@ -38,12 +40,14 @@ MOST_FAILED = 3
 
 
 class Looked(Struct, frozen=True):
-    """What was found in the exercise at hand, which try of it that was, and the exercise that follows by
-    itself (None: none does)."""
+    """What was found in the exercise at hand, and how often it was not right by now. `going_on`: where the
+    learner stands in work that is not done yet, so that it counts for nothing (None: it is done).
+    `again`: the exercise that follows by itself (None: none does)."""
 
     at_hand: UnderWay
     assessment: Assessment
     failed: int
+    going_on: Peek | None = None
     again: UnderWay | None = None
 
     @property
@@ -97,14 +101,18 @@ class Drill:
         if got_it(assessment):
             self._write_down(at_hand, now, ())
             return Looked(at_hand, assessment, at_hand.failed)
-        if assessment.state in ("untouched", "unreadable"):
+        if assessment.state in ("untouched", "open"):
+            standing, _ = peek_at(self.place(at_hand) / "work")
+            if standing.under_way or assessment.state == "untouched":
+                return Looked(at_hand, assessment, at_hand.failed, going_on=standing)
+        if assessment.state == "unreadable":
             return Looked(at_hand, assessment, at_hand.failed)
         failed = at_hand.failed + 1
         if failed < MOST_FAILED:
             self._keep(replace(self.progress, at_hand=replace(at_hand, failed=failed)))
             return Looked(at_hand, assessment, failed)
         self._write_down(at_hand, now, wrong_skills(self._summary(at_hand.exercise), assessment))
-        return Looked(at_hand, assessment, failed, self._plant(at_hand.exercise, at_hand.skill))
+        return Looked(at_hand, assessment, failed, again=self._plant(at_hand.exercise, at_hand.skill))
 
     def give_away(self, now: datetime) -> tuple[UnderWay, UnderWay]:
         """The answer to the exercise at hand was shown: that one, and the same task with other values."""

@@ -10,9 +10,8 @@ from rich.text import Text
 
 from muddled_orchard.commands.drill.practising import Drill, Looked
 from muddled_orchard.core.base.phrases import command, listed, times
-from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.course.drilling import ROW, SkillStanding
-from muddled_orchard.core.course.one_result import learner_blocks
+from muddled_orchard.core.course.one_result import hinted_blocks
 from muddled_orchard.core.course.told import why_right
 from muddled_orchard.core.grading.assessment import HINTS
 from muddled_orchard.core.walkthrough.shown import shown_blocks
@@ -22,7 +21,6 @@ from muddled_orchard.show.document.terminal import show_blocks
 from muddled_orchard.show.terminal.characters import printable, sign
 from muddled_orchard.show.terminal.peeked import show_peek
 from muddled_orchard.show.terminal.plain import Plain
-from muddled_orchard.vcs.peeking import peek_at
 from muddled_orchard.vcs.walkthrough.walking import walk_through
 
 
@@ -87,30 +85,27 @@ def show_begun(on: Console, drill: Drill, begun: UnderWay, *, again: bool = Fals
 def show_looked(on: Console, drill: Drill, looked: Looked) -> None:
     """What was found, and how it goes on."""
     place, assessment = drill.place(looked.at_hand), looked.assessment
-    result = Collected(
-        submission=str(place),
-        learner=looked.at_hand.exercise,
-        name="Your work",
-        known=True,
-        assessment=assessment,
-    )
     if looked.right:
         on.print(Text(f"{sign(on, 'met')} Got it.", style="good"))
         show_blocks(on, why_right(assessment))
         on.print()
         on.print(Text(f"Next: {command('muddled', 'drill', looked.at_hand.skill)}, or muddled drill --any"))
         return
-    if assessment.state in ("untouched", "open"):
-        show_peek(Plain(), peek_at(place / "work")[0], ([command("cd", f"{place}/work")], ""))
+    if looked.going_on is not None:
+        show_peek(Plain(), looked.going_on, ([command("cd", f"{place}/work")], ""))
         return
-    show_blocks(on, list(learner_blocks(result, min(looked.failed, max(HINTS))))[1:])
+    more = (
+        ""
+        if looked.again
+        else "Mend it, and: muddled drill. It tells more each time; --show gives the answer."
+    )
+    show_blocks(
+        on, hinted_blocks(assessment, max(1, min(looked.failed, max(HINTS))), "" if looked.again else more)
+    )
     if looked.again is not None:
         on.print()
         on.print(Text(f"You have tried it {times(looked.failed)}. What you made stays in {place}."))
         show_begun(on, drill, looked.again, again=True)
-        return
-    on.print()
-    on.print(Text("Mend it, and ask again: muddled drill. It tells more each time; --show gives the answer."))
 
 
 def show_answer(on: Console, given: UnderWay) -> None:

@@ -97,8 +97,14 @@ def _score(criterion: CriterionResult) -> Score:
 def learner_blocks(result: Collected, strength: int) -> Iterator[Block]:
     """What a learner is told of one submission while they are at it: what is right already, and hints of this
     strength."""
-    assessment = result.assessment
     yield whose(result)
+    stronger = f"For a stronger hint: --hint {strength + 1}" if strength < max(HINTS) else ""
+    yield from hinted_blocks(result.assessment, strength, stronger)
+
+
+def hinted_blocks(assessment: Assessment, strength: int, stronger: str) -> Iterator[Block]:
+    """What is right already, and hints of this strength; below them what leads to `stronger` ones (empty:
+    nothing does)."""
     yield standing_told(assessment)
     yield from settled_told(settled_things(assessment))
     if got_it(assessment):
@@ -118,5 +124,5 @@ def learner_blocks(result: Collected, strength: int) -> Iterator[Block]:
         yield Items((hint.question + places,), hint.verdict)
         yield Items(hint.what)
         yield Commands(hint.commands)
-    if strength < max(HINTS):
-        yield Paragraph(f"For a stronger hint: --hint {strength + 1}", "faint")
+    if stronger:
+        yield Paragraph(stronger, "faint")

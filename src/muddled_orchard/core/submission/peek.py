@@ -21,13 +21,15 @@ from muddled_orchard.core.submission.to_do import ToDo, still_to_do
 
 class Peek(Struct, frozen=True, kw_only=True):
     """`doing` is what is going on, `ours` and `theirs` who the sides are (empty where nothing meets),
-    `left` what is to be done, `reading` how the marked places of files are read (empty where there are none),
-    `other_views` what shows these in another way, `commands` what to type next, `back` the way back.
-    `knows_tasks`: whether the repository says what was asked."""
+    `under_way` whether an operation or a conflict is, `left` what is to be done, `reading` how the marked
+    places of files are read (empty where there are none), `other_views` what shows these in another way,
+    `commands` what to type next, `back` the way back. `knows_tasks`: whether the repository says what was
+    asked."""
 
     doing: str
     ours: str = ""
     theirs: str = ""
+    under_way: bool = False
     left: tuple[LeftToDo, ...] = ()
     reading: str = ""
     other_views: tuple[Next, ...] = ()
@@ -85,6 +87,7 @@ def peek(evidence: Evidence, asked: Asked | None) -> Peek:
         doing=_doing(evidence, kind),
         ours=ours,
         theirs=theirs,
+        under_way=bool(kind),
         left=tuple(left),
         reading=_reading(markers) if markers else "",
         other_views=tuple(_other_views(markers)) if markers else (),
