@@ -94,14 +94,9 @@ def show_looked(on: Console, drill: Drill, looked: Looked) -> None:
     if looked.going_on is not None:
         show_peek(Plain(), looked.going_on, ([command("cd", f"{place}/work")], ""))
         return
-    more = (
-        ""
-        if looked.again
-        else "Mend it, and: muddled drill. It tells more each time; --show gives the answer."
-    )
-    show_blocks(
-        on, hinted_blocks(assessment, max(1, min(looked.failed, max(HINTS))), "" if looked.again else more)
-    )
+    stronger = "Mend it, and: muddled drill. It tells more each time; --show gives the answer."
+    strength = max(1, min(looked.failed, max(HINTS)))
+    show_blocks(on, hinted_blocks(assessment, strength, "" if looked.again else stronger))
     if looked.again is not None:
         on.print()
         on.print(Text(f"You have tried it {times(looked.failed)}. What you made stays in {place}."))
