@@ -6,6 +6,7 @@ import csv
 import io
 import json
 import re
+import shlex
 import shutil
 import subprocess
 import sys
@@ -421,7 +422,7 @@ def test_tables_of_other_countries_and_in_pipes(piled: Path) -> None:
     shown = muddled("ledger", "--table", "totals", folder=piled).stdout.splitlines()
     assert shown[0].split() == ["id", "name", "total", "press-limit"]
     assert shown[2].split() == ["bo", "Bo", "46.2", "46.2"]
-    piped = shell(piled, f"env -u COLUMNS {sys.executable} -m muddled_orchard settle | cat")
+    piped = shell(piled, f"env -u COLUMNS {shlex.quote(sys.executable)} -m muddled_orchard settle | cat")
     assert any("dot" in line and "was it copied?" in line for line in piped.splitlines()), (
         "a record is a line"
     )
@@ -479,6 +480,6 @@ def test_manual_pages_and_completion(piled: Path, tmp_path: Path) -> None:
         if shutil.which(shell_name):
             shell(tmp_path, f"{check} {script}")
     asked = "COMP_WORDS=(muddled settle c); COMP_CWORD=2; f=$(complete -p muddled | sed 's/.*-F \\([^ ]*\\).*/\\1/'); $f muddled c settle; echo ${COMPREPLY[@]}"  # fmt: skip
-    path = f"{Path(sys.executable).parent}:$PATH"
+    path = f"{shlex.quote(str(Path(sys.executable).parent))}:$PATH"
     said = subprocess.run(["bash", "-c", f'PATH={path}; source {tmp_path}/bash; {asked}'], cwd=piled, capture_output=True, text=True, check=False)  # fmt: skip
     assert said.stdout.strip() == "cyd"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+import shlex
 import sys
 from pathlib import Path
 
@@ -55,7 +56,7 @@ def test_a_job_of_continuous_integration(tmp_path: Path) -> None:
     runner = (
         f"mkdir -p job; cd job; git init -q; git remote add origin file://{tmp_path}/server.git || true\n"
         "git fetch -q --depth=1 origin main:refs/remotes/origin/main; git checkout -q --detach origin/main\n"
-        f'muddled() {{ {sys.executable} -m muddled_orchard "$@"; }}\n'
+        f'muddled() {{ {shlex.quote(sys.executable)} -m muddled_orchard "$@"; }}\n'
         f"{script}; echo exit $?"
     )
     for time in range(2):

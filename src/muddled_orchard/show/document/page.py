@@ -136,7 +136,7 @@ def _side(side: Text) -> str:
     else:
         lines = "\n".join(map(_text, side.text.splitlines()))
         label = _text(side.name)
-        shown = f'<pre tabindex="0" role="region" aria-label="{label}"><code dir="auto">{lines}</code></pre>'
+        shown = f'<pre tabindex="0" role="group" aria-label="{label}"><code dir="auto">{lines}</code></pre>'
     return f"<figure{_class(side.tone)}><figcaption>{_text(side.name)}</figcaption>{shown}</figure>"
 
 
