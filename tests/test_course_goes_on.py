@@ -17,9 +17,14 @@ from urllib.error import HTTPError
 
 import pandas
 import pytest
+from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.changed_story import first_change
+from muddled_orchard.core.exercise.scenario import Value
+from muddled_orchard.core.exercise.values import values_of
 from muddled_orchard.core.exercise.variants import Variants
+from muddled_orchard.core.grading.assessment import HunkResult
+from muddled_orchard.core.grading.others_values import values_of_others
 from muddled_orchard.files.scenarios.catalogue import load, scenario_path
 from tests.conftest import database, graded, muddled, shell
 from tests.hosts import RunningHost, course_of, git, hosted, pushes_of, until
@@ -378,6 +383,29 @@ def test_a_value_of_another_variant_needs_a_look(piled: Path) -> None:
     told = json.loads(muddled("settle", "--json", folder=piled).stdout)["needs_a_look"]
     assert [one["learner"] for one in told] == ["dot"]
     assert re.search(r"has a value of another variant \(4\d for 4\d\): was it copied\?", told[0]["why"][0])
+
+
+@pytest.mark.parametrize(
+    ("left", "told"),
+    [
+        ("limit = 137 bar", ("137", "45")),  # of a range of which nobody lists every number
+        ("limit = 45 bar", None),  # their own
+        ("limit = 501 bar", None),  # nobody's
+        ("limit = 045 bar", None),
+        ("limit = 137 psi", None),  # not alike
+    ],
+)
+def test_whose_value_it_is(left: str, told: tuple[str, str] | None) -> None:
+    scenario = replace(load(scenario_path("press-limit")), values={"limit": Value(between=(1, 500))})
+    code = next(
+        str(number) for number in range(10_000) if values_of(scenario, str(number)) == {"limit": "45"}
+    )
+    hunk = HunkResult(
+        task=1, commit=None, file="a.txt", hunk=1, kept="blend", accepted=("ours",), outcome="missed",
+        left=left, ours="limit = 40 bar", theirs="limit = 45 bar", wanted="limit = 45 bar",
+    )  # fmt: skip
+    found = [(one.value, one.own) for one in values_of_others(scenario, code, [hunk])]
+    assert found == ([told] if told else [])
 
 
 def test_forms_of_continuous_integration(piled: Path) -> None:

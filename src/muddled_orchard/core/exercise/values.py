@@ -71,12 +71,12 @@ def sample_values(scenario: Scenario) -> Iterator[dict[str, str]]:
     some between), the other names as in the plain variant."""
     plain = values_of(scenario, PLAIN_VARIANT)
     for name, value in scenario.values.items():
-        for option in options_of(value):
+        for option in _options(value):
             if option != plain[name]:
                 yield {**plain, name: option}
 
 
-def options_of(value: Value) -> list[str]:
+def _options(value: Value) -> list[str]:
     """What a value can be; of a long range the ends and some between."""
     if value.choose is not None:
         return list(dict.fromkeys(value.choose))[:_MOST_OPTIONS]
@@ -84,6 +84,14 @@ def options_of(value: Value) -> list[str]:
     numbers = range(low, high + 1)
     step = max(1, len(numbers) // _MOST_OPTIONS)
     return [str(number) for number in dict.fromkeys([*numbers[::step], high])]
+
+
+def can_be(value: Value, text: str) -> bool:
+    """Whether some variant has this text as a value."""
+    if value.choose is not None:
+        return text in value.choose
+    low, high = value.between or (0, 0)
+    return text.removeprefix("-").isdecimal() and text == str(int(text)) and low <= int(text) <= high
 
 
 class ScenarioTemplate:
