@@ -310,16 +310,12 @@ class Ledger(LedgerFile):
 
     def last_written(self) -> dict[str, str]:
         """When something was last written down of each learner, by id."""
-        last = {}
-        for learner in self.learners():
-            times = [
-                self._rows(f"SELECT max({when}) FROM {table} WHERE {LEARNERS[table].column} = ?", (learner,))[
-                    0
-                ][0]
-                for table, when in _WRITTEN.items()
-            ]
-            last[learner] = max((str(time) for time in times if time is not None), default="")
-        return last
+        of_tables = " UNION ALL ".join(
+            f"SELECT {LEARNERS[table].column} AS who, {when} AS at FROM {table}"
+            for table, when in _WRITTEN.items()
+        )
+        last = dict(self._rows(f"SELECT who, max(at) FROM ({of_tables}) GROUP BY who"))
+        return {learner: str(last.get(learner) or "") for learner in self.learners()}
 
     def _refuse_unknown(self, learner: str) -> None:
         if learner not in self.learners():
