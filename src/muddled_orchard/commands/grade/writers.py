@@ -26,7 +26,7 @@ class Graded(Struct, frozen=True, kw_only=True):
     results: Sequence[Collected]
     hand_outs: Sequence[HandOut]
     roster: Mapping[str, Learner]
-    excused: Callable[[str, str], bool] = lambda _learner, _exercise: False
+    excused: Callable[[str, str], bool]
     wide: bool = False
     hint: int | None = None
     form: TableForm | None = None
@@ -49,10 +49,9 @@ class Writer(Struct, frozen=True, kw_only=True):
 
 def _gradebook(graded: Graded) -> bytes:
     from muddled_orchard.commands.grade.gradebook import gradebook, wide_gradebook
-
-    write = wide_gradebook if graded.wide else gradebook
     from muddled_orchard.show.spreadsheet import table_file
 
+    write = wide_gradebook if graded.wide else gradebook
     assert graded.form is not None  # noqa: S101 - --csv was given
     rows = write(graded.results, graded.hand_outs, graded.roster, graded.excused)
     return table_file(rows, graded.form)

@@ -77,8 +77,8 @@ def page(
     title: str, body: str, top: str, *, wide: bool = False, live: bool = False, beside: bool = False
 ) -> str:
     """A page with this body, which is HTML; a `live` one keeps itself up to date, and one with parts `beside`
-    each other has them so where it is wide enough. `top` leads from it to
-    where the host's own paths begin: a proxy may have put them below another one."""
+    each other has them so where it is wide enough. `top` leads from it to where the host's own paths begin: a
+    proxy may have put them below another one."""
     marked = Markup(body)  # noqa: S704 - every text in it is escaped
     about = {"title": title, "body": marked, "top": top, "wide": wide, "live": live, "beside": beside}
     return template("commands/host/page.html").render(about)

@@ -30,9 +30,8 @@ class Rules(Struct, frozen=True):
 
 class ClassRecord(Struct, frozen=True, kw_only=True):
     """All that is known of a class: the roster and what everybody is called by id, who was handed out what
-    (learner, exercise), the
-    exercises' titles by id, every grading as it counts, the rules by which it does, who shares a hand-out (by
-    exercise and variant), and the attempts and totals that they come to."""
+    (learner, exercise), the exercises' titles by id, every grading as it counts, the rules by which it does,
+    who shares a hand-out (by exercise and variant), and the attempts and totals that they come to."""
 
     learners: Mapping[str, Learner]
     names: Mapping[str, str]

@@ -67,16 +67,15 @@ def view_of(key: Key, step: Step, conflict: Conflict) -> ConflictView:
     texts = {name: _text(key, conflict, name) for name in STAGE}
     names = {"ours": step.ours_name, "base": "base (before both)", "theirs": step.theirs_name}
     views = [_side(key, conflict, name, names[name], texts) for name in ("ours", "base", "theirs")]
+    changed = [_changed(view.lines or ()) for view in views]
     if all(texts[name] is not None for name in STAGE):
         rows = rows_beside(texts["ours"] or (), texts["base"] or (), texts["theirs"] or ())
         views = _beside(views, rows)
-        everywhere = set().union(*(_changed(view.lines or ()) for view in views))
-        views = [replace(view, lines=tuple(_near(view.lines or (), everywhere))) for view in views]
-    else:
-        views = [
-            replace(view, lines=tuple(_near(view.lines, _changed(view.lines)))) if view.lines else view
-            for view in views
-        ]
+        changed = [set().union(*(_changed(view.lines or ()) for view in views))] * len(views)
+    views = [
+        replace(view, lines=tuple(_near(view.lines, near))) if view.lines else view
+        for view, near in zip(views, changed, strict=True)
+    ]
     merged = conflict.merged
     return ConflictView(
         conflict=conflict,
@@ -117,7 +116,7 @@ def _side(key: Key, conflict: Conflict, name: str, shown: str, texts: dict[str, 
 
 
 def _beside(sides: Sequence[SideView], rows: Sequence[Row]) -> list[SideView]:
-    """The sides, each with a line for each row; a line near a change of any of them counts as changed."""
+    """The sides, each with a line for each row."""
     nothing = ViewedLine(None, (), empty=True)
     lines = [side.lines or () for side in sides]
     return [

@@ -44,7 +44,7 @@ class Identity(Struct, frozen=True):
 
 
 class Said(Struct, frozen=True):
-    """A paragraph: what to say, or to look at. `wrong` is a choice that was tried."""
+    """A paragraph: what to say, or to look at. `wrong`: it is of a choice that was tried, and is wrong."""
 
     text: str
     wrong: bool = False
