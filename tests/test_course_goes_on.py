@@ -19,6 +19,8 @@ import pandas
 import pytest
 from msgspec.structs import replace
 
+from muddled_orchard.commands.ledger.person import remove_repositories
+from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.exercise.changed_story import first_change
 from muddled_orchard.core.exercise.scenario import Value
 from muddled_orchard.core.exercise.values import values_of
@@ -490,6 +492,13 @@ def test_one_persons_data_and_retention(piled: Path, tmp_path: Path) -> None:
     assert "and 1 repository of a host" in muddled("ledger", "--forget", "bo", folder=tmp_path / "c").stdout
     assert not (tmp_path / "c/repositories/press-limit/bo.git").exists()
     assert "ada" not in muddled("ledger", "--json", folder=tmp_path / "c").stdout
+
+
+def test_what_can_not_be_removed_is_told(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    (tmp_path / "jam/bo.git").mkdir(parents=True)
+    monkeypatch.setattr(shutil, "rmtree", lambda *_, **__: None)  # as of a disk that is read only
+    with pytest.raises(BadInput, match="can't be removed"):
+        remove_repositories({"bo": [tmp_path / "jam/bo.git"]}, ["bo"])
 
 
 def test_manual_pages_and_completion(piled: Path, tmp_path: Path) -> None:

@@ -10,6 +10,7 @@ from typing import Annotated, Any, Literal
 from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.show.json.shapes import about
 
@@ -46,10 +47,14 @@ def repositories_of(folder: Path) -> dict[str, list[Path]]:
 
 
 def remove_repositories(kept: Mapping[str, Sequence[Path]], learners: Iterable[str]) -> str:
-    """Remove what these learners pushed to a host; how much that was, in words to go on with."""
+    """Remove what these learners pushed to a host; how much that was, in words to go on with. Raises BadInput
+    where some of it stays."""
     places = [path for learner in learners for path in kept.get(learner, ())]
     for path in places:
         shutil.rmtree(path, ignore_errors=True)
+    if left := [path for path in places if path.exists()]:
+        hint = "The ledger has forgotten whose it was. Remove it yourself."
+        raise BadInput([Problem("it can't be removed", hint, file=str(path)) for path in left])
     number = len(places)
     what = f"{number} repositories" if number > 1 else counted(number, "repository")
     return f", and {what} of a host" if places else ""
