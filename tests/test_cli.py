@@ -191,6 +191,7 @@ def test_the_log_is_written_where_it_is_asked_for(tmp_path: Path) -> None:
         (["-C"], "-C needs a folder"),
         (["--log", "nowhere/x.log", "catalogue"], "nowhere/x.log: No such file or directory"),
         (["--lag", "x.log", "catalogue"], 'There is no option "--lag"'),
+        (["catalogue", "--log", "x.log"], "As in: muddled --log FILE catalogue."),
     ],
 )
 def test_a_log_that_can_not_be_written_is_told_before_anything_is_done(

@@ -75,6 +75,12 @@ class Parser(argparse.ArgumentParser):
             if len(name) > 1 and name[0] == "-" and name not in known:
                 from muddled_orchard.core.base.problems import likely
 
+                for action in top_parser()._actions:
+                    if name in action.option_strings:
+                        program, _, own = self.prog.partition(" ")
+                        value = f" {action.metavar}" if action.metavar else ""
+                        hint = f"As in: {program} {name}{value} {own}."
+                        self.error(f'"{name}" stands before the command', hint)
                 begins = [one for one in known if one.startswith(name)] if name.startswith("--") else []
                 close = f'Did you mean "{begins[0]}"?' if len(begins) == 1 else likely(name, known)
                 self.error(f'there is no option "{name}"', close if close.startswith("Did") else "")
