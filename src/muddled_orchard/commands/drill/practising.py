@@ -78,6 +78,14 @@ class Drill:
         """How far every skill is."""
         return standings(self._exercises, self.progress.tries)
 
+    def groups(self) -> dict[str, list[SkillStanding]]:
+        """The same by what a skill is."""
+        operations = {operation for summary in self._exercises for operation in summary.operations}
+        found: dict[str, list[SkillStanding]] = {"operation": [], "kind of conflict": []}
+        for one in self.standings():
+            found["operation" if one.skill in operations else "kind of conflict"].append(one)
+        return found
+
     def count(self, skill: str) -> int:
         """How many exercises a skill has."""
         return sum(skill in skills_of(summary) for summary in self._exercises)

@@ -28,28 +28,27 @@ def show_standings(on: Console, drill: Drill) -> None:
     """A line for each skill, and how to go on."""
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
     table.add_column("")
-    table.add_column("drill", no_wrap=True)
+    table.add_column("", no_wrap=True)
     for name in ("exercises", "tried", f"in a row, of {ROW}"):
         table.add_column(name, justify="right", no_wrap=True)
     table.add_column("")
-    for one in drill.standings():
-        mark, style = (
-            ("met", "good") if one.sits else ("partly", "doubt") if one.tried else ("skipped", "faint")
-        )
-        table.add_row(
-            Text(sign(on, mark), style=style),
-            one.skill,
-            str(drill.count(one.skill)),
-            str(one.tried or ""),
-            str(min(one.in_a_row, ROW) if one.tried else ""),
-            Text(_remark(one), style="faint"),
-        )
+    for group, skills in drill.groups().items():
+        table.add_row("", Text(group, style="faint"))
+        for one in skills:
+            table.add_row(*_row(on, one, drill.count(one.skill)))
     on.print(table)
     on.print()
     if drill.at_hand is not None:
         on.print(Text(f"At hand: {drill.place(drill.at_hand)}. muddled drill looks at it."))
     else:
         on.print(Text("Begin with one of them, as in: muddled drill merge. Or: muddled drill --any"))
+
+
+def _row(on: Console, one: SkillStanding, exercises: int) -> tuple[Text | str, ...]:
+    mark, style = ("met", "good") if one.sits else ("partly", "doubt") if one.tried else ("skipped", "faint")
+    counts = (str(one.tried), str(min(one.in_a_row, ROW))) if one.tried else ("", "")
+    remark = Text(_remark(one), style="faint")
+    return (Text(sign(on, mark), style=style), one.skill, str(exercises), *counts, remark)
 
 
 def _remark(one: SkillStanding) -> str:
