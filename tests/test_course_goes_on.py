@@ -358,8 +358,9 @@ def test_four_weeks(way: str, tmp_path: Path) -> None:
     assert "You have time until 2026-10-11 18:00 UTC+02:00. Why: Ill." in told["cyd"]
     assert "It came 1 day late, after 2026-10-15 18:00 UTC+02:00, and loses 10 %" in told["ada"]
     assert "Two limits for one press (plum)" in told["fay"]
-    muddled("settle", "cyd", "jam", "--on", "due", "--undo", folder=course.top)
+    undone = muddled("settle", "cyd", "jam", "--on", "due", "--undo", folder=course.top).stdout
     assert course.totals()["cyd"]["jam"] == "80.0"
+    assert f"The total is {float(course.totals()['cyd']['total']):g} % now." in undone
 
 
 # -- The forms of the world around ------------------------------------------------------------------------

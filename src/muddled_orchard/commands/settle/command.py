@@ -120,7 +120,8 @@ def run(options: argparse.Namespace) -> int:
                 allowance = settling.allow(work, due, _by(options), _reason(options.reason))
                 show_allowed(console(), settling.record, allowance)
             elif options.undo and options.on == ALLOWED:
-                show_allowed(console(), settling.record, settling.disallow(work), undone=True)
+                gone_allowance = settling.disallow(work)  # the record is read anew by that
+                show_allowed(console(), settling.record, gone_allowance, undone=True)
             elif options.undo:
                 gone, again = settling.undo(work, options.on)
                 _show_after(settling, work)
