@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import json
+import re
 import shutil
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
+from urllib.error import HTTPError
 
 import pytest
 from benchmarks.drill import simulated
@@ -19,7 +21,7 @@ from muddled_orchard.rehearsal.session import LearnerSession
 from muddled_orchard.vcs.ask.keymaking import make_key
 from muddled_orchard.vcs.ask.scratch import ScratchRepository
 from tests.conftest import graded, muddled
-from tests.hosts import git
+from tests.hosts import RunningHost, course_of, git, hosted
 
 
 def at_hand(folder: Path) -> dict[str, Any]:
@@ -134,6 +136,117 @@ def test_what_a_course_drills(tmp_path: Path) -> None:
     assert "no exercise is at hand" in muddled("drill", "--check", folder=tmp_path, code=2).stderr
     assert "nothing was drilled" in muddled("drill", "--export", "it.zip", folder=tmp_path, code=2).stderr
     assert not (tmp_path / "it.zip").exists()
+
+
+def test_practice_is_shown_and_never_counted(tmp_path: Path) -> None:
+    """A drill that is handed in among the class: packed, unpacked, alone, and in the folders of a board."""
+    (tmp_path / "course.toml").write_text('roster = "r.csv"\n[[exercise]]\nscenario = "press-limit"\n')
+    (tmp_path / "r.csv").write_text("id,name\nada,Ada\nben,Ben\n")
+    muddled("handout", "--out", "out", "--pack", "folder", folder=tmp_path)
+    muddled("drill", "rebase", folder=tmp_path)
+    act(tmp_path, "right")
+    muddled("drill", folder=tmp_path)
+    muddled("drill", "merge", "--folder", "drill", folder=tmp_path)
+    (tmp_path / "inbox").mkdir()
+    muddled("drill", "--export", "inbox/ada.zip", folder=tmp_path)
+    shutil.copytree(tmp_path / "drill", tmp_path / "inbox/ben")
+    shutil.copytree(tmp_path / "out/press-limit/ben", tmp_path / "inbox/ben press-limit")
+    told = muddled("grade", "inbox", "--csv", "-", "--pass-mark", "0", folder=tmp_path).stdout.splitlines()
+    assert [row.split(",")[:3:2] for row in told] == [
+        ["id", "exercise"],
+        ["ben", "press-limit"],
+        ["ada", "press-limit"],
+    ]
+    found = json.loads(muddled("grade", "inbox", "--json", folder=tmp_path).stdout)
+    rows = [(one["learner"], one["uncounted"], one["percent"]) for one in found["submissions"]]
+    assert sorted(rows) == [
+        ("ada", "practice", 0), ("ada", "practice", 100), ("ben", "", 0),
+        ("ben", "practice", 0), ("ben", "practice", 100),
+    ]  # fmt: skip
+    assert [one["kind"] for one in found["class"]] == ["missing", "shared"]
+    assert "4 practice" in muddled("grade", "inbox", folder=tmp_path).stdout
+    assert (
+        "It is practice, of a drill"
+        in muddled("grade", "drill/" + at_hand(tmp_path)["folder"], folder=tmp_path).stdout
+    )
+    alone = json.loads(muddled("grade", "inbox/ada.zip", "--json", folder=tmp_path).stdout)
+    assert {one["learner"] for one in alone["submissions"]} == {"ada"}
+    kept = json.loads(muddled("ledger", "--json", folder=tmp_path).stdout)
+    assert {one["exercise"] for one in kept["gradings"]} == {"press-limit"}
+
+    shutil.copytree(tmp_path / "drill", tmp_path / "folders/ada/drill")
+    board = json.loads(muddled("board", "folders", "--json", folder=tmp_path).stdout)["learners"]
+    assert {(one["learner"], one["practice"], one["done"], one["exercises"]) for one in board} == {
+        ("ada", False, 0, 1), ("ben", False, 0, 1)
+    }  # fmt: skip
+    git(
+        tmp_path / "folders/ada/drill" / at_hand(tmp_path)["folder"] / "work",
+        "git merge $(git branch | grep -v '*' | head -1)",
+    )
+    (_, row) = json.loads(muddled("board", "folders", "--json", folder=tmp_path).stdout)["learners"]
+    assert (row["learner"], row["practice"], row["stage"]) == ("ada", True, "in a conflict")
+
+
+def test_a_host_gives_exercises_to_practise(tmp_path: Path) -> None:
+    """Wrong three times, with more told each time; the same with other values, right; and the host begun anew."""
+    course_of(tmp_path, ["ada", "ben"], 'drill = ["rebase"]\n[[exercise]]\nscenario = "cellar-by-rebase"\n')
+
+    def ask(host: RunningHost, skill: str = "") -> str:
+        token = re.search(r'name="token" value="([^"]+)"', host.page("ada", "/"))
+        assert token
+        page = host.data("ada", "/drill", {"token": token[1], "skill": skill}).decode()
+        found = re.search(r"git/ada/(drill\.[a-z-]+)\.git", page)
+        return found[1] if found else ""
+
+    def pushed(host: RunningHost, id_: str, place: str, script: str) -> str:
+        got = git(
+            tmp_path,
+            f"git clone -q {host.remote('ada', id_)} {place} && cd {place} && git fetch -q origin main:main",
+        )
+        assert not got.returncode, got.stderr
+        return git(tmp_path / place, f"{script}; git push -f origin HEAD 2>&1").stdout
+
+    with hosted(tmp_path) as host:
+        with pytest.raises(HTTPError):
+            ask(host, "merge")
+        id_ = ask(host, "rebase")
+        assert id_.startswith("drill.")
+        assert id_ != "drill.cellar-by-rebase", "what the course hands out is not drilled"
+        assert ask(host) == id_, "there is one at hand"
+        said = pushed(host, id_, "first", "git merge -X ours main -m x")
+        pages = [host.page("ada", f"/exercise/{id_}")]
+        for number in range(2):
+            assert "is over" not in said
+            said = git(
+                tmp_path / "first", f"git commit -q --allow-empty -m {number}; git push origin HEAD 2>&1"
+            ).stdout
+            pages.append(host.page("ada", f"/exercise/{id_}"))
+        assert "is over" in said
+        assert ["Next exercise" in page for page in pages] == [False, False, True]
+        assert 'rebase</th><td data-name="Tried" class="number">1<' in host.page("ada", "/")
+        (row, _) = json.loads(muddled("board", "--json", folder=tmp_path).stdout)["learners"]
+        assert (row["learner"], row["practice"], row["done"], row["exercises"]) == ("ada", True, 0, 1)
+        assert f"board/ada/{id_}" in host.page("instructor", "/board")
+        assert "Push 3" in host.page("instructor", f"/board/ada/{id_}")
+        assert ask(host) == id_
+    with hosted(tmp_path) as host:
+        assert ask(host) == id_
+        assert "is over" in pushed(
+            host,
+            id_,
+            "second",
+            "git rebase main; git rebase --skip",
+        )
+        assert "At hand" not in host.page("ada", "/")
+        totals = json.loads(muddled("ledger", "--json", folder=tmp_path).stdout)
+        assert not totals["gradings"]
+        assert {one["exercise"] for one in totals["hand_outs"]} == {"cellar-by-rebase"}
+        assert "drill" in muddled("ledger", "--person", "ada", folder=tmp_path).stdout
+    first, second = (
+        git(tmp_path / place, "git log --format=%H --max-parents=0 main").stdout
+        for place in ("first", "second")
+    )
+    assert first != second
 
 
 NOW = datetime(2031, 9, 1, 8, tzinfo=UTC)

@@ -18,6 +18,7 @@ from muddled_orchard.core.course.allowances import NOTHING_ALLOWED, Allowances
 from muddled_orchard.core.course.class_entry import ClassEntry
 from muddled_orchard.core.course.collected import Before, Collected
 from muddled_orchard.core.course.findings import ClassFinding, findings
+from muddled_orchard.core.course.practice import is_practice
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner, shown_names
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
@@ -87,7 +88,9 @@ class GradingRun:
         place = (assessment.exercise, assessment.variant)
         team = self._teams.get(place, ())
         owner = team[0] if team else self._owners.get(place)
-        learner = owner or handed.name
+        practice = is_practice(assessment.variant)
+        learner = owner or (self._first_of(handed.name) if practice else handed.name)
+        other = owner is None and assessment.exercise in self._handed_out
         return Collected(
             submission=handed.place,
             learner=learner,
@@ -95,9 +98,15 @@ class GradingRun:
             known=owner is not None,
             assessment=assessment if owner is None else self.counting(assessment, owner),
             remembered=remembered,
-            counts=owner is not None or assessment.exercise not in self._handed_out,
+            uncounted="practice" if practice else "not theirs" if other else "",
             team=team,
         )
+
+    def _first_of(self, name: str) -> str:
+        """Whose practice it is, by the name of the folder or file that it came in: of a drill there are
+        several."""
+        first = name.partition("/")[0]
+        return first if first in self.roster else name
 
     def counting(self, assessment: Assessment, learner: str) -> Assessment:
         """The assessment of what was handed out to a learner, as it counts."""

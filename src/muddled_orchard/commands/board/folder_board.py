@@ -104,7 +104,9 @@ class FolderBoard:
                 self._known[path].state = None
                 continue
             owner = self._owner(there[path], looked_at)
-            since = _since(looked_at, state, self._known.get(path))
+            practice = owner.uncounted == "practice"
+            own = replace(looked_at, seen=replace(looked_at.seen, practice=practice))
+            since = _since(own, state, self._known.get(path))
             self._known[path] = _Known(state, since, owner.learner, owner.team)
         return self._board()
 
@@ -143,11 +145,13 @@ class FolderBoard:
             for learner in known.team or (known.learner,):
                 seen.setdefault(learner, []).append(known.looked.seen)
         for learner, exercise in given:
-            if all(one.exercise != exercise for one in seen.get(learner, ())):
+            if all(one.exercise != exercise or one.practice for one in seen.get(learner, ())):
                 seen.setdefault(learner, []).append(_absent(exercise))
         for learner, theirs in seen.items():
             theirs[:] = [
-                excused_seen(one.exercise, one.title) if self._run.excused(learner, one.exercise) else one
+                excused_seen(one.exercise, one.title)
+                if not one.practice and self._run.excused(learner, one.exercise)
+                else one
                 for one in theirs
             ]
             theirs.sort(key=lambda one: order.index(one.exercise) if one.exercise in order else len(order))

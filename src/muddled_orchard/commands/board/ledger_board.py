@@ -6,10 +6,12 @@ from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from muddled_orchard.classroom.standing import allowances_of
 from muddled_orchard.core.course.board import Board, Seen, board, excused_seen, seen_of_pushes
 from muddled_orchard.core.course.plan import CoursePlan
+from muddled_orchard.core.course.practice import practised_exercise
 from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.course.roster import shown_names
 from muddled_orchard.core.grading.assessment import Assessment
@@ -58,13 +60,22 @@ class LedgerBoard:
                 if allowances.excused(learner, exercise):
                     seen.setdefault(learner, []).append(excused_seen(exercise, title))
                     continue
-                came = [
-                    (_seconds(push.at), self._results.get(push.grading or 0))
-                    for push in pushes.get((learner, exercise), ())
-                ]
+                came = self._came(pushes, learner, exercise)
                 seen.setdefault(learner, []).append(seen_of_pushes(exercise, title, _seconds(made), came))
+        for one in self._ledger.each_hand_out(practice=True):
+            if one.replaced is None:
+                exercise = practised_exercise(one.exercise)
+                came = self._came(pushes, one.learner, one.exercise)
+                practised = seen_of_pushes(exercise, exercise, _seconds(one.made), came)
+                seen.setdefault(one.learner, []).append(replace(practised, practice=True))
         names = shown_names(self._ledger.learners().values())
         return board(seen, names, raised_hands(self._ledger))
+
+    def _came(
+        self, pushes: Mapping[tuple[str, str], Sequence[RecordedPush]], learner: str, exercise: str
+    ) -> list[tuple[float, Assessment | None]]:
+        of_it = pushes.get((learner, exercise), ())
+        return [(_seconds(push.at), self._results.get(push.grading or 0)) for push in of_it]
 
     def details(self, learner: str) -> list[RowDetail]:
         """What is behind a learner's row: the newest graded push to each exercise."""

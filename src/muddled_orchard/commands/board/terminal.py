@@ -51,7 +51,7 @@ def board_view(
 
 
 def _table(on: Console, rows: Sequence[BoardRow], now: float) -> Table:
-    several = any(row.of > 1 for row in rows)
+    several = any(row.of > 1 or row.seen.practice for row in rows)
     pushes = any(row.seen.pushes for row in rows)
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
     table.add_column("")
@@ -75,7 +75,7 @@ def _table(on: Console, rows: Sequence[BoardRow], now: float) -> Table:
         if seen.detail:
             where.append(f": {printable(seen.detail, on)}", style="default")
         cells: list[Text] = [Text(sign(on, what), style=style), name]
-        cells += [Text(printable(seen.exercise, on))] if several else []
+        cells += [Text(printable(seen.shown, on))] if several else []
         cells += [where, Text(ago(seen.since, now))]
         cells += [Text(str(seen.pushes or ""))] if pushes else []
         cells += [Text(f"{seen.percent:g} %" if seen.possible and seen.stage != "nothing begun" else "")]

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import argparse
 import sys
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -64,7 +65,8 @@ def run(options: argparse.Namespace) -> int:
     if options.kinds and (options.check or options.show or options.table or options.export or options.json):
         hint = "muddled drill KIND begins an exercise; the options are for what was begun."
         raise BadInput(Problem(f'"{options.kinds[0]}" and an option don\'t go together', hint))
-    drill, now = Drill(options.folder), datetime.now(UTC)
+    course, now = course_of(options), datetime.now(UTC)
+    drill = Drill(options.folder, course.ids.values() if course else ())
     if options.export is not None:
         count = drill.export(options.export)
         print(f"Written: {options.export}, with {count} of your exercises.", file=sys.stderr)
@@ -77,7 +79,7 @@ def run(options: argparse.Namespace) -> int:
     if options.show:
         return _show(drill, now)
     if options.kinds or options.any:
-        return _begin(drill, options, now)
+        return _begin(drill, options.kinds or (course.plan.drill if course else ()), now)
     if options.check or (drill.at_hand is not None and not options.table):
         looked = drill.look(now)
         show_looked(console(), drill, looked)
@@ -86,13 +88,11 @@ def run(options: argparse.Namespace) -> int:
     return 0
 
 
-def _begin(drill: Drill, options: argparse.Namespace, now: datetime) -> int:
+def _begin(drill: Drill, wanted: Sequence[str], now: datetime) -> int:
     if drill.at_hand is not None:
         what = f"{drill.place(drill.at_hand)} is at hand"
         hint = "muddled drill looks at it; muddled drill --show gives its answer, and another one."
         raise BadInput(Problem(what, hint))
-    course = course_of(options)
-    wanted = options.kinds or (course.plan.drill if course else ())
     begun = drill.begin(wanted, now)
     if begun is None:
         show_nothing_due(console(), drill, wanted)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from datetime import datetime
 from pathlib import Path
 
@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.drilling import (
+    MOST_FAILED,
     SkillStanding,
     Try,
     next_exercise,
@@ -21,22 +22,21 @@ from muddled_orchard.core.course.drilling import (
     standings,
     wrong_skills,
 )
+from muddled_orchard.core.course.practice import practice_variant
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.summary import got_it
 from muddled_orchard.core.key.exercise_summary import ExerciseSummary
 from muddled_orchard.core.submission.peek import Peek
+from muddled_orchard.files.archives.export import DRILL
 from muddled_orchard.files.archives.packing import pack
 from muddled_orchard.files.course.drill_file import Progress, UnderWay, read_progress, write_progress
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary, load, scenario_path
-from muddled_orchard.files.scenarios.catalogue_index import bundled_exercises
+from muddled_orchard.files.scenarios.catalogue_index import bundled_exercises, exercises_to_drill
 from muddled_orchard.system.output import write_new_file
 from muddled_orchard.vcs.grading import grader
 from muddled_orchard.vcs.peeking import peek_at
 from muddled_orchard.vcs.planting import plant, read_files
 from muddled_orchard.vcs.read.disk import DiskSource
-
-MOST_FAILED = 3
-"""After how many looks in vain the same task comes with other values."""
 
 
 class Looked(Struct, frozen=True):
@@ -59,10 +59,12 @@ class Looked(Struct, frozen=True):
 class Drill:
     """A learner's drill in a folder."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, course: Collection[str] = ()) -> None:
+        """What the course itself hands out (`course`: ids) is not drilled."""
         self.folder = folder
         self.progress: Progress = read_progress(folder)
-        self._exercises = list(bundled_exercises().values())
+        self._all = {summary.id: summary for summary in bundled_exercises().values()}
+        self._exercises = exercises_to_drill(course)
 
     @property
     def at_hand(self) -> UnderWay | None:
@@ -141,7 +143,7 @@ class Drill:
                 Problem("nothing was drilled here yet", "muddled drill KIND begins.", file=str(self.folder))
             )
         files = {f"{path.name}/{name}": file_ for path in folders for name, file_ in read_files(path)}
-        write_new_file(file, pack(files, "drill", "zip"))
+        write_new_file(file, pack(files, DRILL, "zip"))
         return len(folders)
 
     def _needed(self) -> UnderWay:
@@ -152,7 +154,7 @@ class Drill:
 
     def _plant(self, exercise: str, skill: str) -> UnderWay:
         scenario = load(scenario_path(exercise))
-        code = secrets.token_hex(4)
+        code = practice_variant(secrets.token_hex(4))
         number = 1
         while (self.folder / f"{exercise}-{number}").exists():
             number += 1
@@ -180,4 +182,4 @@ class Drill:
         write_progress(self.folder, progress)
 
     def _summary(self, exercise: str) -> ExerciseSummary:
-        return next(summary for summary in self._exercises if summary.id == exercise)
+        return self._all[exercise]

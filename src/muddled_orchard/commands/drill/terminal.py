@@ -47,14 +47,8 @@ def show_standings(on: Console, drill: Drill) -> None:
 def _row(on: Console, one: SkillStanding, exercises: int) -> tuple[Text | str, ...]:
     mark, style = ("met", "good") if one.sits else ("partly", "doubt") if one.tried else ("skipped", "faint")
     counts = (str(one.tried), str(min(one.in_a_row, ROW))) if one.tried else ("", "")
-    remark = Text(_remark(one), style="faint")
+    remark = Text(one.said, style="faint")
     return (Text(sign(on, mark), style=style), one.skill, str(exercises), *counts, remark)
-
-
-def _remark(one: SkillStanding) -> str:
-    if one.sits:
-        return "sits"
-    return f"again from {one.again.astimezone():%a %H:%M} on" if one.again is not None else ""
 
 
 def show_nothing_due(on: Console, drill: Drill, wanted: Sequence[str]) -> None:

@@ -10,6 +10,7 @@ from msgspec import UNSET, Meta, Struct, UnsetType
 from muddled_orchard.core.course.changes import MarkChange
 from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.course.findings import ClassFinding
+from muddled_orchard.core.course.uncounted import Uncounted
 from muddled_orchard.core.grading.criteria import CRITERIA
 from muddled_orchard.core.merging.keep import KEEP, NOT_IN_KEYS
 from muddled_orchard.show.json.shapes import Line, Number, State, Verdict, about, one_of
@@ -65,7 +66,10 @@ class SubmissionOut(Struct):
     points: Number
     possible: Annotated[Number, about("The points of everything that was assessed.")]
     percent: Annotated[float, Meta(ge=0, le=100)]
-    counts: Annotated[bool, about("Whether it is what this learner was handed out.")]
+    counts: Annotated[bool, about("Whether it counts for this learner.")]
+    uncounted: Annotated[
+        Uncounted, about("Why it doesn't count: not what they were handed out, or of a drill; else empty.")
+    ]
     needs_a_look: Annotated[list[str], about("Why a person should look; empty where the grader is sure.")]
     notes: Annotated[list[str], about("How the learner worked, from the reflog: told, never marked.")]
     criteria: list[CriterionOut]

@@ -348,5 +348,7 @@ def exit_code(entries: Sequence[ClassEntry], pass_mark: float | None) -> int:
     """2 if nothing could be read, 1 if somebody is below the pass mark, else 0."""
     if all(entry.state == "unreadable" for entry in entries):
         return UNREADABLE
-    below = pass_mark is not None and any(entry.counted < pass_mark for entry in entries)
+    below = pass_mark is not None and any(
+        entry.counted < pass_mark for entry in entries if entry.uncounted != "practice"
+    )
     return 1 if below else 0

@@ -31,9 +31,6 @@ COLUMNS = (
 Excuses = Callable[[str, str], bool]
 """Whether a learner is excused from an exercise."""
 
-NOT_THEIRS = "not theirs"
-"""The state of a row whose submission is another variant than this learner's."""
-
 
 def _nobody(learner: str, exercise: str) -> bool:  # noqa: ARG001 - it is one of Excuses
     return False
@@ -46,7 +43,7 @@ def gradebook(
     excused: Excuses = _nobody,
 ) -> Rows:
     """The best attempt of each; who got one of these exercises and handed nothing in, or another variant than
-    theirs, has a row too. The roster's further columns stand behind ours."""
+    theirs, has a row too; practice has none. The roster's further columns stand behind ours."""
     rows = list(_rows(collected, hand_outs, roster, excused))
     more = _more_columns(roster, {str(row[0]) for row in rows})
     return [(*COLUMNS, *more), *([*row, *_more(roster, row[0], more)] for row in rows)]
@@ -116,6 +113,7 @@ def _all_rows(
     best = best_attempts(entries)
     yield from (rows[id(entry)] for entry in best)
     there = {(entry.exercise, entry.learner) for entry in best}
+    entries = [entry for entry in entries if entry.uncounted != "practice"]
     exercises = {entry.exercise for entry in entries}
     others = {(entry.exercise, entry.learner): entry for entry in entries if not entry.counts}
     none = [""] * len(CRITERIA)
@@ -127,7 +125,19 @@ def _all_rows(
     for (exercise, learner), other in others.items():
         if (exercise, learner) not in there:
             remark = f"variant {other.variant} was not handed out to {learner}"
-            yield [learner, other.name, exercise, 0, "", 0, NOT_THEIRS, *none, "", remark, other.submission]
+            yield [
+                learner,
+                other.name,
+                exercise,
+                0,
+                "",
+                0,
+                other.uncounted,
+                *none,
+                "",
+                remark,
+                other.submission,
+            ]
 
 
 def _row(submission: Collected) -> list[object]:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import xml.etree.ElementTree as ET
 from collections.abc import Iterable
 
-from muddled_orchard.commands.grade.gradebook import NOT_THEIRS
 from muddled_orchard.core.course.collected import Collected
+from muddled_orchard.core.course.uncounted import UNCOUNTED, Uncounted
 from muddled_orchard.core.grading.assessment import CriterionResult
 from muddled_orchard.core.grading.settling import settled_things
 from muddled_orchard.show.terminal.characters import printable
@@ -26,8 +26,7 @@ def junit_file(collected: Iterable[Collected]) -> bytes:
         for criterion in assessment.criteria:
             _criterion(suite, criterion)
         if not submission.counts:
-            message = "0 points: this variant was not handed out to them"
-            ET.SubElement(_case(suite, "handed out"), "failure", message=message, type=NOT_THEIRS)
+            _uncounted(_case(suite, "handed out"), submission.uncounted)
         if assessment.state == "unreadable":
             case = _case(suite, "readable")
             ET.SubElement(case, "error", message=printable(assessment.reason), type="unreadable")
@@ -48,6 +47,14 @@ def _count(element: ET.Element, counts: Iterable[str], time: str) -> None:
 
 def _case(suite: ET.Element, name: str) -> ET.Element:
     return ET.SubElement(suite, "testcase", name=name, classname=suite.get("name", ""))
+
+
+def _uncounted(case: ET.Element, why: Uncounted) -> None:
+    told = UNCOUNTED[why]
+    if told.fault:
+        ET.SubElement(case, "failure", message=f"0 points: {told.words}", type=why)
+    else:
+        ET.SubElement(case, "skipped", message=told.words)
 
 
 def _criterion(suite: ET.Element, criterion: CriterionResult) -> None:

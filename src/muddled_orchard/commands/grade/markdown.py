@@ -39,6 +39,7 @@ def _table(results: Sequence[Collected]) -> Iterator[str]:
     for result in results:
         assessment = result.assessment
         said = SAID[standing(assessment)][0]
+        said += f" ({result.uncounted})" if result.uncounted else ""
         points = f"{assessment.points:g} of {assessment.possible:g}" if assessment.possible else ""
         cells = (result.name, assessment.exercise, said, points, f"{result.percent:.0f}")
         yield f"| {' | '.join(plain(cell) for cell in cells)} |\n"

@@ -55,7 +55,8 @@ def show_findings(on: Console, findings: Sequence[ClassFinding]) -> None:
 
 
 def _row(on: Console, entry: ClassEntry, *, several: bool) -> list[Text]:
-    verdict = SAID[entry.standing][1] if entry.counts else "missed"
+    theirs = entry.uncounted != "not theirs"
+    verdict = SAID[entry.standing][1] if theirs else "missed"
     style = STYLES[verdict]
     name = shortened(printable(entry.learner, on), max(12, on.width // 4))
     row = [Text(f"{sign(on, verdict)} {name}", style=style)]
@@ -64,7 +65,7 @@ def _row(on: Console, entry: ClassEntry, *, several: bool) -> list[Text]:
     row.append(Text(entry.state))
     if entry.state == "unreadable":
         return [*row, Text(""), Text(""), Text(printable(entry.reason, on), style=style)]
-    if not entry.counts:
+    if not theirs:
         text = f"not theirs: variant {printable(entry.variant, on)} was not handed out to them"
         return [*row, Text(""), Text("0"), Text(text, style="doubt")]
     row.append(Text(f"{entry.points:g} of {entry.possible:g}"))
@@ -78,6 +79,8 @@ def _what(on: Console, entry: ClassEntry) -> Text:
     text = _wrong(on, entry)
     if entry.settled:
         text.append("  (settled by a person)", style="faint")
+    if entry.uncounted == "practice":
+        text.append("  (practice)", style="faint")
     return text
 
 
@@ -100,13 +103,13 @@ def _kept(words: Iterable[str]) -> str:
 
 def _summary(entries: Sequence[ClassEntry]) -> str:
     read = [entry for entry in entries if entry.state != "unreadable" and entry.counts]
-    others = sum(not entry.counts for entry in entries)
+    others = Counter(entry.uncounted for entry in entries if not entry.counts)
     parts = [counted(len(entries), "submission")]
     stands = Counter(entry.standing for entry in read)
     parts += [f"{stands[word]} {word}" for word in SAID if stands[word] or word == "got it"]
-    if len(read) + others < len(entries):
-        parts.append(f"{len(entries) - len(read) - others} unreadable")
-    parts += [f"{others} not theirs"] if others else []
+    if len(read) + others.total() < len(entries):
+        parts.append(f"{len(entries) - len(read) - others.total()} unreadable")
+    parts += [f"{number} {why}" for why, number in others.items()]
     if read:
         parts.append(f"median {median(entry.percent for entry in read):.0f} %")
     remembered = sum(entry.remembered for entry in entries)

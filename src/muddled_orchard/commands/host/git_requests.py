@@ -14,6 +14,7 @@ from urllib.parse import quote
 from starlette.requests import Request
 from starlette.responses import Response, StreamingResponse
 
+from muddled_orchard.commands.host.drill import HostDrill
 from muddled_orchard.commands.host.git_service import (
     GitAnswer,
     GitRequest,
@@ -29,6 +30,7 @@ from muddled_orchard.commands.host.refused import Refused
 from muddled_orchard.core.base.limits import in_mib
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.passwords import INSTRUCTOR
+from muddled_orchard.core.course.practice import is_practice_id
 from muddled_orchard.core.course.push_feedback import push_blocks
 from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.course.records import HandOut
@@ -74,7 +76,7 @@ class GitRequests:
     """Answers Git, for a host."""
 
     def __init__(self, host: Host) -> None:
-        self._host = host
+        self._host, self._drill = host, HostDrill(host)
         self._receiving: Counter[str] = Counter()
         self._tasks: set[asyncio.Task[Response]] = set()
 
@@ -95,7 +97,7 @@ class GitRequests:
         hand_out = self._host.course.given(learner, exercise) if reads or learner == who else None
         if hand_out is None:
             raise Refused(404, f"You have no repository {exercise} here; you are signed in as {who}.")
-        opens = self._host.course.exercises[exercise].rules.opens
+        opens = self._host.course.opens(exercise)
         if opens is not None and not reads and self._host.clock.now() < opens:
             raise Refused(403, f"{exercise} is not open yet. It opens on {time_here(opens)}.")
         if what == "info/refs":
@@ -215,7 +217,10 @@ class GitRequests:
         if push == "later":
             return _remote(push_blocks(None, told, count + 1), page)
         assessment = await self._host.desk.graded(self._host.course, push, _PATIENCE)
-        return _remote(push_blocks(assessment, told, count), page, hand=learner in self._host.hands)
+        blocks = list(push_blocks(assessment, told, count))
+        if is_practice_id(exercise) and (await self._drill.telling(hand_out)).key:
+            blocks.append(Paragraph("This one is over: the answer, and the next one, are on the page."))
+        return _remote(blocks, page, hand=learner in self._host.hands)
 
     async def _heard(self, learner: str, exercise: str, options: tuple[str, ...]) -> None:
         """Raise or lower a hand, as the options of a push or a fetch ask."""

@@ -10,8 +10,10 @@ import secrets
 import time
 from collections.abc import Callable
 
+from msgspec.structs import replace
 from starlette.requests import Request
 
+from muddled_orchard.classroom.making import Exercise
 from muddled_orchard.commands.host.access import Access
 from muddled_orchard.commands.host.clock import Clock
 from muddled_orchard.commands.host.connections import Connections
@@ -25,6 +27,7 @@ from muddled_orchard.commands.host.served_course import ServedCourse
 from muddled_orchard.core.base.limits import Bounds, in_mib
 from muddled_orchard.core.course.board import Board, Seen, board, excused_seen, seen_of_pushes
 from muddled_orchard.core.course.passwords import INSTRUCTOR
+from muddled_orchard.core.course.practice import is_practice_id, practice_id, practised_exercise
 from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.course.roster import shown_names
 from muddled_orchard.files.course.host_ledger import HostLedger
@@ -120,13 +123,7 @@ class Host:
 
     async def kept_of(self, learner: str) -> int:
         """How many bytes all repositories and folders of a learner hold."""
-        course = self.course
-        places = [
-            course.folder / place(learner, id_)
-            for id_ in course.exercises
-            for place in (course.place, course.place_of_folders)
-        ]
-        return await asyncio.to_thread(self.disk.of, places)
+        return await asyncio.to_thread(self.disk.of, self.course.places_of(learner))
 
     async def refuse_full(self, learner: str) -> None:
         """Raise Refused where a learner holds all that they may."""
@@ -155,20 +152,36 @@ class Host:
         log.info("%s began %s again%s", learner, exercise, " with other values" if other else "")
         self.news.tell(learner, INSTRUCTOR)
 
+    async def give_practice(self, learner: str, exercise: Exercise) -> str:
+        """Give a learner an exercise to practise, in a variant that they have not had; the id under which it
+        is served. Raises BadInput or
+        GitFailed where that can't be."""
+        place = practice_id(exercise.scenario.id)
+        async with self.pushing(self.course.place(learner, place)):
+            hand_out = await self.ledger.do(self.course.practise, learner, exercise)
+            await asyncio.to_thread(self.course.put_back, hand_out)
+            await self.desk.noticed(self.course, learner, place)
+        log.info("%s practises %s", learner, exercise.scenario.id)
+        self.news.tell(learner, INSTRUCTOR)
+        return place
+
     def board(self) -> Board:
         """Where everybody stands."""
         names = shown_names(self.course.learners.values())
         now = self.clock.now()
         opened = [exercise.id for exercise in self.course.exercises.values() if exercise.is_open(now)]
         seen = {
-            learner: [self.seen(learner, id_) for id_ in opened if self.course.given(learner, id_)]
+            learner: [
+                *(self.seen(learner, id_) for id_ in opened if self.course.given(learner, id_)),
+                *(self.seen(learner, one.exercise) for one in self.course.practised(learner)),
+            ]
             for learner in self.course.learners
         }
         return board(seen, names, self.hands)
 
     def seen(self, learner: str, exercise: str) -> Seen:
         """An exercise of a learner by its pushes."""
-        title = self.course.exercises[exercise].title
+        title = self.course.title(exercise)
         if self.course.allowances.excused(learner, exercise):
             return excused_seen(exercise, title)
         hand_out = self.course.given(learner, exercise)
@@ -176,4 +189,5 @@ class Host:
             (seconds(result.push.at), result.assessment) for result in self.desk.pushes(learner, exercise)
         ]
         since = seconds(hand_out.made) if hand_out is not None and hand_out.made else None
-        return seen_of_pushes(exercise, title, since, pushes)
+        seen = seen_of_pushes(practised_exercise(exercise), title, since, pushes)
+        return replace(seen, practice=is_practice_id(exercise))

@@ -12,6 +12,7 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse, PlainTextResponse, RedirectResponse, Response, StreamingResponse
 
 from muddled_orchard.commands.host import pages
+from muddled_orchard.commands.host.drill import HostDrill
 from muddled_orchard.commands.host.events import TooManyPages
 from muddled_orchard.commands.host.held import HeldFile
 from muddled_orchard.commands.host.host import Host
@@ -58,7 +59,7 @@ class PageRequests:
     """Answers browsers, for a host; each answer may raise Refused."""
 
     def __init__(self, host: Host) -> None:
-        self._host = host
+        self._host, self._drill = host, HostDrill(host)
 
     async def home(self, request: Request, who: str) -> Response:
         """The exercises of a learner; the instructor's home is the board."""
@@ -67,9 +68,10 @@ class PageRequests:
         now, course = self._host.clock.now(), self._host.course
         shown = [self._listed(exercise, who, now) for exercise in course.exercises.values()]
         points = any(course.feedback(who, id_, now) in ("criteria", "full") for id_ in course.exercises)
+        practice = await self._drill.shown(who)
         name = course.learners[who].name if who in course.learners else who
         about = (course.plan.title, name, shown, self._host.token(who), top_of(request))
-        return HTMLResponse(pages.learner_page(*about, hand=who in self._host.hands, points=points))
+        return HTMLResponse(pages.learner_page(*about, practice, hand=who in self._host.hands, points=points))
 
     def _listed(self, exercise: ServedExercise, who: str, now: datetime) -> pages.ExerciseShown:
         opened = exercise.is_open(now) and self._host.course.given(who, exercise.id) is not None
@@ -87,7 +89,7 @@ class PageRequests:
         exercise, hand_out = self._opened(request, who)
         variant = await asyncio.to_thread(self._host.course.variant, hand_out)
         scenario, history = variant.scenario, variant.history
-        now = self._host.clock.now()
+        telling = await self._telling(who, exercise, hand_out)
         scheme, _, where = self._host.address(request).partition("://")
         url = f"{scheme}://{quote(who)}@{where}/git/{quote(who)}/{exercise.id}.git"
         shown = pages.ExercisePage(
@@ -104,14 +106,20 @@ class PageRequests:
             push=push_command(scenario),
             push_over=push_over_command(scenario),
             deletes=delete_command(scenario, history),
-            pushes=self._shown(
-                who, exercise.id, _TELLING.get(self._host.course.feedback(who, exercise.id, now))
-            ),
+            pushes=self._shown(who, exercise.id, telling),
             hand=who in self._host.hands,
             token=self._host.token(who),
             again=exercise.rules.again and not hand_out.team,
+            practice=exercise.practice,
+            over=exercise.practice and telling is not None and telling.key,
         )
         return HTMLResponse(pages.exercise_page(shown, top_of(request)))
+
+    async def _telling(self, who: str, exercise: ServedExercise, hand_out: HandOut) -> Telling | None:
+        """How much is told of the pushes to an exercise; None: nothing is."""
+        if exercise.practice:
+            return await self._drill.telling(hand_out)
+        return _TELLING.get(self._host.course.feedback(who, exercise.id, self._host.clock.now()))
 
     def _due(self, who: str, exercise: ServedExercise) -> str:
         due = self._host.course.due(who, exercise.id)
@@ -136,7 +144,7 @@ class PageRequests:
 
     def _opened(self, request: Request, who: str) -> tuple[ServedExercise, HandOut]:
         """The exercise of a page that is open to its learner. Raises Refused."""
-        exercise = self._host.course.exercises.get(request.path_params["exercise"])
+        exercise = self._host.course.served(request.path_params["exercise"])
         hand_out = self._host.course.given(who, exercise.id) if exercise is not None else None
         if exercise is None or hand_out is None or not exercise.is_open(self._host.clock.now()):
             raise Refused(404, "You have no such exercise, or it is not open yet.")
@@ -172,7 +180,7 @@ class PageRequests:
             raise Refused(404, "There is nothing here for you.")
         scheme, _, where = self._host.address(request).partition("://")
         clone = f"git clone {scheme}://{INSTRUCTOR}@{where}/git/{quote(learner)}/{exercise}.git"
-        name, title = self._host.course.learners[learner].name, self._host.course.exercises[exercise].title
+        name, title = self._host.course.learners[learner].name, self._host.course.title(exercise)
         pushes = self._shown(learner, exercise, _INSTRUCTORS)
         about = (name, title, clone, pushes, top_of(request))
         return HTMLResponse(pages.row_page(*about, learner, exercise, self._host.token(who)))
@@ -182,18 +190,26 @@ class PageRequests:
         form, learner = await self._of_page(request, who)
         exercise = form.get("exercise", "")
         if form.get("raised") == "yes":
-            await self._host.raise_hand(learner, exercise if exercise in self._host.course.exercises else "")
+            await self._host.raise_hand(learner, exercise if self._host.course.served(exercise) else "")
         else:
             await self._host.lower_hand(learner)
         back = "board" if who == INSTRUCTOR else f"exercise/{quote(exercise)}" if exercise else "./"
         return RedirectResponse(back, 303)
+
+    async def drill(self, request: Request, who: str) -> Response:
+        """Give a learner the next exercise to practise; one that is at hand comes first."""
+        form, learner = await self._of_page(request, who)
+        if who == INSTRUCTOR:
+            raise Refused(404, "There is nothing here for you.")
+        place = await self._drill.next(learner, form.get("skill", ""))
+        return RedirectResponse(f"exercise/{quote(place)}" if place else "./", 303)
 
     async def again(self, request: Request, who: str) -> Response:
         """Give a learner's repository its handed-out branches again, or those of another variant."""
         form, learner = await self._of_page(request, who)
         exercise, other = form.get("exercise", ""), form.get("other") == "yes"
         served, hand_out = (
-            self._host.course.exercises.get(exercise),
+            self._host.course.served(exercise),
             self._host.course.given(learner, exercise),
         )
         if served is None or hand_out is None or not served.is_open(self._host.clock.now()):

@@ -15,6 +15,8 @@ from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import ago, counted, listed
 from muddled_orchard.core.course.board import STAGES, Board, BoardRow, Seen
+from muddled_orchard.core.course.drilling import ROW
+from muddled_orchard.core.course.practice import practice_id
 from muddled_orchard.core.document import Block
 from muddled_orchard.core.key.graph import Graph
 from muddled_orchard.show.document.page import blocks_html
@@ -52,7 +54,8 @@ class ExercisePage(Struct, frozen=True, kw_only=True):
     """What the page of an exercise shows: the brief as Markdown, what is there before one begins, what a
     clone lacks, whether the folder is handed in, the commands that get it, push it, push over what was pushed
     and delete what has to go, and the pushes, the newest first. `allowed` says what is allowed to this
-    learner alone; `again`: they may take another variant."""
+    learner alone; `again`: they may take another variant; `practice`: it is of the drill, and
+    `over`: it was brought to its end."""
 
     course: str
     id: str
@@ -71,6 +74,28 @@ class ExercisePage(Struct, frozen=True, kw_only=True):
     token: str
     allowed: str = ""
     again: bool = False
+    practice: bool = False
+    over: bool = False
+
+
+class SkillShown(Struct, frozen=True):
+    """A skill in a learner's list: how often it was tried, how often it was right in a row, and what is said
+    of it."""
+
+    skill: str
+    tried: int
+    in_a_row: int
+    said: str
+
+
+class PracticeShown(Struct, frozen=True):
+    """What a learner's page shows of the drill: how far each skill is, and the exercise at hand, by its id
+    and title (empty: none is). `due`: there is something to practise now."""
+
+    skills: Sequence[SkillShown]
+    at_hand: str
+    title: str
+    due: bool
 
 
 def page(
@@ -95,11 +120,13 @@ def learner_page(
     exercises: Sequence[ExerciseShown],
     token: str,
     top: str,
+    practice: PracticeShown | None,
     *,
     hand: bool,
     points: bool,
 ) -> str:
-    """Where a learner begins: the exercises, and a hand to raise."""
+    """Where a learner begins: the exercises, what there is to practise (None: nothing), and a hand to
+    raise."""
     shown = [
         {
             "id": exercise.id,
@@ -115,7 +142,7 @@ def learner_page(
     ]
     body = template("commands/host/learner.html").render(
         course=printable(course), name=printable(name), exercises=shown, token=token, hand=hand,
-        points=points, top=top,
+        points=points, top=top, practice=practice, row=ROW,
     )  # fmt: skip
     return page(course, body, top, live=True)
 
@@ -129,6 +156,8 @@ def exercise_page(shown: ExercisePage, top: str) -> str:
         due=shown.due,
         allowed=printable(shown.allowed),
         again=shown.again,
+        practice=shown.practice,
+        over=shown.over,
         brief=rendered(shown.brief),
         lacks=listed(shown.lacks, len(shown.lacks)) if shown.lacks else "",
         graph=Markup(graph_svg(shown.graph)),  # noqa: S704 - every text in it is escaped there
@@ -216,7 +245,8 @@ def _row(row: BoardRow, now: float) -> dict[str, object]:
     return {
         "learner": row.learner,
         "name": printable(row.name),
-        "exercise": seen.exercise,
+        "exercise": seen.shown,
+        "place": practice_id(seen.exercise) if seen.practice else seen.exercise,
         "stage": _class(seen),
         "said": STAGES[seen.stage],
         "detail": printable(seen.detail),

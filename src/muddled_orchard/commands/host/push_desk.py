@@ -236,10 +236,11 @@ class PushDesk:
     async def _assessed(self, course: ServedCourse, hand_out: HandOut, push: RecordedPush) -> Assessment:
         """What is found in a push. One that takes long, and all of whoever had such a one of late, wait for
         the grader that takes its time: nobody else waits for them."""
-        text = scenario_text(course.version(hand_out).scenario)
+        scenario = course.version(hand_out).scenario
+        text = scenario_text(scenario)
         snapshot = course.snapshot(hand_out, push.refs)
         file = course.folder / push.file if push.file else None
-        wanted = PushToGrade(snapshot, push.exercise, hand_out.variant, text, file)
+        wanted = PushToGrade(snapshot, scenario.id, hand_out.variant, text, file)
         if not self._turns.is_slow(push.learner):
             try:
                 async with self._turns.turn(push.learner):

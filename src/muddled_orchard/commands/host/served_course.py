@@ -10,12 +10,14 @@ from msgspec import Struct
 
 from muddled_orchard.classroom.handing_out import earlier_version, enrol, exercises_in, once_more
 from muddled_orchard.classroom.making import HOSTED, Exercise, hand_out_of, lying_there, made, whole_folder
+from muddled_orchard.classroom.practising import exercise_to_practise, give_practice
 from muddled_orchard.classroom.standing import allowances_of
 from muddled_orchard.classroom.versions import Mended
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.allowances import NOTHING_ALLOWED
 from muddled_orchard.core.course.passwords import INSTRUCTOR
 from muddled_orchard.core.course.plan import CourseExercise, CoursePlan, Feedback, feedback_at
+from muddled_orchard.core.course.practice import is_practice_id, practice_id
 from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
@@ -44,17 +46,19 @@ class Opened(Struct, frozen=True):
 
 
 class ServedExercise(Struct, frozen=True):
-    """An exercise of the course: its rules, the scenario with what all hand-outs share, and what a clone of
-    it lacks."""
+    """An exercise of the course, or one to practise: its rules, the scenario with what all hand-outs share,
+    and what a clone of it lacks."""
 
     rules: CourseExercise
     exercise: Exercise
     lacks: tuple[str, ...]
+    practice: bool = False
 
     @property
     def id(self) -> str:
-        """The scenario's id."""
-        return self.exercise.scenario.id
+        """Under which it is served: the scenario's own where it is of the course."""
+        id_ = self.exercise.scenario.id
+        return practice_id(id_) if self.practice else id_
 
     @property
     def title(self) -> str:
@@ -86,6 +90,7 @@ class ServedCourse:
         self.exercises = {exercise.id: exercise for exercise in exercises}
         self.learners = {learner.id: learner for learner in learners}
         self.folder = folder
+        self._practised: dict[str, ServedExercise] = {}
         self._given: dict[tuple[str, str], HandOut] = {}
         self._replaced: dict[tuple[str, str], list[HandOut]] = {}
         self.allowances = NOTHING_ALLOWED
@@ -114,14 +119,54 @@ class ServedCourse:
     def read_given(self, ledger: Ledger) -> None:
         """Go by what the ledger says that everybody has, and is allowed."""
         self._given, self._replaced = {}, {}
-        for one in ledger.each_hand_out():
+        for one in (*ledger.each_hand_out(), *ledger.each_hand_out(practice=True)):
             if one.replaced is None:
                 self._given[_place_of(one)] = one
             else:
                 self._replaced.setdefault(_place_of(one), []).append(one)
-            if one.exercise in self.exercises and one.scenario not in self._versions:
+            practice = is_practice_id(one.exercise)
+            if (practice or one.exercise in self.exercises) and one.scenario not in self._versions:
                 self._versions[one.scenario] = earlier_version(ledger, one.scenario, HOSTED)
+            if practice and one.exercise not in self._practised:
+                self._practised[one.exercise] = _to_practise(self._versions[one.scenario])
         self.read_allowances(ledger)
+
+    def take_versions(self, before: ServedCourse) -> None:
+        """What was read of earlier versions need not be read again."""
+        self._versions = {**before._versions, **self._versions}
+
+    def served(self, exercise: str) -> ServedExercise | None:
+        """An exercise of the course, or one that somebody practises, by the id under which it is served."""
+        return self.exercises.get(exercise) or self._practised.get(exercise)
+
+    def title(self, exercise: str) -> str:
+        """The title of an exercise that is served."""
+        return self._served(exercise).title
+
+    def opens(self, exercise: str) -> datetime | None:
+        """When an exercise that is served opens; None where it is open for whoever has it."""
+        return self._served(exercise).rules.opens
+
+    def _served(self, exercise: str) -> ServedExercise:
+        found = self.served(exercise)
+        if found is None:
+            raise KeyError(exercise)
+        return found
+
+    def practised(self, learner: str) -> list[HandOut]:
+        """What a learner has to practise, in the order in which they got it."""
+        return [
+            one for (who, exercise), one in self._given.items() if who == learner and is_practice_id(exercise)
+        ]
+
+    def practise(self, ledger: Ledger, learner: str, exercise: Exercise) -> HandOut:
+        """Give a learner an exercise to practise, and write that down; its repository is still to follow
+        (`put_back`) where it was there before."""
+        place = self.place(learner, practice_id(exercise.scenario.id))
+        given = give_practice(ledger, learner, exercise, self.folder, place)
+        self._versions.setdefault(exercise.digest, exercise)
+        self.read_given(ledger)
+        return given
 
     def read_allowances(self, ledger: Ledger) -> None:
         """Go by what everybody is allowed now."""
@@ -138,6 +183,9 @@ class ServedCourse:
     def another(self, ledger: Ledger, learner: str, exercise: str) -> HandOut:
         """Give a learner another variant of an exercise, and write that down; the repository is still to
         follow (`put_back`)."""
+        if is_practice_id(exercise):
+            id_ = self._served(exercise).exercise.scenario.id
+            return self.practise(ledger, learner, exercise_to_practise(id_))
         present = self.exercises[exercise].exercise
         again = once_more(ledger, learner, exercise, HOSTED, present, other=True)
         made = [
@@ -180,7 +228,7 @@ class ServedCourse:
         hand_out = self._given.get((learner, exercise))
         return (
             hand_out
-            if hand_out is not None and exercise in self.exercises and learner in self.learners
+            if hand_out is not None and self.served(exercise) is not None and learner in self.learners
             else None
         )
 
@@ -208,12 +256,22 @@ class ServedCourse:
 
     def due(self, learner: str, exercise: str) -> datetime | None:
         """When a learner's work has to be in."""
-        return self.allowances.due(learner, exercise, self.exercises[exercise].rules.due)
+        return self.allowances.due(learner, exercise, self._served(exercise).rules.due)
 
     def feedback(self, learner: str, exercise: str, now: datetime) -> Feedback:
         """What a learner hears of a push at a moment."""
         due = self.due(learner, exercise)
-        return feedback_at(self.plan, self.exercises[exercise].rules, due, now)
+        return feedback_at(self.plan, self._served(exercise).rules, due, now)
+
+    def places_of(self, learner: str) -> list[Path]:
+        """Everywhere that something of a learner is kept."""
+        ids = [exercise for who, exercise in self._given if who == learner]
+        of_one = (self.place, self.place_of_folders)
+        return [
+            self.folder / place(learner, id_)
+            for id_ in dict.fromkeys((*self.exercises, *ids))
+            for place in of_one
+        ]
 
     def snapshot(self, hand_out: HandOut, refs: Mapping[str, str]) -> PushSnapshot:
         """A push to a repository that was handed out, as a submission."""
@@ -255,6 +313,14 @@ def served_exercises(rules: Mapping[str, CourseExercise]) -> list[ServedExercise
         ServedExercise(about, exercise, _lacks(exercise))
         for about, exercise in zip(rules.values(), exercises, strict=True)
     ]
+
+
+def _to_practise(exercise: Exercise) -> ServedExercise:
+    """What is told of practice does not depend on what the course tells of its exercises."""
+    rules = CourseExercise(
+        scenario=exercise.scenario.id, weight=0, feedback="hints", feedback_after_due="hints", again=True
+    )
+    return ServedExercise(rules, exercise, _lacks(exercise), practice=True)
 
 
 def _lacks(exercise: Exercise) -> tuple[str, ...]:

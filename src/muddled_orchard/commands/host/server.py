@@ -193,6 +193,7 @@ class _Serving:
             self._saying.more(f"{bad}\nThe course is served as it was.")
             return
         try:
+            fresh.take_versions(host.course)
             opened = await host.ledger.do(fresh.hand_out, host.clock.now())
         except BadInput:
             self._source.forget()

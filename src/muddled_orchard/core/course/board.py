@@ -53,7 +53,8 @@ _COMMON = 2
 class Seen(Struct, frozen=True, kw_only=True):
     """One exercise of a learner as it is seen: how far it is, a few words on it, since when (in seconds since
     1970; None: that is not known), what it has earned, how often it was pushed, how many of the newest pushes
-    in a row had the same fault, and what is wrong (`exercise: what`), each thing once."""
+    in a row had the same fault, and what is wrong (`exercise: what`), each thing once. `practice`: it is of a
+    drill."""
 
     exercise: str
     title: str
@@ -65,6 +66,12 @@ class Seen(Struct, frozen=True, kw_only=True):
     pushes: int = 0
     repeated: int = 0
     mistakes: tuple[str, ...] = ()
+    practice: bool = False
+
+    @property
+    def shown(self) -> str:
+        """How the exercise is called on a board."""
+        return f"{self.exercise} (practice)" if self.practice else self.exercise
 
     @property
     def percent(self) -> float:
@@ -107,8 +114,8 @@ def board(seen: Mapping[str, Sequence[Seen]], names: Mapping[str, str], hands: M
             learner=learner,
             name=names.get(learner, learner),
             seen=_at_hand(theirs),
-            done=sum(one.stage == "done" for one in theirs),
-            of=sum(one.stage != "excused" for one in theirs),
+            done=sum(one.stage == "done" and not one.practice for one in theirs),
+            of=sum(one.stage != "excused" and not one.practice for one in theirs),
             hand=hands.get(learner),
         )
         for learner, theirs in seen.items()
@@ -121,12 +128,14 @@ def board(seen: Mapping[str, Sequence[Seen]], names: Mapping[str, str], hands: M
 
 def _at_hand(theirs: Sequence[Seen]) -> Seen:
     """The exercise that a learner is at: that of the newest news which is not done, else the first that is
-    not done, else the last."""
-    left = [seen for seen in theirs if seen.stage not in ("done", "excused")]
-    finished = [seen.since for seen in theirs if seen.stage == "done" and seen.since is not None]
-    begun = [seen for seen in left if seen.stage != "nothing begun" and seen.since is not None]
+    not done, else the last. Practice is shown where they are at it, or where there is nothing else."""
+    open_ = [seen for seen in theirs if seen.stage not in ("done", "excused")]
+    begun = [seen for seen in open_ if seen.stage != "nothing begun" and seen.since is not None]
     if begun:
         return max(begun, key=lambda seen: seen.since or 0.0)
+    theirs = [seen for seen in theirs if not seen.practice] or theirs
+    left = [seen for seen in open_ if seen in theirs]
+    finished = [seen.since for seen in theirs if seen.stage == "done" and seen.since is not None]
     if not left:
         return next((seen for seen in reversed(theirs) if seen.stage == "done"), theirs[-1])
     # Who goes on to the next one has waited since the last was done.

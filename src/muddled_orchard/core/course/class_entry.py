@@ -12,6 +12,7 @@ from typing import TypeVar
 from msgspec import Struct
 
 from muddled_orchard.core.course.collected import Collected
+from muddled_orchard.core.course.uncounted import Uncounted
 from muddled_orchard.core.grading.assessment import Assessment, State
 from muddled_orchard.core.grading.settling import settled_things
 from muddled_orchard.core.grading.summary import Standing, standing
@@ -31,7 +32,7 @@ class ClassEntry(Struct, frozen=True, kw_only=True, gc=False):
     learner: str
     name: str
     known: bool
-    counts: bool
+    uncounted: Uncounted
     remembered: bool
     compared: bool
     exercise: str
@@ -54,6 +55,11 @@ class ClassEntry(Struct, frozen=True, kw_only=True, gc=False):
     work: str = ""
 
     @property
+    def counts(self) -> bool:
+        """Whether it counts for this learner."""
+        return not self.uncounted
+
+    @property
     def counted(self) -> float:
         """What it is worth to the learner, in percent."""
         return self.percent if self.counts else 0.0
@@ -67,7 +73,7 @@ def class_entry(collected: Collected) -> ClassEntry:
         learner=collected.learner,
         name=collected.name,
         known=collected.known,
-        counts=collected.counts,
+        uncounted=collected.uncounted,
         remembered=collected.remembered,
         compared=collected.before is not None,
         exercise=_shared(assessment.exercise),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from msgspec import Struct
 
+from muddled_orchard.core.course.uncounted import Uncounted
 from muddled_orchard.core.grading.assessment import Assessment
 
 
@@ -20,8 +21,8 @@ class Collected(Struct, frozen=True, kw_only=True):
     whether its hand-out is in the ledger, and whether its grading was taken from there.
 
     `team` has all who share it, where a team does; then `learner` is the first of them. `before` is what it
-    was, where it was graded again. `counts`: it is what this learner got. The ledger handed the exercise out,
-    and not in this variant, where it doesn't.
+    was, where it was graded again. `uncounted`: why it doesn't count (empty: it does); it is not theirs where
+    the ledger handed the exercise out, and not in this variant.
     """
 
     submission: str
@@ -30,9 +31,14 @@ class Collected(Struct, frozen=True, kw_only=True):
     known: bool
     assessment: Assessment
     remembered: bool = False
-    counts: bool = True
+    uncounted: Uncounted = ""
     before: Before | None = None
     team: tuple[str, ...] = ()
+
+    @property
+    def counts(self) -> bool:
+        """Whether it counts for this learner."""
+        return not self.uncounted
 
     @property
     def percent(self) -> float:

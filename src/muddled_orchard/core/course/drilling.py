@@ -9,17 +9,22 @@ Experimental Psychology: General 140(3)). Skills take turns, since mixed practic
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Sequence
+from collections import Counter
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from datetime import datetime, timedelta
 
 from msgspec import Struct
 
 from muddled_orchard.core.base.problems import Problem, likely
 from muddled_orchard.core.grading.assessment import Assessment
+from muddled_orchard.core.grading.summary import got_it
 from muddled_orchard.core.key.exercise_summary import ExerciseSummary
 
 ROW = 3
 """How often in a row a skill has to be right."""
+
+MOST_FAILED = 3
+"""How often one work may be looked at and wrong, before the same task comes with other values."""
 
 _LATER = timedelta(hours=20)
 """How long after the first of a row another one counts as a day later."""
@@ -48,6 +53,23 @@ class Try(Struct, frozen=True, kw_only=True):
         return True if not self.wrong else None
 
 
+class WorkSeen(Struct, frozen=True, kw_only=True):
+    """A work of a drill as it was looked at once: of which exercise and variant, when, and what was found."""
+
+    exercise: str
+    variant: str
+    at: datetime
+    assessment: Assessment
+
+
+class Practised(Struct, frozen=True):
+    """What somebody has practised: every work that was brought to its end, the oldest first, and how often
+    each other one was wrong, by exercise and variant."""
+
+    tries: tuple[Try, ...]
+    failed: Mapping[tuple[str, str], int]
+
+
 class SkillStanding(Struct, frozen=True):
     """How far a skill is: how often it was tried, how often it was right in a row by now, whether it sits,
     and when it is worth trying again (None: at once)."""
@@ -57,6 +79,13 @@ class SkillStanding(Struct, frozen=True):
     in_a_row: int
     sits: bool
     again: datetime | None = None
+
+    @property
+    def said(self) -> str:
+        """Whether it sits, or is to be tried again later, in a few words; empty where it is neither."""
+        if self.sits:
+            return "sits"
+        return f"again from {self.again.astimezone():%a %H:%M} on" if self.again is not None else ""
 
 
 def skills_of(summary: ExerciseSummary) -> tuple[str, ...]:
@@ -81,6 +110,29 @@ def wrong_skills(summary: ExerciseSummary, assessment: Assessment) -> tuple[str,
     content = summary.kinds if missed & _OF_CONTENT else ()
     operation = summary.operations if missed - _OF_CONTENT else ()
     return (*operation, *content) or skills_of(summary)
+
+
+def practised(exercises: Collection[ExerciseSummary], seen: Iterable[WorkSeen]) -> Practised:
+    """What was practised, by all that was looked at, the oldest first. A work is at its end when it is right,
+    or was wrong three times; what isn't begun, or can't be read, says nothing."""
+    known = {summary.id: summary for summary in exercises}
+    tries: dict[tuple[str, str], Try] = {}
+    failed: Counter[tuple[str, str]] = Counter()
+    for one in seen:
+        place, summary = (one.exercise, one.variant), known.get(one.exercise)
+        if place in tries or summary is None or one.assessment.state in ("untouched", "unreadable"):
+            continue
+        right = got_it(one.assessment)
+        if right or failed[place] == MOST_FAILED - 1:
+            wrong = () if right else wrong_skills(summary, one.assessment)
+            tries[place] = Try(
+                exercise=one.exercise, variant=one.variant, at=one.at, skills=skills_of(summary), wrong=wrong
+            )
+        else:
+            failed[place] += 1
+    return Practised(
+        tuple(tries.values()), {place: number for place, number in failed.items() if place not in tries}
+    )
 
 
 def standing_of(skill: str, tries: Sequence[Try]) -> SkillStanding:

@@ -82,7 +82,7 @@ def best_attempts(collected: Sequence[ClassEntry]) -> list[ClassEntry]:
 
 def _unknown(collected: Iterable[ClassEntry]) -> Iterator[ClassFinding]:
     for graded in collected:
-        if not graded.known:
+        if not graded.known and graded.uncounted != "practice":
             about = (graded.submission, graded.exercise, graded.variant)
             yield ClassFinding("unknown", NotHandedOut(*about, graded.counts), (graded.submission,))
 
@@ -119,7 +119,7 @@ def _missing(
     collected: Sequence[ClassEntry], hand_outs: Sequence[HandOut], allowances: Allowances
 ) -> Iterator[ClassFinding]:
     """Who got an exercise that others handed in, and did not."""
-    exercises = dict.fromkeys(graded.exercise for graded in collected)
+    exercises = dict.fromkeys(graded.exercise for graded in collected if graded.uncounted != "practice")
     there = {
         (graded.exercise, learner)
         for graded in collected

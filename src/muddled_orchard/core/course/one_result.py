@@ -13,6 +13,7 @@ from muddled_orchard.core.course.told import (
     whose,
     why_right,
 )
+from muddled_orchard.core.course.uncounted import UNCOUNTED
 from muddled_orchard.core.document import (
     Block,
     Commands,
@@ -37,8 +38,8 @@ def result_blocks(result: Collected) -> Iterator[Block]:
     yield whose(result)
     yield standing_told(assessment)
     if not result.counts:
-        text = "It counts for nobody: this variant was not handed out to them."
-        yield Paragraph(text, "unreadable", joined=True)
+        told = UNCOUNTED[result.uncounted]
+        yield Paragraph(told.sentence, told.tone, joined=True)
     yield from settled_told(settled_things(assessment))
     if assessment.state == "unreadable":
         return

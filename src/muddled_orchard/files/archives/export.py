@@ -54,6 +54,24 @@ def spread(path: Path, folder: Callable[[], Path], bounds: Bounds) -> Path | Non
         return None  # reading it as a submission says what is wrong with it
 
 
+DRILL = "drill"
+"""The folder that exercises of a drill are packed in."""
+
+
+def is_drill(path: Path) -> bool:
+    """Whether a file begins as a zip file of a drill's exercises does, without reading more of it."""
+    name = f"{DRILL}/".encode()
+    try:
+        with path.open("rb") as file:
+            head = file.read(_NAME + len(name))
+    except OSError:
+        return False
+    return head.startswith(b"PK\3\4") and head[_NAME:] == name
+
+
+_NAME = 30  # where the first file's name stands in a zip file (APPNOTE.TXT, 4.3.7)
+
+
 def _depth(paths: Sequence[Sequence[str]]) -> int | None:
     """How many folders lead to the submissions; None where it is a single one: it holds one repository, or
     neither repositories nor archives."""

@@ -14,7 +14,7 @@ from msgspec.structs import replace
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.submission.file_source import is_noise
-from muddled_orchard.files.archives.export import spread
+from muddled_orchard.files.archives.export import is_drill, spread
 from muddled_orchard.files.archives.forms import ENDINGS
 from muddled_orchard.files.archives.unpacking import is_archive
 
@@ -84,11 +84,33 @@ def find_submissions(
             raise BadInput(Problem("there is no submission in this folder", hint, file=str(path)))
         if place is not None:
             below = [
-                replace(handed, shown=f"{path}/{handed.path.relative_to(place).as_posix()}")
+                replace(
+                    handed,
+                    name=f"{_name(path)}/{handed.name}" if is_drill(path) else handed.name,
+                    shown=f"{path}/{handed.path.relative_to(place).as_posix()}",
+                )
                 for handed in below
             ]
+        if folder is not None:
+            below = [one for handed in below for one in _of_drill(handed, folder, bounds or Bounds())]
         found += [replace(handed, pile=str(path)) for handed in below]
     return Pile(tuple(found), passed_over["page"], passed_over["empty"])
+
+
+def _of_drill(handed: Handed, folder: Callable[[], Path], bounds: Bounds) -> list[Handed]:
+    """The exercises of a drill that lies in a pile packed; anything else as it is."""
+    if handed.path.suffix.lower() != ".zip" or not is_drill(handed.path):
+        return [handed]
+    try:
+        place = spread(handed.path, folder, bounds)
+    except BadInput:  # too large: reading it as one says so
+        place = None
+    if place is None:
+        return [handed]
+    return [
+        Handed(one, f"{handed.name}/{_owner(_name(one))}", f"{handed.place}/{one.name}")
+        for one in _inside(place, 1)
+    ] or [handed]
 
 
 def _below(folder: Path, passed_over: Counter[str]) -> Iterator[Handed]:

@@ -16,7 +16,7 @@ from muddled_orchard.core.course.plan import CourseExercise, CoursePlan, Excused
 from muddled_orchard.files.archives.packing import FORMATS
 from muddled_orchard.files.scenarios.bundled import BUNDLED, bundled_ids
 from muddled_orchard.files.scenarios.catalogue import load
-from muddled_orchard.files.scenarios.catalogue_index import bundled_exercises
+from muddled_orchard.files.scenarios.catalogue_index import exercises_to_drill
 from muddled_orchard.files.scenarios.error_lines import with_lines
 from muddled_orchard.files.scenarios.shape import Shape, WrongShape
 from muddled_orchard.files.scenarios.toml_text import parsed, text_of
@@ -115,7 +115,7 @@ def load_course(named: Path) -> CourseFile:
         if one.exercise not in ids.values() and len(ids) == len(plan.exercise)
     ]
     if plan.drill:
-        known = skills_among(bundled_exercises().values())
+        known = skills_among(exercises_to_drill(ids.values()))
         problems += [
             nothing_to_drill(skill, known, ("drill", number))
             for number, skill in enumerate(plan.drill)

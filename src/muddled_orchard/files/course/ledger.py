@@ -19,6 +19,7 @@ import msgspec
 
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.course.allowances import Allowance
+from muddled_orchard.core.course.practice import practice_variant
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.grading.settling import Settlement
@@ -27,6 +28,10 @@ from muddled_orchard.files.course.ledger_schema import LEARNERS
 from muddled_orchard.files.stored_results import anonymous_result, packed, unpacked
 
 _AT_ONCE = 500  # how many are asked for in one go
+_PRACTICE = {
+    practice: f"variant {how} '{practice_variant('%')}'"
+    for practice, how in ((False, "NOT LIKE"), (True, "LIKE"))
+}
 
 
 class Ledger(LedgerFile):
@@ -137,11 +142,12 @@ class Ledger(LedgerFile):
         """What everybody has been handed out, as it is in force."""
         return [hand_out for hand_out in self.each_hand_out() if hand_out.replaced is None]
 
-    def each_hand_out(self) -> Iterator[HandOut]:
+    def each_hand_out(self, *, practice: bool = False) -> Iterator[HandOut]:
         """Everything that was handed out, also what another one has replaced since, without having all of it
-        at once."""
+        at once; or what a host gave to practise instead."""
         with self._told():
-            for row in self._db.execute("SELECT * FROM hand_out ORDER BY rowid"):
+            query = f"SELECT * FROM hand_out WHERE {_PRACTICE[practice]} ORDER BY rowid"
+            for row in self._db.execute(query):
                 yield HandOut(
                     exercise=str(row[0]), learner=str(row[1]), variant=str(row[2]), scenario=str(row[3]),
                     first_commit=str(row[4]), tips=words_of(row[5]), file=str(row[6]), made=str(row[7]),
@@ -170,7 +176,8 @@ class Ledger(LedgerFile):
 
     def given(self) -> list[tuple[str, str]]:
         """Learner and exercise of everything that was handed out."""
-        rows = self._rows("SELECT learner, exercise FROM hand_out WHERE replaced IS NULL ORDER BY rowid")
+        query = f"SELECT learner, exercise FROM hand_out WHERE replaced IS NULL AND {_PRACTICE[False]} ORDER BY rowid"
+        rows = self._rows(query)
         return [(intern(str(learner)), intern(str(exercise))) for learner, exercise in rows]
 
     # -- Gradings -------------------------------------------------------------------------------------
@@ -223,10 +230,17 @@ class Ledger(LedgerFile):
         return list(self.each_grading())
 
     def each_grading(self) -> Iterator[Grading]:
-        """Every grading, the oldest first, without having all of them at once."""
+        """Every grading, the oldest first, without having all of them at once; none of practice."""
         with self._told():
-            for row in self._db.execute("SELECT * FROM grading ORDER BY id"):
+            for row in self._db.execute(f"SELECT * FROM grading WHERE {_PRACTICE[False]} ORDER BY id"):
                 yield _grading(row)
+
+    def practised(self, learner: str) -> list[Grading]:
+        """What a learner has practised on a host, the oldest grading of each push first."""
+        query = f"SELECT * FROM grading WHERE learner = ? AND {_PRACTICE[True]} ORDER BY graded, id"
+        rows = self._rows(query, (learner,))
+        with self._told():
+            return [_grading(row) for row in rows]
 
     def results(self, ids: Sequence[int]) -> Iterator[tuple[int, str]]:
         """The results of these gradings, as text, by the gradings' ids."""

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import functools
 import hashlib
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -62,6 +62,11 @@ def bundled_summaries() -> list[ExerciseSummary] | None:
 def bundled_exercises() -> dict[str, ExerciseSummary]:
     """What is known of every bundled scenario, by its digest."""
     return {entry.digest: entry.summary for entry in _index().entries}
+
+
+def exercises_to_drill(course: Collection[str] = ()) -> list[ExerciseSummary]:
+    """The bundled exercises that are drilled: all but those that a course itself hands out (ids)."""
+    return [summary for summary in bundled_exercises().values() if summary.id not in course]
 
 
 def _index() -> _Index:
