@@ -28,7 +28,7 @@ from muddled_orchard.commands.host.access import Access
 from muddled_orchard.commands.host.addresses import address_of
 from muddled_orchard.commands.host.connections import Connections
 from muddled_orchard.commands.host.events import News, TooManyPages
-from muddled_orchard.commands.host.git_service import GitService, bounded_command
+from muddled_orchard.commands.host.git_service import GitService
 from muddled_orchard.commands.host.held import Held, HeldFile
 from muddled_orchard.commands.host.listening import proxies_of
 from muddled_orchard.commands.host.push_grading import PushGraders, PushToGrade
@@ -41,6 +41,7 @@ from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.passwords import hashed
 from muddled_orchard.core.git.packs import BadPack, TooLarge, look_through
 from muddled_orchard.system.log import log
+from muddled_orchard.system.processes import bounded_command
 from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.objects import ForeignObjects
 from muddled_orchard.vcs.read.pushed import PushSnapshot

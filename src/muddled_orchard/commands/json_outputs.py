@@ -8,6 +8,7 @@ from muddled_orchard.commands.board.as_json import BoardFile
 from muddled_orchard.commands.catalogue.as_json import CatalogueFile
 from muddled_orchard.commands.drill.as_json import DrillFile
 from muddled_orchard.commands.gather.as_json import GatherFile
+from muddled_orchard.commands.glean.as_json import GleanFile
 from muddled_orchard.commands.grade.as_json import ResultFile
 from muddled_orchard.commands.handout.as_json import HandOutFile
 from muddled_orchard.commands.ledger.as_json import LedgerFile
@@ -22,6 +23,7 @@ from muddled_orchard.core.grading.finding import KINDS
 
 OUTPUTS: dict[str, object] = {
     "catalogue": CatalogueFile,
+    "glean": GleanFile,
     "survey": SurveyFile,
     "rehearse": RehearsalFile,
     "plant": PlantFile,

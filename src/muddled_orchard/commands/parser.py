@@ -17,6 +17,7 @@ WRONG_USE = 2
 COMMANDS = {
     "catalogue": "list the bundled scenarios: kind of conflict, operation, difficulty",
     "sketch": "begin a scenario file for a kind of conflict",
+    "glean": "find the conflicts of a real history, and make exercises of them",
     "survey": "check scenarios and show what they will do",
     "walkthrough": "demonstrate one step by step, with what Git really answers",
     "rehearse": "act out typical learners, and check that they are graded right",

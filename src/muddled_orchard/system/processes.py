@@ -117,6 +117,20 @@ def limit_files_and_memory(largest: int, memory: int) -> None:
     resource.setrlimit(resource.RLIMIT_FSIZE, (largest, largest))
 
 
+def bounded_command(memory: int, largest: int, *command: str) -> list[str]:
+    """The command that runs a program, and all that it begins, within so many bytes of memory, and of any
+    file that is written.
+
+    A shell sets them: a process with threads must not do anything between the fork and the program. Where
+    the system knows no such bound the program runs all the same.
+    """
+    if os.name != "posix":
+        return list(command)
+    kib, blocks = memory >> 10, (largest >> 9) + 1  # POSIX counts files in 512 bytes
+    script = f'ulimit -v {kib} 2>/dev/null; ulimit -f {blocks} 2>/dev/null; ulimit -c 0; exec "$@"'
+    return ["/bin/sh", "-c", script, "sh", *command]
+
+
 def collect_seldom() -> None:
     """Look for unreachable objects seldom: what a worker holds (modules, keys) stays, and what it reads goes
     by itself."""

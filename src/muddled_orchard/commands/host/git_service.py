@@ -22,6 +22,7 @@ from muddled_orchard.commands.host.held import Held, HeldFile
 from muddled_orchard.commands.host.turns import Turns
 from muddled_orchard.core.base.limits import LARGEST_OBJECT, Bounds
 from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.system.processes import bounded_command
 from muddled_orchard.vcs.ask import git
 
 Service = Literal["git-upload-pack", "git-receive-pack"]
@@ -205,20 +206,6 @@ def all_of(answer: GitAnswer) -> bytes:
         return answer.body.file.read()
     finally:
         answer.body.close()
-
-
-def bounded_command(memory: int, largest: int, *command: str) -> list[str]:
-    """The command that runs a program, and all that it begins, within so many bytes of memory, and of any
-    file that is written.
-
-    A shell sets them: a process with threads must not do anything between the fork and the program. Where
-    the system knows no such bound the program runs all the same.
-    """
-    if os.name != "posix":
-        return list(command)
-    kib, blocks = memory >> 10, (largest >> 9) + 1  # POSIX counts files in 512 bytes
-    script = f'ulimit -v {kib} 2>/dev/null; ulimit -f {blocks} 2>/dev/null; ulimit -c 0; exec "$@"'
-    return ["/bin/sh", "-c", script, "sh", *command]
 
 
 def _parsed(said: HeldFile) -> GitAnswer:

@@ -16,11 +16,11 @@ from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.files.course.course_file import course_text
 from muddled_orchard.files.scenarios.bundled import bundled_ids
 from muddled_orchard.files.scenarios.catalogue import load
+from muddled_orchard.files.scenarios.drafts import open_conflict
 from muddled_orchard.files.scenarios.error_lines import with_lines
 from muddled_orchard.files.scenarios.from_trees import (
     WANTED,
     empty_folders,
-    open_conflict,
     scenario_text,
     trees_beside,
     wanted_answers,

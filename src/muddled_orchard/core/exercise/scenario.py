@@ -76,6 +76,8 @@ class Entry(Struct, frozen=True, kw_only=True):
     by: str = ""
     """Who makes the commit: a name from `[cast]` (default: its only member; without a cast, one for each
     branch)."""
+    at: datetime | None = None
+    """When the commit was made, with its time zone (default: `minutes` after the one before)."""
     message: str = ""
     """The commit message (default: what the edit does)."""
     label: str | None = None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from datetime import datetime
 
 from msgspec.structs import replace
 
@@ -106,7 +107,7 @@ class _Story:
             hint = "Give it a write, change, remove or rename."
             self.problems.append(Problem("this commit changes nothing", hint, key))
         author = self.cast.get(entry.by)
-        offset = self.scenario.starts.utcoffset()
+        offset = (entry.at or self.scenario.starts).utcoffset()
         message = entry.message.strip() + "\n"
         if number == 0:
             message += f"\nExercise: {self.scenario.id}\nVariant: {self.code}\n"
@@ -115,7 +116,7 @@ class _Story:
                 branch=entry.on,
                 parents=parents,
                 author=Person(author["name"], author["email"]) if author else Person("?", "?"),
-                time=int(self.scenario.starts.timestamp()) + number * self.scenario.minutes * 60,
+                time=self._time(entry),
                 offset=int(offset.total_seconds()) // 60 if offset else 0,
                 message=message,
                 label=entry.label,
@@ -125,6 +126,14 @@ class _Story:
         )
         self._move(entry, number)
         self._publish(entry, key)
+
+    def _time(self, entry: Entry) -> int:
+        """When the commit of an entry was made, in seconds since 1970."""
+        if entry.at is not None:
+            return int(entry.at.timestamp())
+        if not self.commits:
+            return int(self.scenario.starts.timestamp())
+        return self.commits[-1].time + self.scenario.minutes * 60
 
     def _move(self, entry: Entry, number: int) -> None:
         if entry.stash:
@@ -259,11 +268,7 @@ def _misfits(scenario: Scenario) -> Iterator[Problem]:
     if not re.fullmatch(r"[A-Za-z]{2,8}(-[A-Za-z0-9]{1,8})*", scenario.language):
         hint = "Write it as in de or pt-BR."
         yield Problem(f'"{scenario.language}" is no language', hint, ("language",))
-    if scenario.starts.tzinfo is None:
-        hint = "Write it as in 2031-04-02T07:30:00+00:00."
-        yield Problem("the time has no time zone", hint, ("starts",))
-    elif scenario.starts.timestamp() < 0:
-        yield Problem("Git has no dates before 1970", "Let the story begin later.", ("starts",))
+    yield from _misfit_of_time(scenario.starts, ("starts",))
     if scenario.minutes < 0:
         yield Problem("commits can't go back in time", "Use 0 or more minutes.", ("minutes",))
     for short, address in scenario.cast.items():
@@ -276,6 +281,14 @@ def _misfits(scenario: Scenario) -> Iterator[Problem]:
     yield from _misfits_of_story(scenario)
 
 
+def _misfit_of_time(time: datetime, key: KeyPath) -> Iterator[Problem]:
+    if time.tzinfo is None:
+        hint = "Write it as in 2031-04-02T07:30:00+00:00."
+        yield Problem("the time has no time zone", hint, key)
+    elif time.timestamp() < 0:
+        yield Problem("Git has no dates before 1970", "Let the story begin later.", key)
+
+
 def _misfits_of_story(scenario: Scenario) -> Iterator[Problem]:
     if not scenario.story:
         hint = "Add a [[story]] entry with on and write."
@@ -283,6 +296,8 @@ def _misfits_of_story(scenario: Scenario) -> Iterator[Problem]:
     labels: set[str] = set()
     for number, entry in enumerate(scenario.story):
         key: KeyPath = ("story", number)
+        if entry.at is not None:
+            yield from _misfit_of_time(entry.at, (*key, "at"))
         if entry.by not in scenario.cast:
             yield Problem(f'"{entry.by}" is not in the cast', likely(entry.by, scenario.cast), (*key, "by"))
         if entry.label is not None and entry.label in labels:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
+
+from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.git.commits import ancestry
@@ -19,45 +21,84 @@ COMMITS_A_POINT = 4
 _LEVELS = ((0, "none"), (3, "easy"), (7, "medium"))
 
 
+class Measures(Struct, frozen=True, kw_only=True):
+    """What makes conflicts hard, counted: conflicted files, hunks, those with a long side, those where no
+    side is right as it is, the kinds of conflicts without hunks, places outside the hunks that need a change,
+    tasks in which the sides are swapped, operations to be given up, branches to be set back, steps with
+    conflicts, and commits between the branches."""
+
+    files: int
+    hunks: int
+    long: int
+    both: int
+    unseen: Sequence[str]
+    outside: int
+    swapped: int
+    steps: int
+    given_up: int = 0
+    set_back: int = 0
+    apart: int = 0
+
+
 def difficulty(key: Key) -> Difficulty:
     """Add up what makes the tasks of a key hard."""
-    reasons = [(points, why) for points, why in _reasons(key) if points]
+    return rated(_measures(key))
+
+
+def rated(measures: Measures) -> Difficulty:
+    """The difficulty of what was counted."""
+    reasons = [(points, why) for points, why in _reasons(measures) if points]
     total = sum(points for points, _ in reasons)
     level = next((word for most, word in _LEVELS if total <= most), "hard")
     return Difficulty(total, level, tuple(sorted(reasons, key=lambda reason: -reason[0])))
 
 
-def _reasons(key: Key) -> Iterator[tuple[int, str]]:
+def _measures(key: Key) -> Measures:
     conflicting = [step for step in key.steps if step.merge.conflicts]
-    conflicts = [(step, conflict) for step in conflicting for conflict in step.merge.conflicts]
-    hunks = [hunk for _, conflict in conflicts if conflict.merged for hunk in conflict.merged.hunks]
-    unseen = [conflict.kind for _, conflict in conflicts if conflict.merged is None]
-    long = sum(max(len(hunk.ours), len(hunk.theirs)) > LONG_SIDE for hunk in hunks)
-    both = sum(_needs_both(conflicting))
-    outside = sum(len(step.clean_merge_fixes) for step in key.steps) + sum(_edited_outside(conflicting))
-    swapped = {step.task for step in key.steps if step.operation.replays_own}
-    yield len({conflict.path for _, conflict in conflicts}), counted(len(conflicts), "conflicted file")
-    yield len(hunks), counted(len(hunks), "hunk")
-    yield long, f"{counted(long, 'hunk')} with a long side"
-    yield 2 * both, f"{counted(both, 'hunk')} where no side is right as it is"
-    yield 2 * len(unseen), f"no markers to see: {', '.join(dict.fromkeys(unseen))}"
-    yield 3 * outside, "a change is needed outside the hunks"
-    yield 2 * len(swapped), "ours and theirs are swapped in a rebase"
-    given_up = sum(step.given_up is not None for step in key.steps)
-    yield given_up, f"{counted(given_up, 'operation')} to be given up"
-    set_back = sum(step.operation.sets_back for step in key.steps)
-    yield set_back, f"{set_back} {'branch' if set_back == 1 else 'branches'} to be set to another commit"
-    yield max(0, len(conflicting) - 1), f"conflicts in {counted(len(conflicting), 'step')}"
-    if conflicting:
-        apart = max(_distance(key, step) for step in conflicting)
-        yield apart // COMMITS_A_POINT, f"{counted(apart, 'commit')} between the branches"
+    conflicts = [conflict for step in conflicting for conflict in step.merge.conflicts]
+    hunks = [hunk for conflict in conflicts if conflict.merged for hunk in conflict.merged.hunks]
+    return Measures(
+        files=len({conflict.path for conflict in conflicts}),
+        hunks=len(hunks),
+        long=sum(max(len(hunk.ours), len(hunk.theirs)) > LONG_SIDE for hunk in hunks),
+        both=sum(_needs_both(conflicting)),
+        unseen=[conflict.kind for conflict in conflicts if conflict.merged is None],
+        outside=sum(len(step.clean_merge_fixes) for step in key.steps) + sum(_edited_outside(conflicting)),
+        swapped=len({step.task for step in key.steps if step.operation.replays_own}),
+        steps=len(conflicting),
+        given_up=sum(step.given_up is not None for step in key.steps),
+        set_back=sum(step.operation.sets_back for step in key.steps),
+        apart=max((_distance(key, step) for step in conflicting), default=0),
+    )
+
+
+def _reasons(of: Measures) -> Iterator[tuple[int, str]]:
+    yield of.files, counted(of.files, "conflicted file")
+    yield of.hunks, counted(of.hunks, "hunk")
+    yield of.long, f"{counted(of.long, 'hunk')} with a long side"
+    yield 2 * of.both, f"{counted(of.both, 'hunk')} where no side is right as it is"
+    yield 2 * len(of.unseen), f"no markers to see: {', '.join(dict.fromkeys(of.unseen))}"
+    yield 3 * of.outside, "a change is needed outside the hunks"
+    yield 2 * of.swapped, "ours and theirs are swapped in a rebase"
+    yield of.given_up, f"{counted(of.given_up, 'operation')} to be given up"
+    yield (
+        of.set_back,
+        f"{of.set_back} {'branch' if of.set_back == 1 else 'branches'} to be set to another commit",
+    )
+    yield max(0, of.steps - 1), f"conflicts in {counted(of.steps, 'step')}"
+    yield of.apart // COMMITS_A_POINT, f"{counted(of.apart, 'commit')} between the branches"
+
+
+def needs_both(word: str) -> bool:
+    """Whether no side is right as it is where this is kept of a hunk."""
+    return word not in KEEP or "+" in word
 
 
 def _needs_both(steps: Iterable[Step]) -> Iterator[bool]:
     for step in steps:
         for ways in step.accepted.values():
             if ways:
-                yield from (word not in KEEP or "+" in word for word in ways[0].words)
+                yield from map(needs_both, ways[0].words)
 
 
 def _edited_outside(steps: Iterable[Step]) -> Iterator[bool]:

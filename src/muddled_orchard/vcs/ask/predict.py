@@ -6,7 +6,7 @@ style are what a learner sees and only diff3 shows the base.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 from msgspec import Struct, field
 
@@ -20,8 +20,9 @@ from muddled_orchard.vcs.ask.written_objects import StoredObjects
 MOST_LISTED = 200_000
 
 
-class _Told(Struct):
-    """One merge as `git merge-tree -z` tells it."""
+class ToldMerge(Struct):
+    """One merge as `git merge-tree -z` tells it: the tree that comes out, what the index would hold of paths
+    that conflict, and Git's word for each."""
 
     tree: str
     stages: dict[str, dict[int, Blob]] = field(default_factory=dict)
@@ -39,23 +40,25 @@ def predict(objects: StoredObjects, pairs: Sequence[tuple[str, str]]) -> list[Me
     attributes = gitdir / "info" / "attributes"
     if not attributes.exists():
         attributes.write_text(MARKER_ATTRIBUTES, encoding="ascii")
-    shown = list(_told(git.merge_trees(gitdir, pairs, diff3=False)))
-    based = list(_told(git.merge_trees(gitdir, pairs, diff3=True)))
+    shown = list(told_merges(git.merge_trees(gitdir, pairs, diff3=False)))
+    based = list(told_merges(git.merge_trees(gitdir, pairs, diff3=True)))
     return [_merge_result(objects, told, other) for told, other in zip(shown, based, strict=True)]
 
 
-def _told(output: bytes) -> Iterator[_Told]:
+def told_merges(output: bytes) -> Iterator[ToldMerge]:
     """Read the -z format of git-merge-tree(1): a status, then its three sections, for every merge."""
     parts = iter(output.split(b"\0"))
     for status in parts:
         if not status:
             continue  # an empty part stands between two merges
-        told = _Told(next(parts).decode())
+        told = ToldMerge(next(parts).decode())
         while entry := next(parts):
             about, _, name = entry.partition(b"\t")
             mode, id_, stage = about.decode().split()
             told.stages.setdefault(_name(name), {})[int(stage)] = Blob(int(mode, 8), id_)
         while count := next(parts):
+            if not count.isdigit():
+                continue  # advice on submodules, which stands there without a count
             paths = [_name(next(parts)) for _ in range(int(count))]
             kind = next(parts).decode()
             next(parts)  # the message for people
@@ -69,20 +72,28 @@ def _name(path: bytes) -> str:
     return path.decode("utf-8", "surrogateescape")
 
 
-def _merge_result(objects: StoredObjects, shown: _Told, based: _Told) -> MergeResult:
+def _merge_result(objects: StoredObjects, shown: ToldMerge, based: ToldMerge) -> MergeResult:
     tree = listing(objects, shown.tree)
     tree_with_base = listing(objects, based.tree) if shown.stages else tree
     conflicts = []
     for path, stages in shown.stages.items():
-        merged = None
-        if path in tree and 2 in stages and 3 in stages:
-            text, with_base = (objects.read(of[path].id)[1] for of in (tree, tree_with_base))
-            if by_lines(text):
-                merged = merged_text(text, with_base)
-        if merged is not None and not merged.hunks:
-            merged = None
-        conflicts.append(Conflict(path, shown.kinds.get(path, "contents"), stages, merged))
+        texts = None
+        if path in tree:
+            texts = objects.read(tree[path].id)[1], objects.read(tree_with_base[path].id)[1]
+        conflicts.append(conflict_at(path, shown, stages, texts))
     return MergeResult(tree, tuple(conflicts))
+
+
+def conflict_at(
+    path: str, told: ToldMerge, stages: Mapping[int, Blob], texts: tuple[bytes, bytes] | None
+) -> Conflict:
+    """The conflict at a path; `texts` is what Git wrote there in both styles, None where nothing is."""
+    merged = None
+    if texts is not None and 2 in stages and 3 in stages and by_lines(texts[0]):
+        merged = merged_text(*texts)
+    if merged is not None and not merged.hunks:
+        merged = None
+    return Conflict(path, told.kinds.get(path, "contents"), stages, merged)
 
 
 def listing(objects: StoredObjects, id_: str, most: int = MOST_LISTED) -> Tree:

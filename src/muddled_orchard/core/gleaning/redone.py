@@ -1,0 +1,88 @@
+"""An operation that somebody once carried out, and that Git is asked again: a merge, or a commit that was
+made of another one."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+from typing import Literal
+
+from msgspec import Struct
+
+How = Literal["merge", "cherry-pick", "revert", "rebase"]
+
+_PICKED = re.compile(r"^\(cherry picked from commit ([0-9a-f]{40})\)$", re.MULTILINE)
+_REVERTED = re.compile(r"^This reverts commit ([0-9a-f]{40})\b[.,]", re.MULTILINE)
+_MAINLINE = re.compile(r"reversing\s+changes made to ([0-9a-f]{40})")
+
+
+class PastCommit(Struct, frozen=True):
+    """A commit of a history: its parents, its tree, when it was committed and when written (seconds since
+    1970), by whom (`Name <address>`), and its message."""
+
+    id: str
+    parents: tuple[str, ...]
+    tree: str
+    committed: int
+    written: int
+    author: str
+    message: str
+
+    @property
+    def subject(self) -> str:
+        """The first line of its message."""
+        return self.message.lstrip().partition("\n")[0].strip()
+
+
+class Redone(Struct, frozen=True):
+    """What is asked again: the commit in which it ended, which operation it was, the commits of both sides,
+    and that which both are measured by (None: what they have in common)."""
+
+    commit: PastCommit
+    how: How
+    ours: str
+    theirs: str
+    base: str | None = None
+
+
+def merge_again(commit: PastCommit) -> Redone | None:
+    """A merge of two; None where a commit is none."""
+    if len(commit.parents) != 2:
+        return None
+    return Redone(commit, "merge", *commit.parents)
+
+
+def copied_from(commit: PastCommit) -> tuple[How, str] | None:
+    """The commit that another one copies or takes back, as its message says it (git-cherry-pick(1) with `-x`,
+    git-revert(1)); None where it says nothing."""
+    for how, pattern in (("cherry-pick", _PICKED), ("revert", _REVERTED)):
+        if found := pattern.findall(commit.message):
+            return ("cherry-pick" if how == "cherry-pick" else "revert"), found[-1]
+    return None
+
+
+def copy_again(commit: PastCommit, how: How, source: PastCommit) -> Redone | None:
+    """A commit that was made of `source`; None where one of them has no parent, or `source` is a merge of
+    which nothing says the side that stayed."""
+    if len(commit.parents) != 1 or not source.parents:
+        return None
+    stays = source.parents[0]
+    if len(source.parents) > 1:
+        named = _MAINLINE.search(commit.message)
+        if named is None or named[1] not in source.parents:
+            return None
+        stays = named[1]
+    if how == "revert":
+        return Redone(commit, how, commit.parents[0], stays, source.id)
+    return Redone(commit, how, commit.parents[0], source.id, stays)
+
+
+def rebased_pairs(commits: Iterable[PastCommit]) -> Iterator[tuple[PastCommit, PastCommit]]:
+    """Commits that were put on another base while the old ones are still there, each with the old one: the
+    same author, the same moment, the same subject, another parent. What is said to be a copy is left out."""
+    first: dict[tuple[str, int, str], PastCommit] = {}
+    for commit in sorted(commits, key=lambda one: (one.committed, one.id)):
+        if len(commit.parents) == 1 and copied_from(commit) is None:
+            old = first.setdefault((commit.author, commit.written, commit.subject), commit)
+            if old.id != commit.id and old.parents != commit.parents:
+                yield commit, old
