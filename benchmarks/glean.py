@@ -1,11 +1,11 @@
 """Gleaning: made histories beside plain Git, and real ones that a package brings.
 
     python -m benchmarks.glean            made ones, beside `git log | git merge-tree`
-    python -m benchmarks.glean --real     real ones too: Debian's golang-github-go-git-go-git-fixtures-dev is fetched by
-                                          apt-get (49 MB), and everything that conflicted in them is taken
+    python -m benchmarks.glean --real     real ones too
 
-The first prints merges a second and what they take of memory; the second a table: merges, conflicts, how many were
-taken, proved (the real resolution earns everything), and seconds.
+The first prints merges a second and what they take of memory. For the second apt-get fetches Debian's package
+golang-github-go-git-go-git-fixtures-dev (49 MB), and all that conflicted in its histories is taken:
+operations, conflicts, how many were taken, how many proved (the real resolution earns everything), and seconds.
 """
 
 from __future__ import annotations
@@ -41,9 +41,8 @@ def made(folder: Path) -> None:
         ours = _seconds([*_PROGRAM, "glean", str(place), "--json", "--quiet"], folder)
         memory = max(before, resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss) >> 10
         rate = merges / ours
-        print(
-            f"{merges:7,}  {merges // every:9,}  {ours:6.1f}  {rate:8,.0f}  {hand:9.1f}  {ours / hand:5.1f}  {memory:5} MiB"
-        )
+        print(f"{merges:7,}  {merges // every:9,}  {ours:6.1f}  {rate:8,.0f}  {hand:9.1f}", end="  ")
+        print(f"{ours / hand:5.1f}  {memory:5} MiB", flush=True)
 
 
 def real(folder: Path) -> None:

@@ -3,6 +3,7 @@ made of another one."""
 
 from __future__ import annotations
 
+import hashlib
 import re
 from collections.abc import Iterable, Iterator
 from typing import Literal
@@ -77,12 +78,18 @@ def copy_again(commit: PastCommit, how: How, source: PastCommit) -> Redone | Non
     return Redone(commit, how, commit.parents[0], source.id, stays)
 
 
+def likeness(commit: PastCommit) -> bytes:
+    """What a rebased commit has in common with the old one, in 16 bytes."""
+    same = f"{commit.author}\0{commit.written}\0{commit.subject}"
+    return hashlib.blake2b(same.encode("utf-8", "surrogatepass"), digest_size=16).digest()
+
+
 def rebased_pairs(commits: Iterable[PastCommit]) -> Iterator[tuple[PastCommit, PastCommit]]:
     """Commits that were put on another base while the old ones are still there, each with the old one: the
     same author, the same moment, the same subject, another parent. What is said to be a copy is left out."""
-    first: dict[tuple[str, int, str], PastCommit] = {}
+    first: dict[bytes, PastCommit] = {}
     for commit in sorted(commits, key=lambda one: (one.committed, one.id)):
         if len(commit.parents) == 1 and copied_from(commit) is None:
-            old = first.setdefault((commit.author, commit.written, commit.subject), commit)
+            old = first.setdefault(likeness(commit), commit)
             if old.id != commit.id and old.parents != commit.parents:
                 yield commit, old

@@ -15,6 +15,7 @@ from muddled_orchard.core.gleaning.redone import (
     Redone,
     copied_from,
     copy_again,
+    likeness,
     merge_again,
     rebased_pairs,
 )
@@ -28,7 +29,7 @@ from muddled_orchard.vcs.gleaning.trees import Trees
 _AT_ONCE = 2_000
 """So many merges are asked of one Git."""
 
-_MOST_COMPARED = 200_000
+_MOST_COMPARED = 100_000
 """So many commits, the newest, are looked through for copies of one another."""
 
 _VIRTUAL = b"Temporary merge branch "
@@ -66,15 +67,17 @@ def conflicts_in(history: History, since: str = "") -> Iterator[Portion]:
 
 def _copies(history: History, since: str) -> list[Redone]:
     """What is told as a cherry-pick or a revert, and commits that stand beside their older selves."""
-    commits = list(islice(commits_of(history, ["--max-parents=1"], since=since), _MOST_COMPARED))
-    known = {commit.id: commit for commit in commits}
-    found = []
-    for commit in commits:
-        if (copied := copied_from(commit)) is not None:
-            how, id_ = copied
-            source = known.get(id_) or _one(history, id_)
-            again = copy_again(commit, how, source) if source is not None else None
+    found: list[Redone] = []
+    alike: dict[bytes, list[str]] = {}
+    for commit in islice(commits_of(history, ["--max-parents=1"], since=since), _MOST_COMPARED):
+        copied = copied_from(commit)
+        if copied is None:
+            alike.setdefault(likeness(commit), []).append(commit.id)
+        elif (source := _one(history, copied[1])) is not None:
+            again = copy_again(commit, copied[0], source)
             found += [again] if again is not None else []
+    several = [id_ for ids in alike.values() if len(ids) > 1 for id_ in ids]
+    commits = commits_of(history, ["--no-walk"], several) if several else ()
     pairs = [(new, old) for new, old in rebased_pairs(commits) if old.parents]
     return found + [Redone(new, "rebase", new.parents[0], old.id, old.parents[0]) for new, old in pairs]
 

@@ -47,8 +47,9 @@ class Missing(Exception):
 
 
 class History:
-    """A real history: its refs by full name (and HEAD, and what is under way), and what Git says of it. `lost`
-    counts the merges that could not be asked; `made` are objects of ours that Git is still to be given."""
+    """A real history: its refs by full name (and HEAD, and what is under way), and what Git says of it.
+    `lost` counts the merges that could not be asked; `made` are objects of ours that Git is still to be
+    given."""
 
     def __init__(self, gitdir: Path, refs: Mapping[str, str]) -> None:
         self.gitdir, self.refs = gitdir, refs
