@@ -4,8 +4,8 @@
     python -m benchmarks.glean --real     real ones too
 
 The first prints merges a second and what they take of memory. For the second apt-get fetches Debian's package
-golang-github-go-git-go-git-fixtures-dev (49 MB), and all that conflicted in its histories is taken:
-operations, conflicts, how many were taken, how many proved (the real resolution earns everything), and seconds.
+golang-github-go-git-go-git-fixtures-dev (49 MB). All that conflicted in its histories is taken: operations,
+conflicts, how many were taken, how many proved (the real resolution earns everything), and seconds.
 """
 
 from __future__ import annotations

@@ -53,7 +53,7 @@ def _table(on: Console, rows: Sequence[Gleaned]) -> Table:
     table.add_column("when", no_wrap=True)
     table.add_column("conflicts", ratio=2)
     table.add_column("kept", ratio=1)
-    table.add_column("read", justify="right", no_wrap=True)
+    table.add_column("lines", justify="right", no_wrap=True)
     table.add_column("difficulty", no_wrap=True)
     table.add_column("about", ratio=2)
     for row in rows:

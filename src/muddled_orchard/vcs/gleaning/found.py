@@ -47,7 +47,7 @@ class Portion(Struct, frozen=True):
 
 def count_of_merges(history: History, since: str = "") -> int:
     """How many merges lead to any ref."""
-    words = ["rev-list", "--count", "--min-parents=2", "--stdin", "--ignore-missing"]
+    words = ["rev-list", "--count", "--min-parents=2", "--ignore-missing", "--stdin"]
     given = "".join(f"{id_}\n" for id_ in dict.fromkeys(history.refs.values()))
     output, failed = history.ask([*words, *([f"--since={since}"] if since else [])], given.encode())
     return 0 if failed else int(output or 0)
@@ -69,7 +69,9 @@ def _copies(history: History, since: str) -> list[Redone]:
     """What is told as a cherry-pick or a revert, and commits that stand beside their older selves."""
     found: list[Redone] = []
     alike: dict[bytes, list[str]] = {}
-    for commit in islice(commits_of(history, ["--max-parents=1"], since=since), _MOST_COMPARED):
+    tips = [*history.refs.values(), *history.remembered]
+    commits = commits_of(history, ["--max-parents=1"], list(dict.fromkeys(tips)), since)
+    for commit in islice(commits, _MOST_COMPARED):
         copied = copied_from(commit)
         if copied is None:
             alike.setdefault(likeness(commit), []).append(commit.id)
@@ -77,8 +79,8 @@ def _copies(history: History, since: str) -> list[Redone]:
             again = copy_again(commit, copied[0], source)
             found += [again] if again is not None else []
     several = [id_ for ids in alike.values() if len(ids) > 1 for id_ in ids]
-    commits = commits_of(history, ["--no-walk"], several) if several else ()
-    pairs = [(new, old) for new, old in rebased_pairs(commits) if old.parents]
+    alone = commits_of(history, ["--no-walk"], several) if several else ()
+    pairs = [(new, old) for new, old in rebased_pairs(alone) if old.parents]
     return found + [Redone(new, "rebase", new.parents[0], old.id, old.parents[0]) for new, old in pairs]
 
 

@@ -21,6 +21,7 @@ def commits_of(
     words = [
         "log",
         "-z",
+        "--ignore-missing",
         "--stdin",
         "--no-show-signature",
         "--no-color",
@@ -34,7 +35,7 @@ def commits_of(
     # A ref may lead to something else than a commit.
     given = "".join(f"{id_}\n" for id_ in wanted)
     try:
-        for part in history.parts([*words, "--ignore-missing"], given.encode()):
+        for part in history.parts(words, given.encode()):
             if (commit := _commit(part)) is not None:
                 yield commit
     except GitFailed as failed:

@@ -15,7 +15,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
-from muddled_orchard.core.base.limits import LARGEST_OBJECT, LARGEST_STATE_FILE, MIB, in_mib
+from muddled_orchard.core.base.limits import LARGEST_OBJECT, LARGEST_REFLOG, LARGEST_STATE_FILE, MIB, in_mib
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.git.under_way import REBASE_FOLDERS, REBASED_HEAD
 from muddled_orchard.system.processes import bounded_command
@@ -33,6 +33,7 @@ MOST_SECONDS = 300
 _MEMORY = 4096 * MIB
 _LARGEST_FILE = 2048 * MIB
 _MOST_SAID = 1 << 16
+_REFLOG, _MOST_REMEMBERED = "logs/HEAD", 5_000
 _UNDER_WAY = ("MERGE_HEAD", "REBASE_HEAD", "CHERRY_PICK_HEAD", "REVERT_HEAD")
 
 _SETTINGS = (
@@ -49,10 +50,10 @@ class Missing(Exception):
 class History:
     """A real history: its refs by full name (and HEAD, and what is under way), and what Git says of it.
     `lost` counts the merges that could not be asked; `made` are objects of ours that Git is still to be
-    given."""
+    given. `remembered` is where HEAD has stood: what a rebase has left behind may be known by that alone."""
 
-    def __init__(self, gitdir: Path, refs: Mapping[str, str]) -> None:
-        self.gitdir, self.refs = gitdir, refs
+    def __init__(self, gitdir: Path, refs: Mapping[str, str], remembered: Sequence[str] = ()) -> None:
+        self.gitdir, self.refs, self.remembered = gitdir, refs, remembered
         self.made = Objects()
         self.lost = 0
         self._reader: _Reader | None = None
@@ -216,11 +217,20 @@ def history_of(path: Path) -> Iterator[History]:
         if shallow := inside.read("shallow", LARGEST_STATE_FILE):
             ids = [line for line in shallow.decode("ascii", "replace").split("\n") if is_id(line)]
             (ours / "shallow").write_text("".join(f"{id_}\n" for id_ in ids), "ascii")
-        history = History(ours, refs)
+        history = History(ours, refs, _reflog_ids(inside))
         try:
             yield history
         finally:
             history.close()
+
+
+def _reflog_ids(inside: DiskSource) -> list[str]:
+    """Where HEAD has stood, by its reflog, each commit once, the newest first."""
+    data = inside.read(_REFLOG, LARGEST_REFLOG) or b""
+    ids = [
+        line.split(" ", 2)[1] for line in data.decode("utf-8", "replace").split("\n") if line.count(" ") > 1
+    ]
+    return [id_ for id_ in dict.fromkeys(reversed(ids)) if is_id(id_)][:_MOST_REMEMBERED]
 
 
 def _state_id(inside: DiskSource, name: str) -> str | None:

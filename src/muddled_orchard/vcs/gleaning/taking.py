@@ -76,7 +76,8 @@ def operation_at(history: History, name: str) -> Redone:
             return again
         what = f"{short(commit.id)} is a {how} of {short(id_)}, which can't be asked again"
         raise BadInput(Problem(what, "Its commit is not here, or has no parent that it is measured by."))
-    others = [other for other in commits_of(history, ["--max-parents=1"]) if other.written == commit.written]
+    tips = list(dict.fromkeys([*history.refs.values(), *history.remembered]))
+    others = [one for one in commits_of(history, ["--max-parents=1"], tips) if one.written == commit.written]
     old = next((old for new, old in rebased_pairs(others) if new.id == commit.id), None)
     if old is not None and old.parents and commit.parents:
         return Redone(commit, "rebase", commit.parents[0], old.id, old.parents[0])
