@@ -16,6 +16,7 @@ from muddled_orchard.core.gleaning.named_in import is_licence, named_in
 from muddled_orchard.core.key.difficulty import Measures, rated
 from tests.conftest import graded, muddled
 from tests.hosts import git
+from tests.wild_histories import faults
 
 START = r"""
 git init -q -b main . && git config user.name 'Ann Grower' && git config user.email ann@growers.invalid
@@ -270,6 +271,12 @@ def test_what_texts_tell_of_people(text: str, found: Sequence[str]) -> None:
     assert [one.what for one in named_in("a.txt", text)] == found
     assert is_licence("LICENSE.txt")
     assert not is_licence("src/licensing_of_press.py")
+
+
+@pytest.mark.parametrize("seed", [101, 104, 113])
+def test_random_histories(seed: int) -> None:
+    """Each showed a fault once; `make wild` tries others."""
+    assert faults(seed) == []
 
 
 def test_difficulty_is_measured_alike() -> None:

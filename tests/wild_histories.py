@@ -4,11 +4,13 @@ was made, and each exercise that is taken proves itself. `make wild` tries some;
 
 from __future__ import annotations
 
+import argparse
 import os
 import random
 import subprocess
 import tempfile
 from collections.abc import Sequence
+from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 from muddled_orchard.commands.glean.found import Wanted, find
@@ -22,7 +24,7 @@ WORDS = ("ours", "theirs", "ours+theirs", "theirs+ours", "blend", "neither")
 EVERYTHING = Wanted("", "", "", 1_000)
 
 # What stands in the way of an exercise by right.
-ALLOWED = ("several bases", "does not conflict", "has all of")
+ALLOWED = ("several bases", "does not conflict", "has all of", "nothing of it was kept")
 
 
 class History:
@@ -206,6 +208,23 @@ def faults(seed: int) -> list[str]:
         return [f"{one}" for one in wrong]
 
 
+def main() -> int:
+    """Try some, each from a seed of its own."""
+    options = argparse.ArgumentParser(prog="python -m tests.wild_histories")
+    options.add_argument("--count", type=int, default=100)
+    options.add_argument("--seed", type=int, default=random.randrange(10**6))
+    asked = options.parse_args()
+    wrong = 0
+    with ProcessPoolExecutor() as pool:
+        seeds = range(asked.seed, asked.seed + asked.count)
+        for seed, found in zip(seeds, pool.map(faults, seeds), strict=True):
+            if found:
+                wrong += 1
+                print(f"seed {seed}:", *found, sep="\n  ", flush=True)
+    print(f"{asked.count} histories from seed {asked.seed}: {wrong} with a fault")
+    return 1 if wrong else 0
+
+
 def _misread(row: Gleaned, kept: dict[str, str]) -> list[str]:
     """A hunk that reads in one way alone reads as it was decided."""
     for met in row.conflicts:
@@ -231,3 +250,7 @@ def _not_taken(history: History, row: Gleaned, file: Path) -> list[str]:
     rehearsal = made.rehearsal
     surprising = [] if rehearsal is None else [one.behaviour for one in rehearsal.surprising]
     return [f"{subject}: rehearsed, {', '.join(surprising)}"] if surprising else []
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())

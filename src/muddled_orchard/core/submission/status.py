@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Literal
 
 from msgspec import Struct
 
 from muddled_orchard.core.git.trees import Blob, Tree, is_file
-from muddled_orchard.core.submission.evidence import Evidence
+from muddled_orchard.core.submission.evidence import Evidence, IndexEntry
 
 _BACKUP = re.compile(
     r".*\.(orig|rej|bak|swp|swo|tmp)|.*~|\.#.*|#.*#|.*[_.](BACKUP|BASE|LOCAL|REMOTE)[_.]\d+(\..*)?",
@@ -65,6 +65,19 @@ def _same(blob: Blob | None, other: Blob | None, texts: Mapping[str, bytes]) -> 
     return first.replace(b"\r\n", b"\n") == second.replace(b"\r\n", b"\n")
 
 
+def _merged_modes(index: Sequence[IndexEntry]) -> dict[str, int]:
+    """The modes that Git gives unmerged files: that of the side that changed it."""
+    stages: dict[str, dict[int, int]] = {}
+    for entry in index:
+        if entry.stage:
+            stages.setdefault(entry.path, {})[entry.stage] = entry.blob.mode
+    return {
+        path: modes[3] if modes[2] == modes.get(1) else modes[2]
+        for path, modes in stages.items()
+        if {2, 3} <= modes.keys() and is_file(modes[2]) and is_file(modes[3])
+    }
+
+
 def tracked(evidence: Evidence) -> dict[str, Blob]:
     """The working tree as it would be committed: the paths that Git knows, with what lies there now.
 
@@ -75,6 +88,7 @@ def tracked(evidence: Evidence) -> dict[str, Blob]:
     if evidence.working is None:
         return known
     known = {entry.path: entry.blob for entry in reversed(evidence.index)} | known
+    known |= {path: Blob(mode, known[path].id) for path, mode in _merged_modes(evidence.index).items()}
     return {
         path: Blob(known[path].mode, blob.id) if is_file(blob.mode) and is_file(known[path].mode) else blob
         for path, blob in evidence.working.items()

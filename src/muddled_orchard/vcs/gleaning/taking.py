@@ -9,13 +9,13 @@ from msgspec import Struct
 
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.git.commits import short
+from muddled_orchard.core.git.copies import copied_from
 from muddled_orchard.core.git.trees import PLAIN_FILE, SUBMODULE, Blob, File, Files, Tree, bad_path
 from muddled_orchard.core.gleaning.conflicts_met import LARGEST
 from muddled_orchard.core.gleaning.exercise import Commits, Side, TakenExercise, side_name, story_of
 from muddled_orchard.core.gleaning.redone import (
     PastCommit,
     Redone,
-    copied_from,
     copy_again,
     merge_again,
     rebased_pairs,
@@ -66,7 +66,7 @@ def operation_at(history: History, name: str) -> Redone:
     if len(commit.parents) > 2:
         what = f"{short(commit.id)} merges {len(commit.parents) - 1} branches at once (an octopus)"
         raise BadInput(Problem(what, "An exercise is made of a merge of two."))
-    if (copied := copied_from(commit)) is not None:
+    if (copied := copied_from(commit.message)) is not None:
         how, id_ = copied
         try:
             again = copy_again(commit, how, commit_named(history, id_))
@@ -95,6 +95,8 @@ def taken(history: History, redone: Redone, *, whole: bool, commits: Commits | N
         cut, conflicts = _cut(history, trees, redone, sides, whole=whole)
         files = _Reading(history)
         result = files.of(cut.result or {})
+        if redone.how != "merge" and cut.result == cut.ours:
+            raise Missing("nothing of it was kept, so that no commit comes of it")
         if any(_MARKER in result[path].data for path in conflicts if path in result):
             raise Missing("its resolution has conflict markers in it")
         ours, theirs = _both_sides(history, trees, redone, base, cut, files)
