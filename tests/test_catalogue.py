@@ -75,6 +75,8 @@ def test_every_bundled_scenario_is_met_as_its_key_says(id_: str, tmp_path: Path)
     assert not (work / ".git/MERGE_HEAD").exists()
     assert not (work / ".git/rebase-merge").exists()
     last = scenario.task[-1]
+    if last.makes_own:  # what comes out is the learner's own
+        return
     wanted = key.commits[key.solved_tips[last.on]].tree if last.do != "stash-pop" else key.steps[-1].solved
     assert set(shell(work, "git ls-files").split()) == set(wanted)
     if last.do != "stash-pop":

@@ -42,9 +42,12 @@ def test_the_brief_leads_back_to_where_one_began(part: int, tmp_path: Path) -> N
         if "No command brings all of it back" in again:
             continue
         lead_back += 1
+        own = any(task.makes_own for task in scenario.task)
+        drop = "; git branch -D $(git branch --format='%(refname:short)' | grep -vx main)" if own else ""
+        assert ("takes one away" in again) == own
         before = shell(work, STATE)
         given_up = re.findall(r"`(git [a-z-]+ --[a-z]+)`", again)
-        commands = again.split("```")[1].strip()
+        commands = again.split("```")[1].strip() + drop
         named("right", key := make_key(scratch, scenario, "0")).act(LearnerSession(work, key, "ada"))
         shell(work, commands)
         assert shell(work, STATE) == before, id_

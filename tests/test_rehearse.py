@@ -194,7 +194,7 @@ def test_a_grader_that_goes_blind_is_noticed(
     monkeypatch.setitem(
         CRITERIA, criterion, replace(CRITERIA[criterion], judge=lambda _: met(Said("All is well.")))
     )
-    rehearsal = rehearsed_alone("press-limit", tmp_path)
+    rehearsal = rehearsed_alone("own-two-files" if criterion == "made" else "press-limit", tmp_path)
     told = [surprise for one in rehearsal.surprising for surprise in one.surprises]
     assert any(f"{criterion} is met, though it should cost points" in surprise for surprise in told)
     assert criterion in rehearsal.blind

@@ -13,6 +13,7 @@ from muddled_orchard.core.exercise.operations import OPERATIONS, operation_of, w
 from muddled_orchard.core.exercise.operations.am import Am
 from muddled_orchard.core.exercise.operations.cherry_pick import CherryPick
 from muddled_orchard.core.exercise.operations.merge import Merge
+from muddled_orchard.core.exercise.operations.own_conflict import OwnConflict
 from muddled_orchard.core.exercise.operations.pull import PullByMerge, PullByRebase
 from muddled_orchard.core.exercise.operations.rebase import Rebase
 from muddled_orchard.core.exercise.operations.reset import Reset
@@ -44,6 +45,7 @@ TASKS: dict[str, tuple[Task, str, str, str, str]] = {
     "stash": (StashPop(do="stash-pop", on="main"), "stash pop", "stash drop", "pop the stash on main", "ours (main), theirs (your stashed work)"),
     "reset": (Reset(do="reset", on="main", to="old"), f"reset --hard {'c' * 40}", "", "set main back to old", "ours (main), theirs (old)"),
     "patches": (Am(do="am", on="main", patches=("fix",)), "am --3way -- ../patches.mbox", "am --continue", "apply the patch fix to main", 'ours (main), theirs (the patch "X")'),
+    "own": (OwnConflict(do="own-conflict", on="main", conflicts=2, by=("merge", "revert")), "switch -c my-side", "merge --continue", "make 2 conflicts of your own by a merge or a revert, and resolve them", "ours, theirs"),
 }  # fmt: skip
 
 
@@ -71,7 +73,7 @@ def test_labels_can_be_told_by_other_names(name: str) -> None:
 
 
 def test_what_a_task_leaves_is_one_of_a_few_kinds() -> None:
-    answers = ("joins", "replays_own", "adds_commits", "stays_uncommitted", "sets_back")
+    answers = ("joins", "replays_own", "adds_commits", "stays_uncommitted", "sets_back", "makes_own")
     for name, (task, *_) in TASKS.items():
         assert sum(getattr(task, answer) for answer in answers) == 1, name
         assert task.leaves_commits == (not task.stays_uncommitted and not task.sets_back), name

@@ -146,7 +146,8 @@ def test_the_script_makes_the_planted_ids_and_the_solved_state(id_: str, tmp_pat
     key = make_key(ScratchRepository(tmp_path / "scratch.git"), scenario, PLAIN_VARIANT)
     deleted = {task.delete for task in key.scenario.task}
     for name, tip in key.solved_tips.items():
-        if name not in deleted and not (scenario.start.work and name == "main"):
+        made = any(task.makes_own for task in scenario.task)
+        if name not in deleted and not made and not (scenario.start.work and name == "main"):
             folder, branch = ("origin.git", name[7:]) if name.startswith("origin/") else ("work", name)
             listed = shell(
                 tmp_path / "played" / folder, f"git ls-tree -rz --format='%(objectname) %(path)' {branch}"

@@ -31,7 +31,7 @@ def brief_markdown(scenario: Scenario, again: BeginAgain) -> str:
 def brief_page(scenario: Scenario, graph: Graph, again: BeginAgain) -> str:
     """The same as a page that stands alone; `graph` is what is handed out."""
     places = tuple((branch, _ID.format(number)) for number, (branch, _) in enumerate(again.branches))
-    shared = BeginAgain(again.give_up, places)
+    shared = BeginAgain(again.give_up, places, again.own)
     about = (scenario.title.strip(), scenario.brief, beginning_again(shared), handing_in(scenario))
     page = _page(*about, scenario.language, graph)
     for number, (_, id_) in enumerate(again.branches):

@@ -13,15 +13,17 @@ from pathlib import Path
 
 from msgspec import Struct, field
 
+from muddled_orchard.core.exercise.operations.own_conflict import OwnConflict
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import example_message, place_of
 from muddled_orchard.core.git.commits import Commit, short
 from muddled_orchard.core.git.lines import Lines, alike, lines_of
-from muddled_orchard.core.git.trees import LINK, Tree
+from muddled_orchard.core.git.trees import LINK, Blob, Tree
 from muddled_orchard.core.grading.rehearsal import Kept
 from muddled_orchard.core.key.accepted import Accepted, worth_of
 from muddled_orchard.core.key.answer_key import Key, Step, hidden_paths, touched_paths
+from muddled_orchard.core.key.own_course import Action, Edit, Typed, own_course
 from muddled_orchard.core.merging.conflict import (
     MARKER_ATTRIBUTES,
     STAGE,
@@ -156,6 +158,9 @@ class LearnerSession(Struct, frozen=True, dict=True):
             for number, task in enumerate(self.scenario.task, start=1):
                 if instead is not None and number == (at or hardest_task_number(self.key)):
                     instead(self, task)
+                elif isinstance(task, OwnConflict):
+                    course = own_course(self.key, task)
+                    self.act((*course.sides, *course.together, *course.resolved, *course.end))
                 else:
                     if not self.is_begun(number):
                         self.begin(task)
@@ -169,6 +174,14 @@ class LearnerSession(Struct, frozen=True, dict=True):
                     self.deliver(task)
         except StopsWorking:
             return
+
+    def act(self, actions: Iterable[Action]) -> None:
+        """Do what the way through a task says that asks for a conflict of one's own."""
+        for action in actions:
+            if isinstance(action, Typed):
+                self.log.answer = self.try_git(*action.words)
+            elif isinstance(action, Edit):
+                self.write(action.path, action.data)
 
     def is_begun(self, number: int) -> bool:
         """Whether a task was handed out at its conflict."""
@@ -296,7 +309,7 @@ class LearnerSession(Struct, frozen=True, dict=True):
             words = {name for name, number in STAGE.items() if blob and known.stages.get(number) == blob}
             self._log(step, path, None, frozenset(words) or frozenset({"gone"}))
             self.log.wrong += not any(
-                accepted.gone if blob is None else _is_blob(self.key, known, accepted, blob.id)
+                accepted.gone if blob is None else _is_blob(self.key, known, accepted, blob)
                 for accepted in step.accepted.get(path, ())
                 if accepted.worth == 1
             )
@@ -352,11 +365,11 @@ class _Hands(Struct, frozen=True):
         pass
 
 
-def _is_blob(key: Key, conflict: Conflict, way: Accepted, id_: str) -> bool:
-    if way.whole:
-        return conflict.stages[STAGE[way.word]].id == id_
+def _is_blob(key: Key, conflict: Conflict, way: Accepted, blob: Blob) -> bool:
+    if way.whole:  # a side may have changed nothing but the mode
+        return conflict.stages[STAGE[way.word]] == blob
     form = alike(key.scenario.spacing)
-    return not way.gone and form(way.text) == form(lines_of(key.texts[id_]))
+    return not way.gone and form(way.text) == form(lines_of(key.texts[blob.id]))
 
 
 def solve(session: LearnerSession, step: Step) -> None:

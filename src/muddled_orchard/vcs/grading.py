@@ -27,6 +27,12 @@ from muddled_orchard.core.grading.criteria.rules import judged_tree
 from muddled_orchard.core.grading.laying_out import lay_out
 from muddled_orchard.core.grading.locating.locate import MergeRequest, grew_from, locate, merges_needed
 from muddled_orchard.core.grading.locating.results import Result
+from muddled_orchard.core.grading.own_conflicts import (
+    own_attempts,
+    own_task,
+    requests_of,
+    with_own_steps,
+)
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.merging.conflict import MergeResult, relabelled
 from muddled_orchard.core.submission.clones import as_handed_out
@@ -255,7 +261,7 @@ class Grader:
         objects = self._scratch.objects
         done: dict[str, str] = {}
         merges = []
-        for wanted in merges_needed(located.results, submission):
+        for wanted in _merges_needed(located):
             tips = (wanted.ours, wanted.theirs)
             # Done here and not when Git is asked: what can't be written costs this submission alone.
             ours, theirs = (rewritten(objects, tip, evidence, key, done) for tip in tips)
@@ -278,8 +284,10 @@ class Grader:
         if asked.merges:
             more = {id_: text for id_, text in texts.items() if id_ not in key.texts}
             submission = Submission(replace(evidence, texts=more, merges=merges), key)
-        about = (asked.hand_out, asked.title, submission, asked.results)
-        return _Located(*about, given_at=asked.given_at)
+        results = asked.results
+        if own_task(key) is not None:
+            submission, results = with_own_steps(submission, own_attempts(submission))
+        return _Located(asked.hand_out, asked.title, submission, results, given_at=asked.given_at)
 
     def _assess(self, located: _Located) -> Assessment:
         submission, results = located.submission, located.results
@@ -299,6 +307,13 @@ class Grader:
             return assessment
         finally:
             shutil.rmtree(folder, ignore_errors=True)
+
+
+def _merges_needed(located: _Located) -> list[MergeRequest]:
+    """What Git is asked of a submission: what the learner met, or made."""
+    if own_task(located.submission.key) is not None:
+        return requests_of(own_attempts(located.submission))
+    return merges_needed(located.results, located.submission)
 
 
 def _locate(keyed: _Keyed) -> _Located:

@@ -21,7 +21,7 @@ from muddled_orchard.core.course.practice import is_practice_id, practice_id
 from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
-from muddled_orchard.core.exercise.cloning import beyond_a_clone, given_up, lies_uncommitted
+from muddled_orchard.core.exercise.cloning import beyond_a_clone, lies_uncommitted, needs_reflog
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.exercise.variants import Variant
 from muddled_orchard.core.git.refs import branch_ref
@@ -69,7 +69,7 @@ class ServedExercise(Struct, frozen=True):
     def takes_folder(self) -> bool:
         """Whether a push can't show all that is asked, so that the folder is handed in."""
         scenario = self.exercise.scenario
-        return given_up(scenario) or lies_uncommitted(scenario)
+        return needs_reflog(scenario) or lies_uncommitted(scenario)
 
     def is_open(self, now: datetime) -> bool:
         """Whether it is handed out already."""

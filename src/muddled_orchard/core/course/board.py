@@ -13,7 +13,7 @@ from muddled_orchard.core.base.phrases import counted, listed, times
 from muddled_orchard.core.course.tally import OUTCOMES, outcome_of
 from muddled_orchard.core.git.refs import tracking_ref
 from muddled_orchard.core.grading.assessment import Assessment
-from muddled_orchard.core.grading.summary import got_it, standing
+from muddled_orchard.core.grading.summary import got_it, not_made, standing
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.left_to_do import LeftToDo
 from muddled_orchard.core.submission.peek import Peek
@@ -262,6 +262,8 @@ def _of_assessment(exercise: str, title: str, assessment: Assessment) -> Seen:
 
 def _why(assessment: Assessment, *, almost: bool) -> str:
     """What a work falls short in, in a few words: where every conflict is right, the criteria."""
+    if missing := not_made(assessment):
+        return missing.rstrip(".")
     if almost:
         return (
             listed(

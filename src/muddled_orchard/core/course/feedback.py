@@ -11,7 +11,7 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import be, counted, repeats_id, times, was
 from muddled_orchard.core.course.allowances import Allowance, time_with_zone
-from muddled_orchard.core.course.told import conflict_told, settled_told, standing_told
+from muddled_orchard.core.course.told import conflict_told, made_told, settled_told, standing_told
 from muddled_orchard.core.course.totals import ExerciseMark
 from muddled_orchard.core.document import (
     Block,
@@ -118,6 +118,7 @@ def work_blocks(assessment: Assessment, telling: Telling, marked: Sequence[Block
     elif not nothing_done(assessment) and (wrong := list(_wrong(assessment, telling))):
         yield Heading(3, "What is not")
         yield from wrong
+    yield from made_told(assessment)
     yield from _graphs(assessment, telling)
     if assessment.notes:
         yield Heading(3, "How you worked")
@@ -164,7 +165,7 @@ def _wrong(assessment: Assessment, telling: Telling) -> Iterator[Block]:
     wrong = [hunk for hunk in assessment.hunks if hunk.outcome in ("partly", "missed")]
     for criterion in assessment.criteria:
         verdict = criterion.outcome.verdict
-        if verdict not in ("partly", "missed"):
+        if verdict not in ("partly", "missed") or criterion.id not in told:
             continue
         points = f" ({criterion.points:g} of {criterion.possible:g} points)" if telling.points else ""
         hint = told[criterion.id]

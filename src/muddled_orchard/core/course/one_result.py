@@ -8,6 +8,7 @@ from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.course.told import (
     conflict_told,
+    made_told,
     settled_told,
     standing_told,
     whose,
@@ -49,6 +50,7 @@ def result_blocks(result: Collected) -> Iterator[Block]:
     bad = [hunk for hunk in assessment.hunks if wrong and hunk.outcome in ("partly", "missed")]
     for hunk in bad:
         yield from conflict_told(hunk, "left there now", accepted_text(hunk))
+    yield from made_told(assessment)
     ends = list(_at_the_end(assessment, bad))
     for number, paragraph in enumerate(ends):
         yield Paragraph(paragraph.text, paragraph.tone, joined=number > 0)
@@ -108,6 +110,7 @@ def hinted_blocks(assessment: Assessment, strength: int, stronger: str) -> Itera
     nothing does)."""
     yield standing_told(assessment)
     yield from settled_told(settled_things(assessment))
+    yield from made_told(assessment)
     if got_it(assessment):
         yield from why_right(assessment)
         return

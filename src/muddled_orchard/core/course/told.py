@@ -11,6 +11,7 @@ from muddled_orchard.core.grading.assessment import Assessment, HunkResult
 from muddled_orchard.core.grading.hints import reasons
 from muddled_orchard.core.grading.settling import SettledThing
 from muddled_orchard.core.grading.summary import SAID, nothing_done, standing, summary
+from muddled_orchard.core.merging.keep import choice_of
 
 _ORDERS = ("::", "##[")
 """How a line begins by which a program orders something of the continuous integration that runs it."""
@@ -56,6 +57,26 @@ def why_right(assessment: Assessment) -> Iterator[Paragraph]:
     """The key's reasons, for those who have got it."""
     for reason in reasons(assessment):
         yield Paragraph(f"Why: {reason}", joined=True)
+
+
+def made_told(assessment: Assessment) -> Iterator[Block]:
+    """What was kept in each conflict that the learner made, in a sentence each; nothing where none was to be
+    made."""
+    if not any(criterion.id == "made" and criterion.possible for criterion in assessment.criteria):
+        return
+    told = []
+    for hunk in assessment.hunks:
+        choice = choice_of(hunk.kept)
+        if choice is not None:
+            line = f", line {hunk.line}" if hunk.hunk and hunk.line else ""
+            kept = choice.told.format(ours=hunk.ours_name, theirs=hunk.theirs_name, order="")
+            told.append(f"{hunk.file}{line}: {kept}.")
+    if told:
+        yield Heading(3, "The conflicts that were made")
+        yield Items(tuple(told[:_MOST_MADE]))
+
+
+_MOST_MADE = 20
 
 
 def conflict_told(hunk: HunkResult, left: str, *more: Text) -> Iterator[Block]:

@@ -59,7 +59,7 @@ def asked_by(scenario: Scenario, history: History, ids: Mapping[int, str]) -> As
     # What a message must hold may be a part of the answer; that another one is wanted is none.
     said = [task.message if task.message in (None, "proposed") else "own" for task in scenario.task]
     tasks = tuple(
-        replace(task, message=words).relabelled(names)
+        replace(task.without_answers(), message=words).relabelled(names)
         for task, words in zip(scenario.task, said, strict=True)
     )
     return Asked(

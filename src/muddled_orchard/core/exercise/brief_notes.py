@@ -52,4 +52,5 @@ def beginning_again(again: BeginAgain, copy: str = "Unpack what you were given o
         f"{copy}, into another folder. Or go back in this one.\n{first}"
         f"Then, in `work`:\n\n```\n{lines}\n```\n\n"
         "What you have committed on these branches is gone then.\n"
+        + ("Branches that you made stay there: `git branch -D NAME` takes one away.\n" if again.own else "")
     )

@@ -21,9 +21,9 @@ def beyond_a_clone(scenario: Scenario, history: History) -> tuple[str, ...]:
     return tuple(what for what, holds in found.items() if holds)
 
 
-def given_up(scenario: Scenario) -> bool:
-    """Whether something is to be begun and given up, of which only a reflog tells."""
-    return any(task.abort for task in scenario.task)
+def needs_reflog(scenario: Scenario) -> bool:
+    """Whether something is asked of which only a reflog tells: what is given up, or rebased."""
+    return any(task.needs_reflog for task in scenario.task)
 
 
 def lies_uncommitted(scenario: Scenario) -> bool:
@@ -35,4 +35,4 @@ def beyond_a_bundle(scenario: Scenario) -> bool:
     """Whether a bundle, which holds commits alone, can't show all that is asked: it has no working tree, no
     reflog, no stash and no remote."""
     delivered = any(task.push for task in scenario.task)
-    return given_up(scenario) or lies_uncommitted(scenario) or delivered
+    return needs_reflog(scenario) or lies_uncommitted(scenario) or delivered

@@ -22,10 +22,11 @@ from muddled_orchard.core.git.under_way import UNDER_WAY
 class BeginAgain(Struct, frozen=True):
     """How the handed-out state is had again in the same repository: what gives up each operation that may be
     under way, and where each branch stood, that which was checked out first. Without branches only a new copy
-    has it."""
+    has it. `own`: there may be branches that the learner was to make."""
 
     give_up: tuple[str, ...]
     branches: tuple[tuple[str, str], ...]
+    own: bool = False
 
     @property
     def commands(self) -> tuple[str, ...]:
@@ -45,7 +46,8 @@ def begin_again(scenario: Scenario, history: History, ids: Mapping[int, str]) ->
     touched = {branch for task in scenario.task for branch in (task.on, task.delete) if branch}
     others = [branch for branch in history.tips if branch in touched - {history.checked_out}]
     back = [(branch, short(ids[history.tips[branch]])) for branch in (history.checked_out, *others)]
-    return BeginAgain(tuple(give_up), tuple(back))
+    own = any(task.makes_own for task in scenario.task)
+    return BeginAgain(tuple(give_up), tuple(back), own)
 
 
 def clone_commands(

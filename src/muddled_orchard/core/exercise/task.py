@@ -21,14 +21,17 @@ from muddled_orchard.core.git.commits import Commit, short
 from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.git.under_way import Words
 
-OperationName = Literal["merge", "rebase", "cherry-pick", "revert", "pull", "stash-pop", "reset", "am"]
+OperationName = Literal[
+    "merge", "rebase", "cherry-pick", "revert", "pull", "stash-pop", "reset", "am", "own-conflict"
+]
 """The words of `do`; `core.exercise.operations` has the class of each."""
 
 FastForward = Literal["never", "allowed", "only"]
 
-ResultKind = Literal["merge", "rewritten branch", "new commits", "working tree", "set branch"]
+ResultKind = Literal["merge", "rewritten branch", "new commits", "working tree", "set branch", "own conflict"]
 """What an operation leaves: one merge of two branches, its branch's commits anew on another base, further
-commits on its branch, changes that nobody has committed, or its branch at a commit that there was before."""
+commits on its branch, changes that nobody has committed, its branch at a commit that there was before, or a
+conflict of the learner's own, wherever it was made."""
 
 Looks = tuple[str, Sequence[Words]]
 """A sentence, and the commands that show what it says, without `git`."""
@@ -36,6 +39,7 @@ Looks = tuple[str, Sequence[Words]]
 IN_ORDER = (
     "do", "on", "bring", "fast_forward", "squash", "onto", "pick", "undo", "patches", "parent", "since",
     "todo", "to", "abort", "from_", "by", "push", "delete", "message",
+    "conflicts", "files", "kinds", "kept", "steps",
 )  # fmt: skip
 """The keys of all tasks in the order in which they are stored; a new one comes last. Digests of stored
 scenarios tell their versions apart, so the order stays for ever."""
@@ -101,7 +105,7 @@ class Task(Struct, frozen=True, kw_only=True):
     @property
     def leaves_commits(self) -> bool:
         """Whether it leaves commits that could say something, and that can be given up."""
-        return self.joins or self.replays_own or self.adds_commits
+        return self.joins or self.replays_own or self.adds_commits or self.makes_own
 
     @property
     def stays_uncommitted(self) -> bool:
@@ -112,6 +116,16 @@ class Task(Struct, frozen=True, kw_only=True):
     def sets_back(self) -> bool:
         """Whether it ends with its branch at a commit that there was before; nothing is merged."""
         return self.result == "set branch"
+
+    @property
+    def makes_own(self) -> bool:
+        """Whether the learner makes the conflict, so that no step of it is known before."""
+        return self.result == "own conflict"
+
+    @property
+    def needs_reflog(self) -> bool:
+        """Whether only a reflog tells that it was done."""
+        return self.abort
 
     @property
     def rewrites_branch(self) -> bool:
@@ -136,6 +150,10 @@ class Task(Struct, frozen=True, kw_only=True):
 
     def relabelled(self, names: Mapping[str, str]) -> Self:
         """The same with other names for the commits that it names: labels are their author's own."""
+        return self
+
+    def without_answers(self) -> Self:
+        """The same without what would tell a learner what is right."""
         return self
 
     @property

@@ -4,17 +4,14 @@ made of another one."""
 from __future__ import annotations
 
 import hashlib
-import re
 from collections.abc import Iterable, Iterator
 from typing import Literal
 
 from msgspec import Struct
 
-How = Literal["merge", "cherry-pick", "revert", "rebase"]
+from muddled_orchard.core.git.copies import copied_from, side_that_stays
 
-_PICKED = re.compile(r"^\(cherry picked from commit ([0-9a-f]{40})\)$", re.MULTILINE)
-_REVERTED = re.compile(r"^This reverts commit ([0-9a-f]{40})\b[.,]", re.MULTILINE)
-_MAINLINE = re.compile(r"reversing\s+changes made to ([0-9a-f]{40})")
+How = Literal["merge", "cherry-pick", "revert", "rebase"]
 
 
 class PastCommit(Struct, frozen=True):
@@ -53,26 +50,12 @@ def merge_again(commit: PastCommit) -> Redone | None:
     return Redone(commit, "merge", *commit.parents)
 
 
-def copied_from(commit: PastCommit) -> tuple[How, str] | None:
-    """The commit that another one copies or takes back, as its message says it (git-cherry-pick(1) with `-x`,
-    git-revert(1)); None where it says nothing."""
-    for how, pattern in (("cherry-pick", _PICKED), ("revert", _REVERTED)):
-        if found := pattern.findall(commit.message):
-            return ("cherry-pick" if how == "cherry-pick" else "revert"), found[-1]
-    return None
-
-
 def copy_again(commit: PastCommit, how: How, source: PastCommit) -> Redone | None:
     """A commit that was made of `source`; None where one of them has no parent, or `source` is a merge of
     which nothing says the side that stayed."""
-    if len(commit.parents) != 1 or not source.parents:
+    stays = side_that_stays(commit.message, source.parents)
+    if len(commit.parents) != 1 or stays is None:
         return None
-    stays = source.parents[0]
-    if len(source.parents) > 1:
-        named = _MAINLINE.search(commit.message)
-        if named is None or named[1] not in source.parents:
-            return None
-        stays = named[1]
     if how == "revert":
         return Redone(commit, how, commit.parents[0], stays, source.id)
     return Redone(commit, how, commit.parents[0], source.id, stays)
@@ -89,7 +72,7 @@ def rebased_pairs(commits: Iterable[PastCommit]) -> Iterator[tuple[PastCommit, P
     same author, the same moment, the same subject, another parent. What is said to be a copy is left out."""
     first: dict[bytes, PastCommit] = {}
     for commit in sorted(commits, key=lambda one: (one.committed, one.id)):
-        if len(commit.parents) == 1 and copied_from(commit) is None:
+        if len(commit.parents) == 1 and copied_from(commit.message) is None:
             old = first.setdefault(likeness(commit), commit)
             if old.id != commit.id and old.parents != commit.parents:
                 yield commit, old

@@ -13,6 +13,7 @@ from muddled_orchard.core.grading.assessment import (
     Outcome,
     State,
     missed,
+    skipped,
     unseen,
 )
 from muddled_orchard.core.grading.case import Case
@@ -28,6 +29,7 @@ from muddled_orchard.core.grading.kinds.attempted import (
     StashDropped,
 )
 from muddled_orchard.core.grading.kinds.finished import NotShownHere
+from muddled_orchard.core.grading.kinds.made import NotOfOwnConflicts
 from muddled_orchard.core.grading.kinds.worked import MoreOfThis
 from muddled_orchard.core.grading.laying_out import lay_out
 from muddled_orchard.core.grading.locating.locate import locate
@@ -44,6 +46,9 @@ from muddled_orchard.core.submission.submission import Submission
 # What a submission can make a result grow to: results are held for a whole class.
 _MOST, _MOST_TOLD, _MOST_COMMITS = 500, 20, 5_000
 
+_FREE_IN_OWN = frozenset(("history", "rest"))
+"""The criteria that say nothing of a conflict that the learner made."""
+
 
 def assess(submission: Submission, results: tuple[Result, ...] | None = None) -> Assessment:
     """Judge a submission by every criterion; `results` is `locate(submission)`, where it is known."""
@@ -53,8 +58,10 @@ def assess(submission: Submission, results: tuple[Result, ...] | None = None) ->
     hunks = tuple(hunk_results(case))
     criteria = []
     for id_, criterion in CRITERIA.items():
-        outcome = criterion.judge(case)
-        done_by_nothing = outcome.share > 0 and case.nothing_found
+        free = case.is_own and id_ in _FREE_IN_OWN
+        outcome = skipped(NotOfOwnConflicts()) if free else criterion.judge(case)
+        # The steps to a conflict of one's own earn before it is met.
+        done_by_nothing = outcome.share > 0 and case.nothing_found and id_ != "made"
         if case.nothing_seen and outcome.verdict != "skipped":
             outcome = unseen(NotShownHere())
         elif outcome.verdict != "skipped" and (state == "untouched" or done_by_nothing):

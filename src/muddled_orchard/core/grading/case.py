@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import cut
 from muddled_orchard.core.exercise.scenario import Scenario
@@ -132,6 +133,16 @@ class Case(Struct, frozen=True, kw_only=True):
         return self.key.scenario
 
     @property
+    def is_own(self) -> bool:
+        """Whether the learner makes the conflicts."""
+        return any(task.makes_own for task in self.scenario.task)
+
+    @property
+    def with_all_commits(self) -> Evidence:
+        """What was found, with the handed-out commits among the others."""
+        return replace(self.evidence, commits=dict(self.commits))
+
+    @property
     def final_tree(self) -> Tree | None:
         """What the last task that has a result left."""
         return next((task.tree for task in reversed(self.tasks) if task.tree is not None), None)
@@ -140,6 +151,8 @@ class Case(Struct, frozen=True, kw_only=True):
     def state(self) -> State:
         """How far it got."""
         shapes = [task.result.shape for task in self.tasks]
+        if self.is_own and not shapes:
+            return "open" if self.evidence.commits or self.evidence.pending else "untouched"
         if self.nothing_found or self.nothing_seen:
             return "open" if self.something_happened else "untouched"
         if self._only_as_handed_out():
@@ -151,6 +164,8 @@ class Case(Struct, frozen=True, kw_only=True):
     @property
     def nothing_found(self) -> bool:
         """Whether there is no result of any task."""
+        if self.is_own:
+            return not self.tasks
         shapes = {task.result.shape for task in self.tasks}
         return bool(shapes & _NOTHING) and shapes <= {*_NOTHING, "nothing to do"}
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from muddled_orchard.core.git.lines import by_lines
 from muddled_orchard.core.grading.case import Case
-from muddled_orchard.core.grading.criteria import markers, rules
+from muddled_orchard.core.grading.criteria import made, markers, rules
 from muddled_orchard.core.grading.finding import Kind
 from muddled_orchard.core.grading.kinds.doubts import (
     BlankLinesDiffer,
@@ -31,7 +31,7 @@ def doubts(case: Case) -> Iterator[Kind]:
         yield from map(JudgedByTheEnd, sorted(task.by_the_end))
         for conflict in task.conflicts:
             path = conflict.conflict.path
-            if not conflict.accepted and conflict.asked:
+            if not conflict.accepted and conflict.asked and not case.is_own:
                 yield KeyHasNoAnswer(path)
             if (
                 conflict.conflict.merged
@@ -49,6 +49,7 @@ def doubts(case: Case) -> Iterator[Kind]:
     for path, marker in markers.possible(case):
         yield PossibleMarker(path, marker.line, marker.sign, marker.text.strip()[:40])
     yield from (RuleUnchecked(reason) for reason in rules.undecided(case))
+    yield from made.doubts_about(case)
     yield from _contradictions(case)
 
 

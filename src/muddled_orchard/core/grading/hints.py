@@ -70,12 +70,11 @@ def right_already(assessment: Assessment) -> tuple[str, ...]:
 
 
 def hints(assessment: Assessment, strength: int) -> tuple[Hint, ...]:
-    """A hint for each criterion that is not met; `strength` is one of assessment.HINTS."""
-    return tuple(
-        _hint(criterion, assessment.hunks, strength)
-        for criterion in assessment.criteria
-        if criterion.outcome.verdict in _LACKING
-    )
+    """A hint for each criterion that is not met; `strength` is one of assessment.HINTS. While a conflict is
+    still to be made, nothing else can be right, and nothing else is hinted at."""
+    lacking = [one for one in assessment.criteria if one.outcome.verdict in _LACKING]
+    first = [one for one in lacking if one.id == "made"]
+    return tuple(_hint(criterion, assessment.hunks, strength) for criterion in first or lacking)
 
 
 def reasons(assessment: Assessment) -> tuple[str, ...]:

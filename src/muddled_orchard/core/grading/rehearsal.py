@@ -102,6 +102,8 @@ class Rehearsal(Struct, frozen=True, kw_only=True):
     @property
     def undistinguished(self) -> tuple[str, ...]:
         """The conflicts whose verdict is the same whichever sides are kept, in words."""
+        if "resolution" not in self.assessed:
+            return ()
         # A commit has another id in each variant; the step is the same.
         wrong: set[tuple[int, str, int | None]] = set()
         for act in self.acted:

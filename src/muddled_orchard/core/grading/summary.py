@@ -10,6 +10,7 @@ from muddled_orchard.core.base.phrases import be, counted, was
 from muddled_orchard.core.grading.assessment import Assessment, HunkResult, Outcome, Verdict
 from muddled_orchard.core.grading.kinds import restored
 from muddled_orchard.core.grading.kinds.delivered import NothingToDeliver
+from muddled_orchard.core.grading.kinds.made import AnyResolution, NoConflictToMake, NotOfOwnConflicts
 from muddled_orchard.core.grading.kinds.message import NoMessageAsked
 from muddled_orchard.core.grading.kinds.rules import CommandFailed, NoRules, RuleBroken
 from muddled_orchard.core.grading.kinds.work import NoWork
@@ -36,7 +37,12 @@ def nothing_done(assessment: Assessment) -> str | None:
     return reasons.most_common(1)[0][0] if idle and reasons else None
 
 
-_NOT_ASKED = frozenset(kind.__name__ for kind in (NoWork, NoMessageAsked, NoRules, NothingToDeliver))
+_NOT_ASKED = frozenset(
+    kind.__name__
+    for kind in (
+        NoWork, NoMessageAsked, NoRules, NothingToDeliver, NoConflictToMake, NotOfOwnConflicts, AnyResolution
+    )
+)  # fmt: skip
 
 
 def no_part(outcome: Outcome) -> bool:
@@ -59,8 +65,8 @@ SAID: Mapping[Standing, tuple[str, Verdict | Literal["unreadable"]]] = {
 
 def standing(assessment: Assessment) -> Standing:
     """How it stands in two words. `got it`: everything that was assessed is met. `almost`: every conflict is
-    resolved as accepted and every rule holds, and something else is not right. `not started`: nothing was
-    attempted. `not yet`: all else."""
+    resolved as accepted (or was made, where that is asked) and every rule holds, and something else is not
+    right. `not started`: nothing was attempted. `not yet`: all else."""
     if assessment.state == "unreadable":
         return "unreadable"
     if nothing_done(assessment):
@@ -70,7 +76,8 @@ def standing(assessment: Assessment) -> Standing:
     lacking = {
         criterion.id for criterion in assessment.criteria if criterion.outcome.verdict in ("partly", "missed")
     }
-    return "almost" if conflicts_are_right(assessment) and "rules" not in lacking else "not yet"
+    right = conflicts_are_right(assessment) and not lacking & {"rules", "made"}
+    return "almost" if right else "not yet"
 
 
 def accepted_told(hunk: HunkResult) -> str:
@@ -100,8 +107,17 @@ def _broken_rule(assessment: Assessment) -> str:
     return ""
 
 
+def not_made(assessment: Assessment) -> str:
+    """What is still to be done of a conflict of the learner's own; empty where none is asked, or it is
+    made."""
+    made = next((one for one in assessment.criteria if one.id == "made"), None)
+    return made.outcome.because if made is not None and made.outcome.verdict in ("partly", "missed") else ""
+
+
 def summary(assessment: Assessment) -> str:
     """The sentence, for a submission that was attempted and is not all right."""
+    if missing := not_made(assessment):
+        return missing
     verdicts = {criterion.id: criterion.outcome.verdict for criterion in assessment.criteria}
     if assessment.state == "open":
         far = "It is not finished"

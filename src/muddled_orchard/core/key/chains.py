@@ -21,7 +21,7 @@ def unseen_tasks(key: Key) -> Iterator[Problem]:
     for number, task in enumerate(key.scenario.task, start=1):
         where: KeyPath = ("task", number - 1)
         steps = [step for step in key.steps if step.task == number]
-        if task.abort:
+        if task.abort or task.makes_own:
             continue
         as_it_was = task.todo is not None and _is_as_it_was(key, task, steps)
         if as_it_was or not any(_leaves_something(key, step) for step in steps):

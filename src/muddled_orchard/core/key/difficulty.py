@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.exercise.operations.own_conflict import OwnConflict
 from muddled_orchard.core.git.commits import ancestry
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.exercise_summary import Difficulty
@@ -25,7 +26,7 @@ class Measures(Struct, frozen=True, kw_only=True):
     """What makes conflicts hard, counted: conflicted files, hunks, those with a long side, those where no
     side is right as it is, the kinds of conflicts without hunks, places outside the hunks that need a change,
     tasks in which the sides are swapped, operations to be given up, branches to be set back, steps with
-    conflicts, and commits between the branches."""
+    conflicts, commits between the branches, and conflicts that the learner is to make."""
 
     files: int
     hunks: int
@@ -38,6 +39,7 @@ class Measures(Struct, frozen=True, kw_only=True):
     given_up: int = 0
     set_back: int = 0
     apart: int = 0
+    own: int = 0
 
 
 def difficulty(key: Key) -> Difficulty:
@@ -68,6 +70,7 @@ def _measures(key: Key) -> Measures:
         steps=len(conflicting),
         given_up=sum(step.given_up is not None for step in key.steps),
         set_back=sum(step.operation.sets_back for step in key.steps),
+        own=sum(task.conflicts for task in key.scenario.task if isinstance(task, OwnConflict)),
         apart=max((_distance(key, step) for step in conflicting), default=0),
     )
 
@@ -85,6 +88,7 @@ def _reasons(of: Measures) -> Iterator[tuple[int, str]]:
         of.set_back,
         f"{of.set_back} {'branch' if of.set_back == 1 else 'branches'} to be set to another commit",
     )
+    yield of.own + 1 if of.own else 0, f"{counted(of.own, 'conflict')} to be made"
     yield max(0, of.steps - 1), f"conflicts in {counted(of.steps, 'step')}"
     yield of.apart // COMMITS_A_POINT, f"{counted(of.apart, 'commit')} between the branches"
 

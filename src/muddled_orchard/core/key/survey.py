@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from muddled_orchard.core.base.phrases import brief, listed
 from muddled_orchard.core.base.problems import KeyPath, Problem, likely
 from muddled_orchard.core.exercise.file_rules import broken
+from muddled_orchard.core.exercise.operations.own_conflict import OwnConflict
 from muddled_orchard.core.exercise.scenario import KeepHunk, Rule
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import in_words
@@ -43,7 +44,7 @@ def survey(key: Key) -> Survey:
         key=key,
         difficulty=difficulty(key),
         operations=tuple(dict.fromkeys(task.do for task in key.scenario.task)),
-        kinds=tuple(dict.fromkeys(conflict.kind for conflict in conflicts)),
+        kinds=tuple(dict.fromkeys((*(conflict.kind for conflict in conflicts), *_own_kinds(key)))),
         hunks=sum(len(conflict.merged.hunks) for conflict in conflicts if conflict.merged),
         errors=(
             *_uncovered(key),
@@ -55,6 +56,13 @@ def survey(key: Key) -> Survey:
         ),
         remarks=tuple(_remarks(key)),
     )
+
+
+def _own_kinds(key: Key) -> Iterator[str]:
+    """The kinds of conflicts that the learner is to make."""
+    for task in key.scenario.task:
+        if isinstance(task, OwnConflict):
+            yield from task.kinds or ("contents",)
 
 
 def shape(key: Key) -> tuple[object, ...]:

@@ -12,7 +12,9 @@ from muddled_orchard.core.submission.evidence import Evidence
 
 _RESET = "reset: moving to "
 _PICKED = ("cherry-pick:", "commit (cherry-pick):", "revert:", "commit: Revert ")
-_REBASE = re.compile(r"(rebase|pull\b[^:]*) \(")  # a pull that rebases has its own options there
+REBASE = re.compile(r"(rebase|pull\b[^:]*) \(")
+"""What a line of a rebase begins with; a pull that rebases has its own options there."""
+
 _TO_ID = re.compile(rf"{_RESET}[0-9a-f]{{40}}")
 _AT_HEAD = f"{_RESET}HEAD"
 
@@ -68,8 +70,8 @@ def _before(evidence: Evidence, number: int) -> set[str]:
     """Where HEAD may have stood when the operation that a line ends was begun: before all of a rebase, or
     before any of the picks or reverts that went well."""
     log, at = evidence.reflog, number
-    if _REBASE.match(log[number].what):
-        while at > 0 and _REBASE.match(log[at - 1].what) and "(start)" not in log[at].what:
+    if REBASE.match(log[number].what):
+        while at > 0 and REBASE.match(log[at - 1].what) and "(start)" not in log[at].what:
             at -= 1
         return {log[at].old}
     while at > 0 and log[at - 1].what.startswith(_PICKED):

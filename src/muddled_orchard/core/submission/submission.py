@@ -9,7 +9,7 @@ from functools import cached_property
 from msgspec import Struct
 
 from muddled_orchard.core.git.commits import Commit, Commits
-from muddled_orchard.core.git.lines import alike, by_lines, lines_of
+from muddled_orchard.core.git.lines import Lines, alike, by_lines, lines_of
 from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.git.trees import Blob, Tree
 from muddled_orchard.core.key.answer_key import Key
@@ -86,6 +86,12 @@ class Submission(Struct, frozen=True, dict=True):
         binary."""
         data = self.texts.get(blob.id, b"") if blob else b""
         return Counter(alike(self.key.scenario.spacing)(lines_of(data)) if by_lines(data) else ())
+
+    def lines_at(self, tree: Tree, path: str) -> Lines:
+        """The lines of a file in a tree; none where it is missing or binary."""
+        blob = tree.get(path)
+        data = self.texts.get(blob.id, b"") if blob is not None else b""
+        return lines_of(data) if by_lines(data) else ()
 
     @property
     def head_tree(self) -> Tree:

@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.asked import Asked, AskedCommit, told_to_learners
 from muddled_orchard.core.exercise.delivering import FORCE, deletions_of, delivery_of, push_of
+from muddled_orchard.core.exercise.operations.own_conflict import OwnConflict
 from muddled_orchard.core.exercise.proposed_messages import SQUASHED
 from muddled_orchard.core.exercise.steps import to_fetch, to_give_up, to_start, to_switch
 from muddled_orchard.core.exercise.task import Task
@@ -20,6 +21,7 @@ from muddled_orchard.core.git.under_way import Words
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.handed_out import handed_out_names, new_commits
 from muddled_orchard.core.submission.instead import done_instead
+from muddled_orchard.core.submission.own import lacks_for_own
 from muddled_orchard.core.submission.reflog import given_up
 from muddled_orchard.core.submission.status import uncommitted
 
@@ -53,6 +55,11 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
         words = told_to_learners(
             task, {label: asked_commit.subject for label, asked_commit in asked.commits.items()}
         )
+        if isinstance(task, OwnConflict):
+            if missing := lacks_for_own(task, asked, evidence):
+                missing = f"next, {missing}"
+                yield ToDo(number=number, task=words, missing=missing, commands=())
+            continue
         if evidence.pending is None and (instead := done_instead(task, asked, evidence)) is not None:
             back, switch = instead.back(evidence.head), _typed(to_switch(task, instead.branch))
             commands = (*back, *switch, *_begin(task, asked, evidence))

@@ -23,6 +23,7 @@ from muddled_orchard.rehearsal.behaviours import (
     in_the_way,
     no_commit,
     other_ways,
+    own,
     right_ways,
 )
 from muddled_orchard.rehearsal.behaviours.expecting import (
@@ -173,6 +174,21 @@ _WORK = (
     Behaviour("work thrown away", "threw the work in the way away", in_the_way.has_work, in_the_way.thrown_away, keeps_work=True),
 )  # fmt: skip
 
+_OWN = (
+    Behaviour("never parted", "changed one side alone, so that nothing met", own.is_own, own.never_parted),
+    Behaviour("other lines", "changed other places on both sides", own.merges, own.other_lines),
+    Behaviour("told beforehand with -s ours", "merged with -s ours", own.merges, partial(own.told_beforehand, how=("-s", "ours"))),
+    Behaviour("told beforehand with -X theirs", "merged with -X theirs", own.merges, partial(own.told_beforehand, how=("-X", "theirs"))),
+    Behaviour("edited in a clean merge", "changed by hand what merged cleanly", own.merges, own.edited_in_merge),
+    Behaviour("gave the own one up", "made the conflict and went back", own.is_own, own.gave_up),
+    Behaviour("left the own one there", "made the conflict and left it there", own.is_own, own.left_there),
+    Behaviour("own one not committed", "resolved and staged it, and forgot to complete it", own.is_own, own.not_committed),
+    Behaviour("own one with markers", "committed the file just as Git left it", own.merges, own.markers_left),
+    Behaviour("own one otherwise", "resolved it in words that are neither side's", own.wants_words, own.wrote_another),
+    Behaviour("made another", "made a further conflict when it was done", own.merges, own.made_another),
+    Behaviour("own one and a backup", "left a merge tool's backup file behind", own.is_own, own.backup_left),
+)  # fmt: skip
+
 BEHAVIOURS: tuple[Behaviour, ...] = (
     Behaviour(RIGHT, "resolved everything as accepted", always, courses.right),
     *_CONTENT,
@@ -187,6 +203,9 @@ BEHAVIOURS: tuple[Behaviour, ...] = (
 def behaviours_for(key: Key) -> list[Behaviour]:
     """All that apply to an exercise: those of the table, one for each conflict to stop at, and one for each
     wrong choice in a single hunk where there are several."""
+    if own.is_own(key):
+        others = [behaviour for behaviour in BEHAVIOURS if behaviour.name in (RIGHT, "never started")]
+        return [*others, *(behaviour for behaviour in _OWN if behaviour.applies(key))]
     behaviours = [behaviour for behaviour in BEHAVIOURS if behaviour.applies(key)]
     if in_the_way.has_work(key):
         # Who commits it first has done something, however little of what was asked comes after that.

@@ -43,7 +43,8 @@ def show_peek(on: Plain, peek: Peek, standing: tuple[Sequence[str], str] = ((), 
         for item in peek.other_views:
             _next(on, item, prefix)
         on.line()
-    on.line("Next:", "strong")
+    if ways or peek.commands or peek.back:
+        on.line("Next:", "strong")
     for way in ways:
         on.unbroken((f"  {printable(way, on)}", "strong"))
     for item in peek.commands:

@@ -8,12 +8,12 @@ from itertools import islice
 
 from msgspec import Struct
 
+from muddled_orchard.core.git.copies import copied_from
 from muddled_orchard.core.git.trees import Blob
 from muddled_orchard.core.gleaning.conflicts_met import LARGEST, Gleaned, gleaned
 from muddled_orchard.core.gleaning.redone import (
     PastCommit,
     Redone,
-    copied_from,
     copy_again,
     likeness,
     merge_again,
@@ -72,7 +72,7 @@ def _copies(history: History, since: str) -> list[Redone]:
     tips = [*history.refs.values(), *history.remembered]
     commits = commits_of(history, ["--max-parents=1"], list(dict.fromkeys(tips)), since)
     for commit in islice(commits, _MOST_COMPARED):
-        copied = copied_from(commit)
+        copied = copied_from(commit.message)
         if copied is None:
             alike.setdefault(likeness(commit), []).append(commit.id)
         elif (source := _one(history, copied[1])) is not None:

@@ -10,11 +10,13 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.exercise.operations.own_conflict import OwnConflict
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.git.trees import PLAIN_FILE, Tree
 from muddled_orchard.core.key.answer_key import Key, Step, touched_paths
+from muddled_orchard.core.key.own_course import Action, Edit, Typed, own_course
 from muddled_orchard.core.walkthrough.step_names import step_name
 from muddled_orchard.core.walkthrough.task_times import task_time
 from muddled_orchard.core.walkthrough.walkthrough import Identity
@@ -59,6 +61,9 @@ class _Tasks:
         recorder = self.recorder
         recorder.who = self._who(number, task)
         self._ready(number, task)
+        if isinstance(task, OwnConflict):
+            self._make(number, task)
+            return
         self._begin(task)
         self.tried = False
         if task.abort:
@@ -74,6 +79,40 @@ class _Tasks:
                 Problem(what, "Try it by hand; muddled rehearse may say more.", ("task", number - 1))
             )
         self._finish(number, task)
+
+    def _make(self, number: int, task: OwnConflict) -> None:
+        """Make a conflict, meet it, and resolve it."""
+        recorder, course = self.recorder, own_course(self.key, task)
+        self.conflicts += 1
+        recorder.step("task", self._name("sides", number), "Two sides change the same")
+        self._act(course.sides)
+        recorder.step("task", self._name("conflict", number), "And Git stops")
+        self._act(course.together)
+        recorder.say("Read the message aloud: what could Git not do, and in which files?")
+        recorder.look("status")
+        for path in recorder.tree.unmerged():
+            recorder.view(path)
+        recorder.say("Why did it come to this? Both sides changed the same after they had parted.")
+        if not self.with_key:
+            self._yours(task)
+            raise StepReached
+        recorder.step("task", self._name("resolved", number), "Resolved, staged and completed")
+        recorder.say("Say what is right, and take the markers out:")
+        self._act(course.resolved)
+        self._act(course.end)
+        recorder.step("task", self._name("done", number), f"Done: {in_words(task)}")
+        self._look_back(task)
+        if task.push or task.delete:
+            self._deliver(number, task)
+
+    def _act(self, actions: Sequence[Action]) -> None:
+        for action in actions:
+            if isinstance(action, Typed):
+                self.recorder.git(*action.words)
+            elif isinstance(action, Edit):
+                self.recorder.edit(action.path, action.data, PLAIN_FILE)
+            else:
+                self.recorder.say(action.text)
 
     def _meet(self, number: int) -> ConflictShown:
         recorder = self.recorder

@@ -17,6 +17,7 @@ from msgspec.structs import replace
 from muddled_orchard.core.exercise.operations.am import Am
 from muddled_orchard.core.exercise.operations.cherry_pick import CherryPick
 from muddled_orchard.core.exercise.operations.merge import Merge
+from muddled_orchard.core.exercise.operations.own_conflict import OwnConflict
 from muddled_orchard.core.exercise.operations.pull import PullByMerge, PullByRebase
 from muddled_orchard.core.exercise.operations.rebase import Rebase
 from muddled_orchard.core.exercise.operations.reset import Reset
@@ -35,6 +36,7 @@ OPERATIONS: Mapping[str, Mapping[str | None, type[Task]]] = {
     "stash-pop": {None: StashPop},
     "reset": {None: Reset},
     "am": {None: Am},
+    "own-conflict": {None: OwnConflict},
 }
 """By the word of a task's `do`, and of its `by` where there is more than one way."""
 

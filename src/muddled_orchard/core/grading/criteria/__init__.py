@@ -11,6 +11,7 @@ from muddled_orchard.core.grading.criteria import (
     delivered,
     finished,
     history,
+    made,
     markers,
     message,
     resolution,
@@ -37,6 +38,7 @@ CRITERIA: dict[str, Criterion] = {
         delivered,
         message,
         work,
+        made,
     )
 }
 """By id, in the order in which results show them."""

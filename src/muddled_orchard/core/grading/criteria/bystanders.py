@@ -21,6 +21,8 @@ from muddled_orchard.core.grading.remote import overwritten
 def judge(case: Case) -> Outcome:
     """Compare every handed-out ref with where it stands now."""
     receiving = {branch_ref(task.step.operation.on) for task in case.tasks}
+    if case.is_own:  # wherever the learner likes
+        receiving |= case.key.refs.keys()
     # Merging the wrong way round moves the other branch; that costs `history`, and costs once.
     excused = {
         branch_ref(task.step.operation.source) for task in case.tasks if task.result.shape == "reversed"

@@ -27,7 +27,8 @@ def judge(case: Case) -> Outcome:
     ):
         return missed(NotLeft(evidence.pending.kind))
     if evidence.unmerged:
-        kind = evidence.pending.kind if evidence.pending else case.tasks[-1].result.pending
+        last = case.tasks[-1].result.pending if case.tasks else "merge"
+        kind = evidence.pending.kind if evidence.pending else last
         names = few(evidence.unmerged)
         unmerged = Unmerged(kind, names, len(evidence.unmerged), resolved=_all_resolved(case))
         return missed(unmerged, tuple(Place(path) for path in evidence.unmerged))

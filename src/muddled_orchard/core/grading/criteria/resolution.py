@@ -16,6 +16,7 @@ from muddled_orchard.core.grading.case import MOST_SHOWN, Case, ConflictCase, Ta
 from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.finding import Kind
 from muddled_orchard.core.grading.kinds.attempted import Said
+from muddled_orchard.core.grading.kinds.made import AnyResolution
 from muddled_orchard.core.grading.kinds.resolution import (
     AllResolved,
     ConflictWrong,
@@ -32,6 +33,8 @@ from muddled_orchard.core.merging.conflict import STAGE
 def judge(case: Case) -> Outcome:
     """The share of the key's conflicts that were resolved as accepted. What an earlier mistake made of them,
     or kept from being met, neither costs nor earns."""
+    if case.is_own and not decisions(case).count:
+        return skipped(AnyResolution())
     if not any(step.merge.conflicts for step in case.key.steps):
         return skipped(NothingConflicts())
     expected = decisions(case)

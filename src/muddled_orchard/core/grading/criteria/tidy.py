@@ -35,10 +35,10 @@ def judge(case: Case) -> Outcome:
 
 def _flaws(case: Case) -> Iterator[tuple[Kind, tuple[Place, ...]]]:
     evidence = case.evidence
-    last = case.tasks[-1]
+    last = case.tasks[-1] if case.tasks else None
     wanted = branch_at_end(case.scenario.task)
     # Who merged the wrong way round is where that leads to; `history` has the cost.
-    elsewhere = last.result.sides_swapped and evidence.head == last.result.branch
+    elsewhere = last is not None and last.result.sides_swapped and evidence.head == last.result.branch
     if evidence.head is None and (evidence.pending is None or evidence.pending.kind != "rebase"):
         yield Detached(wanted), ()
     elif (

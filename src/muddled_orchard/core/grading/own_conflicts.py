@@ -1,0 +1,324 @@
+"""The conflicts that a learner made: found in their commits and their reflog, and asked of Git again.
+
+What conflicted becomes steps of a key, with the learner's own commits as results, so that every criterion
+reads them as it reads what was handed out.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Literal
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from muddled_orchard.core.exercise.operations.cherry_pick import CherryPick
+from muddled_orchard.core.exercise.operations.merge import Merge
+from muddled_orchard.core.exercise.operations.own_conflict import OwnConflict, OwnOperation
+from muddled_orchard.core.exercise.operations.rebase import Rebase
+from muddled_orchard.core.exercise.operations.revert import Revert
+from muddled_orchard.core.exercise.task import Task
+from muddled_orchard.core.git.commits import Commit, ancestry, contains, short
+from muddled_orchard.core.git.copies import copied_from, side_that_stays
+from muddled_orchard.core.git.refs import BRANCHES
+from muddled_orchard.core.git.trees import Tree
+from muddled_orchard.core.grading.locating.locate import MergeRequest
+from muddled_orchard.core.grading.locating.results import Result
+from muddled_orchard.core.key.accepted import Accepted, HunkChoice
+from muddled_orchard.core.key.answer_key import Key, Step
+from muddled_orchard.core.merging.conflict import STAGE, Conflict, MergeResult
+from muddled_orchard.core.merging.keep import KEEP, lines_kept
+from muddled_orchard.core.merging.markers import has_signs
+from muddled_orchard.core.submission.reflog import REBASE
+from muddled_orchard.core.submission.submission import Submission
+
+MOST_ASKED = 200
+"""So many operations of a learner are asked again at most, the newest."""
+
+Went = Literal["conflict", "clean", "unknown"]
+
+
+class OwnAttempt(Struct, frozen=True, kw_only=True):
+    """An operation of a learner's that may have conflicted: which, the commit in which it ended (None: it is
+    under way), both sides, what they are measured by (None: what they have in common), the commit that was
+    copied, and what the reflog says of how it went."""
+
+    how: OwnOperation
+    commit: str | None
+    ours: str
+    theirs: str
+    base: str | None = None
+    original: str | None = None
+    went: Went = "unknown"
+
+    @property
+    def place(self) -> tuple[str, str]:
+        """What Git's answer is kept under."""
+        return self.ours, self.theirs
+
+
+def own_task(key: Key) -> OwnConflict | None:
+    """The task that asks for a conflict of the learner's own, where one does."""
+    return next((task for task in key.scenario.task if isinstance(task, OwnConflict)), None)
+
+
+def own_attempts(submission: Submission) -> list[OwnAttempt]:
+    """Every operation of the learner's that can be asked again, in the order of their commits, then what is
+    under way."""
+    found = [*_merges(submission), *_copies(submission), *_rebased(submission)]
+    place = {id_: number for number, id_ in enumerate(_in_order(submission))}
+    found.sort(key=lambda one: place.get(one.commit or "", 0))
+    return [*found, *_under_way(submission)][-MOST_ASKED:]
+
+
+def _in_order(submission: Submission) -> list[str]:
+    """The learner's commits, each after its parents; of others the older one first."""
+    own = submission.evidence.commits
+    order: list[str] = []
+    seen: set[str] = set()
+    for start in sorted(own.values(), key=lambda commit: (commit.time, commit.id)):
+        stack = [start.id]
+        while stack:
+            waiting = [one for one in own[stack[-1]].parents if one in own and one not in seen]
+            if waiting and stack[-1] not in seen:
+                stack.extend(waiting)
+                continue
+            at = stack.pop()
+            if at not in seen:
+                seen.add(at)
+                order.append(at)
+    return order
+
+
+def requests_of(attempts: Sequence[OwnAttempt]) -> list[MergeRequest]:
+    """What Git is asked of them, each pair of commits once."""
+    labels = ("HEAD", "theirs")
+    asked = {one.place: MergeRequest(one.ours, one.theirs, one.base, labels) for one in attempts}
+    return list(asked.values())
+
+
+def _merges(submission: Submission) -> Iterator[OwnAttempt]:
+    evidence, commits = submission.evidence, submission.commits
+    said = {move.new: move.what for move in evidence.reflog}
+    for commit in evidence.commits.values():
+        if len(commit.parents) != 2 or any(parent not in commits for parent in commit.parents):
+            continue
+        what = said.get(commit.id, "")
+        went: Went = "unknown"
+        if what.startswith("commit (merge)"):
+            went = "conflict"
+        elif "Merge made by" in what:
+            went = "clean"
+        ours, theirs = commit.parents
+        yield OwnAttempt(how="merge", commit=commit.id, ours=ours, theirs=theirs, went=went)
+
+
+def _copies(submission: Submission) -> Iterator[OwnAttempt]:
+    commits = submission.commits
+    said = {move.new: move.what for move in submission.evidence.reflog}
+    for commit in submission.evidence.commits.values():
+        copied = copied_from(commit.message)
+        source = commits.get(copied[1]) if copied is not None else None
+        stays = side_that_stays(commit.message, source.parents) if source is not None else None
+        if copied is None or source is None or stays is None or stays not in commits:
+            continue
+        if len(commit.parents) != 1:
+            continue
+        how, what = copied[0], said.get(commit.id, "")
+        clean = what.startswith(("cherry-pick:", "revert:"))
+        went: Went = "clean" if clean else "conflict" if what.startswith("commit") else "unknown"
+        theirs, base = (source.id, stays) if how == "cherry-pick" else (stays, source.id)
+        yield OwnAttempt(
+            how=how, commit=commit.id, ours=commit.parents[0], theirs=theirs, base=base,
+            original=source.id, went=went,
+        )  # fmt: skip
+
+
+def _rebased(submission: Submission) -> Iterator[OwnAttempt]:
+    """The commits that a rebase put on another base, by the reflog, each with the old one that says the
+    same."""
+    evidence, commits = submission.evidence, submission.commits
+    before: str | None = None
+    for move in evidence.reflog:
+        if not REBASE.match(move.what):
+            continue
+        if "(start)" in move.what:
+            before = move.old
+            continue
+        made = evidence.commits.get(move.new)
+        step = move.what.partition("(")[2].partition(")")[0]
+        if before is None or made is None or step not in ("pick", "continue", "reword", "edit"):
+            continue
+        old = next(
+            (
+                one
+                for one in ancestry(commits, before)
+                if (one.author, one.subject) == (made.author, made.subject) and one.id != made.id
+            ),
+            None,
+        )
+        if old is None or len(old.parents) != 1 or len(made.parents) != 1 or made.parents[0] not in commits:
+            continue
+        went: Went = "conflict" if step == "continue" else "clean"
+        yield OwnAttempt(
+            how="rebase", commit=made.id, ours=made.parents[0], theirs=old.id, base=old.parents[0],
+            original=old.id, went=went,
+        )  # fmt: skip
+
+
+def _under_way(submission: Submission) -> Iterator[OwnAttempt]:
+    evidence, commits = submission.evidence, submission.commits
+    pending, here = evidence.pending, evidence.head_commit
+    if pending is None or here is None or here not in commits or len(pending.brings) != 1:
+        return
+    other = commits.get(pending.brings[0])
+    if other is None:
+        return
+    if pending.kind == "merge":
+        yield OwnAttempt(how="merge", commit=None, ours=here, theirs=other.id)
+    elif pending.kind in ("cherry-pick", "revert", "rebase") and len(other.parents) == 1:
+        theirs, base = other.id, other.parents[0]
+        how: OwnOperation = "rebase" if pending.kind == "rebase" else "cherry-pick"
+        if pending.kind == "revert":
+            how, theirs, base = "revert", base, theirs
+        if base in commits and theirs in commits:
+            yield OwnAttempt(how=how, commit=None, ours=here, theirs=theirs, base=base, original=other.id)
+
+
+# -- As steps of a key ---------------------------------------------------------------------------------------
+
+
+def with_own_steps(
+    submission: Submission, attempts: Sequence[OwnAttempt]
+) -> tuple[Submission, tuple[Result, ...]]:
+    """The submission beside a key with a step for each of the learner's operations that conflicts when Git is
+    asked again, and where the result of each lies."""
+    task = own_task(submission.key)
+    steps: list[Step] = []
+    results: list[Result] = []
+    for attempt in attempts:
+        merge = submission.evidence.merges.get(attempt.place)
+        if task is None or merge is None or not merge.conflicts or attempt.went == "clean":
+            continue
+        steps.append(_step(submission, task, attempt, merge))
+        results.append(_result(submission, attempt, merge))
+    # A step's commits are the key's elsewhere.
+    named = {id_ for step in steps for id_ in (step.ours, step.theirs, step.base, step.commit) if id_}
+    commits = {**submission.key.commits, **{id_: submission.commits[id_] for id_ in named}}
+    key = replace(submission.key, steps=tuple(steps), commits=commits)
+    return Submission(submission.evidence, key), tuple(results)
+
+
+def _step(submission: Submission, task: OwnConflict, attempt: OwnAttempt, merge: MergeResult) -> Step:
+    operation = _operation(submission, task, attempt)
+    original = submission.commits.get(attempt.original or "")
+    ours_name, theirs_name = operation.sides(original.subject if original else None)
+    result = submission.commits.get(attempt.commit or "")
+    return Step(
+        task=submission.key.scenario.task.index(task) + 1,
+        operation=operation,
+        commit=attempt.original,
+        ours=attempt.ours,
+        theirs=attempt.theirs,
+        base=attempt.base,
+        ours_name=ours_name,
+        theirs_name=theirs_name,
+        merge=merge,
+        accepted={conflict.path: ways for conflict in merge.conflicts if (ways := _fine(task, conflict))},
+        solved=result.tree if result is not None else merge.tree,
+    )
+
+
+def _operation(submission: Submission, task: OwnConflict, attempt: OwnAttempt) -> Task:
+    """The operation as it would have been asked for, with the branches by their names."""
+    on = _branch_of(submission, attempt.commit or attempt.ours) or task.on
+    source = _branch_of(submission, attempt.theirs, other=on) or short(attempt.theirs)
+    message = task.message
+    if attempt.how == "merge":
+        return Merge(do="merge", on=on, bring=source, message=message)
+    if attempt.how == "rebase":
+        onto = _branch_of(submission, attempt.ours, other=on) or short(attempt.ours)
+        return Rebase(do="rebase", on=on, onto=onto, message=message)
+    if attempt.how == "revert":
+        return Revert(do="revert", on=on, undo=short(attempt.original), message=message)
+    return CherryPick(do="cherry-pick", on=on, pick=(short(attempt.original),), message=message)
+
+
+def _branch_of(submission: Submission, commit: str, other: str = "") -> str:
+    """A branch that has a commit: one that stands there, else one by whose first parents it is reached, else
+    any; not the `other` one where there is a choice."""
+    heads = {
+        name.removeprefix(BRANCHES): id_
+        for name, id_ in submission.evidence.refs.items()
+        if name.startswith(BRANCHES)
+    }
+    named = [name for name, id_ in heads.items() if id_ == commit and name != other]
+    along = (
+        name for name, id_ in heads.items() if name != other and commit in _first_parents(submission, id_)
+    )
+    having = (
+        name for name, id_ in heads.items() if name != other and contains(submission.commits, id_, commit)
+    )
+    return next((*named, *along, *having).__iter__(), "")
+
+
+def _first_parents(submission: Submission, tip: str) -> set[str]:
+    seen: set[str] = set()
+    at: Commit | None = submission.commits.get(tip)
+    while at is not None and at.id not in seen:
+        seen.add(at.id)
+        at = submission.commits.get(at.parents[0]) if at.parents else None
+    return seen
+
+
+def _fine(task: OwnConflict, conflict: Conflict) -> tuple[Accepted, ...]:
+    """What is fine in a conflict: any of the words, in each hunk; nothing where all is that is resolved."""
+    if not task.kept:
+        return ()
+    merged = conflict.merged
+    if merged is None:
+        sides = [word for word in task.kept if word in STAGE and STAGE[word] in conflict.stages]
+        gone = ["gone"] if "gone" in task.kept else []
+        return (
+            *(Accepted(word=word, whole=True) for word in sides),
+            *(Accepted(gone=True, word=word) for word in gone),
+        )
+    words = [word for word in task.kept if word in KEEP]
+    if not words:
+        return ()
+    choices = tuple(
+        tuple(HunkChoice(word=word, text=lines_kept(hunk, word)) for word in words) for hunk in merged.hunks
+    )
+    return (Accepted(choices=choices, clean=merged.clean),)
+
+
+def _result(submission: Submission, attempt: OwnAttempt, merge: MergeResult) -> Result:
+    commits = submission.commits
+    if attempt.commit is None:
+        pending = submission.evidence.pending
+        kind = pending.kind if pending is not None else ""
+        head = submission.evidence.head
+        return Result(shape="pending", ours=attempt.ours, theirs=attempt.theirs, branch=head, pending=kind)
+    judged = attempt.commit
+    tip = _tip_with(submission, judged)
+    paths = [conflict.path for conflict in merge.conflicts]
+    if tip is not None and _has_signs(submission, commits[judged].tree, paths):
+        judged = tip  # markers that were mended later are told as that
+    return Result(
+        shape="merge" if attempt.how == "merge" else "replayed",
+        ours=attempt.ours,
+        theirs=attempt.theirs,
+        result_commit=attempt.commit,
+        judged_commit=judged,
+        branch=_branch_of(submission, attempt.commit) or None,
+    )
+
+
+def _tip_with(submission: Submission, commit: str) -> str | None:
+    """Where a branch stands that has a commit."""
+    name = _branch_of(submission, commit)
+    return submission.evidence.branch(name) if name else None
+
+
+def _has_signs(submission: Submission, tree: Tree, paths: Sequence[str]) -> bool:
+    return any(has_signs(submission.lines_at(tree, path)) for path in paths)

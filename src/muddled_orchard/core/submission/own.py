@@ -1,0 +1,94 @@
+"""How far a learner is who is to make a conflict: by commits and reflog alone, without asking Git."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator
+from itertools import combinations
+
+from muddled_orchard.core.exercise.asked import Asked
+from muddled_orchard.core.exercise.operations.own_conflict import OWN_STEPS_TOLD, OwnConflict, OwnStep
+from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
+from muddled_orchard.core.git.copies import copied_from
+from muddled_orchard.core.git.refs import BRANCHES
+from muddled_orchard.core.submission.evidence import Evidence
+from muddled_orchard.core.submission.reflog import REBASE
+
+
+def lacks_for_own(task: OwnConflict, asked: Asked, evidence: Evidence) -> str:
+    """What comes next, as far as that can be told; empty where nothing does. A conflict seems to have been
+    met by a merge of two sides that changed the same file, or by a copy or a rebase that stopped."""
+    before = set(asked.tips.values())
+    met = {*steps_seen(evidence, before)}
+    own = own_commits(evidence, before)
+    if any(_ended_in_conflict(evidence, commit) for commit in own):
+        met |= {"conflict", "both sides", "same file", "branch"}
+    if any(len(commit.parents) == 2 and not _ended_in_conflict(evidence, commit) for commit in own):
+        met.add("clean merge")
+    steps = task.steps or _ALL_STEPS
+    if "conflict" in met and not task.steps:
+        return ""
+    return next((OWN_STEPS_TOLD[step] for step in steps if step not in met), "")
+
+
+_ALL_STEPS: tuple[OwnStep, ...] = ("branch", "both sides", "same file", "conflict")
+
+
+def steps_seen(evidence: Evidence, before: Collection[str]) -> Iterator[OwnStep]:
+    """The steps that commits, branches and the reflog show by themselves; `before` are the commits at which
+    the handed-out branches stood."""
+    commits = evidence.commits
+    own = {commit.id for commit in own_commits(evidence, before)}
+    if own:
+        yield "branch"
+    for one, other in _parted(evidence, own):
+        yield "both sides"
+        if changed_by_both(commits, one, other):
+            yield "same file"
+    if any("Fast-forward" in move.what for move in evidence.reflog):
+        yield "fast-forward"
+
+
+def own_commits(evidence: Evidence, before: Collection[str]) -> list[Commit]:
+    """The commits that were not handed out."""
+    old = {commit.id for id_ in before for commit in ancestry(evidence.commits, id_)}
+    return [commit for id_, commit in evidence.commits.items() if id_ not in old]
+
+
+def _parted(evidence: Evidence, own: Collection[str]) -> Iterator[tuple[str, str]]:
+    """Pairs of commits that have gone on apart: both sides of each merge, what was copied or rebased and what
+    it met, and the branches as they stand."""
+    commits = evidence.commits
+    for id_ in own:
+        if len(commits[id_].parents) == 2:
+            yield commits[id_].parents[0], commits[id_].parents[1]
+    tips = sorted({id_ for ref, id_ in evidence.refs.items() if ref.startswith(BRANCHES) and id_ in commits})
+    gone = [move.new for move in evidence.reflog if move.new in own]
+    for one, other in combinations([*tips, *gone[-_MOST_LOOKED_AT:]], 2):
+        if not contains(commits, one, other) and not contains(commits, other, one):
+            yield one, other
+
+
+_MOST_LOOKED_AT = 30
+
+
+def _ended_in_conflict(evidence: Evidence, commit: Commit) -> bool:
+    said = next((move.what for move in evidence.reflog if move.new == commit.id), "")
+    if len(commit.parents) == 2:
+        clean = "Merge made by" in said
+        return not clean and bool(changed_by_both(evidence.commits, *commit.parents))
+    if REBASE.match(said):
+        return "(continue)" in said
+    return copied_from(commit.message) is not None and said.startswith("commit")
+
+
+def changed_by_both(commits: Commits, one: str, other: str) -> set[str]:
+    """The files that two commits have otherwise than what both grew from."""
+    theirs = {commit.id for commit in ancestry(commits, other)}
+    base = next((commit for commit in ancestry(commits, one) if commit.id in theirs), None)
+    before = base.tree if base is not None else {}
+    changed = [
+        {path for path in {*before, *commits[id_].tree} if commits[id_].tree.get(path) != before.get(path)}
+        for id_ in (one, other)
+        if id_ in commits
+    ]
+    return set.intersection(*changed) if len(changed) == 2 else set()
