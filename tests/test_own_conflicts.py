@@ -77,6 +77,7 @@ MADE = [
     ("other lines", "", "git switch -qc side; sed -i s/one/eins/ rows.txt; git commit -qam Eins; git switch -q main; sed -i s/hello/hi/ note.md; git commit -qam Hi; git merge -q --no-edit side", "missed", "did not change the same lines", 0),
     ("edited in a clean merge", "", "git switch -qc side; sed -i s/one/eins/ rows.txt; git commit -qam Eins; git switch -q main; sed -i s/hello/hi/ note.md; git commit -qam Hi; git merge -q --no-commit side; sed -i s/five/5/ rows.txt; git commit -qam Merged", "missed", "changed in it by hand is no conflict", 0),
     ("told beforehand", "", f"{SIDES} git merge -q -s ours -m Ours side", "missed", "told beforehand what to take", 0),
+    ("told beforehand, and a branch since", "", f"{SIDES} git merge -q -s ours -m Ours side; git switch -qc more; git switch -q main; git branch -D more", "missed", "told beforehand what to take", 0),
     ("with a side preferred", "", f"{SIDES} git merge -q -X theirs -m Theirs side", "missed", "told beforehand what to take", 0),
     ("given up", "", f"{SIDES} git merge -q side; git merge --abort", "missed", "No conflict was made yet", 0),
     ("left there", "", f"{SIDES} git merge -q side", "met", "1 conflict made", 71),

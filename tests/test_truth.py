@@ -10,12 +10,13 @@ from hypothesis import HealthCheck, given, seed, settings
 
 from tests.truth import GROUPS, check
 from tests.truth_chains import MORE_GROUPS
+from tests.truth_own import OWN_GROUPS
 
 EXAMPLES = int(os.environ.get("TRUTH", "12"))
 SEED = int(os.environ.get("TRUTH_SEED", str(random.SystemRandom().randrange(1 << 30))))
 
 
-ALL_GROUPS = {**GROUPS, **MORE_GROUPS}
+ALL_GROUPS = {**GROUPS, **MORE_GROUPS, **OWN_GROUPS}
 
 
 @pytest.mark.parametrize("group", ALL_GROUPS)

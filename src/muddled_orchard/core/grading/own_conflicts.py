@@ -29,7 +29,7 @@ from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.merging.conflict import STAGE, Conflict, MergeResult
 from muddled_orchard.core.merging.keep import KEEP, lines_kept
 from muddled_orchard.core.merging.markers import has_signs
-from muddled_orchard.core.submission.reflog import REBASE
+from muddled_orchard.core.submission.reflog import REBASE, first_said
 from muddled_orchard.core.submission.submission import Submission
 
 MOST_ASKED = 200
@@ -99,7 +99,7 @@ def requests_of(attempts: Sequence[OwnAttempt]) -> list[MergeRequest]:
 
 def _merges(submission: Submission) -> Iterator[OwnAttempt]:
     evidence, commits = submission.evidence, submission.commits
-    said = {move.new: move.what for move in evidence.reflog}
+    said = first_said(evidence)
     for commit in evidence.commits.values():
         if len(commit.parents) != 2 or any(parent not in commits for parent in commit.parents):
             continue
@@ -115,7 +115,7 @@ def _merges(submission: Submission) -> Iterator[OwnAttempt]:
 
 def _copies(submission: Submission) -> Iterator[OwnAttempt]:
     commits = submission.commits
-    said = {move.new: move.what for move in submission.evidence.reflog}
+    said = first_said(submission.evidence)
     for commit in submission.evidence.commits.values():
         copied = copied_from(commit.message)
         source = commits.get(copied[1]) if copied is not None else None

@@ -11,7 +11,7 @@ from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.copies import copied_from
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.submission.evidence import Evidence
-from muddled_orchard.core.submission.reflog import REBASE
+from muddled_orchard.core.submission.reflog import REBASE, first_said
 
 
 def lacks_for_own(task: OwnConflict, asked: Asked, evidence: Evidence) -> str:
@@ -20,9 +20,11 @@ def lacks_for_own(task: OwnConflict, asked: Asked, evidence: Evidence) -> str:
     before = set(asked.tips.values())
     met = {*steps_seen(evidence, before)}
     own = own_commits(evidence, before)
-    if any(_ended_in_conflict(evidence, commit) for commit in own):
+    made = first_said(evidence)
+    met_there = {commit.id for commit in own if _ended_in_conflict(evidence, commit, made.get(commit.id, ""))}
+    if met_there:
         met |= {"conflict", "both sides", "same file", "branch"}
-    if any(len(commit.parents) == 2 and not _ended_in_conflict(evidence, commit) for commit in own):
+    if any(len(commit.parents) == 2 and commit.id not in met_there for commit in own):
         met.add("clean merge")
     steps = task.steps or _ALL_STEPS
     if "conflict" in met and not task.steps:
@@ -71,8 +73,7 @@ def _parted(evidence: Evidence, own: Collection[str]) -> Iterator[tuple[str, str
 _MOST_LOOKED_AT = 30
 
 
-def _ended_in_conflict(evidence: Evidence, commit: Commit) -> bool:
-    said = next((move.what for move in evidence.reflog if move.new == commit.id), "")
+def _ended_in_conflict(evidence: Evidence, commit: Commit, said: str) -> bool:
     if len(commit.parents) == 2:
         clean = "Merge made by" in said
         return not clean and bool(changed_by_both(evidence.commits, *commit.parents))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from msgspec import Struct
 
@@ -44,6 +44,12 @@ class GivenUpCounts(Struct, frozen=True):
         if last == "rewritten branch":
             return self.rebases >= len(results) - len(others)
         return self.named >= others.count("merge") if last == "merge" else self.resets >= len(others)
+
+
+def first_said(evidence: Evidence) -> Mapping[str, str]:
+    """What is said where HEAD first came to each commit, by id: how it was made, where it was made here.
+    Whoever switches branches at a commit leaves another line for it."""
+    return {move.new: move.what for move in reversed(evidence.reflog)}
 
 
 def given_up(evidence: Evidence, stashes_before: int = 0) -> GivenUpCounts:
