@@ -13,8 +13,8 @@ from __future__ import annotations
 import base64
 import gzip
 import json
+import os
 import re
-import resource
 import subprocess
 import sys
 import tempfile
@@ -32,17 +32,15 @@ _PACK = re.compile(r'"/data/(pack-[0-9a-f]+)\.pack":\s*\{.*?compressed: `(.*?)`'
 
 def made(folder: Path) -> None:
     """Made histories: few conflicts, many, and a long one."""
-    print("merges   conflicts  ours s  a second  by hand s  ratio  our memory")
+    print("merges   conflicts  ours s  a second  by hand s  ratio  memory    by hand")
     for merges, every in ((5_000, 10), (20_000, 200), (100_000, 1_000)):
         place = folder / str(merges)
         make_history(place, merges, every)
-        hand = _seconds(["bash", "-c", _BY_HAND], place)
-        before = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss
-        ours = _seconds([*_PROGRAM, "glean", str(place), "--json", "--quiet"], folder)
-        memory = max(before, resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss) >> 10
+        hand, memory_by_hand = _measured(["bash", "-c", _BY_HAND], place)
+        ours, memory = _measured([*_PROGRAM, "glean", str(place), "--json", "--quiet"], folder)
         rate = merges / ours
         print(f"{merges:7,}  {merges // every:9,}  {ours:6.1f}  {rate:8,.0f}  {hand:9.1f}", end="  ")
-        print(f"{ours / hand:5.1f}  {memory:5} MiB", flush=True)
+        print(f"{ours / hand:5.1f}  {memory:4} MiB  {memory_by_hand:4} MiB", flush=True)
 
 
 def real(folder: Path) -> None:
@@ -98,10 +96,15 @@ def _histories(folder: Path) -> Iterator[tuple[str, Path]]:
         yield name, place
 
 
-def _seconds(command: list[str], folder: Path) -> float:
+def _measured(command: list[str], folder: Path) -> tuple[float, int]:
+    """Seconds, and MiB of memory that the largest process took of it and of those that it began."""
     begun = time.monotonic()
-    subprocess.run(command, cwd=folder, check=True, capture_output=True)
-    return time.monotonic() - begun
+    with subprocess.Popen(command, cwd=folder, stdout=subprocess.DEVNULL) as process:
+        _, status, usage = os.wait4(process.pid, 0)
+        process.returncode = os.waitstatus_to_exitcode(status)
+    if process.returncode:
+        raise subprocess.CalledProcessError(process.returncode, command)
+    return time.monotonic() - begun, usage.ru_maxrss >> 10
 
 
 if __name__ == "__main__":
