@@ -61,6 +61,11 @@ MADE = [
         "met", "by a rebase", 100,
     ),
     (
+        "by a rebase, committed by hand in other words", 'by = ["rebase"]\nmessage = "own"\n',
+        f"{SIDES} git switch -q side; git rebase -q main; {SOLVED}; git commit -qm 'Both, said otherwise'; git rebase --continue; git switch -q main; git merge -q side",
+        "met", "by a rebase", 100,
+    ),
+    (
         "by a copy", 'by = ["cherry-pick"]\n',
         f"{SIDES} git cherry-pick -x side; {SOLVED}; git cherry-pick --continue", "met", "by a cherry-pick", 100,
     ),
@@ -196,10 +201,33 @@ def test_random_conflicts_are_read_as_they_were_made(seed: int, tmp_path: Path) 
     assert of(found, "made")[0] == ("met" if len(kept) >= 3 else "partly" if kept else "missed")
 
 
+@pytest.mark.parametrize(
+    ("by", "message"),
+    [("merge", "own"), ("rebase", "own"), ("cherry-pick", "proposed"), ("revert", "proposed")],
+)
+def test_it_goes_with_all_that_a_task_may_ask(by: str, message: str, tmp_path: Path) -> None:
+    """Work that is pushed, a branch that is deleted, a message: the way that is shown earns it all."""
+    asked = f'by = ["{by}"]\npush = true\ndelete = "old"\nmessage = "{message}"\n[[rule]]\nfile = "rows.txt"\nhas = "one"\n'
+    story = FILE.replace('on = "main"\n', 'on = "main"\npublish = ["main"]\n').replace(
+        "[[task]]", '[[story]]\non = "old"\nfrom = "main"\nwrite = { "new.txt" = "new\\n" }\n[[task]]'
+    )
+    (tmp_path / "own.toml").write_text(story + asked)
+    assert (
+        "the solution earns 19 of 19 points" in muddled("survey", "own.toml", folder=tmp_path, code=0).stdout
+    )
+    muddled("rehearse", "own.toml", folder=tmp_path, code=0)
+    (tmp_path / "none.toml").write_text(
+        story + asked.replace(f'"{by}"', '"revert"').replace("proposed", "own")
+    )
+    said = muddled("survey", "own.toml", "none.toml", "--quiet", folder=tmp_path, code=1).stderr
+    assert "none.toml:12: task[1]: no way through" in said
+
+
 def test_a_file_that_asks_for_nonsense_is_told(tmp_path: Path) -> None:
     """Each with its line."""
     for wrong, says in (
         ("conflicts = 0", "conflicts is from 1 to 100"), ("by = []", "by is empty"), ('kept = ["mine"]', "kept"),
+        ('[[task]]\ndo = "own-conflict"', "must be the only task"),
         ('steps = ["branch"]', 'steps lacks "conflict"'), ('kinds = ["contentes"]', "kinds"),
     ):  # fmt: skip
         (tmp_path / "own.toml").write_text(f"{FILE}{wrong}\n")

@@ -38,6 +38,7 @@ class _Round:
             for base, kind in zip(now, kinds, strict=True)
         ]
         self.words: list[str] = []
+        self.reworded = draw(st.booleans())
         for slot in self.slots:
             slot.now = slot.merged
             if slot.conflicts:
@@ -112,6 +113,8 @@ class _Round:
 
     def _resolved(self, story: Story, *going_on: str, gone: str | None = None) -> list[Lines]:
         story.write({"a.txt": self.text("now"), **({gone: None} if gone else {})})
+        if self.how == "rebase" and self.reworded:  # as who commits at a stop does
+            story.git("commit", "-q", "-m", f"Say it otherwise {self.number}")
         story.git("-c", "core.editor=true", *going_on)
         return self._now()
 

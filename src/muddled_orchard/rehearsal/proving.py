@@ -11,7 +11,7 @@ from pathlib import Path
 from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import brief, listed
-from muddled_orchard.core.base.problems import KeyPath, Problem
+from muddled_orchard.core.base.problems import BadInput, KeyPath, Problem
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.key.answer_key import Key, Step
@@ -68,7 +68,10 @@ def _proved(piece: _ToProve) -> Proof:
         others = list(other_ways(key))
         ways = others[:MOST_WAYS]
         rooms = [folder / str(number) for number in range(len(ways) + 1)]
-        answer = _carried_out(key, None, folder / "planted", rooms[0])
+        try:
+            answer = _carried_out(key, None, folder / "planted", rooms[0])
+        except BadInput as bad:  # nobody can be shown a way through it
+            return Proof(earned=0, possible=0, ways=0, faults=tuple(bad.problems))
         for way, room in zip(ways, rooms[1:], strict=True):
             _carried_out(key, way, folder / "planted", room)
         with grader(lambda _: piece.scenario, run_rules=piece.run_rules) as grading:

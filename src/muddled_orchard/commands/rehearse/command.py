@@ -22,7 +22,9 @@ from muddled_orchard.commands.rehearse.terminal import show_rehearsal, show_rehe
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.variants import Variants
+from muddled_orchard.core.grading.own_conflicts import own_task
 from muddled_orchard.core.grading.rehearsal import Rehearsal
+from muddled_orchard.core.key.own_course import own_course
 from muddled_orchard.files.scenarios.catalogue import load, scenario_files
 from muddled_orchard.files.scenarios.error_lines import with_lines
 from muddled_orchard.rehearsal.rehearsing import VARIANTS, rehearsed
@@ -88,7 +90,9 @@ def _checked(places: list[str], codes: Sequence[str]) -> list[Scenario]:
         try:
             scenario = load(path)
             for code in codes if scenario.values else codes[:1]:
-                key_of(Variants(scenario), code)
+                key = key_of(Variants(scenario), code)
+                if (own := own_task(key)) is not None:
+                    own_course(key, own)  # nobody can be acted out where no way can be shown
             scenarios.append(scenario)
         except BadInput as bad:
             problems += with_lines(bad, path).problems

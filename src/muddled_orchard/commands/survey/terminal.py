@@ -82,7 +82,7 @@ def _covered(key: Key) -> str:
         else []
     )
     parts += [f"says what {listed(fixed)} should be, where Git sees no conflict"] if fixed else []
-    if any(task.makes_own for task in key.scenario.task):
+    if key.scenario.makes_own:
         return "The learner makes the conflict: no key is needed, and none can leak"
     return (
         f"The key {' and '.join(parts)}" if parts else "Nothing conflicts, and the key asks for nothing else"

@@ -26,6 +26,7 @@ def misfits(scenario: Scenario, history: History) -> Iterator[Problem]:
         yield from _of_message(task, ("task", number, "message"))
         yield from _of_abort(scenario, number)
         yield from _of_delivery(scenario.task[number:], ("task", number), history)
+    yield from _of_own(scenario)
     if scenario.start.on is not None and scenario.start.on not in history.tips:
         yield _no_branch(scenario.start.on, history.tips, ("start", "on"))
     yield from _of_work(scenario, history)
@@ -46,6 +47,15 @@ def _of_texts(scenario: Scenario) -> Iterator[Problem]:
 
 def _no_branch(name: str, there: Iterable[str], key: KeyPath) -> Problem:
     return Problem(f'there is no branch "{name}"', likely(name, there), key)
+
+
+def _of_own(scenario: Scenario) -> Iterator[Problem]:
+    """About a conflict that learners make: it is read in all that they did, and so stands alone."""
+    own = next((number for number, task in enumerate(scenario.task) if task.makes_own), None)
+    if own is not None and len(scenario.task) > 1:
+        what = f"{scenario.task[own].do} must be the only task: any conflict that is met counts for it"
+        hint = "Leave the other tasks to another exercise; conflicts = 2 asks for two."
+        yield Problem(what, hint, ("task", own, "do"))
 
 
 def _of_branches(task: Task, key: KeyPath, history: History) -> Iterator[Problem]:

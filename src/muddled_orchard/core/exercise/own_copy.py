@@ -46,7 +46,7 @@ def begin_again(scenario: Scenario, history: History, ids: Mapping[int, str]) ->
     touched = {branch for task in scenario.task for branch in (task.on, task.delete) if branch}
     others = [branch for branch in history.tips if branch in touched - {history.checked_out}]
     back = [(branch, short(ids[history.tips[branch]])) for branch in (history.checked_out, *others)]
-    own = any(task.makes_own for task in scenario.task)
+    own = scenario.makes_own
     return BeginAgain(tuple(give_up), tuple(back), own)
 
 

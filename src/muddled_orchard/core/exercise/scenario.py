@@ -342,6 +342,11 @@ class Scenario(Struct, frozen=True, kw_only=True):
     """How closely white space must agree for a text to count as the same."""
 
     @property
+    def makes_own(self) -> bool:
+        """Whether the learner makes the conflicts: what a right solution leaves is not known beforehand."""
+        return any(task.makes_own for task in self.task)
+
+    @property
     def brief_text(self) -> str:
         """The title and the brief, as Markdown."""
         return f"# {self.title.strip()}\n\n{self.brief.strip()}\n"

@@ -135,7 +135,7 @@ class Case(Struct, frozen=True, kw_only=True):
     @property
     def is_own(self) -> bool:
         """Whether the learner makes the conflicts."""
-        return any(task.makes_own for task in self.scenario.task)
+        return self.scenario.makes_own
 
     @property
     def with_all_commits(self) -> Evidence:

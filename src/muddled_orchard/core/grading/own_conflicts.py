@@ -18,7 +18,7 @@ from muddled_orchard.core.exercise.operations.own_conflict import OwnConflict, O
 from muddled_orchard.core.exercise.operations.rebase import Rebase
 from muddled_orchard.core.exercise.operations.revert import Revert
 from muddled_orchard.core.exercise.task import Task
-from muddled_orchard.core.git.commits import Commit, ancestry, contains, short
+from muddled_orchard.core.git.commits import Commit, contains, short
 from muddled_orchard.core.git.copies import copied_from, side_that_stays
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.git.trees import Tree
@@ -29,7 +29,7 @@ from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.merging.conflict import STAGE, Conflict, MergeResult
 from muddled_orchard.core.merging.keep import KEEP, lines_kept
 from muddled_orchard.core.merging.markers import has_signs
-from muddled_orchard.core.submission.reflog import REBASE, first_said
+from muddled_orchard.core.submission.reflog import first_said, rebased
 from muddled_orchard.core.submission.submission import Submission
 
 MOST_ASKED = 200
@@ -135,35 +135,15 @@ def _copies(submission: Submission) -> Iterator[OwnAttempt]:
 
 
 def _rebased(submission: Submission) -> Iterator[OwnAttempt]:
-    """The commits that a rebase put on another base, by the reflog, each with the old one that says the
-    same."""
-    evidence, commits = submission.evidence, submission.commits
-    before: str | None = None
-    for move in evidence.reflog:
-        if not REBASE.match(move.what):
-            continue
-        if "(start)" in move.what:
-            before = move.old
-            continue
-        made = evidence.commits.get(move.new)
-        step = move.what.partition("(")[2].partition(")")[0]
-        if before is None or made is None or step not in ("pick", "continue", "reword", "edit"):
-            continue
-        old = next(
-            (
-                one
-                for one in ancestry(commits, before)
-                if (one.author, one.subject) == (made.author, made.subject) and one.id != made.id
-            ),
-            None,
-        )
-        if old is None or len(old.parents) != 1 or len(made.parents) != 1 or made.parents[0] not in commits:
-            continue
-        went: Went = "conflict" if step == "continue" else "clean"
-        yield OwnAttempt(
-            how="rebase", commit=made.id, ours=made.parents[0], theirs=old.id, base=old.parents[0],
-            original=old.id, went=went,
-        )  # fmt: skip
+    """The commits that a rebase put on another base."""
+    commits = submission.commits
+    for one in rebased(submission.evidence, commits):
+        old, made = one.old, one.made
+        if len(old.parents) == 1 and len(made.parents) == 1 and made.parents[0] in commits:
+            yield OwnAttempt(
+                how="rebase", commit=made.id, ours=made.parents[0], theirs=old.id, base=old.parents[0],
+                original=old.id, went="conflict" if one.stopped else "clean",
+            )  # fmt: skip
 
 
 def _under_way(submission: Submission) -> Iterator[OwnAttempt]:
@@ -277,11 +257,12 @@ def _fine(task: OwnConflict, conflict: Conflict) -> tuple[Accepted, ...]:
         return ()
     merged = conflict.merged
     if merged is None:
-        sides = [word for word in task.kept if word in STAGE and STAGE[word] in conflict.stages]
-        gone = ["gone"] if "gone" in task.kept else []
+        sides = {word: STAGE[word] in conflict.stages for word in task.kept if word in STAGE}
+        # Who keeps a side that has deleted the file, has nothing there.
+        gone = "gone" in task.kept or not all(sides.values())
         return (
-            *(Accepted(word=word, whole=True) for word in sides),
-            *(Accepted(gone=True, word=word) for word in gone),
+            *(Accepted(word=word, whole=True) for word, is_there in sides.items() if is_there),
+            *([Accepted(gone=True, word="gone")] if gone else []),
         )
     words = [word for word in task.kept if word in KEEP]
     if not words:

@@ -9,6 +9,7 @@ from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.finding import Kind
 from muddled_orchard.core.grading.kinds.bystanders import GoneFromOrigin, OriginHas, OverwrittenAtOrigin
+from muddled_orchard.core.grading.locating.gone import to_be_deleted
 
 
 def overwritten(case: Case) -> Iterator[tuple[Kind, str | None]]:
@@ -34,7 +35,7 @@ def _thrown_away(case: Case) -> Iterator[tuple[str, Kind, str]]:
 
     Who rewrites a branch that the remote has must push it by force, and was asked to.
     """
-    deleted = {task.task.delete for task in case.tasks}
+    deleted = to_be_deleted(case.key)
     rewritten = {task.task.on for task in case.tasks if task.task.rewrites_branch}
     for branch, now in case.remote_changes.items():
         before = case.key.ids[case.key.history.remote[branch]]

@@ -13,7 +13,9 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.exercise.operations.merge import Merge
 from muddled_orchard.core.exercise.operations.own_conflict import OwnConflict, OwnOperation
+from muddled_orchard.core.exercise.tasks import example_message
 from muddled_orchard.core.git.lines import Lines, by_lines, lines_of
 from muddled_orchard.core.git.trees import PLAIN_FILE
 from muddled_orchard.core.git.under_way import Words
@@ -73,7 +75,7 @@ def own_course(key: Key, task: OwnConflict) -> OwnCourse:
     places = _places(key, task, whole=deletes)
     if sum(map(len, places.values())) < task.conflicts:
         raise _no_way(key, task, "its files have too few lines that lie apart")
-    course = _deleted(task, places) if deletes else _changed(key, task, places)
+    course = _deleted(key, task, places) if deletes else _changed(key, task, places)
     return replace(course, sides=(*_before(task), *course.sides))
 
 
@@ -98,10 +100,25 @@ def _new_file(branch: str, path: str) -> Iterator[Action]:
     yield from (Typed(("add", "--all")), Typed(("commit", "-m", f"A file of {branch}")))
 
 
-def _no_way(key: Key, task: OwnConflict, why: str) -> BadInput:
+_MORE_LINES = "Give the story a text file with lines to change."
+
+
+def _no_way(key: Key, task: OwnConflict, why: str, hint: str = _MORE_LINES) -> BadInput:
     number = key.scenario.task.index(task)
-    what = f"no way through task {number + 1} can be shown: {why}"
-    return BadInput(Problem(what, "Give the story a text file with lines to change.", ("task", number)))
+    return BadInput(Problem(f"no way through task {number + 1} can be shown: {why}", hint, ("task", number)))
+
+
+def _operation(key: Key, task: OwnConflict, *, deletes: bool = False) -> OwnOperation:
+    """The first that counts and can be shown: a revert in which a side deletes a file is another matter."""
+    fitting = [one for one in task.by if not (deletes and one == "revert")]
+    if example_message(task) is not None:
+        # In other words nothing says any more what was copied or taken back.
+        fitting = [one for one in fitting if one in ("merge", "rebase")]
+    if not fitting:
+        what = "where a side deletes a file" if deletes else "with a message in other words than Git's"
+        told = listed([f"a {name}" for name in task.by])
+        raise _no_way(key, task, f"{told} {what} is not told apart", "Add another operation to by.")
+    return fitting[0]
 
 
 _Places = dict[str, list[int]]
@@ -132,7 +149,7 @@ def _places(key: Key, task: OwnConflict, *, whole: bool) -> _Places:
 
 def _changed(key: Key, task: OwnConflict, places: _Places) -> OwnCourse:
     """Both sides change the same lines."""
-    by = task.by[0]
+    by = _operation(key, task)
     tree = key.commits[key.solved_tips[task.on]].tree
     before = {path: lines_of(key.texts[tree[path].id]) for path in places}
     word = next((one for one in task.kept if one in KEEP), "ours+theirs")
@@ -173,17 +190,20 @@ def _changed(key: Key, task: OwnConflict, places: _Places) -> OwnCourse:
     return OwnCourse(by, sides, _together(by, task), edits(of="both"), _completed(by, task))
 
 
-def _deleted(task: OwnConflict, places: _Places) -> OwnCourse:
+def _deleted(key: Key, task: OwnConflict, places: _Places) -> OwnCourse:
     """One side deletes what the other one changes."""
-    by: OwnOperation = next((one for one in task.by if one in ("merge", "cherry-pick", "rebase")), "merge")
+    by = _operation(key, task, deletes=True)
     names = listed(list(places))
-    gone = bool(task.kept) and "gone" in task.kept
+    gone = "ours" not in task.kept and not {"gone", "theirs"}.isdisjoint(task.kept)
     more = b"One more line.\n"
     sides: tuple[Action, ...] = (
         Told(f"A branch of its own deletes {names}:"),
         Typed(("switch", "-c", SIDE)),
         *(Edit(path, None) for path in places),
-        Typed(("commit", "-a", "-m", "Delete it on my side")),
+        # Of a copy that only deletes nothing is left where the file stays.
+        *((Edit("instead.txt", b"Something instead\n"),) if by != "merge" else ()),
+        Typed(("add", "--all")),
+        Typed(("commit", "-m", "Delete it on my side")),
         Told(f"Back on {task.on} it is there still, and is changed:"),
         Typed(("switch", task.on)),
         *(Edit(path, more) for path in places),
@@ -208,9 +228,12 @@ def _together(by: OwnOperation, task: OwnConflict) -> tuple[Action, ...]:
 
 
 def _completed(by: OwnOperation, task: OwnConflict) -> tuple[Action, ...]:
+    said = example_message(Merge(do="merge", on=task.on, bring=SIDE, message=task.message))
+    add = Typed(("add", "--all"))
+    commit = Typed(("commit", "--no-edit") if said is None else ("commit", "-m", said))
     if by == "merge":
-        return (Typed(("add", "--all")), Typed(("commit", "--no-edit")))
-    done = (Typed(("add", "--all")), Typed((by, "--continue")))
+        return (add, commit)
+    done = (add, *((commit,) if said is not None else ()), Typed((by, "--continue")))
     if by == "rebase":
         told = Told(f"{SIDE} stands on {task.on} now, so that {task.on} only has to be moved on:")
         return (*done, told, Typed(("switch", task.on)), Typed(("merge", SIDE)))

@@ -92,7 +92,10 @@ def _uncovered(key: Key) -> Iterator[Problem]:
 
 
 def rules_against(key: Key) -> Iterator[Problem]:
-    """Rules that the key's own solution breaks, or that are for a file which it does not have."""
+    """Rules that the key's own solution breaks, or that are for a file which it does not have. Of conflicts
+    that learners make only the proof can tell."""
+    if key.scenario.makes_own:
+        return
     solved = key.steps[-1].solved if key.steps else {}
     for number, rule in enumerate(key.scenario.rule):
         if rule.runs is not None:

@@ -11,7 +11,7 @@ from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.copies import copied_from
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.submission.evidence import Evidence
-from muddled_orchard.core.submission.reflog import REBASE, first_said
+from muddled_orchard.core.submission.reflog import first_said, rebased
 
 
 def lacks_for_own(task: OwnConflict, asked: Asked, evidence: Evidence) -> str:
@@ -21,7 +21,8 @@ def lacks_for_own(task: OwnConflict, asked: Asked, evidence: Evidence) -> str:
     met = {*steps_seen(evidence, before)}
     own = own_commits(evidence, before)
     made = first_said(evidence)
-    met_there = {commit.id for commit in own if _ended_in_conflict(evidence, commit, made.get(commit.id, ""))}
+    met_there = {one.made.id for one in rebased(evidence, evidence.commits) if one.stopped}
+    met_there |= {one.id for one in own if _ended_in_conflict(evidence, one, made.get(one.id, ""))}
     if met_there:
         met |= {"conflict", "both sides", "same file", "branch"}
     if any(len(commit.parents) == 2 and commit.id not in met_there for commit in own):
@@ -77,8 +78,6 @@ def _ended_in_conflict(evidence: Evidence, commit: Commit, said: str) -> bool:
     if len(commit.parents) == 2:
         clean = "Merge made by" in said
         return not clean and bool(changed_by_both(evidence.commits, *commit.parents))
-    if REBASE.match(said):
-        return "(continue)" in said
     return copied_from(commit.message) is not None and said.startswith("commit")
 
 

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 from msgspec import Struct
 
 from muddled_orchard.core.exercise.task import ResultKind
+from muddled_orchard.core.git.commits import Commit, Commits, ancestry
 from muddled_orchard.core.submission.evidence import Evidence
 
 _RESET = "reset: moving to "
@@ -17,6 +18,39 @@ REBASE = re.compile(r"(rebase|pull\b[^:]*) \(")
 
 _TO_ID = re.compile(rf"{_RESET}[0-9a-f]{{40}}")
 _AT_HEAD = f"{_RESET}HEAD"
+
+
+class Rebased(Struct, frozen=True):
+    """A commit that a rebase put on another base, and what it made of it. `stopped`: it did not go by
+    itself."""
+
+    old: Commit
+    made: Commit
+    stopped: bool
+
+
+def rebased(evidence: Evidence, commits: Commits) -> Iterator[Rebased]:
+    """What rebases made of which commits, each by the one that says the same; of those with another message
+    by the next one. `commits` are all that there are."""
+    left: list[Commit] = []  # of the old ones, the first one first
+    for move in evidence.reflog:
+        step = move.what.partition("(")[2].partition(")")[0] if REBASE.match(move.what) else ""
+        if step == "start":
+            there = {commit.id for commit in ancestry(commits, move.new)}
+            left = [one for one in ancestry(commits, move.old) if one.id not in there][::-1]
+            continue
+        if step in ("finish", "abort"):
+            left = []
+        # Who commits at a stop leaves a line as of any commit.
+        by_hand = bool(left) and move.what.startswith("commit") and "amend" not in move.what
+        made = commits.get(move.new)
+        if made is None or not (by_hand or step in ("pick", "continue", "reword", "edit")):
+            continue
+        same = (one for one in left if (one.author, one.subject) == (made.author, made.subject))
+        old = next(same, left[0] if left else None)
+        if old is not None:
+            left.remove(old)
+            yield Rebased(old, made, by_hand or step == "continue")
 
 
 class GivenUpCounts(Struct, frozen=True):

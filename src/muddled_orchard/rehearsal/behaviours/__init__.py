@@ -175,7 +175,7 @@ _WORK = (
 )  # fmt: skip
 
 _OWN = (
-    Behaviour("never parted", "changed one side alone, so that nothing met", own.is_own, own.never_parted),
+    Behaviour("never parted", "changed one side alone, so that nothing met", own.parts, own.never_parted),
     Behaviour("other lines", "changed other places on both sides", own.merges, own.other_lines),
     Behaviour("told beforehand with -s ours", "merged with -s ours", own.merges, partial(own.told_beforehand, how=("-s", "ours"))),
     Behaviour("told beforehand with -X theirs", "merged with -X theirs", own.merges, partial(own.told_beforehand, how=("-X", "theirs"))),

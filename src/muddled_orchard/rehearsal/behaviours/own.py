@@ -10,17 +10,24 @@ from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.key.own_course import SIDE, Action, Edit, OwnCourse, Typed, own_course
 from muddled_orchard.rehearsal.session import LearnerSession
 
-_ALL = frozenset(("finished", "markers", "bystanders", "tidy", "resolution", "rules", "message", "delivered"))
+_ALL = frozenset(
+    ("finished", "markers", "bystanders", "tidy", "resolution", "rules", "message", "delivered", "work")
+)
 
 
 def is_own(key: Key) -> bool:
     """Where the learner makes the conflict."""
-    return any(task.makes_own for task in key.scenario.task)
+    return key.scenario.makes_own
 
 
 def merges(key: Key) -> bool:
     """Where it is met by a merge, and two sides change lines."""
     return _course(key).by == "merge" and changes_lines(key)
+
+
+def parts(key: Key) -> bool:
+    """Where a branch is made for it."""
+    return any(Typed(("switch", "-c", SIDE)) == action for action in _course(key).sides)
 
 
 def changes_lines(key: Key) -> bool:
@@ -121,6 +128,7 @@ def markers_left(session: LearnerSession) -> Expected:
     """Commit it as Git left it."""
     course = _course(session.key)
     session.act((*course.sides, *course.together, *course.end))
+    session.deliver(_task(session.key))
     return Expected(must_lose=frozenset(("markers",)), may_lose=frozenset(("resolution", "rules", "message")))
 
 
@@ -129,13 +137,14 @@ def wrote_another(session: LearnerSession) -> Expected:
     course = _course(session.key)
     other = [Edit(edit.path, b"Something else altogether.\n") for edit in course.resolved]
     session.act((*course.sides, *course.together, *other, *course.end))
+    session.deliver(_task(session.key))
     return Expected(must_lose=frozenset(("resolution",)), may_lose=frozenset(("rules", "message")))
 
 
 def made_another(session: LearnerSession) -> Expected:
     """Make a further one when it is done."""
     course = _course(session.key)
-    session.carry_out()
+    session.carry_out(deliver=False)
     session.git("branch", "-D", SIDE)
     files = {edit.path: edit.data or b"" for edit in course.resolved}
 
@@ -147,6 +156,7 @@ def made_another(session: LearnerSession) -> Expected:
     session.act([Typed(("switch", "-c", SIDE)), *changed(b"First of mine\n"), commit])
     session.act([Typed(("switch", on)), *changed(b"First of all\n"), commit])
     session.act([*course.together, *changed(b"First\n"), *course.end])
+    session.deliver(_task(session.key))
     return Expected(may_lose=frozenset(("resolution", "rules", "message")))
 
 

@@ -15,6 +15,7 @@ from muddled_orchard.core.grading.kinds.bystanders import (
     ToBeLeftAlone,
     Undisturbed,
 )
+from muddled_orchard.core.grading.locating.gone import to_be_deleted
 from muddled_orchard.core.grading.remote import overwritten
 
 
@@ -32,7 +33,7 @@ def judge(case: Case) -> Outcome:
     # A rebase or a reset is there to rewrite its branch; a branch may be asked to be deleted; what origin
     # has is `delivered`'s to judge.
     rewriting = {branch_ref(task.task.on) for task in case.tasks if task.task.rewrites_branch}
-    deleted = {branch_ref(task.task.delete) for task in case.tasks}
+    deleted = set(map(branch_ref, to_be_deleted(case.key)))
     moved: list[tuple[Kind, str | None]] = []
     rewritten: list[tuple[Kind, str | None]] = []
     for ref, before in case.key.refs.items():

@@ -48,16 +48,18 @@ def _is_there(case: Case, branch: str, own: str, now: str) -> bool:
     for a push."""
     if now == own:
         return True
-    tasks = [task for task in case.tasks if task.task.on == branch]
-    last = max(task.step.task for task in tasks if task.task.push)
+    asked = {number: task for number, task in enumerate(case.scenario.task, start=1) if task.on == branch}
+    last = max(number for number, task in asked.items() if task.push)
     if not contains(case.commits, own, now):
         return False
     beyond = {commit.id for commit in ancestry(case.commits, own)}
     beyond -= {commit.id for commit in ancestry(case.commits, now)}
-    goes_on = any(task.step.task > last for task in tasks)
+    goes_on = any(number > last for number in asked)
     if not goes_on and not all(case.submission.is_the_work(case.commits[id_]) for id_ in beyond):
         return False
-    made = [task.result.result_commit for task in tasks if task.step.task == last]
+    made = [
+        task.result.result_commit for task in case.tasks if task.step.task == last and task.task.on == branch
+    ]
     return all(id_ is None or contains(case.commits, now, id_) for id_ in made)
 
 

@@ -58,7 +58,7 @@ def judge(case: Case) -> Outcome:
         files = tuple(dict.fromkeys(conflict.path for one in made for conflict in one.counts))
         return met(ConflictsMade(count, by, files))
     flaws = list(dict.fromkeys(flaw for one in found for flaw in one.flaws))
-    flaws += list(_moved_on(case)) if not found else []
+    flaws += list(_moved_on(case)) if not found and not _may_be_unseen(case, task) else []
     told: list[Kind] = [TooFewMade(count, task.conflicts), *flaws[:3]]
     return partly(told, count / task.conflicts, where) if count else missed(told)
 
@@ -131,8 +131,13 @@ def doubts_about(case: Case) -> Iterator[Kind]:
             if side and one.attempt.commit is not None:
                 yield MayBeAvoided(one.attempt.commit, side)
     count = sum(size_of(conflict) for one in found for conflict in one.counts)
-    if count < task.conflicts and "rebase" in task.by and case.evidence.commits and not case.evidence.reflog:
+    if count < task.conflicts and _may_be_unseen(case, task):
         yield ReplaysNotSeen()
+
+
+def _may_be_unseen(case: Case, task: OwnConflict) -> bool:
+    """Whether a rebase would have counted, and may have been where no reflog shows it."""
+    return "rebase" in task.by and bool(case.evidence.commits) and not case.evidence.reflog
 
 
 def _side_taken(case: Case, attempt: OwnAttempt, merge: MergeResult) -> str:
@@ -148,7 +153,7 @@ def _side_taken(case: Case, attempt: OwnAttempt, merge: MergeResult) -> str:
 
 
 def _weight(scenario: Scenario) -> float:
-    return 8.0 if any(task.makes_own for task in scenario.task) else 0.0
+    return 8.0 if scenario.makes_own else 0.0
 
 
 CRITERION = Criterion(

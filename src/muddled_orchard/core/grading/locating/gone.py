@@ -14,7 +14,7 @@ _SWITCHED = re.compile(r"checkout: moving from (\S+) to (\S+)")
 
 def to_be_deleted(key: Key) -> set[str]:
     """The branches that tasks want gone."""
-    return {step.operation.delete for step in key.steps if step.operation.delete}
+    return {task.delete for task in key.scenario.task if task.delete}
 
 
 def last_places(
