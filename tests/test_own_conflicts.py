@@ -123,6 +123,8 @@ def test_what_commits_alone_can_not_show(tmp_path: Path) -> None:
         "",
         f"{SIDES} git switch -q side; git rebase -q main; {SOLVED}; git rebase --continue; git switch -q main; git merge -q side",
     )
+    said = " ".join(muddled("grade", "mine", "--scenarios", "own.toml", folder=tmp_path).stdout.split())
+    assert "ours (main, the new base)" in said, said
     git(tmp_path, "git clone -q --bare mine/work cloned.git")
     found = result(tmp_path, "cloned.git")
     assert of(found, "made")[0] == "missed"

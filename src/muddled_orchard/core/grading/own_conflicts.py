@@ -20,7 +20,7 @@ from muddled_orchard.core.exercise.operations.revert import Revert
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.git.commits import Commit, contains, short
 from muddled_orchard.core.git.copies import copied_from, side_that_stays
-from muddled_orchard.core.git.refs import BRANCHES
+from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING, branch_ref
 from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.grading.locating.locate import MergeRequest
 from muddled_orchard.core.grading.locating.results import Result
@@ -41,7 +41,7 @@ Went = Literal["conflict", "clean", "unknown"]
 class OwnAttempt(Struct, frozen=True, kw_only=True):
     """An operation of a learner's that may have conflicted: which, the commit in which it ended (None: it is
     under way), both sides, what they are measured by (None: what they have in common), the commit that was
-    copied, and what the reflog says of how it went."""
+    copied, and what the reflog says of how it went and of which branches (empty: nothing)."""
 
     how: OwnOperation
     commit: str | None
@@ -50,6 +50,8 @@ class OwnAttempt(Struct, frozen=True, kw_only=True):
     base: str | None = None
     original: str | None = None
     went: Went = "unknown"
+    on: str = ""
+    source: str = ""
 
     @property
     def place(self) -> tuple[str, str]:
@@ -142,7 +144,7 @@ def _rebased(submission: Submission) -> Iterator[OwnAttempt]:
         if len(old.parents) == 1 and len(made.parents) == 1 and made.parents[0] in commits:
             yield OwnAttempt(
                 how="rebase", commit=made.id, ours=made.parents[0], theirs=old.id, base=old.parents[0],
-                original=old.id, went="conflict" if one.stopped else "clean",
+                original=old.id, went="conflict" if one.stopped else "clean", on=one.on, source=one.onto,
             )  # fmt: skip
 
 
@@ -211,13 +213,15 @@ def _step(submission: Submission, task: OwnConflict, attempt: OwnAttempt, merge:
 
 def _operation(submission: Submission, task: OwnConflict, attempt: OwnAttempt) -> Task:
     """The operation as it would have been asked for, with the branches by their names."""
-    on = _branch_of(submission, attempt.commit or attempt.ours) or task.on
+    on = attempt.on or _branch_of(submission, attempt.commit or attempt.ours) or task.on
     source = _branch_of(submission, attempt.theirs, other=on) or short(attempt.theirs)
     message = task.message
     if attempt.how == "merge":
         return Merge(do="merge", on=on, bring=source, message=message)
     if attempt.how == "rebase":
-        onto = _branch_of(submission, attempt.ours, other=on) or short(attempt.ours)
+        branches = {branch_ref(attempt.source), REMOTE_TRACKING + attempt.source}
+        named = attempt.source if branches & submission.evidence.refs.keys() else ""
+        onto = named or _branch_of(submission, attempt.ours, other=on) or short(attempt.ours)
         return Rebase(do="rebase", on=on, onto=onto, message=message)
     if attempt.how == "revert":
         return Revert(do="revert", on=on, undo=short(attempt.original), message=message)

@@ -16,28 +16,36 @@ _PICKED = ("cherry-pick:", "commit (cherry-pick):", "revert:", "commit: Revert "
 REBASE = re.compile(r"(rebase|pull\b[^:]*) \(")
 """What a line of a rebase begins with; a pull that rebases has its own options there."""
 
+_RETURNS = re.compile(r"\((?:finish|abort)\): returning to refs/heads/(\S+)$")
 _TO_ID = re.compile(rf"{_RESET}[0-9a-f]{{40}}")
 _AT_HEAD = f"{_RESET}HEAD"
 
 
 class Rebased(Struct, frozen=True):
     """A commit that a rebase put on another base, and what it made of it. `stopped`: it did not go by
-    itself."""
+    itself. `on` is the branch that was rebased, `onto` what was named as its new base; empty where that is
+    not said."""
 
     old: Commit
     made: Commit
     stopped: bool
+    on: str
+    onto: str
 
 
 def rebased(evidence: Evidence, commits: Commits) -> Iterator[Rebased]:
     """What rebases made of which commits, each by the one that says the same; of those with another message
     by the next one. `commits` are all that there are."""
     left: list[Commit] = []  # of the old ones, the first one first
-    for move in evidence.reflog:
+    on = onto = ""
+    for number, move in enumerate(evidence.reflog):
         step = move.what.partition("(")[2].partition(")")[0] if REBASE.match(move.what) else ""
         if step == "start":
             there = {commit.id for commit in ancestry(commits, move.new)}
             left = [one for one in ancestry(commits, move.old) if one.id not in there][::-1]
+            onto = move.what.partition(": checkout ")[2]
+            ends = (_RETURNS.search(later.what) for later in evidence.reflog[number + 1 :])
+            on = next((end[1] for end in ends if end), "")
             continue
         if step in ("finish", "abort"):
             left = []
@@ -50,7 +58,7 @@ def rebased(evidence: Evidence, commits: Commits) -> Iterator[Rebased]:
         old = next(same, left[0] if left else None)
         if old is not None:
             left.remove(old)
-            yield Rebased(old, made, by_hand or step == "continue")
+            yield Rebased(old, made, by_hand or step == "continue", on, onto)
 
 
 class GivenUpCounts(Struct, frozen=True):
