@@ -7,6 +7,7 @@ reads them as it reads what was handed out.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from itertools import chain
 from typing import Literal
 
 from msgspec import Struct
@@ -18,7 +19,7 @@ from muddled_orchard.core.exercise.operations.own_conflict import OwnConflict, O
 from muddled_orchard.core.exercise.operations.rebase import Rebase
 from muddled_orchard.core.exercise.operations.revert import Revert
 from muddled_orchard.core.exercise.task import Task
-from muddled_orchard.core.git.commits import Commit, contains, short
+from muddled_orchard.core.git.commits import Commit, Commits, contains, short
 from muddled_orchard.core.git.copies import copied_from, side_that_stays
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING, branch_ref
 from muddled_orchard.core.git.trees import Tree
@@ -176,14 +177,15 @@ def with_own_steps(
     """The submission beside a key with a step for each of the learner's operations that conflicts when Git is
     asked again, and where the result of each lies."""
     task = own_task(submission.key)
+    branches = _Branches(submission)
     steps: list[Step] = []
     results: list[Result] = []
     for attempt in attempts:
         merge = submission.evidence.merges.get(attempt.place)
         if task is None or merge is None or not merge.conflicts or attempt.went == "clean":
             continue
-        steps.append(_step(submission, task, attempt, merge))
-        results.append(_result(submission, attempt, merge))
+        steps.append(_step(submission, branches, task, attempt, merge))
+        results.append(_result(submission, branches, attempt, merge))
     # A step's commits are the key's elsewhere.
     named = {id_ for step in steps for id_ in (step.ours, step.theirs, step.base, step.commit) if id_}
     commits = {**submission.key.commits, **{id_: submission.commits[id_] for id_ in named}}
@@ -191,8 +193,10 @@ def with_own_steps(
     return Submission(submission.evidence, key), tuple(results)
 
 
-def _step(submission: Submission, task: OwnConflict, attempt: OwnAttempt, merge: MergeResult) -> Step:
-    operation = _operation(submission, task, attempt)
+def _step(
+    submission: Submission, branches: _Branches, task: OwnConflict, attempt: OwnAttempt, merge: MergeResult
+) -> Step:
+    operation = _operation(submission, branches, task, attempt)
     original = submission.commits.get(attempt.original or "")
     ours_name, theirs_name = operation.sides(original.subject if original else None)
     result = submission.commits.get(attempt.commit or "")
@@ -211,47 +215,66 @@ def _step(submission: Submission, task: OwnConflict, attempt: OwnAttempt, merge:
     )
 
 
-def _operation(submission: Submission, task: OwnConflict, attempt: OwnAttempt) -> Task:
+def _operation(submission: Submission, branches: _Branches, task: OwnConflict, attempt: OwnAttempt) -> Task:
     """The operation as it would have been asked for, with the branches by their names."""
-    on = attempt.on or _branch_of(submission, attempt.commit or attempt.ours) or task.on
-    source = _branch_of(submission, attempt.theirs, other=on) or short(attempt.theirs)
+    on = attempt.on or branches.of(attempt.commit or attempt.ours) or task.on
+    source = branches.of(attempt.theirs, other=on) or short(attempt.theirs)
     message = task.message
     if attempt.how == "merge":
         return Merge(do="merge", on=on, bring=source, message=message)
     if attempt.how == "rebase":
-        branches = {branch_ref(attempt.source), REMOTE_TRACKING + attempt.source}
-        named = attempt.source if branches & submission.evidence.refs.keys() else ""
-        onto = named or _branch_of(submission, attempt.ours, other=on) or short(attempt.ours)
+        refs = {branch_ref(attempt.source), REMOTE_TRACKING + attempt.source}
+        named = attempt.source if refs & submission.evidence.refs.keys() else ""
+        onto = named or branches.of(attempt.ours, other=on) or short(attempt.ours)
         return Rebase(do="rebase", on=on, onto=onto, message=message)
     if attempt.how == "revert":
         return Revert(do="revert", on=on, undo=short(attempt.original), message=message)
     return CherryPick(do="cherry-pick", on=on, pick=(short(attempt.original),), message=message)
 
 
-def _branch_of(submission: Submission, commit: str, other: str = "") -> str:
-    """A branch that has a commit: one that stands there, else one by whose first parents it is reached, else
-    any; not the `other` one where there is a choice."""
-    heads = {
-        name.removeprefix(BRANCHES): id_
-        for name, id_ in submission.evidence.refs.items()
-        if name.startswith(BRANCHES)
-    }
-    named = [name for name, id_ in heads.items() if id_ == commit and name != other]
-    along = (
-        name for name, id_ in heads.items() if name != other and commit in _first_parents(submission, id_)
-    )
-    having = (
-        name for name, id_ in heads.items() if name != other and contains(submission.commits, id_, commit)
-    )
-    return next((*named, *along, *having).__iter__(), "")
+class _Branches:
+    """Which branch of a submission has a commit."""
+
+    def __init__(self, submission: Submission) -> None:
+        self._commits = submission.commits
+        heads = {
+            name.removeprefix(BRANCHES): id_
+            for name, id_ in submission.evidence.refs.items()
+            if name.startswith(BRANCHES)
+        }
+        # Those that were handed out come first.
+        names = sorted(heads, key=lambda name: (branch_ref(name) not in submission.key.refs, name))
+        self._heads = {name: heads[name] for name in names}
+        looked_at = names[:_MOST_BRANCHES]
+        self._along = {name: _first_parents(self._commits, heads[name]) for name in looked_at}
+
+    def of(self, commit: str, other: str = "") -> str:
+        """A branch that has a commit: one that stands there, else one by whose first parents it is reached,
+        else any; not the `other` one where there is a choice. Empty where there is none."""
+        named = (name for name, id_ in self._heads.items() if id_ == commit and name != other)
+        along = (name for name, ids in self._along.items() if name != other and commit in ids)
+        having = (
+            name
+            for name in self._along
+            if name != other and contains(self._commits, self._heads[name], commit)
+        )
+        return next(chain(named, along, having), "")
+
+    def tip_with(self, commit: str) -> str | None:
+        """Where a branch stands that has a commit."""
+        return self._heads.get(self.of(commit))
 
 
-def _first_parents(submission: Submission, tip: str) -> set[str]:
+_MOST_BRANCHES = 20
+"""So many branches are looked through for a commit that none of them stands at."""
+
+
+def _first_parents(commits: Commits, tip: str) -> set[str]:
     seen: set[str] = set()
-    at: Commit | None = submission.commits.get(tip)
+    at: Commit | None = commits.get(tip)
     while at is not None and at.id not in seen:
         seen.add(at.id)
-        at = submission.commits.get(at.parents[0]) if at.parents else None
+        at = commits.get(at.parents[0]) if at.parents else None
     return seen
 
 
@@ -277,7 +300,7 @@ def _fine(task: OwnConflict, conflict: Conflict) -> tuple[Accepted, ...]:
     return (Accepted(choices=choices, clean=merged.clean),)
 
 
-def _result(submission: Submission, attempt: OwnAttempt, merge: MergeResult) -> Result:
+def _result(submission: Submission, branches: _Branches, attempt: OwnAttempt, merge: MergeResult) -> Result:
     commits = submission.commits
     if attempt.commit is None:
         pending = submission.evidence.pending
@@ -285,7 +308,7 @@ def _result(submission: Submission, attempt: OwnAttempt, merge: MergeResult) -> 
         head = submission.evidence.head
         return Result(shape="pending", ours=attempt.ours, theirs=attempt.theirs, branch=head, pending=kind)
     judged = attempt.commit
-    tip = _tip_with(submission, judged)
+    tip = branches.tip_with(judged)
     paths = [conflict.path for conflict in merge.conflicts]
     if tip is not None and _has_signs(submission, commits[judged].tree, paths):
         judged = tip  # markers that were mended later are told as that
@@ -295,14 +318,8 @@ def _result(submission: Submission, attempt: OwnAttempt, merge: MergeResult) -> 
         theirs=attempt.theirs,
         result_commit=attempt.commit,
         judged_commit=judged,
-        branch=_branch_of(submission, attempt.commit) or None,
+        branch=branches.of(attempt.commit) or None,
     )
-
-
-def _tip_with(submission: Submission, commit: str) -> str | None:
-    """Where a branch stands that has a commit."""
-    name = _branch_of(submission, commit)
-    return submission.evidence.branch(name) if name else None
 
 
 def _has_signs(submission: Submission, tree: Tree, paths: Sequence[str]) -> bool:

@@ -19,7 +19,7 @@ def lacks_for_own(task: OwnConflict, asked: Asked, evidence: Evidence) -> str:
     met by a merge of two sides that changed the same file, or by a copy or a rebase that stopped."""
     before = set(asked.tips.values())
     met = {*steps_seen(evidence, before)}
-    own = own_commits(evidence, before)
+    own = sorted(own_commits(evidence, before), key=lambda one: one.time)[-_MOST_COMMITS_LOOKED_AT:]
     made = first_said(evidence)
     met_there = {one.made.id for one in rebased(evidence, evidence.commits) if one.stopped}
     met_there |= {one.id for one in own if _ended_in_conflict(evidence, one, made.get(one.id, ""))}
@@ -33,6 +33,7 @@ def lacks_for_own(task: OwnConflict, asked: Asked, evidence: Evidence) -> str:
     return next((OWN_STEPS_TOLD[step] for step in steps if step not in met), "")
 
 
+_MOST_COMMITS_LOOKED_AT = 500
 _ALL_STEPS: tuple[OwnStep, ...] = ("branch", "both sides", "same file", "conflict")
 
 
@@ -61,17 +62,18 @@ def _parted(evidence: Evidence, own: Collection[str]) -> Iterator[tuple[str, str
     """Pairs of commits that have gone on apart: both sides of each merge, what was copied or rebased and what
     it met, and the branches as they stand."""
     commits = evidence.commits
-    for id_ in own:
-        if len(commits[id_].parents) == 2:
-            yield commits[id_].parents[0], commits[id_].parents[1]
+    merges = sorted((commits[id_] for id_ in own if len(commits[id_].parents) == 2), key=lambda one: one.time)
+    for merge in merges[-_MOST_LOOKED_AT:]:
+        yield merge.parents[0], merge.parents[1]
     tips = sorted({id_ for ref, id_ in evidence.refs.items() if ref.startswith(BRANCHES) and id_ in commits})
     gone = [move.new for move in evidence.reflog if move.new in own]
-    for one, other in combinations([*tips, *gone[-_MOST_LOOKED_AT:]], 2):
+    for one, other in combinations([*tips[:_MOST_LOOKED_AT], *gone[-_MOST_LOOKED_AT:]], 2):
         if not contains(commits, one, other) and not contains(commits, other, one):
             yield one, other
 
 
 _MOST_LOOKED_AT = 30
+"""So many merges, branches and moves of HEAD are looked at: what is asked for takes few."""
 
 
 def _ended_in_conflict(evidence: Evidence, commit: Commit, said: str) -> bool:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
+from itertools import islice
 
 from msgspec import Struct
 
@@ -17,6 +18,7 @@ REBASE = re.compile(r"(rebase|pull\b[^:]*) \(")
 """What a line of a rebase begins with; a pull that rebases has its own options there."""
 
 _RETURNS = re.compile(r"\((?:finish|abort)\): returning to refs/heads/(\S+)$")
+_MOST_REBASES, _MOST_REBASED = 50, 500
 _TO_ID = re.compile(rf"{_RESET}[0-9a-f]{{40}}")
 _AT_HEAD = f"{_RESET}HEAD"
 
@@ -35,17 +37,26 @@ class Rebased(Struct, frozen=True):
 
 def rebased(evidence: Evidence, commits: Commits) -> Iterator[Rebased]:
     """What rebases made of which commits, each by the one that says the same; of those with another message
-    by the next one. `commits` are all that there are."""
+    by the next one. `commits` are all that there are. The newest rebases are read, and of each so many
+    commits: a reflog can say anything."""
+    steps = [
+        move.what.partition("(")[2].partition(")")[0] if REBASE.match(move.what) else ""
+        for move in evidence.reflog
+    ]
+    starts = [number for number, step in enumerate(steps) if step == "start"][-_MOST_REBASES:]
+    first = starts[0] if starts else len(steps)
     left: list[Commit] = []  # of the old ones, the first one first
     on = onto = ""
-    for number, move in enumerate(evidence.reflog):
-        step = move.what.partition("(")[2].partition(")")[0] if REBASE.match(move.what) else ""
+    for number, move in enumerate(evidence.reflog[first:], start=first):
+        step = steps[number]
         if step == "start":
             there = {commit.id for commit in ancestry(commits, move.new)}
-            left = [one for one in ancestry(commits, move.old) if one.id not in there][::-1]
+            moved = (one for one in ancestry(commits, move.old) if one.id not in there)
+            left = list(islice(moved, _MOST_REBASED))[::-1]
             onto = move.what.partition(": checkout ")[2]
-            ends = (_RETURNS.search(later.what) for later in evidence.reflog[number + 1 :])
-            on = next((end[1] for end in ends if end), "")
+            end = next((at for at in range(number, len(steps)) if steps[at] in ("finish", "abort")), number)
+            returns = _RETURNS.search(evidence.reflog[end].what)
+            on = returns[1] if returns else ""
             continue
         if step in ("finish", "abort"):
             left = []
