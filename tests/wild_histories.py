@@ -14,10 +14,10 @@ from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 from muddled_orchard.commands.glean.found import Wanted, find
-from muddled_orchard.commands.glean.making import How, make
+from muddled_orchard.commands.glean.making import ToTake, make
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.gleaning.conflicts_met import Gleaned
-from muddled_orchard.core.gleaning.exercise import Commits
+from muddled_orchard.core.gleaning.exercise import SideCommits
 
 FILES = ("rows.csv", "plan/list.txt", "notes.md", "a b.txt", "bäume.txt", "run.sh", "crlf.txt", "seal.bin")
 WORDS = ("ours", "theirs", "ours+theirs", "theirs+ours", "blend", "neither")
@@ -236,11 +236,13 @@ def _misread(row: Gleaned, kept: dict[str, str]) -> list[str]:
 
 def _not_taken(history: History, row: Gleaned, file: Path) -> list[str]:
     whole = history.chance.random() < 0.2
-    ways: tuple[Commits | None, ...] = (None, "squash", "keep")
+    ways: tuple[SideCommits | None, ...] = (None, "squash", "keep")
     commits = history.chance.choice(ways)
     subject = row.redone.commit.subject
     try:
-        made = make(history.folder, file, How(row.redone.commit.id, None, whole, commits, keep_names=False))
+        made = make(
+            history.folder, file, ToTake(row.redone.commit.id, None, whole, commits, keep_names=False)
+        )
     except BadInput as bad:
         return [] if any(word in str(bad) for word in ALLOWED) else [f"{subject}: {bad}"]
     if made.proof is None:

@@ -113,9 +113,9 @@ def _list(options: argparse.Namespace) -> int:
 
 
 def _make(options: argparse.Namespace, file: Path) -> int:
-    from muddled_orchard.commands.glean.making import How, make
+    from muddled_orchard.commands.glean.making import ToTake, make
 
-    how = How(options.take, options.branches, options.whole, options.commits, options.keep_names)
-    made = make(options.repository, file, how)
+    wanted = ToTake(options.take, options.branches, options.whole, options.commits, options.keep_names)
+    made = make(options.repository, file, wanted)
     show_made(console(), made)
     return 1 if made.faults else 0

@@ -13,7 +13,7 @@ from muddled_orchard.core.exercise.scenario import Answer, Scenario
 from muddled_orchard.core.exercise.story import unroll
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT, variant_of
 from muddled_orchard.core.git.lines import by_lines
-from muddled_orchard.core.gleaning.exercise import Commits, TakenExercise, cast_for
+from muddled_orchard.core.gleaning.exercise import SideCommits, TakenExercise, cast_for
 from muddled_orchard.core.gleaning.named_in import Named, is_licence, named_in
 from muddled_orchard.core.grading.rehearsal import Rehearsal
 from muddled_orchard.core.key.answer_key import Key
@@ -35,14 +35,14 @@ from muddled_orchard.vcs.gleaning.taking import operation_at, taken, taken_branc
 from muddled_orchard.vcs.gleaning.trees import Trees
 
 
-class How(Struct, frozen=True):
+class ToTake(Struct, frozen=True):
     """What is taken and how: a commit, or two branches; with all files; its commits kept or not; with the
     names that people have."""
 
     take: str | None
     branches: Sequence[str] | None
     whole: bool
-    commits: Commits | None
+    commits: SideCommits | None
     keep_names: bool
 
 
@@ -67,21 +67,21 @@ class Made(Struct, frozen=True):
     faults: tuple[Problem, ...]
 
 
-def make(repository: Path, file: Path, how: How) -> Made:
+def make(repository: Path, file: Path, wanted: ToTake) -> Made:
     """Write the scenario file of an operation, or of two branches. Raises BadInput where that can't be."""
     if file.exists():
         problem = Problem("this file exists already", "Name a new one; nothing was written.", file=str(file))
         raise BadInput(problem)
     with history_of(repository) as history:
-        if how.branches is not None:
-            exercise = taken_branches(history, *how.branches, whole=how.whole, commits=how.commits)
+        if wanted.branches is not None:
+            exercise = taken_branches(history, *wanted.branches, whole=wanted.whole, commits=wanted.commits)
         else:
-            operation = operation_at(history, how.take or "")
-            exercise = taken(history, operation, whole=how.whole, commits=how.commits)
+            operation = operation_at(history, wanted.take or "")
+            exercise = taken(history, operation, whole=wanted.whole, commits=wanted.commits)
         licences = _licences(history)
-    cast = cast_for([commit.author for commit in exercise.story], keep_names=how.keep_names)
+    cast = cast_for([commit.author for commit in exercise.story], keep_names=wanted.keep_names)
     title = id_for(file.stem).replace("-", " ").capitalize()
-    dates = how.branches is not None
+    dates = wanted.branches is not None
 
     def text(answers: Sequence[Answer] = (), open_: Sequence[str] = ()) -> str:
         return history_scenario(exercise, title, cast, answers, open_, dates=dates)

@@ -12,7 +12,8 @@ from muddled_orchard.core.git.commits import name_of
 from muddled_orchard.core.git.trees import Files
 from muddled_orchard.core.gleaning.redone import How, PastCommit
 
-Commits = Literal["squash", "keep"]
+SideCommits = Literal["squash", "keep"]
+"""Whether the commits of a side become one, or stay."""
 
 MOST_KEPT = 4
 """So many commits of a side are kept one by one where nothing else is asked for."""
@@ -64,7 +65,7 @@ def side_name(message: str, main: str) -> str:
 
 
 def story_of(
-    how: How, base: tuple[PastCommit, Files], ours: Side, theirs: Side, commits: Commits | None
+    how: How, base: tuple[PastCommit, Files], ours: Side, theirs: Side, commits: SideCommits | None
 ) -> tuple[StoryCommit, ...]:
     """The commits that lead up to an operation: what both sides have in common, then each side's. Of a side
     with more than a few commits one is made, unless all are to be kept."""
@@ -95,7 +96,7 @@ def _reverted(ours: Side, theirs: Side) -> Iterator[StoryCommit]:
         yield StoryCommit(ours.branch, "", author, time, _said(commit), tree, label)
 
 
-def _told(side: Side, before: Files, commits: Commits | None) -> list[tuple[PastCommit, Files]]:
+def _told(side: Side, before: Files, commits: SideCommits | None) -> list[tuple[PastCommit, Files]]:
     """The commits of a side that change something, or the last one with all of it."""
     told: list[tuple[PastCommit, Files]] = []
     for commit, tree in side.commits:

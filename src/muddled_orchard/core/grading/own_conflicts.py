@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from itertools import chain
-from typing import Literal
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -30,13 +29,11 @@ from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.merging.conflict import STAGE, Conflict, MergeResult
 from muddled_orchard.core.merging.keep import KEEP, lines_kept
 from muddled_orchard.core.merging.markers import has_signs
-from muddled_orchard.core.submission.reflog import first_said, rebased
+from muddled_orchard.core.submission.reflog import Went, first_said, how_it_went, rebased
 from muddled_orchard.core.submission.submission import Submission
 
 MOST_ASKED = 200
 """So many operations of a learner are asked again at most, the newest."""
-
-Went = Literal["conflict", "clean", "unknown"]
 
 
 class OwnAttempt(Struct, frozen=True, kw_only=True):
@@ -106,13 +103,8 @@ def _merges(submission: Submission) -> Iterator[OwnAttempt]:
     for commit in evidence.commits.values():
         if len(commit.parents) != 2 or any(parent not in commits for parent in commit.parents):
             continue
-        what = said.get(commit.id, "")
-        went: Went = "unknown"
-        if what.startswith("commit (merge)"):
-            went = "conflict"
-        elif "Merge made by" in what:
-            went = "clean"
         ours, theirs = commit.parents
+        went = how_it_went(commit, said.get(commit.id, ""))
         yield OwnAttempt(how="merge", commit=commit.id, ours=ours, theirs=theirs, went=went)
 
 
@@ -127,9 +119,7 @@ def _copies(submission: Submission) -> Iterator[OwnAttempt]:
             continue
         if len(commit.parents) != 1:
             continue
-        how, what = copied[0], said.get(commit.id, "")
-        clean = what.startswith(("cherry-pick:", "revert:"))
-        went: Went = "clean" if clean else "conflict" if what.startswith("commit") else "unknown"
+        how, went = copied[0], how_it_went(commit, said.get(commit.id, ""))
         theirs, base = (source.id, stays) if how == "cherry-pick" else (stays, source.id)
         yield OwnAttempt(
             how=how, commit=commit.id, ours=commit.parents[0], theirs=theirs, base=base,

@@ -11,7 +11,7 @@ from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.copies import copied_from
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.submission.evidence import Evidence
-from muddled_orchard.core.submission.reflog import first_said, rebased
+from muddled_orchard.core.submission.reflog import first_said, how_it_went, rebased
 
 
 def lacks_for_own(task: OwnConflict, asked: Asked, evidence: Evidence) -> str:
@@ -78,9 +78,9 @@ _MOST_LOOKED_AT = 30
 
 def _ended_in_conflict(evidence: Evidence, commit: Commit, said: str) -> bool:
     if len(commit.parents) == 2:
-        clean = "Merge made by" in said
+        clean = how_it_went(commit, said) == "clean"
         return not clean and bool(changed_by_both(evidence.commits, *commit.parents))
-    return copied_from(commit.message) is not None and said.startswith("commit")
+    return copied_from(commit.message) is not None and how_it_went(commit, said) == "conflict"
 
 
 def changed_by_both(commits: Commits, one: str, other: str) -> set[str]:

@@ -5,12 +5,16 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import islice
+from typing import Literal
 
 from msgspec import Struct
 
 from muddled_orchard.core.exercise.task import ResultKind
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry
 from muddled_orchard.core.submission.evidence import Evidence
+
+Went = Literal["conflict", "clean", "unknown"]
+"""How an operation went, as far as the reflog says it."""
 
 _RESET = "reset: moving to "
 _PICKED = ("cherry-pick:", "commit (cherry-pick):", "revert:", "commit: Revert ")
@@ -21,6 +25,17 @@ _RETURNS = re.compile(r"\((?:finish|abort)\): returning to refs/heads/(\S+)$")
 _MOST_REBASES, _MOST_REBASED = 50, 500
 _TO_ID = re.compile(rf"{_RESET}[0-9a-f]{{40}}")
 _AT_HEAD = f"{_RESET}HEAD"
+
+
+def how_it_went(commit: Commit, said: str) -> Went:
+    """Whether a merge, a copy or a revert stopped at a conflict, by what is said where it was made
+    (`first_said`)."""
+    if len(commit.parents) > 1:
+        stopped, clean = said.startswith("commit (merge)"), "Merge made by" in said
+    else:
+        clean = said.startswith(("cherry-pick:", "revert:"))
+        stopped = not clean and said.startswith("commit")
+    return "conflict" if stopped else "clean" if clean else "unknown"
 
 
 class Rebased(Struct, frozen=True):

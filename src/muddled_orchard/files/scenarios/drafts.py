@@ -133,7 +133,7 @@ def open_conflict(conflict: Conflict) -> str:
 def _answer(answer: Answer) -> dict[str, object]:
     keys: dict[str, object] = {"file": verbatim(answer.file, ())}
     if answer.text is not None:
-        keys["text"] = _written(answer.text)
+        keys["text"] = text_of_toml(answer.text)
     elif answer.side is not None:
         keys["side"] = answer.side
     elif answer.gone:
@@ -141,12 +141,12 @@ def _answer(answer: Answer) -> dict[str, object]:
     if answer.keep is not None:
         keys["keep"] = [_entry(entry) for entry in answer.keep]
     if answer.change:
-        keys["change"] = [_change(change) for change in answer.change]
+        keys["change"] = [change_table(change) for change in answer.change]
     return {**keys, "why": answer.why}
 
 
-def _written(text: str) -> String:
-    """A text as TOML has it: over several lines, unless one of its lines ends otherwise than those would."""
+def text_of_toml(text: str) -> String:
+    """A text as TOML has it: over several lines where it has several and none of them ends otherwise."""
     return lines_of_toml(text) if "\n" in text and "\r" not in text else tomlkit.string(verbatim(text, ()))
 
 
@@ -167,11 +167,14 @@ def _entry(entry: object) -> object:
     return table
 
 
-def _change(change: AnswerChange) -> InlineTable:
+def change_table(change: AnswerChange, file: str = "") -> InlineTable:
+    """An edit as an answer has it, or as an entry of a story does, which says of which file."""
     table = tomlkit.inline_table()
+    if file:
+        table.add("file", tomlkit.string(verbatim(file, ())))
     for word in ("find", "after", "before", "put"):
         if (text := getattr(change, word)) is not None:
-            table.add(word, tomlkit.string(verbatim(text, ())))
+            table.add(word, text_of_toml(text))
     return table
 
 

@@ -7,16 +7,15 @@ from collections.abc import Callable, Mapping, Sequence
 from datetime import UTC, datetime
 
 import tomlkit
-from tomlkit.items import InlineTable, String
+from tomlkit.items import InlineTable
 
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.exercise.scenario import Answer
-from muddled_orchard.core.exercise.values import verbatim
 from muddled_orchard.core.git.lines import by_lines, lines_of
 from muddled_orchard.core.git.trees import EXECUTABLE, LINK, File, Files
 from muddled_orchard.core.gleaning.exercise import StoryCommit, TakenExercise
 from muddled_orchard.core.key.answer_from_text import changes_between
-from muddled_orchard.files.scenarios.drafts import Draft, draft_text, lines_of_toml
+from muddled_orchard.files.scenarios.drafts import Draft, change_table, draft_text, text_of_toml
 
 _ASKED: Mapping[str, Callable[[str, str], str]] = {
     "merge": lambda on, source: f"Merge `{source}` into `{on}`.",
@@ -86,7 +85,7 @@ def _entry(
         entry["at"] = datetime.fromtimestamp(commit.time, UTC)
     if commit.label:
         entry["label"] = commit.label
-    entry["message"] = _text(commit.message)
+    entry["message"] = text_of_toml(commit.message)
     return entry | _edits(before, commit.files)
 
 
@@ -109,13 +108,13 @@ def _edits(before: Files, after: Files) -> dict[str, object]:
         if old is not None and old.data == file.data:
             continue
         if file.mode == LINK:
-            link.add(path, _text(file.data.decode("utf-8", "surrogateescape")))
+            link.add(path, text_of_toml(file.data.decode("utf-8", "surrogateescape")))
         elif not _is_text(file.data):
             binary.add(path, base64.b64encode(file.data).decode())
         elif (edits := _changes(path, old, file)) is not None:
             change += edits
         else:
-            write.add(path, _text(file.data.decode()))
+            write.add(path, text_of_toml(file.data.decode()))
     edits_of: dict[str, object] = {
         "rename": renamed, "remove": remove, "write": write, "binary": binary, "link": link,
         "change": change, "executable": executable,
@@ -152,17 +151,9 @@ def _changes(path: str, old: File | None, new: File) -> list[InlineTable] | None
     found = changes_between([lines_of(old.data)], [lines_of(new.data)])
     if not found:
         return None
-    tables = []
-    length = 0
-    for change in found:
-        table = tomlkit.inline_table()
-        table.add("file", path)
-        for word in ("find", "after", "before", "put"):
-            if (text := getattr(change, word)) is not None:
-                table.add(word, _text(text))
-                length += len(text)
-        tables.append(table)
-    return tables if length < len(new.data) else None
+    words = (getattr(change, word) for change in found for word in ("find", "after", "before", "put"))
+    length = sum(len(text or "") for text in words)
+    return [change_table(change, path) for change in found] if length < len(new.data) else None
 
 
 def _is_text(data: bytes) -> bool:
@@ -171,8 +162,3 @@ def _is_text(data: bytes) -> bool:
     except UnicodeDecodeError:
         return False
     return by_lines(data) and not any(sign < " " and sign not in "\t\n\r\f" for sign in text)
-
-
-def _text(text: str) -> String:
-    """A text as TOML has it: over several lines where it has several and none of them ends otherwise."""
-    return lines_of_toml(text) if "\n" in text and "\r" not in text else tomlkit.string(verbatim(text, ()))

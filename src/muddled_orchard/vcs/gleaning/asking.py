@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.gleaning.redone import Redone
 from muddled_orchard.core.merging.conflict import MARKER_ATTRIBUTES
 from muddled_orchard.vcs.ask.predict import ToldMerge, told_merges
@@ -61,11 +62,22 @@ def pair_of(history: History, redone: Redone) -> tuple[str, str]:
     Missing."""
     if redone.base is None:
         return redone.ours, redone.theirs
-    made: list[str] = []
-    for id_ in (redone.base, redone.ours, redone.theirs):
-        kind, data = history.read(id_)
-        if kind != "commit":
-            raise Missing(f"{id_[:10]} is no commit")
-        tree = data[5:45].decode("ascii", "replace")
-        made.append(history.made.commit(_STAND_IN, id_, tree, made[:1]))
-    return made[1], made[2]
+    base, ours, theirs = (tree_of(history, id_) for id_ in (redone.base, redone.ours, redone.theirs))
+    return parted_commits(history, base, ours, theirs)
+
+
+def parted_commits(history: History, base: str, ours: str, theirs: str) -> tuple[str, str]:
+    """Two commits of ours with these trees that have one with the base's in common. Git is still to be given
+    them (`History.flush`)."""
+    begun = history.made.commit(_STAND_IN, "base", base, [])
+    sides = (("ours", ours), ("theirs", theirs))
+    one, other = (history.made.commit(_STAND_IN, name, tree, [begun]) for name, tree in sides)
+    return one, other
+
+
+def tree_of(history: History, commit: str) -> str:
+    """The id of a commit's tree. Raises Missing."""
+    kind, data = history.read(commit)
+    if kind != "commit":
+        raise Missing(f"{short(commit)} is no commit")
+    return data[5:45].decode("ascii", "replace")

@@ -95,6 +95,8 @@ class History:
                     *parts, rest = (rest + data).split(b"\0")
                     yield from parts
                 ended = process.wait(MOST_SECONDS)
+            except subprocess.TimeoutExpired:
+                raise git.GitFailed(f"git {words[0]} does not end") from None
             finally:  # nobody may want the rest
                 process.kill()
                 process.stdout.close()

@@ -12,7 +12,7 @@ from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.copies import copied_from
 from muddled_orchard.core.git.trees import PLAIN_FILE, SUBMODULE, Blob, File, Files, Tree, bad_path
 from muddled_orchard.core.gleaning.conflicts_met import LARGEST
-from muddled_orchard.core.gleaning.exercise import Commits, Side, TakenExercise, side_name, story_of
+from muddled_orchard.core.gleaning.exercise import Side, SideCommits, TakenExercise, side_name, story_of
 from muddled_orchard.core.gleaning.redone import (
     PastCommit,
     Redone,
@@ -21,7 +21,7 @@ from muddled_orchard.core.gleaning.redone import (
     rebased_pairs,
 )
 from muddled_orchard.core.merging.conflict import Conflict
-from muddled_orchard.vcs.gleaning.asking import merges_of, pair_of
+from muddled_orchard.vcs.gleaning.asking import merges_of, pair_of, parted_commits, tree_of
 from muddled_orchard.vcs.gleaning.found import conflicts_of
 from muddled_orchard.vcs.gleaning.past import commit_named, commits_of
 from muddled_orchard.vcs.gleaning.source import History, Missing
@@ -37,7 +37,6 @@ MAIN = "main"
 _NEUTRAL = "README.md"
 _NEUTRAL_TEXT = b"What is made here begins with this file.\n"
 _MARKER = b"<<<<<<< "
-_STAND_IN = "Stand-in <stand-in@orchard.example> 0 +0000"
 
 
 class _Sides(Struct, frozen=True):
@@ -85,7 +84,7 @@ def operation_at(history: History, name: str) -> Redone:
     raise BadInput(Problem(what, "muddled glean REPOSITORY lists what can be taken."))
 
 
-def taken(history: History, redone: Redone, *, whole: bool, commits: Commits | None) -> TakenExercise:
+def taken(history: History, redone: Redone, *, whole: bool, commits: SideCommits | None) -> TakenExercise:
     """The exercise of an operation that conflicted. Raises BadInput where none can be made of it."""
     trees = Trees(history)
     commit = redone.commit
@@ -114,7 +113,7 @@ def taken(history: History, redone: Redone, *, whole: bool, commits: Commits | N
 
 
 def taken_branches(
-    history: History, ours: str, theirs: str, *, whole: bool, commits: Commits | None
+    history: History, ours: str, theirs: str, *, whole: bool, commits: SideCommits | None
 ) -> TakenExercise:
     """The exercise of two branches that were never merged: theirs into ours. Raises BadInput where none can
     be made of them."""
@@ -154,15 +153,10 @@ def _commit(history: History, id_: str) -> PastCommit:
 
 def _sides(history: History, trees: Trees, redone: Redone, base: str, result: str = "") -> _Sides:
     """The whole trees; `result` is that of the real result (empty: there is none). Raises Missing."""
-    base_tree, ours, theirs = (trees.whole(_tree(history, id_)) for id_ in (base, redone.ours, redone.theirs))
+    base_tree, ours, theirs = (
+        trees.whole(tree_of(history, id_)) for id_ in (base, redone.ours, redone.theirs)
+    )
     return _Sides(base_tree, ours, theirs, trees.whole(result) if result else None)
-
-
-def _tree(history: History, commit: str) -> str:
-    kind, data = history.read(commit)
-    if kind != "commit":
-        raise Missing(f"{short(commit)} is no commit")
-    return data[5:45].decode("ascii", "replace")
 
 
 def _base(history: History, redone: Redone) -> str:
@@ -263,12 +257,13 @@ def _with_something(sides: _Sides, cut: _Sides, history: History) -> _Sides:
 
 def _written(history: History, sides: _Sides) -> tuple[str, str]:
     """Commits of these trees, of which two have the third in common."""
-    made: list[str] = []
-    for name, tree in (("base", sides.base), ("ours", sides.ours), ("theirs", sides.theirs)):
-        id_ = history.made.tree({path: (blob.mode, blob.id) for path, blob in tree.items()})
-        made.append(history.made.commit(_STAND_IN, name, id_, made[:1]))
+    base, ours, theirs = (
+        history.made.tree({path: (blob.mode, blob.id) for path, blob in tree.items()})
+        for tree in (sides.base, sides.ours, sides.theirs)
+    )
+    parted = parted_commits(history, base, ours, theirs)
     history.flush()
-    return made[1], made[2]
+    return parted
 
 
 def _refuse_odd(history: History, sides: _Sides) -> None:
