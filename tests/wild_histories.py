@@ -162,6 +162,7 @@ class History:
                 place.unlink(missing_ok=True)
         if self.chance.random() < 0.2:
             self.write("beside.txt", [f"beside {self.number}"])
+            kept.pop("beside.txt", None)  # it may have been one of them
         return kept
 
 

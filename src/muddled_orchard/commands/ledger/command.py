@@ -33,7 +33,7 @@ from muddled_orchard.commands.options import (
 from muddled_orchard.core.base.phrases import counted, listed
 from muddled_orchard.core.grading.unseen import UNSEEN
 from muddled_orchard.files.course.course_file import CourseFile
-from muddled_orchard.files.course.ledger import Ledger
+from muddled_orchard.files.course.personal_data import PersonalData
 from muddled_orchard.show.json.writing import json_text
 from muddled_orchard.show.spreadsheet import (
     Rows,
@@ -101,7 +101,7 @@ def run(options: argparse.Namespace) -> int:
     form = table_form_of(options)
     course = course_of(options)
     path = ledger_of(options, course)
-    ledger = Ledger(path)
+    ledger = PersonalData(path)
     try:
         if options.unseen is not None:
             ledger.set("unseen", None if options.unseen == BY_ITSELF_WORD else options.unseen)
@@ -135,7 +135,7 @@ def run(options: argparse.Namespace) -> int:
 def _show(
     options: argparse.Namespace,
     path: str,
-    ledger: Ledger,
+    ledger: PersonalData,
     course: CourseFile | None,
     form: TableForm | None,
 ) -> None:
@@ -157,13 +157,13 @@ def _show(
         show_totals(console(), standing.plan, record.names, standing.totals)
 
 
-def _rows(table: str, ledger: Ledger, course: CourseFile | None) -> Rows:
+def _rows(table: str, ledger: PersonalData, course: CourseFile | None) -> Rows:
     if table in COURSE_TABLES:
         return course_rows(table, read_class(ledger, course))
     return ledger_rows(table, ledger.learners(), ledger.hand_outs(), ledger.each_grading())
 
 
-def _forgotten_before(ledger: Ledger, day: date, kept: Mapping[str, Sequence[Path]]) -> str:
+def _forgotten_before(ledger: PersonalData, day: date, kept: Mapping[str, Sequence[Path]]) -> str:
     """Delete everybody of whom nothing was written down since a day began; what is told of it."""
     old = [learner for learner, last in ledger.last_written().items() if last < day.isoformat()]
     if not old:

@@ -11,7 +11,7 @@ from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.files.course.ledger import Ledger
+from muddled_orchard.files.course.personal_data import PersonalData
 from muddled_orchard.show.json.shapes import about
 
 REPOSITORIES = "repositories"
@@ -31,7 +31,7 @@ class PersonFile(Struct):
     repositories: Annotated[list[str], about("Where a host keeps what they pushed.")]
 
 
-def person_json(ledger: Ledger, learner: str, kept: Mapping[str, Sequence[Path]]) -> PersonFile:
+def person_json(ledger: PersonalData, learner: str, kept: Mapping[str, Sequence[Path]]) -> PersonFile:
     """All that is kept of a learner. Raises BadInput where there is no such learner."""
     places = [str(path) for path in kept.get(learner, ())]
     return PersonFile(1, learner, ledger.person(learner), places)
