@@ -28,6 +28,7 @@ from muddled_orchard.cli import main
 from muddled_orchard.commands.grade import command as grade
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.problems import BadInput
+from muddled_orchard.core.exercise.claim import ExerciseVariant
 from muddled_orchard.core.grading.assessment import unreadable
 from muddled_orchard.files.archives.export import spread
 from muddled_orchard.files.archives.submissions import find_submissions
@@ -36,7 +37,6 @@ from muddled_orchard.files.course.ledger_schema import LEARNERS, MIGRATIONS, OF_
 from muddled_orchard.files.course.roster_file import read_roster
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.stored_results import assessment_text, packed, unpacked
-from muddled_orchard.vcs.read.reader import ExerciseVariant
 from tests.conftest import LEARNER, PROGRAM, all_marked, database, graded, muddled, shell
 
 ROSTER = "id,name,group\nada,Ada Quince,red\nbo,Bo Medlar,red\ncyd,Cyd Sloe,blue\ndot,Dot Damson,blue\n"

@@ -39,7 +39,7 @@ def test_the_brief_leads_back_to_where_one_began(part: int, tmp_path: Path) -> N
         again = (
             (tmp_path / id_ / "BRIEF.md").read_text().partition("## Begin again\n")[2].partition("\n## ")[0]
         )
-        if "No command brings all of it back" in again:
+        if "No command brings all of it back" in again or scenario.start.own:
             continue
         lead_back += 1
         own = any(task.makes_own for task in scenario.task)

@@ -85,6 +85,16 @@ MADE = [
     ("told beforehand, and a branch since", "", f"{SIDES} git merge -q -s ours -m Ours side; git switch -qc more; git switch -q main; git branch -D more", "missed", "told beforehand what to take", 0),
     ("with a side preferred", "", f"{SIDES} git merge -q -X theirs -m Theirs side", "missed", "told beforehand what to take", 0),
     ("given up", "", f"{SIDES} git merge -q side; git merge --abort", "missed", "No conflict was made yet", 0),
+    ("thrown away again", "", f"{MERGED}; git reset -q --hard HEAD^", "missed", "no branch has what came of it any more", 0),
+    ("amended is one", "conflicts = 2\n", f"{MERGED}; git commit -q --amend -m Better", "partly", "1 of 2", 71),
+    ("made once more is one", "conflicts = 2\n", f"{MERGED}; git reset -q --hard HEAD^; git merge -q side; {SOLVED}; git commit -qm Again", "partly", "1 of 2", 71),
+    ("in one commit after all", "", f"{MERGED}; git reset -q --soft HEAD^; git commit -qm Squashed", "met", "1 conflict made", 100),
+    ("rebased later", "", f"{MERGED}; git switch -qc x HEAD^; echo hi > note.md; git commit -qam N; git switch -q main; git rebase -q x; {SOLVED}; git rebase --continue", "met", "2 conflicts made and met", 100),
+    (
+        "a copy and a merge of one commit", 'by = ["merge", "cherry-pick"]\nconflicts = 3\n',
+        f"git switch -qc side; sed -i s/one/uno/ rows.txt; git commit -qam Uno; sed -i s/three/drei/ rows.txt; git commit -qam Drei; git switch -q main; sed -i s/one/eins/ rows.txt; sed -i s/three/trois/ rows.txt; git commit -qam Trois; git switch -qc copy; git cherry-pick -x side; {SOLVED}; git cherry-pick --continue; git switch -q main; git merge side; {SOLVED}; git commit -qm M",
+        "partly", "2 of 3", 81,
+    ),
     ("left there", "", f"{SIDES} git merge -q side", "met", "1 conflict made", 71),
     ("with its markers", "", f"{SIDES} git merge -q side; git commit -qam Left", "met", "1 conflict made", 86),
     ("rebased and skipped", "", f"{SIDES} git switch -q side; git rebase -q main; git rebase --skip; git switch -q main", "missed", "No conflict was made yet", 0),
@@ -129,6 +139,23 @@ def test_what_commits_alone_can_not_show(tmp_path: Path) -> None:
     found = result(tmp_path, "cloned.git")
     assert of(found, "made")[0] == "missed"
     assert "a rebase may have conflicted" in found["needs_a_look"][0]
+
+
+def test_a_squashed_merge_needs_a_look(tmp_path: Path) -> None:
+    """Git notes nothing of it: it is told as likely where it decides, and who goes on alone is not suspected."""
+    squashed = f"{SIDES} git merge -q --squash side; {SOLVED}; git commit -qm Both"
+    for script, looks in (
+        (squashed, True), (f"{squashed}; git branch -D side", False), (SIDES, False),
+        (f"{SIDES} git commit -q --amend -m Trois; sed -i s/trois/tre/ rows.txt; git commit -qam Tre", False),
+        (f"{squashed}; git switch -qc n HEAD^; sed -i s/five/funf/ rows.txt; git commit -qam N; git switch -q main; sed -i s/five/cinq/ rows.txt; git commit -qam C; git merge n; {SOLVED}; git commit -qm M", False),
+    ):  # fmt: skip
+        found = result(tmp_path, planted(tmp_path, "", script))
+        assert (
+            [one for one in found["needs_a_look"] if "likely a squashed merge" in one] != []
+            if looks
+            else not found["needs_a_look"]
+        ), (script, found["needs_a_look"])
+        git(tmp_path, "rm -rf mine")
 
 
 def test_what_is_fine_in_it_can_be_said(tmp_path: Path) -> None:

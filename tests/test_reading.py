@@ -12,6 +12,7 @@ from pathlib import Path
 import pytest
 
 from muddled_orchard.core.base.problems import BadInput
+from muddled_orchard.core.exercise.claim import ExerciseVariant
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.files.archives.submissions import find_submissions
 from muddled_orchard.files.scenarios.bundled import BUNDLED
@@ -21,7 +22,7 @@ from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.read.disk import DiskSource, read_plain_file
 from muddled_orchard.vcs.read.objects import ForeignObjects
 from muddled_orchard.vcs.read.quarantine import Unreadable, find_repository, take_over
-from muddled_orchard.vcs.read.reader import ExerciseVariant, Reader
+from muddled_orchard.vcs.read.reader import Reader
 from muddled_orchard.vcs.read.ref_files import head_of, read_refs
 from tests.conftest import graded, muddled, shell
 

@@ -178,7 +178,7 @@ def test_git_is_asked_again_only_where_the_learner_came_with_something_else() ->
     asked = [
         _asked(evidence) for evidence in (wrong, rebased(*GOOD), rebased(("a", "base", "Two", tree(f="2\n"))))
     ]
-    assert asked == [[MergeRequest("a", "other", "two", ("HEAD", "other (Other)"))], [], []]
+    assert asked == [[MergeRequest("a", "other", "two", ("HEAD", "other (Other)"), ("a", "other"))], [], []]
 
 
 def _asked(evidence: Evidence) -> list[MergeRequest]:

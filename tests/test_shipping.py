@@ -15,13 +15,13 @@ from msgspec.structs import replace
 
 from muddled_orchard.classroom.shipping import ShippedScenarios, arrived, shipped
 from muddled_orchard.core.base.limits import Bounds, Exceeded
+from muddled_orchard.core.exercise.claim import ExerciseVariant
 from muddled_orchard.core.submission.file_source import FileSource, below
 from muddled_orchard.files.archives.unpacking import unpacked
 from muddled_orchard.files.scenarios.bundled import BUNDLED
 from muddled_orchard.files.scenarios.scenario_file import load_scenario
 from muddled_orchard.files.stored import scenario_text
 from muddled_orchard.vcs.read.disk import DiskSource
-from muddled_orchard.vcs.read.reader import ExerciseVariant
 from tests.conftest import shell
 
 NAMES = st.text("abö .", min_size=1, max_size=6).filter(lambda name: name.strip(". "))

@@ -117,6 +117,8 @@ class Story:
 
     def __init__(self) -> None:
         self._parts: list[str] = []
+        self._start = ""
+        self.branch = "main"
         self._begun: set[str] = set()
         self.top = Path(tempfile.mkdtemp(prefix="truth-"))
         # A history that is drawn and thrown away is never assessed.
@@ -142,9 +144,13 @@ class Story:
         """A task and its answers, as they stand in the file."""
         self._parts += [f"[[task]]\n{task}", *(f"[[answer]]\n{answer}" for answer in answers)]
 
+    def start(self, *, own: bool) -> None:
+        """How it is handed out: as the story has it, or not at all."""
+        self._start = "[start]\nown = true\n" if own else ""
+
     def plant(self) -> None:
         file = self.top / "own.toml"
-        file.write_text(HEADER.replace("hive-notes", "own") + "\n".join(self._parts), "utf-8")
+        file.write_text(HEADER.replace("hive-notes", "own") + "\n".join((*self._parts, self._start)), "utf-8")
         self._scenario = load_scenario(file)
         plant(self._scenario, self.top / "planted", "0")
 

@@ -75,16 +75,16 @@ class _Round:
             return self._resolved(story, "revert", "--continue", gone=extra)
         story.git("switch", "-qc", side)
         self._commit(story, "theirs", {extra: "new\n"})
-        story.git("switch", "-q", "main")
+        story.git("switch", "-q", story.branch)
         if self.how == "moved on":
             story.git("merge", "-q", side)
             return [slot.theirs for slot in self.slots]
         self._commit(story, "ours", {f"main-{extra}": "new\n"})
         if self.how == "rebase":
             story.git("switch", "-q", side)
-            story.git("rebase", "main", fails=True)
+            story.git("rebase", story.branch, fails=True)
             now = self._resolved(story, "rebase", "--continue")
-            story.git("switch", "-q", "main")
+            story.git("switch", "-q", story.branch)
             story.git("merge", "-q", "--ff-only", side)
             return now
         if self.how == "cherry-pick":
@@ -119,6 +119,16 @@ class _Round:
         return self._now()
 
 
+def _begin(story: Story, branch: str, now: Sequence[Lines]) -> None:
+    """A repository of the learner's own, with commits before and after the example's first one."""
+    story.git("init", "-q", "-b", branch)
+    story.branch = branch
+    story.write({"b.txt": "Something first\n"})
+    story.git("commit", "-q", "-m", "First of all")
+    story.write({"a.txt": text_of("a", now)})
+    story.git("commit", "-q", "-m", "Lines")
+
+
 @st.composite
 def own(draw: st.DrawFn) -> tuple[Story, Expected]:
     """Conflicts made and avoided; what counts is asked in words of the operations, how many, and what may be kept."""
@@ -127,9 +137,13 @@ def own(draw: st.DrawFn) -> tuple[Story, Expected]:
     asked, fine = draw(st.integers(1, 4)), draw(st.lists(st.sampled_from(WORDS), unique=True, max_size=3))
     now: list[Lines] = [[f"base {n}"] for n in range(PLACES)]
     story.commit("main", "Begin", {"a.txt": text_of("a", now)})
+    begins = draw(st.booleans())
     kept = f"kept = {json.dumps(fine)}\n" if fine else ""
     story.ask(f'do = "own-conflict"\non = "main"\nby = {json.dumps(by)}\nconflicts = {asked}\n{kept}', [])
+    story.start(own=begins)
     story.plant()
+    if begins:
+        _begin(story, draw(st.sampled_from(("main", "master"))), now)
     made, words = 0, list[str]()
     hows = [
         draw(st.sampled_from(CONFLICTING)),

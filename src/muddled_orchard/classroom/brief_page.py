@@ -6,8 +6,15 @@ import functools
 import re
 
 from markupsafe import Markup
+from msgspec.structs import replace
 
-from muddled_orchard.core.exercise.brief_notes import STUCK, beginning_again, handing_in
+from muddled_orchard.core.exercise.brief_notes import (
+    STUCK,
+    beginning,
+    beginning_again,
+    handing_in,
+    with_parts,
+)
 from muddled_orchard.core.exercise.own_copy import BeginAgain
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.git.refs import is_on_remote
@@ -23,16 +30,24 @@ _ID = "@{}@"
 
 
 def brief_markdown(scenario: Scenario, again: BeginAgain) -> str:
-    """Title and brief, how to begin again, where to get help, and how to hand in."""
-    parts = ("Begin again", beginning_again(again)), ("Stuck?", STUCK), ("Handing in", handing_in(scenario))
-    return scenario.brief_text + "".join(f"\n## {heading}\n\n{text}" for heading, text in parts)
+    """Title and brief, how to begin and to begin again, where to get help, and how to hand in."""
+    parts = {
+        "Begin": beginning(scenario, again),
+        "Begin again": beginning_again(again),
+        "Stuck?": STUCK,
+        "Handing in": handing_in(scenario),
+    }
+    return with_parts(scenario, parts)
 
 
-def brief_page(scenario: Scenario, graph: Graph, again: BeginAgain) -> str:
-    """The same as a page that stands alone; `graph` is what is handed out."""
+def brief_page(scenario: Scenario, graph: Graph | None, again: BeginAgain) -> str:
+    """The same as a page that stands alone; `graph` is what is handed out (None: nothing)."""
     places = tuple((branch, _ID.format(number)) for number, (branch, _) in enumerate(again.branches))
-    shared = BeginAgain(again.give_up, places, again.own)
-    about = (scenario.title.strip(), scenario.brief, beginning_again(shared), handing_in(scenario))
+    shared = replace(again, branches=places)
+    about = (
+        scenario.title.strip(), scenario.brief, beginning(scenario, again), beginning_again(shared),
+        handing_in(scenario),
+    )  # fmt: skip
     page = _page(*about, scenario.language, graph)
     for number, (_, id_) in enumerate(again.branches):
         page = page.replace(_ID.format(number), id_)
@@ -40,14 +55,18 @@ def brief_page(scenario: Scenario, graph: Graph, again: BeginAgain) -> str:
 
 
 @functools.lru_cache(maxsize=512)  # variants with the same values share their page, but for ids
-def _page(title: str, brief: str, again: str, how: str, language: str, graph: Graph) -> str:
+def _page(
+    title: str, brief: str, begin: str, again: str, how: str, language: str, graph: Graph | None
+) -> str:
     page = template("classroom/brief_page.html").render(
         title=title,
         language=language,
         brief=rendered(brief),
-        graph=Markup(graph_svg(graph)),  # noqa: S704 - every text in it is escaped there
-        told=told(graph),
-        remote=any(is_on_remote(name) for node in graph.nodes for name in node.branches),
+        begin=rendered(begin) if begin else "",
+        # Every text in it is escaped there.
+        graph=Markup(graph_svg(graph)) if graph else "",  # noqa: S704
+        told=told(graph) if graph else "",
+        remote=any(is_on_remote(name) for node in graph.nodes for name in node.branches) if graph else False,
         again=rendered(again),
         stuck=rendered(STUCK),
         handing_in=rendered(how),

@@ -18,6 +18,7 @@ from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.key.graph import handed_out
+from muddled_orchard.files.archives.packing import BARE
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import load, scenario_files, shared_ids
 from muddled_orchard.files.scenarios.error_lines import with_lines
@@ -53,6 +54,9 @@ def exercises_in(places: Sequence[str], form: str) -> list[Exercise]:
                 continue
             (weak,) = surveying.weak_values([(scenario, survey.key)])
             wrong = [*survey.errors, *weak]
+            if form == BARE and scenario.start.own:
+                what = "it begins with git init, so there is nothing to clone or to push"
+                wrong.append(Problem(what, "Hand it out as an archive or a folder.", ("start", "own")))
             problems += with_lines(BadInput(wrong), path).problems if wrong else ()
             exercises.append(_exercise(scenario, survey.key, form))
     if problems:

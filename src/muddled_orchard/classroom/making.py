@@ -158,8 +158,8 @@ _REPOSITORIES = (BARE, HOSTED, FOLDER)
 
 
 def first_commit(practice: Practice) -> str:
-    """The id of the commit with which a hand-out's history begins."""
-    return practice.ids[min(practice.ids)]
+    """The id of the commit with which a hand-out's history begins; empty where learners make it."""
+    return practice.ids[min(practice.ids)] if practice.ids else ""
 
 
 def lying_there(exercises: Sequence[Exercise], wanted: Sequence[HandOutToMake], out: Path) -> int:
@@ -217,7 +217,8 @@ def whole_folder(exercise: Exercise, practice: Practice, url: str = "") -> dict[
     """The files of a practice folder with its brief. Where it has a `url`, that is the remote of its
     repository."""
     again = begin_again(practice.scenario, practice.history, practice.ids)
-    page = brief_page(practice.scenario, of_variant(exercise.graph, exercise.key, practice.history), again)
+    graph = of_variant(exercise.graph, exercise.key, practice.history) if practice.history.commits else None
+    page = brief_page(practice.scenario, graph, again)
     return {
         **(with_remote(practice.files, practice.history, url) if url else practice.files),
         BRIEF: File(PLAIN_FILE, brief_markdown(practice.scenario, again).encode()),

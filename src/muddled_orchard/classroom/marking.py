@@ -21,6 +21,8 @@ from muddled_orchard.core.course.findings import ClassFinding, findings
 from muddled_orchard.core.course.practice import is_practice
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.course.roster import Learner, shown_names
+from muddled_orchard.core.exercise.claim import Claims, ExerciseVariant
+from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.grading.unseen import held_to
 from muddled_orchard.files.archives.fingerprint import fingerprint
@@ -31,7 +33,6 @@ from muddled_orchard.files.stored import Damaged
 from muddled_orchard.files.stored_results import assessment_of
 from muddled_orchard.system.processes import share
 from muddled_orchard.system.workers import PORTIONS_AHEAD, Awaited, Machines, in_order
-from muddled_orchard.vcs.read.reader import ExerciseVariant
 
 if TYPE_CHECKING:
     from muddled_orchard.classroom.parallel import Graders
@@ -52,21 +53,25 @@ class _LookedUp(Struct, frozen=True):
 
 
 class GradingRun:
-    """What a grading run knows: the scenarios, and who got which variant."""
+    """What a grading run knows: the scenarios, and who got which variant. `otherwise` is the id of the
+    exercise that those are of which name none."""
 
     def __init__(
         self,
         library: ScenarioLibrary,
         ledger: Ledger | None = None,
         allowances: Allowances = NOTHING_ALLOWED,
+        otherwise: str = "",
     ) -> None:
         self.ledger = ledger
+        self.otherwise = otherwise
         self._allowances = allowances
         # Without their commits, which are asked for once: of a large class there are many.
         every = tuple(map(_slim, ledger.each_hand_out())) if ledger else ()
         self.hand_outs = tuple(hand_out for hand_out in every if hand_out.replaced is None)
         self.roster: dict[str, Learner] = ledger.learners() if ledger else {}
         self._names = shown_names(self.roster.values())
+        self._had = {(hand_out.exercise, hand_out.learner) for hand_out in self.hand_outs}
         self._owners = {(hand_out.exercise, hand_out.variant): hand_out.learner for hand_out in every}
         self._teams = {place: tuple(members) for place, members in ledger.teams().items()} if ledger else {}
         self._rules = rules_of(ledger)
@@ -74,20 +79,21 @@ class GradingRun:
         self._handed_out = frozenset(hand_out.exercise for hand_out in every)
         self.scenarios = scenarios_of_run(library, ledger, every)
 
-    def commits(self) -> dict[str, ExerciseVariant]:
+    def claims(self) -> Claims:
         """Which exercise and variant the commits belong to that branches of hand-outs stand at, as the ledger
-        says."""
+        says, and what a submission is that says nothing."""
         found: dict[str, ExerciseVariant] = {}
         for hand_out in self.ledger.each_hand_out() if self.ledger else ():
             exercise = ExerciseVariant(hand_out.exercise, hand_out.variant)
             found |= dict.fromkeys((hand_out.first_commit, *hand_out.tips.values()), exercise)
-        return found
+        found.pop("", None)  # of what learners began themselves nothing is known beforehand
+        return Claims(found, ExerciseVariant(self.otherwise, PLAIN_VARIANT) if self.otherwise else None)
 
     def collected(self, handed: Handed, assessment: Assessment, *, remembered: bool) -> Collected:
         """A graded submission with its owner, by what the ledger handed out, with what persons settled."""
         place = (assessment.exercise, assessment.variant)
         team = self._teams.get(place, ())
-        owner = team[0] if team else self._owners.get(place)
+        owner = team[0] if team else self._owners.get(place) or self._named(handed.name, assessment)
         practice = is_practice(assessment.variant)
         learner = owner or (self._first_of(handed.name) if practice else handed.name)
         other = owner is None and assessment.exercise in self._handed_out
@@ -101,6 +107,11 @@ class GradingRun:
             uncounted="practice" if practice else "not theirs" if other else "",
             team=team,
         )
+
+    def _named(self, name: str, assessment: Assessment) -> str | None:
+        """Whose it is by the name of its folder or file, where it says nothing itself."""
+        says_nothing = (assessment.exercise, assessment.variant) == (self.otherwise, PLAIN_VARIANT)
+        return name if says_nothing and (self.otherwise, name) in self._had else None
 
     def _first_of(self, name: str) -> str:
         """Whose practice it is, by the name of the folder or file that it came in: of a drill there are
@@ -176,6 +187,7 @@ def marked(
     that are (None: nothing is written down)."""
     # What was graded without running the rules says nothing of them.
     how = f"{__version__} with rules run" if run_rules else __version__
+    how += f" as {run.otherwise}" if run.otherwise else ""
     with _Portions(handed, run, bounds, machines, run_rules=run_rules) as portions:
 
         def looked_up(submission: Handed) -> _LookedUp:
@@ -217,7 +229,7 @@ class _Portions:
         if self._machines.cluster is not None:
             from muddled_orchard.classroom.parallel import graders_in_cluster
 
-            about = (self._machines, self._run.scenarios, self._bounds, self._run.commits())
+            about = (self._machines, self._run.scenarios, self._bounds, self._run.claims())
             entered = self._stack.enter_context(graders_in_cluster(*about, run_rules=self._runs))
             self._graders, self._jobs = entered, entered.size
         alone = _GRADED_AT_ONCE if self._machines.cluster is None else _IN_CLUSTER_AT_ONCE
@@ -242,7 +254,7 @@ class _Portions:
         if self._graders is None:
             from muddled_orchard.classroom.parallel import graders
 
-            about = (self._run.scenarios.find, self._bounds, self._jobs, self._run.commits())
+            about = (self._run.scenarios.find, self._bounds, self._jobs, self._run.claims())
             making = graders(len(self._handed), self._at_once, *about, run_rules=self._runs)
             self._graders = self._stack.enter_context(making)
         return self._graders.submit(fresh)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import atexit
 import functools
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
 
@@ -17,6 +17,7 @@ from msgspec.structs import replace
 from muddled_orchard.classroom.shipping import Shipped, ShippedScenarios, arrived, shipped
 from muddled_orchard.classroom.versions import Scenarios
 from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.exercise.claim import NOTHING_KNOWN, Claims
 from muddled_orchard.core.exercise.scenario import MOST_SECONDS
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.submission.file_source import FileSource
@@ -37,7 +38,6 @@ from muddled_orchard.system.workers import (
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.grading import FindScenario, Grader
 from muddled_orchard.vcs.read.disk import DiskSource
-from muddled_orchard.vcs.read.reader import ExerciseVariant
 
 
 def opened(path: Path, bounds: Bounds) -> FileSource:
@@ -52,7 +52,7 @@ def graders(
     find: FindScenario,
     bounds: Bounds,
     jobs: int,
-    handed_out: Mapping[str, ExerciseVariant] | None = None,
+    claims: Claims = NOTHING_KNOWN,
     *,
     run_rules: bool = False,
 ) -> Iterator[Graders]:
@@ -62,7 +62,7 @@ def graders(
     """
     git.require()
     with temporary_folder() as folder:
-        work = functools.partial(_grader, folder, find, bounds, handed_out, run_rules=run_rules)
+        work = functools.partial(_grader, folder, find, bounds, claims, run_rules=run_rules)
         crew = single_worker(work) if most <= at_once else workers(min(jobs, -(-most // at_once)), work)
         with crew as pool:
             yield Graders(pool, _bounds_of(bounds, run_rules=run_rules))
@@ -73,14 +73,14 @@ def graders_in_cluster(
     machines: Machines,
     scenarios: Scenarios,
     bounds: Bounds,
-    handed_out: Mapping[str, ExerciseVariant] | None = None,
+    claims: Claims = NOTHING_KNOWN,
     *,
     run_rules: bool = False,
 ) -> Iterator[Graders]:
     """The workers of a cluster; the texts of the scenarios travel there. Raises BadInput where the cluster
     can't be used."""
     travelling = ShippedScenarios(scenarios.texts(), scenarios.other_texts())
-    there = functools.partial(_grader_there, travelling, bounds, handed_out, run_rules=run_rules)
+    there = functools.partial(_grader_there, travelling, bounds, claims, run_rules=run_rules)
     with cluster(machines.cluster or "", there) as pool:
         pack = functools.partial(shipped, bounds=bounds) if machines.ship else Path.absolute
         yield Graders(pool, _bounds_of(bounds, run_rules=run_rules), pack, pool.size)
@@ -151,7 +151,7 @@ def _grader(
     folder: Path,
     find: FindScenario,
     bounds: Bounds,
-    handed_out: Mapping[str, ExerciseVariant] | None,
+    claims: Claims,
     *,
     run_rules: bool,
 ) -> Callable[[Sequence[Place]], list[str]]:
@@ -162,7 +162,7 @@ def _grader(
     def open_place(path: Path) -> FileSource:
         return arrived(travelled[path], bounds) if path in travelled else opened(path, bounds)
 
-    grader = Grader(own, find, open_place, handed_out, run_rules=run_rules)
+    grader = Grader(own, find, open_place, claims, run_rules=run_rules)
 
     def grade(portion: Sequence[Place]) -> list[str]:
         travelled.clear()
@@ -185,7 +185,7 @@ def _grader(
 def _grader_there(
     find: FindScenario,
     bounds: Bounds,
-    handed_out: Mapping[str, ExerciseVariant] | None,
+    claims: Claims,
     *,
     run_rules: bool,
 ) -> Callable[[Sequence[Place]], list[str]]:
@@ -193,7 +193,7 @@ def _grader_there(
     git.require()
     kept = ExitStack()
     atexit.register(kept.close)
-    return _grader(kept.enter_context(temporary_folder()), find, bounds, handed_out, run_rules=run_rules)
+    return _grader(kept.enter_context(temporary_folder()), find, bounds, claims, run_rules=run_rules)
 
 
 class _Failed(Exception):

@@ -10,13 +10,13 @@ from typing import Literal
 from msgspec import Struct
 
 from muddled_orchard.core.base.limits import Bounds, Exceeded, in_mib
+from muddled_orchard.core.exercise.claim import ExerciseVariant
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.submission.file_source import FileSource, Kind, MemorySource, below
 from muddled_orchard.files.archives.unpacking import unpacked_bytes
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.stored import scenario_of
 from muddled_orchard.vcs.read.disk import DiskSource, read_plain_file
-from muddled_orchard.vcs.read.reader import ExerciseVariant
 
 
 class ShippedEntry(Struct, frozen=True):

@@ -10,12 +10,12 @@ from muddled_orchard.core.base.phrases import be, counted
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.exercise.changed_story import first_change
+from muddled_orchard.core.exercise.claim import ExerciseVariant
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.stored import Damaged, digest_of, scenario_of, scenario_text
-from muddled_orchard.vcs.read.reader import ExerciseVariant
 
 
 class Mended(Struct, frozen=True):

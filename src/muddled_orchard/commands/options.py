@@ -9,11 +9,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from muddled_orchard.core.base.limits import Bounds
-from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.base.problems import BadInput, Problem, likely
 
 if TYPE_CHECKING:
     from muddled_orchard.files.course.course_file import CourseFile
     from muddled_orchard.files.course.roster_file import Roster
+    from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
     from muddled_orchard.show.spreadsheet import TableForm
     from muddled_orchard.system.workers import Machines
 
@@ -221,3 +222,29 @@ def positive(text: str) -> int:
     if number < 1:
         raise argparse.ArgumentTypeError(f"{text} is no whole number above 0, or too large")
     return number
+
+
+def add_exercise(parser: argparse.ArgumentParser) -> None:
+    """The exercise of what says nothing itself."""
+    parser.add_argument(
+        "--exercise", metavar="ID",
+        help="what those are of that say nothing themselves: an exercise that begins with git init",
+    )  # fmt: skip
+
+
+def exercise_of(options: argparse.Namespace, library: ScenarioLibrary) -> str:
+    """The exercise of what says nothing itself; empty where none was named. Raises BadInput where it can't be
+    one."""
+    id_: str | None = options.exercise
+    if id_ is None:
+        return ""
+    scenario = library.find(id_)
+    if scenario is None:
+        from muddled_orchard.files.scenarios.bundled import bundled_ids
+
+        hint = likely(id_, [*library.given_ids(), *bundled_ids()])
+        raise BadInput(Problem(f'--exercise: there is no exercise "{id_}"', hint))
+    if not scenario.start.own:
+        what = f"--exercise is for what begins with git init: {id_} is planted, and says itself what it is"
+        raise BadInput(Problem(what, "Leave --exercise out."))
+    return id_

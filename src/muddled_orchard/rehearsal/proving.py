@@ -26,7 +26,7 @@ from muddled_orchard.vcs.ask.keymaking import make_key
 from muddled_orchard.vcs.ask.scratch import ScratchRepository
 from muddled_orchard.vcs.grading import grader
 from muddled_orchard.vcs.peeking import peek_at
-from muddled_orchard.vcs.planting import plant
+from muddled_orchard.vcs.planting import plant_example
 
 MOST_WAYS = 40
 """So many other ways of one key are tried at most."""
@@ -64,7 +64,7 @@ def _proves() -> Callable[[_ToProve], Proof]:
 def _proved(piece: _ToProve) -> Proof:
     with temporary_folder() as folder:
         key = make_key(ScratchRepository(folder / "scratch.git"), piece.scenario, piece.code)
-        plant(piece.scenario, folder / "planted", piece.code)
+        plant_example(piece.scenario, folder / "planted", piece.code)
         others = list(other_ways(key))
         ways = others[:MOST_WAYS]
         rooms = [folder / str(number) for number in range(len(ways) + 1)]

@@ -31,7 +31,7 @@ from muddled_orchard.vcs.ask.git import GitFailed
 from muddled_orchard.vcs.ask.keymaking import make_key
 from muddled_orchard.vcs.ask.scratch import ScratchRepository
 from muddled_orchard.vcs.grading import grader
-from muddled_orchard.vcs.planting import plant
+from muddled_orchard.vcs.planting import plant_example
 
 BEHAVIOURS_AT_ONCE = 16
 ACTING_LEARNER = "ilse"
@@ -136,7 +136,7 @@ def _acted_and_graded(piece: _ToAct) -> list[_Packed]:
     scenario = piece.scenario
     with temporary_folder() as folder:
         key = make_key(ScratchRepository(folder / "scratch.git"), scenario, piece.code)
-        plant(scenario, folder / "planted", piece.code)
+        plant_example(scenario, folder / "planted", piece.code)
         portion = behaviours_for(key)[piece.start : piece.start + BEHAVIOURS_AT_ONCE]
         sessions = [folder / str(number) for number in range(len(portion))]
         expected = [

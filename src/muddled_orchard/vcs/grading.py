@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import shutil
 import tempfile
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import partial
 from itertools import islice
@@ -20,6 +20,7 @@ from msgspec.structs import replace
 from muddled_orchard.core.base.limits import Exceeded
 from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.exercise.claim import CLAIM, NOTHING_KNOWN, Claims, ExerciseVariant
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.assess import assess
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
@@ -37,6 +38,7 @@ from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.merging.conflict import MergeResult, relabelled
 from muddled_orchard.core.submission.clones import as_handed_out
 from muddled_orchard.core.submission.file_source import FileSource
+from muddled_orchard.core.submission.own_beginning import from_own_beginning
 from muddled_orchard.core.submission.submission import Submission
 from muddled_orchard.system.log import log
 from muddled_orchard.system.temporary import temporary_folder
@@ -45,10 +47,11 @@ from muddled_orchard.vcs.ask.keymaking import make_keys
 from muddled_orchard.vcs.ask.scratch import OURS, THEIRS, Question, ScratchRepository
 from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.quarantine import Unreadable, find_repository, take_over
-from muddled_orchard.vcs.read.reader import WHOLE, ExerciseVariant, Reader
+from muddled_orchard.vcs.read.reader import WHOLE, Reader
 from muddled_orchard.vcs.read.rewritten import rewritten
 from muddled_orchard.vcs.rule_runs import run_rules
 from muddled_orchard.vcs.walkthrough.given_states import GivenStates
+from muddled_orchard.vcs.write.practice import WORK
 
 SUBMISSIONS_AT_ONCE = 64
 
@@ -128,8 +131,8 @@ class Grader:
     """Grades any number of submissions; keys are made once for each variant.
 
     `find_scenario` gives the scenario of a hand-out, or None; `open_place` opens a submission;
-    `handed_out` says what commits belong to that a ledger has handed out, so that clones without the first
-    one can be graded; `run_rules`: the commands of rules are run, in a sandbox; `tells_given`: what was
+    `claims` are known of submissions besides what they say, so that clones without the first commit can be
+    graded; `run_rules`: the commands of rules are run, in a sandbox; `tells_given`: what was
     handed out done already is told apart. What comes of a submission never depends on those graded before.
     Use it as `with grader(...)`.
     """
@@ -139,7 +142,7 @@ class Grader:
         folder: Path,
         find_scenario: FindScenario,
         open_place: OpenPlace = DiskSource,
-        handed_out: Mapping[str, ExerciseVariant] | None = None,
+        claims: Claims = NOTHING_KNOWN,
         *,
         run_rules: bool = False,
         tells_given: bool = True,
@@ -148,7 +151,7 @@ class Grader:
         self._runs = run_rules
         self._open = open_place
         self._find = find_scenario
-        self._handed_out = handed_out or {}
+        self.claims = claims
         self._scratch = ScratchRepository(folder / "scratch.git")
         self._keys: dict[ExerciseVariant, Key | BadInput] = {}
         self._given = GivenStates(find_scenario, self._grade_given) if tells_given else None
@@ -173,15 +176,19 @@ class Grader:
         place = self._open(source)
         repository = find_repository(place)
         if repository is None:
-            raise Unreadable("there is no Git repository in it")
+            begins = any(place.kind(path) == "file" for path in (CLAIM, f"{WORK}/{CLAIM}"))
+            yet = " yet: it begins with git init" if begins else ""
+            raise Unreadable(f"there is no Git repository in it{yet}")
         reader = Reader(take_over(place, repository, folder))
-        hand_out = reader.hand_out(self._handed_out)
+        hand_out = reader.hand_out(self.claims.commits) or self.claims.otherwise
         if hand_out is None and reader.shallow:
             raise Unreadable(
                 f"it is a shallow clone, which lacks the first commit, where the exercise is named; {WHOLE}"
             )
         if hand_out is None:
-            raise Unreadable("its first commit names no exercise: it was not planted by muddled")
+            raise Unreadable(
+                f"its first commit names no exercise, nor does a file {CLAIM}: it was not planted by muddled"
+            )
         return _Admitted(hand_out, reader)
 
     def _make_keys(self, hand_outs: Sequence[ExerciseVariant]) -> None:
@@ -256,7 +263,7 @@ class Grader:
     def _ask(self, located: _Located) -> _Asked:
         """Write what the learner met into the scratch repository, and say what to ask of it."""
         submission = located.submission
-        evidence, key = submission.evidence, submission.key
+        key = submission.key
         times = {id_: commit.time for id_, commit in zip(key.ids, key.history.commits, strict=True)}
         objects = self._scratch.objects
         done: dict[str, str] = {}
@@ -264,7 +271,7 @@ class Grader:
         for wanted in _merges_needed(located):
             tips = (wanted.ours, wanted.theirs)
             # Done here and not when Git is asked: what can't be written costs this submission alone.
-            ours, theirs = (rewritten(objects, tip, evidence, key, done) for tip in tips)
+            ours, theirs = (rewritten(objects, tip, submission, done) for tip in tips)
             question = Question(
                 tips, submission.commits, submission.texts, times, wanted.base, (ours, theirs)
             )
@@ -280,7 +287,7 @@ class Grader:
         for (wanted, _), answer in zip(asked.merges, answers, strict=True):
             merge = relabelled(answer, dict(zip((OURS, THEIRS), wanted.labels, strict=True)))
             self._scratch.read_texts(texts, merge)
-            merges[wanted.ours, wanted.theirs] = merge
+            merges[wanted.place] = merge
         if asked.merges:
             more = {id_: text for id_, text in texts.items() if id_ not in key.texts}
             submission = Submission(replace(evidence, texts=more, merges=merges), key)
@@ -318,7 +325,11 @@ def _merges_needed(located: _Located) -> list[MergeRequest]:
 
 def _locate(keyed: _Keyed) -> _Located:
     key = keyed.key
-    submission = Submission(as_handed_out(keyed.reader.evidence(key.commits, key.texts), key), key)
+    if key.scenario.start.own:
+        evidence, key = from_own_beginning(keyed.reader.evidence((), {}), key)
+    else:
+        evidence = keyed.reader.evidence(key.commits, key.texts)
+    submission = Submission(as_handed_out(evidence, key), key)
     if not grew_from(submission):
         raise Unreadable(
             "its commits are not those of this scenario: the scenario was changed after handing out, "

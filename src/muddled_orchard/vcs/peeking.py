@@ -6,11 +6,13 @@ from pathlib import Path
 
 from muddled_orchard.core.base.limits import Exceeded
 from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.exercise.claim import CLAIM
+from muddled_orchard.core.submission.own_beginning import asked_from_own_beginning
 from muddled_orchard.core.submission.peek import Peek, peek
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.quarantine import Unreadable, find_repository, take_over
-from muddled_orchard.vcs.read.reader import Reader
+from muddled_orchard.vcs.read.reader import NO_COMMIT, Reader
 
 
 def peek_at(folder: Path) -> tuple[Peek, Path]:
@@ -23,14 +25,20 @@ def peek_at(folder: Path) -> tuple[Peek, Path]:
             if repository is not None:
                 break
         else:
-            raise BadInput(
-                Problem("there is no Git repository here", "Go into work/ and try again.", file=str(folder))
-            )
+            begins = (folder / CLAIM).is_file()
+            hint = "Make it with git init." if begins else "Go into work/ and try again."
+            raise BadInput(Problem("there is no Git repository here", hint, file=str(folder)))
         with temporary_folder() as own:
             reader = Reader(take_over(disk, repository, own / "peek"))
             top = place if repository.worktree is None else place / repository.worktree
-            return peek(reader.evidence((), {}), reader.asked()), top
+            evidence, asked = reader.evidence((), {}), reader.asked()
+            if asked is not None and asked.begins_with_nothing:
+                asked = asked_from_own_beginning(evidence, asked)
+            return peek(evidence, asked), top
     except (Unreadable, Exceeded) as problem:
-        linked = (folder / ".git").is_file()
-        hint = "Look at the repository that this worktree or submodule belongs to." if linked else ""
+        hint = ""
+        if (folder / ".git").is_file():
+            hint = "Look at the repository that this worktree or submodule belongs to."
+        elif str(problem) == NO_COMMIT:
+            hint = "Write a file, then git add and git commit."
         raise BadInput(Problem(f"it can't be read: {problem}", hint, file=str(folder))) from None

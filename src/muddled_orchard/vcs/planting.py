@@ -10,7 +10,8 @@ from msgspec import Struct
 
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.asked import ASKED, asked_by
-from muddled_orchard.core.exercise.brief_notes import STUCK, beginning_again
+from muddled_orchard.core.exercise.brief_notes import STUCK, beginning, beginning_again, with_parts
+from muddled_orchard.core.exercise.claim import CLAIM, claim_of
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.operations.am import MAILBOX
 from muddled_orchard.core.exercise.own_copy import begin_again
@@ -18,7 +19,7 @@ from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.steps import to_fetch, to_start, to_switch
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import example_message
-from muddled_orchard.core.exercise.variants import Variants
+from muddled_orchard.core.exercise.variants import Variant, Variants
 from muddled_orchard.core.git.patch_text import PatchOf, mailbox
 from muddled_orchard.core.git.trees import LINK, PLAIN_FILE, Blob, File
 from muddled_orchard.system.output import umask, write_all
@@ -44,11 +45,34 @@ class Practice(Struct, frozen=True):
 
 
 def practice_of(variants: Variants, code: str, *, stopped: bool = True) -> Practice:
-    """Make a variant in memory. Raises BadInput where it can't be made.
+    """Make a variant in memory, as it is handed out. Raises BadInput where it can't be made.
 
-    One that is handed out at its first conflict stands there if `stopped`, else before it.
+    One that is handed out at its first conflict stands there if `stopped`, else before it. Where learners
+    begin with `git init`, there are no commits: all that is handed out is the file that says what it is, and
+    for `peek` what is asked.
     """
     variant = variants.of(code)
+    if variant.scenario.start.own:
+        return _nothing_but_the_claim(variant, code)
+    return _repository_of(variant, stopped=stopped)
+
+
+def example_of(variants: Variants, code: str) -> Practice:
+    """A variant as its story has it, before anything was done: where learners begin with `git init`, that is
+    the example of how they could."""
+    return _repository_of(variants.of(code), stopped=False)
+
+
+def _nothing_but_the_claim(variant: Variant, code: str) -> Practice:
+    history = History((), {}, variant.history.checked_out)
+    files = {
+        f"{WORK}/{CLAIM}": File(PLAIN_FILE, claim_of(variant.scenario.id, code).encode()),
+        f"{WORK}/.git/{ASKED}": File(PLAIN_FILE, asked_file(asked_by(variant.scenario, history, {}))),
+    }
+    return Practice(variant.scenario, history, {}, files)
+
+
+def _repository_of(variant: Variant, *, stopped: bool) -> Practice:
     varied, history = variant.scenario, variant.history
     files, ids = practice_files(history, {task.delete for task in varied.task if task.delete}, varied.start)
     if patches := [label for task in varied.task for label in task.patches or ()]:
@@ -115,6 +139,11 @@ def plant(scenario: Scenario, folder: Path, code: str) -> Practice:
     return practice
 
 
+def plant_example(scenario: Scenario, folder: Path, code: str) -> None:
+    """Put a variant as its story has it in a folder. Raises BadInput as `put_practice` does."""
+    put_practice(folder, _repository_of(Variants(scenario).of(code), stopped=True))
+
+
 def put_practice(folder: Path, practice: Practice) -> None:
     """Make `folder` with BRIEF.md and work/. Raises BadInput where it isn't empty or can't be made.
 
@@ -123,9 +152,12 @@ def put_practice(folder: Path, practice: Practice) -> None:
     check_empty(folder)
     remove_left_over(folder.parent)
     again = begin_again(practice.scenario, practice.history, practice.ids)
-    how = beginning_again(again, "Plant it once more")
-    text = f"{practice.scenario.brief_text}\n## Begin again\n\n{how}\n## Stuck?\n\n{STUCK}"
-    brief = File(PLAIN_FILE, text.encode())
+    parts = {
+        "Begin": beginning(practice.scenario, again),
+        "Begin again": beginning_again(again, "Plant it once more"),
+        "Stuck?": STUCK,
+    }
+    brief = File(PLAIN_FILE, with_parts(practice.scenario, parts).encode())
     put_in_place(folder, {**practice.files, BRIEF: brief})
 
 

@@ -18,10 +18,12 @@ from muddled_orchard.commands.board.ledger_board import LedgerBoard, RowDetail
 from muddled_orchard.commands.options import (
     add_bounds,
     add_course,
+    add_exercise,
     add_jobs,
     add_ledger,
     bounds_of,
     course_of,
+    exercise_of,
     ledger_of,
 )
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
@@ -68,6 +70,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--scenarios", metavar="PATH", action="append", default=[],
         help="a scenario file or a folder of them, before the ledger's and the bundled ones; can be repeated",
     )  # fmt: skip
+    add_exercise(parser)
     add_ledger(parser, ", where there is one")
     add_course(parser)
     add_jobs(parser)
@@ -108,7 +111,8 @@ def _boards(options: argparse.Namespace, course: CourseFile | None) -> Iterator[
     known = HostLedger(path) if options.ledger is not None or path.is_file() else None
     try:
         allowances = allowances_of(known, course.plan if course else None)
-        about = GradingRun(ScenarioLibrary(named, beside(options.folders)), known, allowances)
+        library = ScenarioLibrary(named, beside(options.folders))
+        about = GradingRun(library, known, allowances, exercise_of(options, library))
         with folder_board(options.folders, about, bounds_of(options), options.jobs, known) as boards:
             yield boards
     finally:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import partial
 from pathlib import Path
@@ -17,6 +17,7 @@ from muddled_orchard.core.base.limits import Bounds, Exceeded
 from muddled_orchard.core.course.board import Board, Seen, board, excused_seen, seen_of_folder, unread
 from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.course.roster import shown_names
+from muddled_orchard.core.exercise.claim import Claims
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.submission.peek import Peek, peek
 from muddled_orchard.files.archives.submissions import Handed, find_submissions
@@ -37,7 +38,7 @@ from muddled_orchard.system.workers import (
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.grading import FindScenario, Grader
 from muddled_orchard.vcs.read.quarantine import Unreadable, find_repository, take_over
-from muddled_orchard.vcs.read.reader import ExerciseVariant, Reader
+from muddled_orchard.vcs.read.reader import Reader
 
 _AT_ONCE = 8
 
@@ -66,7 +67,7 @@ def folder_board(
 ) -> Iterator[FolderBoard]:
     """A board over folders; `ledger` knows of raised hands. Its processes begin here and now."""
     git.require()
-    shared = (run.scenarios.find, bounds, run.commits())
+    shared = (run.scenarios.find, bounds, run.claims())
     with temporary_folder() as folder, workers(jobs, _looker, folder, *shared) as pool:
         yield FolderBoard(named, run, bounds, pool, jobs, ledger)
 
@@ -174,11 +175,11 @@ def _absent(exercise: str) -> Seen:
 
 
 def _looker(
-    folder: Path, find: FindScenario, bounds: Bounds, handed_out: Mapping[str, ExerciseVariant]
+    folder: Path, find: FindScenario, bounds: Bounds, claims: Claims
 ) -> Callable[[Sequence[Path]], list[LookedAt]]:
     """What a process does with a portion; made in it."""
     own = begin_work(folder, bounds)
-    grader = Grader(own, find, lambda path: opened(path, bounds), handed_out)
+    grader = Grader(own, find, lambda path: opened(path, bounds), claims)
 
     def look(paths: Sequence[Path]) -> list[LookedAt]:
         return [

@@ -22,6 +22,7 @@ from muddled_orchard.commands.options import (
     add_bounds,
     add_cluster,
     add_course,
+    add_exercise,
     add_jobs,
     add_ledger,
     add_quiet,
@@ -29,6 +30,7 @@ from muddled_orchard.commands.options import (
     add_table_form,
     bounds_of,
     course_of,
+    exercise_of,
     machines_of,
     new_file,
     table_form_of,
@@ -78,6 +80,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--scenarios", metavar="PATH", action="append", default=[],
         help="a scenario file or a folder of them, before the ledger's and the bundled ones; can be repeated",
     )  # fmt: skip
+    add_exercise(parser)
     add_ledger(parser, ", where there is one")
     add_course(parser)
     parser.add_argument(
@@ -186,7 +189,7 @@ def _graded(options: argparse.Namespace) -> tuple[GradedClass, tuple[ClassFindin
             what = "--compare compares with what a ledger holds, and there is none here"
             raise BadInput(Problem(what, "Name it with --ledger."))
         allowances = allowances_of(ledger, course_file.plan if course_file else None)
-        course = GradingRun(library, ledger, allowances)
+        course = GradingRun(library, ledger, allowances, exercise_of(options, library))
         for one in course.scenarios.passed_over:
             print(one.said, file=sys.stderr)
         in_full = any(_to_stdout(options)) or any(getattr(options, writer.key) for writer in WRITERS)

@@ -33,6 +33,7 @@ from muddled_orchard.core.document import Block, Paragraph
 from muddled_orchard.core.exercise.own_copy import (
     clone_commands,
     delete_command,
+    init_commands,
     push_command,
     push_over_command,
 )
@@ -90,19 +91,22 @@ class PageRequests:
         variant = await asyncio.to_thread(self._host.course.variant, hand_out)
         scenario, history = variant.scenario, variant.history
         telling = await self._telling(who, exercise, hand_out)
+        own = scenario.start.own
         scheme, _, where = self._host.address(request).partition("://")
         url = f"{scheme}://{quote(who)}@{where}/git/{quote(who)}/{exercise.id}.git"
+        folder = f"{exercise.id}/{WORK}"
+        clone = clone_commands(history, url, folder, scenario.start.config)
         shown = pages.ExercisePage(
             course=self._host.course.plan.title,
             id=exercise.id,
             title=exercise.title,
             brief=scenario.brief,
-            graph=await asyncio.to_thread(self._host.course.graph, hand_out),
+            graph=None if own else await asyncio.to_thread(self._host.course.graph, hand_out),
             due=self._due(who, exercise),
             allowed=self._allowed(who, exercise),
             lacks=exercise.lacks,
             takes_folder=exercise.takes_folder,
-            clone=clone_commands(history, url, f"{exercise.id}/{WORK}", scenario.start.config),
+            get=init_commands(history.checked_out, url, folder) if own else clone,
             push=push_command(scenario),
             push_over=push_over_command(scenario),
             deletes=delete_command(scenario, history),

@@ -51,21 +51,21 @@ class ExerciseShown(Struct, frozen=True):
 
 
 class ExercisePage(Struct, frozen=True, kw_only=True):
-    """What the page of an exercise shows: the brief as Markdown, what is there before one begins, what a
-    clone lacks, whether the folder is handed in, the commands that get it, push it, push over what was pushed
-    and delete what has to go, and the pushes, the newest first. `allowed` says what is allowed to this
-    learner alone; `again`: they may take another variant; `practice`: it is of the drill, and
-    `over`: it was brought to its end."""
+    """What the page of an exercise shows: the brief as Markdown, what is there before one begins (None:
+    nothing), what a clone lacks, whether the folder is handed in, the commands that get it, push it, push
+    over what was pushed and delete what has to go, and the pushes, the newest first. `allowed` says what is
+    allowed to this learner alone; `again`: they may take another variant; `practice`: it is of the drill,
+    and `over`: it was brought to its end."""
 
     course: str
     id: str
     title: str
     brief: str
     due: str
-    graph: Graph
+    graph: Graph | None
     lacks: Sequence[str]
     takes_folder: bool
-    clone: Sequence[str]
+    get: Sequence[str]
     push: str
     push_over: str
     deletes: str
@@ -160,10 +160,11 @@ def exercise_page(shown: ExercisePage, top: str) -> str:
         over=shown.over,
         brief=rendered(shown.brief),
         lacks=listed(shown.lacks, len(shown.lacks)) if shown.lacks else "",
-        graph=Markup(graph_svg(shown.graph)),  # noqa: S704 - every text in it is escaped there
-        drawn=told(shown.graph),
+        # Every text in it is escaped there.
+        graph=Markup(graph_svg(shown.graph)) if shown.graph else "",  # noqa: S704
+        drawn=told(shown.graph) if shown.graph else "",
         takes_folder=shown.takes_folder,
-        clone="\n".join(shown.clone),
+        get="\n".join(shown.get),
         push=shown.push,
         push_over=shown.push_over,
         deletes=shown.deletes,

@@ -11,6 +11,7 @@ from pathlib import Path
 from msgspec import Struct
 
 from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.exercise.claim import Claims, ExerciseVariant
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.submission.file_source import FileSource
@@ -23,7 +24,6 @@ from muddled_orchard.system.workers import begin_work, why_lost
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.grading import Grader
 from muddled_orchard.vcs.read.pushed import PushedSource, PushSnapshot
-from muddled_orchard.vcs.read.reader import ExerciseVariant
 
 
 class PushToGrade(Struct, frozen=True):
@@ -142,5 +142,7 @@ def _grade(grading: _Grading, push: PushToGrade | None) -> str:
     if push is None:  # what begins a process
         return ""
     grading.push = push
+    # Where learners begin with `git init`, their repository here says what it is.
+    grading.grader.claims = Claims(otherwise=ExerciseVariant(push.exercise, push.variant))
     (assessment,) = grading.grader.grade([push.file or push.snapshot.repository])
     return assessment_text(assessment)

@@ -28,7 +28,7 @@ from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.key.graph import Graph, of_variant
 from muddled_orchard.files.archives.packing import FORMATS, pack
 from muddled_orchard.files.course.ledger import Ledger
-from muddled_orchard.vcs.planting import practice_of
+from muddled_orchard.vcs.planting import example_of, practice_of
 from muddled_orchard.vcs.put_back import put_back
 from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.pushed import PushSnapshot
@@ -213,6 +213,8 @@ class ServedCourse:
 
     def _put_back_if_gone(self, hand_out: HandOut) -> None:
         """A host may have been killed before a repository followed."""
+        if not hand_out.first_commit:
+            return
         objects = self.folder / self.place(*_place_of(hand_out)) / "objects"
         if not (objects / loose_path(hand_out.first_commit)).exists() and not list(
             objects.glob("pack/*.pack")
@@ -241,7 +243,7 @@ class ServedCourse:
         exercise = self.version(hand_out)
         if not exercise.variants.of(hand_out.variant).history.remote:
             return {branch_ref(branch): id_ for branch, id_ in hand_out.tips.items()}
-        practice = practice_of(exercise.variants, hand_out.variant, stopped=False)
+        practice = example_of(exercise.variants, hand_out.variant)
         return {
             branch_ref(branch): practice.ids[number] for branch, number in practice.history.remote.items()
         }
@@ -280,7 +282,7 @@ class ServedCourse:
         repository = self.folder / self.place(hand_out.learner, hand_out.exercise)
         if not history.remote:
             return PushSnapshot(repository, refs, history.checked_out)
-        practice = practice_of(exercise.variants, hand_out.variant, stopped=False)
+        practice = example_of(exercise.variants, hand_out.variant)
         before = {branch: practice.ids[number] for branch, number in history.remote.items()}
         to_go = tuple(task.delete for task in practice.scenario.task if task.delete)
         return PushSnapshot(repository, refs, history.checked_out, hand_out.tips, before, to_go)

@@ -9,6 +9,7 @@ from rich.table import Table
 from rich.text import Text
 
 from muddled_orchard.core.base.phrases import command, counted, listed
+from muddled_orchard.core.exercise.claim import CLAIM
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.operations.am import MAILBOX
 from muddled_orchard.core.exercise.scenario import Scenario
@@ -45,12 +46,10 @@ def show_planted(
     on.print(Text.assemble(("Planted ", "good"), (printable(scenario.title, on), "strong"), f" in {folder}"))
     on.print()
     on.print(Text(f"  {folder}/BRIEF.md   what the learner reads"))
-    on.print(
-        Text(
-            f"  {folder}/work       the repository: {counted(len(held), 'commit')} "
-            f"on {listed(list(history.tips))}"
-        )
-    )
+    holds = f"the repository: {counted(len(held), 'commit')} on {listed(list(history.tips))}"
+    if not history.commits:
+        holds = f"no repository yet: it begins with git init; {CLAIM} says what it is"
+    on.print(Text(f"  {folder}/work       {holds}"))
     if any(task.patches for task in scenario.task):
         on.print(Text(f"  {folder}/{MAILBOX}   the patches"))
     if at is not None:

@@ -19,7 +19,7 @@ from muddled_orchard.core.key.graph import Graph, handed_out, wanted
 from muddled_orchard.core.key.survey import Survey, as_fast_forward, becomes_empty, outside_changes
 from muddled_orchard.core.merging.conflict import Conflict
 from muddled_orchard.core.walkthrough.words import kind_told, sides_told
-from muddled_orchard.show.exercise_words import conflicts_in_words
+from muddled_orchard.show.exercise_words import HANDED_OUT, conflicts_in_words
 from muddled_orchard.show.figures.svg import graph_svg, told
 from muddled_orchard.show.page import rendered, template
 from muddled_orchard.show.terminal.characters import printable
@@ -49,6 +49,7 @@ def survey_page(surveyed: Sequence[Surveyed], comparison: Comparison | None, *, 
 
 def _scenario(surveyed: Surveyed, *, with_key: bool) -> dict[str, Any]:
     survey, key = surveyed.survey, surveyed.survey.key
+    scenario = key.scenario
     return {
         "id": key.scenario.id,
         "title": printable(key.scenario.title.strip()),
@@ -59,7 +60,8 @@ def _scenario(surveyed: Surveyed, *, with_key: bool) -> dict[str, Any]:
         "conflicts": conflicts_in_words(survey),
         "reasons": [f"{points}: {why}" for points, why in survey.difficulty.reasons],
         "before": _graph(handed_out(key)),
-        "after": _graph(wanted(key)),
+        "after": None if scenario.makes_own else _graph(wanted(key)),
+        "handed_out": HANDED_OUT[scenario.start.own],
         "tasks": [
             {
                 "number": number,

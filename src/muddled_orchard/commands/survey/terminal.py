@@ -28,7 +28,7 @@ from muddled_orchard.core.key.survey import (
     without_commit,
 )
 from muddled_orchard.core.merging.conflict import Conflict, Hunk
-from muddled_orchard.show.exercise_words import LEVEL_STYLES, conflicts_in_words
+from muddled_orchard.show.exercise_words import HANDED_OUT, LEVEL_STYLES, conflicts_in_words
 from muddled_orchard.show.terminal.characters import printable, sign, speaks_unicode
 from muddled_orchard.show.terminal.drawn_graph import show_graph
 from muddled_orchard.show.terminal.proved import show_item, show_proof
@@ -46,7 +46,7 @@ def show_survey(on: Console, survey: Survey, *, ran: bool = False) -> None:
     on.print(Text.assemble("Difficulty: ", (level, LEVEL_STYLES[level]), f" ({survey.difficulty.points})"))
     for points, why in survey.difficulty.reasons:
         on.print(Text(f"  {points:>2}  {why}", style="faint"))
-    _graph(on, "Handed out", handed_out(key))
+    _graph(on, HANDED_OUT[scenario.start.own], handed_out(key))
     if scenario.start.work:
         staged = scenario.start.stage.keys() - scenario.start.write.keys()
         names = [f"{path} (staged)" if path in staged else path for path in sorted(scenario.start.work)]
@@ -56,7 +56,8 @@ def show_survey(on: Console, survey: Survey, *, ran: bool = False) -> None:
         on.print(Text(f"Task {number}: {in_words(task)}", style="strong"))
         for step in (step for step in key.steps if step.task == number):
             _step(on, key, step)
-    _graph(on, "After a right solution", wanted(key))
+    if not scenario.makes_own:
+        _graph(on, "After a right solution", wanted(key))
     if scenario.rule:
         _rules(on, survey, ran=ran)
     on.print()

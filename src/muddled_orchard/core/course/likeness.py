@@ -1,7 +1,8 @@
 """Pairs of learners whose work agrees more than the class makes likely: a reason to look, never a verdict.
 
 What two learners share counts by how rare it is in the class, in bits: what one in eight has counts 3. A text
-of their own counts for more by the letters of those words in it that none of the sides had.
+of their own counts for more by the letters of those words in it that none of the sides had; where learners
+make the conflict, so do its sides.
 Mistakes of one exercise go together, so the rarest of them alone counts. A pair is told where so many bits
 are not to be expected among all pairs of the class, or where both have a commit that only one can have made.
 """
@@ -10,7 +11,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from itertools import combinations
 from math import log2
 from typing import Literal, NamedTuple
@@ -20,7 +21,6 @@ from msgspec import Struct
 from muddled_orchard.core.base.phrases import brief, counted, listed
 from muddled_orchard.core.course.class_record import ClassRecord
 from muddled_orchard.core.course.totals import Attempt
-from muddled_orchard.core.grading.verdicts import ConflictVerdict
 
 Kind = Literal["commit", "text", "mistake"]
 
@@ -105,10 +105,10 @@ def _bits(things: list[Shared], rarity: Mapping[Shared, float]) -> float:
     return total + sum(mistakes.values())
 
 
-def _own_letters(hunk: ConflictVerdict) -> int:
-    """How many letters those words have that none of the sides had there."""
-    given = {word for side in (hunk.base, hunk.ours, hunk.theirs) for word in _WORD.findall(side or "")}
-    return sum(len(word) for word in set(_WORD.findall(hunk.left or "")) - given)
+def _letters(own: Sequence[str | None], given: Sequence[str | None]) -> int:
+    """How many letters those words have in texts of a learner's own that none of the given ones has."""
+    words, others = ({word for text in texts for word in _WORD.findall(text or "")} for texts in (own, given))
+    return sum(map(len, words - others))
 
 
 _WORD = re.compile(r"\w+")
@@ -128,11 +128,16 @@ def _things(attempt: Attempt) -> Iterator[Shared]:
         return
     for commit in verdicts.commits:
         yield Shared("commit", exercise, commit)
+    own = any(one.id == "made" and one.outcome.verdict != "skipped" for one in verdicts.criteria)
     for hunk in verdicts.hunks:
         place = f"{hunk.file}:{hunk.hunk}" if hunk.hunk else hunk.file
-        if hunk.kept == "blend" and (letters := _own_letters(hunk)):
+        if hunk.kept == "blend" and (letters := _letters((hunk.left,), (hunk.base, hunk.ours, hunk.theirs))):
             text = " ".join((hunk.left or "").split())
             yield Shared("text", exercise, f'"{brief(text)}" in {place}', letters)
+        if own and (letters := _letters((hunk.ours, hunk.theirs), (hunk.base,))):
+            sides = sorted(" ".join((side or "").split()) for side in (hunk.ours, hunk.theirs))
+            quoted = " and ".join(f'"{brief(side)}"' for side in sides)
+            yield Shared("text", exercise, f"the sides {quoted} in {place}", letters)
         if hunk.outcome == "missed" and hunk.kept != "blend":
             yield Shared("mistake", exercise, f"{hunk.kept} kept in {place}")
     for criterion in verdicts.criteria:

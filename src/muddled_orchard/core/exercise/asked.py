@@ -45,6 +45,11 @@ class Asked(Struct, frozen=True, kw_only=True):
     work: tuple[str, ...] = ()
     at: str = ""
 
+    @property
+    def begins_with_nothing(self) -> bool:
+        """Whether no branch was handed out: learners begin with `git init`."""
+        return not self.tips and bool(self.tasks)
+
 
 def asked_by(scenario: Scenario, history: History, ids: Mapping[int, str]) -> Asked:
     """What a variant asks; `ids` are the commits' ids by place in the story."""
@@ -53,7 +58,9 @@ def asked_by(scenario: Scenario, history: History, ids: Mapping[int, str]) -> As
     commits = {}
     for label, name in names.items():
         commits[name] = _asked_commit(history, history.labelled(label), ids)
-    tips = {name: ids[number] for name, number in history.tips.items()}
+    # Where learners begin with `git init`, no branch is known beforehand.
+    handed_out = {} if scenario.start.own else history.tips
+    tips = {name: ids[number] for name, number in handed_out.items()}
     tips |= {on_remote(name): ids[number] for name, number in history.remote.items()}
     stashes = len(history.stashes)
     # What a message must hold may be a part of the answer; that another one is wanted is none.

@@ -27,6 +27,9 @@ def first_change(before: Variants, now: Variants, codes: Iterable[str]) -> str:
 
 
 def _difference(old: Variant, new: Variant) -> str:
+    begins, began = (variant.scenario.start.own for variant in (new, old))
+    if begins or began:  # nothing is handed out, and the story is an example
+        return "" if begins == began else "own is not as it was"
     before, now = old.history, new.history
     for number, (one, other) in enumerate(zip(before.commits, now.commits, strict=False), 1):
         if _made_of(one) != _made_of(other):

@@ -8,6 +8,7 @@ from unicodedata import category
 
 from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.base.problems import KeyPath, Problem, likely
+from muddled_orchard.core.exercise.claim import CLAIM
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import MOST_SECONDS, Scenario
 from muddled_orchard.core.exercise.task import MessageRules, Task
@@ -25,8 +26,11 @@ def misfits(scenario: Scenario, history: History) -> Iterator[Problem]:
         yield from task.misfits(("task", number), history)
         yield from _of_message(task, ("task", number, "message"))
         yield from _of_abort(scenario, number)
-        yield from _of_delivery(scenario.task[number:], ("task", number), history)
+        if not scenario.start.own:
+            yield from _of_delivery(scenario.task[number:], ("task", number), history)
     yield from _of_own(scenario)
+    if scenario.start.own:
+        yield from _of_own_start(scenario)
     if scenario.start.on is not None and scenario.start.on not in history.tips:
         yield _no_branch(scenario.start.on, history.tips, ("start", "on"))
     yield from _of_work(scenario, history)
@@ -56,6 +60,36 @@ def _of_own(scenario: Scenario) -> Iterator[Problem]:
         what = f"{scenario.task[own].do} must be the only task: any conflict that is met counts for it"
         hint = "Leave the other tasks to another exercise; conflicts = 2 asks for two."
         yield Problem(what, hint, ("task", own, "do"))
+
+
+def _of_own_start(scenario: Scenario) -> Iterator[Problem]:
+    """About a repository that learners make themselves: nothing is handed out, and the story is an example of
+    how somebody could begin."""
+    if not scenario.makes_own:
+        what = "own = true goes with a task in which the learner makes the conflict"
+        yield Problem(what, 'Ask for do = "own-conflict", or leave own out.', ("start", "own"))
+    for name in ("on", "stopped", "write", "stage", "config"):
+        if getattr(scenario.start, name):
+            what = f"nothing is handed out that could have {name}"
+            yield Problem(what, f"Leave {name} out, or own.", ("start", name))
+    for number, task in enumerate(scenario.task):
+        for name in ("push", "delete"):
+            if getattr(task, name):
+                what = f"nothing is handed out, so there is nothing to {name}"
+                yield Problem(what, f"Leave {name} out, or own of [start].", ("task", number, name))
+    first = scenario.story[0].on
+    for number, entry in enumerate(scenario.story):
+        place: KeyPath = ("story", number)
+        for name in ("merge", "publish", "stash"):
+            if getattr(entry, name):
+                what = f"the example of how to begin can't have {name}"
+                yield Problem(what, "Let it be commits on one branch.", (*place, name))
+        if entry.on != first:
+            what = f"the example of how to begin is on one branch, {first}"
+            yield Problem(what, "What parts is made by the learner.", (*place, "on"))
+        if CLAIM in {*entry.write, *entry.remove, *entry.rename, *entry.link, *entry.binary}:
+            what = f"{CLAIM} is the file that says whose work it is"
+            yield Problem(what, "Name another file.", place)
 
 
 def _of_branches(task: Task, key: KeyPath, history: History) -> Iterator[Problem]:

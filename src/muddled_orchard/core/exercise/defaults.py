@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
+from itertools import cycle, islice
 
 from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.exercise.operations.own_conflict import OwnConflict
 from muddled_orchard.core.exercise.scenario import Entry, Scenario
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import in_words
@@ -33,6 +35,8 @@ def completed(scenario: Scenario, name: str) -> Scenario:
     edit. A task's branch is the first one of the story that it does not bring in. Raises BadInput where
     several authors are there to choose from.
     """
+    if scenario.start.own and not scenario.story:
+        scenario = replace(scenario, story=(_example_of_beginning(scenario.task),))
     id_ = scenario.id or id_for(name)
     task = tuple(_on_first_branch(task, scenario.story) for task in scenario.task)
     cast = scenario.cast or _cast_by_branch(scenario.story)
@@ -55,6 +59,18 @@ def completed(scenario: Scenario, name: str) -> Scenario:
         story=tuple(story),
         task=task,
     )
+
+
+def _example_of_beginning(tasks: tuple[Task, ...]) -> Entry:
+    """How somebody could begin who is handed out nothing: with the files that a task names, else one."""
+    own = next((task for task in tasks if isinstance(task, OwnConflict)), None)
+    paths = (own.files if own is not None else ()) or ("rows.txt",)
+    on = next((task.on for task in tasks if task.on), "main")
+    # Lines that lie apart for as many conflicts as are asked for.
+    count = 8 * (own.conflicts if own is not None else 1) + 4
+    trees = islice(cycle(("apple", "pear", "quince", "plum", "cherry", "medlar")), count)
+    lines = "".join(f"Row {number}: {tree}\n" for number, tree in enumerate(trees, start=1))
+    return Entry(on=on, message="Begin", write=dict.fromkeys(paths, lines))
 
 
 def id_for(name: str) -> str:

@@ -22,11 +22,13 @@ from muddled_orchard.core.git.under_way import UNDER_WAY
 class BeginAgain(Struct, frozen=True):
     """How the handed-out state is had again in the same repository: what gives up each operation that may be
     under way, and where each branch stood, that which was checked out first. Without branches only a new copy
-    has it. `own`: there may be branches that the learner was to make."""
+    has it. `own`: there may be branches that the learner was to make; `from_nothing`: the learner made all of
+    the repository."""
 
     give_up: tuple[str, ...]
     branches: tuple[tuple[str, str], ...]
     own: bool = False
+    from_nothing: bool = False
 
     @property
     def commands(self) -> tuple[str, ...]:
@@ -38,6 +40,8 @@ class BeginAgain(Struct, frozen=True):
 
 def begin_again(scenario: Scenario, history: History, ids: Mapping[int, str]) -> BeginAgain:
     """How to begin an exercise again; `ids` are the commits' ids by place in the story."""
+    if not history.commits:
+        return BeginAgain((), (), from_nothing=True)
     if beyond_a_clone(scenario, history):
         return BeginAgain((), ())
     give_up = dict.fromkeys(
@@ -61,6 +65,17 @@ def clone_commands(
         found.append(command("git", "-C", folder, "fetch", "origin", *wanted))
     found += [command("git", "-C", folder, "config", *setting) for setting in (config or {}).items()]
     return (*found, command("cd", folder))
+
+
+def init_commands(branch: str, url: str, folder: str) -> tuple[str, ...]:
+    """Make a repository in a folder whose remote is at `url`, and go there; the tag that `peek` reads is
+    fetched."""
+    return (
+        command("git", "init", "-b", branch, folder),
+        command("cd", folder),
+        command("git", "remote", "add", "origin", url),
+        command("git", "fetch", "--tags", "origin"),
+    )
 
 
 def branches_to_push(scenario: Scenario) -> Sequence[str]:

@@ -123,6 +123,9 @@ class Start(Struct, frozen=True, kw_only=True):
 
     on: str | None = None
     """What is checked out (default: the branch of the first task)."""
+    own: bool = False
+    """Whether nothing is handed out: learners begin with `git init`. The story is an example of how they
+    could (default: one commit)."""
     stopped: bool = False
     """Whether it stands in the middle of the first operation, at its first conflict."""
     write: Mapping[str, str] = field(default_factory=dict)
@@ -326,7 +329,7 @@ class Scenario(Struct, frozen=True, kw_only=True):
     """The authors of the commits: short name and `Name <address>` (default: one of ours for each branch)."""
     values: Mapping[str, Value] = field(default_factory=dict)
     """What differs from learner to learner; used in texts as `@{name}`."""
-    story: tuple[Entry, ...]
+    story: tuple[Entry, ...] = ()
     """The commits that lead up to the conflict, in the order in which they were made."""
     task: tuple[Task, ...]
     """What the learner is asked to carry out, in order."""

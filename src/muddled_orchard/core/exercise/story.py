@@ -10,11 +10,12 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.base.problems import BadInput, KeyPath, Problem, likely
 from muddled_orchard.core.exercise.checks import misfits
+from muddled_orchard.core.exercise.claim import CLAIM, claim_of, with_other_code
 from muddled_orchard.core.exercise.edits import merged_files, tree_after
 from muddled_orchard.core.exercise.history import History, Person, PlannedCommit
 from muddled_orchard.core.exercise.scenario import Entry, Scenario
 from muddled_orchard.core.git.refs import REMOTE, is_on_remote
-from muddled_orchard.core.git.trees import Files
+from muddled_orchard.core.git.trees import PLAIN_FILE, File, Files
 
 _CAST = re.compile(r"(?P<name>[^<>\n]*[^<>\s])\s+<(?P<email>[^<>\s]+)>")
 _NO_BRANCH = re.compile(r"[\x00-\x20\x7f~^:?*\[\\]|\.\.|@\{|\.\Z|\A\Z")
@@ -23,7 +24,8 @@ _NO_BRANCH = re.compile(r"[\x00-\x20\x7f~^:?*\[\\]|\.\.|@\{|\.\Z|\A\Z")
 def unroll(scenario: Scenario, code: str) -> History:
     """Play the story of one variant (`variant_of(scenario, code)`) through.
 
-    The first commit's message carries the trailers that tell a grader what it is looking at.
+    The first commit's message carries the lines that tell a grader what it is looking at; where learners
+    begin with nothing of ours, a file of it does.
     Raises BadInput with everything that does not fit together.
     """
     story = _Story(scenario, code)
@@ -53,8 +55,17 @@ def story_until(scenario: Scenario, code: str, count: int) -> History:
 def with_code(history: History, code: str) -> History:
     """The same story as that of another variant with the same values."""
     first, *others = history.commits
-    message = re.sub(r"(?<=\nVariant: ).*\n\Z", f"{code}\n", first.message)
-    return replace(history, commits=(replace(first, message=message), *others))
+    changed = replace(first, message=with_other_code(first.message, code))
+    return replace(history, commits=tuple(_with_claim(commit, code) for commit in (changed, *others)))
+
+
+def _with_claim(commit: PlannedCommit, code: str) -> PlannedCommit:
+    """A commit whose file that says what it is, if it has one, says another variant."""
+    file = commit.tree.get(CLAIM)
+    if file is None:
+        return commit
+    text = with_other_code(file.data.decode(), code)
+    return replace(commit, tree={**commit.tree, CLAIM: replace(file, data=text.encode())})
 
 
 class _Story:
@@ -109,8 +120,11 @@ class _Story:
         author = self.cast.get(entry.by)
         offset = (entry.at or self.scenario.starts).utcoffset()
         message = entry.message.strip() + "\n"
-        if number == 0:
-            message += f"\nExercise: {self.scenario.id}\nVariant: {self.code}\n"
+        claim = claim_of(self.scenario.id, self.code) if number == 0 else ""
+        if claim and self.scenario.start.own:
+            tree = {**tree, CLAIM: File(PLAIN_FILE, claim.encode())}
+        elif claim:
+            message += f"\n{claim}"
         self.commits.append(
             PlannedCommit(
                 branch=entry.on,

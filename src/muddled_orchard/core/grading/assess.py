@@ -122,5 +122,7 @@ def _nothing_done(state: State, case: Case) -> list[Kind]:
         return [NothingAsked(pending.kind if pending else None), *changes(case)]
     if case.scenario.start.stopped and pending is None:
         return [GivenUp()]
+    if case.scenario.start.own:
+        return [NothingAttempted(own=True)]
     counts = given_up(case.evidence, len(case.key.history.stashes))
     return [NothingAttempted(counts.rebases, counts.resets, counts.patches)]

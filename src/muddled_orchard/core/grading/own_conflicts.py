@@ -18,7 +18,7 @@ from muddled_orchard.core.exercise.operations.own_conflict import OwnConflict, O
 from muddled_orchard.core.exercise.operations.rebase import Rebase
 from muddled_orchard.core.exercise.operations.revert import Revert
 from muddled_orchard.core.exercise.task import Task
-from muddled_orchard.core.git.commits import Commit, Commits, contains, short
+from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains, short
 from muddled_orchard.core.git.copies import copied_from, side_that_stays
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING, branch_ref
 from muddled_orchard.core.git.trees import Tree
@@ -29,7 +29,8 @@ from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.merging.conflict import STAGE, Conflict, MergeResult
 from muddled_orchard.core.merging.keep import KEEP, lines_kept
 from muddled_orchard.core.merging.markers import has_signs
-from muddled_orchard.core.submission.reflog import Went, first_said, how_it_went, rebased
+from muddled_orchard.core.submission.own import changed_by_both
+from muddled_orchard.core.submission.reflog import Went, first_said, how_it_went, kept_commits, rebased
 from muddled_orchard.core.submission.submission import Submission
 
 MOST_ASKED = 200
@@ -39,7 +40,8 @@ MOST_ASKED = 200
 class OwnAttempt(Struct, frozen=True, kw_only=True):
     """An operation of a learner's that may have conflicted: which, the commit in which it ended (None: it is
     under way), both sides, what they are measured by (None: what they have in common), the commit that was
-    copied, and what the reflog says of how it went and of which branches (empty: nothing)."""
+    copied, and what the reflog says of how it went and of which branches (empty: nothing). `thrown_away`:
+    nothing leads to what came of it any more; `likely`: nothing but its content says that it is one."""
 
     how: OwnOperation
     commit: str | None
@@ -50,11 +52,13 @@ class OwnAttempt(Struct, frozen=True, kw_only=True):
     went: Went = "unknown"
     on: str = ""
     source: str = ""
+    thrown_away: bool = False
+    likely: bool = False
 
     @property
-    def place(self) -> tuple[str, str]:
+    def place(self) -> tuple[str, ...]:
         """What Git's answer is kept under."""
-        return self.ours, self.theirs
+        return self.ours, self.theirs, self.base or ""
 
 
 def own_task(key: Key) -> OwnConflict | None:
@@ -66,9 +70,30 @@ def own_attempts(submission: Submission) -> list[OwnAttempt]:
     """Every operation of the learner's that can be asked again, in the order of their commits, then what is
     under way."""
     found = [*_merges(submission), *_copies(submission), *_rebased(submission)]
+    found += _squashed(submission, {one.commit for one in found})
     place = {id_: number for number, id_ in enumerate(_in_order(submission))}
     found.sort(key=lambda one: place.get(one.commit or "", 0))
-    return [*found, *_under_way(submission)][-MOST_ASKED:]
+    kept = _kept(submission, found)
+    last: dict[tuple[str, ...], OwnAttempt] = {}
+    for one in (replace(attempt, thrown_away=attempt.commit not in kept) for attempt in found):
+        before = last.get(one.place)
+        # What was amended, or made once more, is one conflict.
+        if before is None or before.thrown_away or not one.thrown_away:
+            last.pop(one.place, None)
+            last[one.place] = one
+    return [*last.values(), *_under_way(submission)][-MOST_ASKED:]
+
+
+def _kept(submission: Submission, attempts: Sequence[OwnAttempt]) -> set[str]:
+    """The commits that are not thrown away; the work of one is kept where another one has all of it, as after
+    a reset and a new commit of the same."""
+    commits = submission.commits
+    kept = kept_commits(submission.evidence, commits)
+    others = {one.commit for one in attempts if one.commit is not None} - kept
+    if others:
+        trees = {frozenset(commits[id_].tree.items()) for id_ in kept & submission.evidence.commits.keys()}
+        kept |= {id_ for id_ in others if frozenset(commits[id_].tree.items()) in trees}
+    return kept
 
 
 def _in_order(submission: Submission) -> list[str]:
@@ -93,7 +118,7 @@ def _in_order(submission: Submission) -> list[str]:
 def requests_of(attempts: Sequence[OwnAttempt]) -> list[MergeRequest]:
     """What Git is asked of them, each pair of commits once."""
     labels = ("HEAD", "theirs")
-    asked = {one.place: MergeRequest(one.ours, one.theirs, one.base, labels) for one in attempts}
+    asked = {one.place: MergeRequest(one.ours, one.theirs, one.base, labels, one.place) for one in attempts}
     return list(asked.values())
 
 
@@ -139,6 +164,38 @@ def _rebased(submission: Submission) -> Iterator[OwnAttempt]:
             )  # fmt: skip
 
 
+def _squashed(submission: Submission, known: set[str | None]) -> Iterator[OwnAttempt]:
+    """The commits that are likely a squashed merge, of which Git notes nothing: they have what another branch
+    has, in other files as it is there and in those that both sides changed in part."""
+    commits, evidence = submission.commits, submission.evidence
+    heads = {id_ for ref, id_ in evidence.refs.items() if ref.startswith(BRANCHES) and id_ in commits}
+    sides = sorted(heads - submission.key.handed_out)[:_MOST_BRANCHES]
+    single = [one for one in evidence.commits.values() if len(one.parents) == 1 and one.id not in known]
+    for commit in sorted(single, key=lambda one: one.time)[-MOST_ASKED:]:
+        before = commit.parents[0]
+        for side in sides:
+            apart = not contains(commits, side, before) and not contains(commits, commit.id, side)
+            if apart and _has_work_of(submission, commit, before, side):
+                yield OwnAttempt(how="merge", commit=commit.id, ours=before, theirs=side, likely=True)
+
+
+def _has_work_of(submission: Submission, commit: Commit, before: str, side: str) -> bool:
+    commits = submission.commits
+    both = changed_by_both(commits, before, side)
+    base = next((one for one in ancestry(commits, side) if contains(commits, before, one.id)), None)
+    if base is None:
+        return False
+    was, theirs, ours = base.tree, commits[side].tree, commits[before].tree
+    alone = {path for path in {*was, *theirs} if was.get(path) != theirs.get(path)} - both
+    if any(commit.tree.get(path) != theirs.get(path) for path in alone):
+        return False
+
+    def new_lines(path: str) -> set[str]:
+        return set(submission.lines_at(theirs, path)) - set(submission.lines_at(ours, path))
+
+    return any(new_lines(path) & set(submission.lines_at(commit.tree, path)) for path in both)
+
+
 def _under_way(submission: Submission) -> Iterator[OwnAttempt]:
     evidence, commits = submission.evidence, submission.commits
     pending, here = evidence.pending, evidence.head_commit
@@ -172,7 +229,9 @@ def with_own_steps(
     results: list[Result] = []
     for attempt in attempts:
         merge = submission.evidence.merges.get(attempt.place)
-        if task is None or merge is None or not merge.conflicts or attempt.went == "clean":
+        if task is None or merge is None or not merge.conflicts:
+            continue
+        if attempt.went == "clean" or attempt.thrown_away or attempt.likely:
             continue
         steps.append(_step(submission, branches, task, attempt, merge))
         results.append(_result(submission, branches, attempt, merge))

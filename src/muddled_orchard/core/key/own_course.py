@@ -13,6 +13,7 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.exercise.claim import CLAIM
 from muddled_orchard.core.exercise.operations.merge import Merge
 from muddled_orchard.core.exercise.operations.own_conflict import OwnConflict, OwnOperation
 from muddled_orchard.core.exercise.tasks import example_message
@@ -132,7 +133,12 @@ def _places(key: Key, task: OwnConflict, *, whole: bool) -> _Places:
     left = task.conflicts
     for path, blob in sorted(tree.items(), key=lambda item: (item[0] not in task.files, item[0])):
         data = key.texts.get(blob.id, b"")
-        if blob.mode != PLAIN_FILE or not by_lines(data) or (task.files and path not in task.files):
+        if (
+            path == CLAIM
+            or blob.mode != PLAIN_FILE
+            or not by_lines(data)
+            or (task.files and path not in task.files)
+        ):
             continue
         lines = lines_of(data)
         filled = [number for number, line in enumerate(lines) if line.strip()]

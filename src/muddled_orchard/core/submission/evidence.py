@@ -66,8 +66,8 @@ class Evidence(Struct, frozen=True, kw_only=True):
     paths in it that the repository's own ignore rules cover. `commits_alone`: it came as a bundle, which
     shows neither a working tree nor what is pending. `is_remote`: it is a bare repository that learners push
     to, and no clone of another one. `bisecting`: a `git bisect` was begun. `merges` are
-    those that the learner really had where they differ from the key's, by (ours, theirs); `runs` what became
-    of the rules that run a command, by their place among the rules.
+    those that the learner really had where they differ from the key's, by the place of their request; `runs`
+    what became of the rules that run a command, by their place among the rules.
     """
 
     head: str | None
@@ -86,7 +86,7 @@ class Evidence(Struct, frozen=True, kw_only=True):
     commits_alone: bool = False
     is_remote: bool = False
     bisecting: bool = False
-    merges: Mapping[tuple[str, str], MergeResult] = field(default_factory=dict)
+    merges: Mapping[tuple[str, ...], MergeResult] = field(default_factory=dict)
     runs: Mapping[int, RuleRun] = field(default_factory=dict)
 
     @property

@@ -11,7 +11,7 @@ from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
 from muddled_orchard.core.git.copies import copied_from
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.submission.evidence import Evidence
-from muddled_orchard.core.submission.reflog import first_said, how_it_went, rebased
+from muddled_orchard.core.submission.reflog import first_said, how_it_went, kept_commits, rebased
 
 
 def lacks_for_own(task: OwnConflict, asked: Asked, evidence: Evidence) -> str:
@@ -21,7 +21,8 @@ def lacks_for_own(task: OwnConflict, asked: Asked, evidence: Evidence) -> str:
     met = {*steps_seen(evidence, before)}
     own = sorted(own_commits(evidence, before), key=lambda one: one.time)[-_MOST_COMMITS_LOOKED_AT:]
     made = first_said(evidence)
-    met_there = {one.made.id for one in rebased(evidence, evidence.commits) if one.stopped}
+    own_ids = {commit.id for commit in own}
+    met_there = {one.made.id for one in rebased(evidence, evidence.commits) if one.stopped} & own_ids
     met_there |= {one.id for one in own if _ended_in_conflict(evidence, one, made.get(one.id, ""))}
     if met_there:
         met |= {"conflict", "both sides", "same file", "branch"}
@@ -53,9 +54,10 @@ def steps_seen(evidence: Evidence, before: Collection[str]) -> Iterator[OwnStep]
 
 
 def own_commits(evidence: Evidence, before: Collection[str]) -> list[Commit]:
-    """The commits that were not handed out."""
+    """The commits that were not handed out, and not thrown away."""
     old = {commit.id for id_ in before for commit in ancestry(evidence.commits, id_)}
-    return [commit for id_, commit in evidence.commits.items() if id_ not in old]
+    kept = kept_commits(evidence, evidence.commits)
+    return [commit for id_, commit in evidence.commits.items() if id_ in kept and id_ not in old]
 
 
 def _parted(evidence: Evidence, own: Collection[str]) -> Iterator[tuple[str, str]]:

@@ -87,6 +87,34 @@ def rebased(evidence: Evidence, commits: Commits) -> Iterator[Rebased]:
             yield Rebased(old, made, by_hand or step == "continue", on, onto)
 
 
+def kept_commits(evidence: Evidence, commits: Commits) -> set[str]:
+    """The ids of the commits that are not thrown away: a branch, a tag or HEAD still leads to them, or a
+    rebase or an amended commit made others of them that are kept."""
+    kept: set[str] = set()
+
+    def keep(tip: str | None) -> None:
+        stack = [tip] if tip is not None and tip not in kept else []
+        while stack:
+            at = stack.pop()
+            if at not in kept and at in commits:
+                kept.add(at)
+                stack.extend(commits[at].parents)
+
+    for tip in (*evidence.refs.values(), evidence.head_commit):
+        keep(tip)
+    came_to_be_kept = False
+    for move in reversed(evidence.reflog):
+        if move.what.startswith("commit (amend)") and move.new in kept:
+            keep(move.old)
+        elif REBASE.match(move.what):
+            step = move.what.partition("(")[2].partition(")")[0]
+            if step in ("finish", "abort"):
+                came_to_be_kept = step == "finish" and move.new in kept
+            elif step == "start" and came_to_be_kept:
+                keep(move.old)
+    return kept
+
+
 class GivenUpCounts(Struct, frozen=True):
     """How often operations were given up, as far as the reflog says so: rebases, patches that `git am`
     applied, and resets to where HEAD stood.

@@ -8,6 +8,7 @@ from functools import cached_property
 
 from msgspec import Struct
 
+from muddled_orchard.core.exercise.claim import CLAIM
 from muddled_orchard.core.git.commits import Commit, Commits
 from muddled_orchard.core.git.lines import Lines, alike, by_lines, lines_of
 from muddled_orchard.core.git.refs import branch_ref
@@ -35,11 +36,11 @@ class Submission(Struct, frozen=True, dict=True):
 
     @cached_property
     def changes(self) -> tuple[Uncommitted, ...]:
-        """What `git status` would show, but for the files in which work was handed out that is not
-        committed."""
-        work = self.key.scenario.start.work
+        """What `git status` would show, but for the files that were handed out and in no commit."""
+        start = self.key.scenario.start
+        handed_out = start.work.keys() | ({CLAIM} if start.own else set())
         found = uncommitted(self.evidence, self.head_tree, self.key.texts)
-        return tuple(change for change in found if change.path not in work or change.how == "unmerged")
+        return tuple(change for change in found if change.path not in handed_out or change.how == "unmerged")
 
     @property
     def changed_paths(self) -> set[str]:

@@ -186,6 +186,8 @@ _OWN = (
     Behaviour("own one with markers", "committed the file just as Git left it", own.merges, own.markers_left),
     Behaviour("own one otherwise", "resolved it in words that are neither side's", own.wants_words, own.wrote_another),
     Behaviour("made another", "made a further conflict when it was done", own.merges, own.made_another),
+    Behaviour("first branch named otherwise", "had Git call the first branch otherwise", own.begins_with_nothing, own.named_otherwise),
+    Behaviour("says not what it is", "took the file that says whose work it is out again", own.begins_with_nothing, own.claim_taken_out),
     Behaviour("own one and a backup", "left a merge tool's backup file behind", own.is_own, own.backup_left),
 )  # fmt: skip
 

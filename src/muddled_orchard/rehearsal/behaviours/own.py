@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from muddled_orchard.core.exercise.claim import CLAIM
 from muddled_orchard.core.exercise.operations.own_conflict import OwnConflict
 from muddled_orchard.core.grading.rehearsal import Expected
 from muddled_orchard.core.key.answer_key import Key
@@ -158,6 +159,26 @@ def made_another(session: LearnerSession) -> Expected:
     session.act([*course.together, *changed(b"First\n"), *course.end])
     session.deliver(_task(session.key))
     return Expected(may_lose=frozenset(("resolution", "rules", "message")))
+
+
+def begins_with_nothing(key: Key) -> bool:
+    """Where the learner makes the repository."""
+    return key.scenario.start.own
+
+
+def named_otherwise(session: LearnerSession) -> Expected:
+    """Have Git call the first branch otherwise than the brief does."""
+    session.carry_out()
+    session.git("branch", "-m", _task(session.key).on, "trunk")
+    return Expected()
+
+
+def claim_taken_out(session: LearnerSession) -> Expected:
+    """Take the file out of the newest commit that says whose work it is."""
+    session.carry_out()
+    session.git("rm", "-q", CLAIM)
+    session.git("commit", "-q", "-m", "What is this file?")
+    return Expected()
 
 
 def backup_left(session: LearnerSession) -> Expected:

@@ -124,6 +124,8 @@ def _repository_in(place: FileSource, folder: str) -> FoundRepository | None:
     for candidate in (f"{prefix}{WORK}", folder):
         git = f"{candidate}/.git" if candidate else ".git"
         kind = place.kind(git)
+        if kind == "folder" and all(place.kind(f"{git}/{name}") is None for name in ("HEAD", "objects")):
+            continue  # what is put there before anybody has made a repository
         if kind == "folder":
             beside = f"{candidate.rpartition('/')[0]}/{ORIGIN}".lstrip("/")
             is_work = candidate != folder

@@ -6,8 +6,6 @@ import re
 from collections.abc import Container, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 
-from msgspec import Struct
-
 from muddled_orchard.core.base.limits import (
     LARGEST_IGNORE_FILE,
     MOST_BYTES,
@@ -17,6 +15,7 @@ from muddled_orchard.core.base.limits import (
 )
 from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.exercise.asked import ASKED, ASKED_TAG, Asked
+from muddled_orchard.core.exercise.claim import CLAIM, LARGEST_CLAIM, ExerciseVariant, claimed_in
 from muddled_orchard.core.git.commits import Commit, short
 from muddled_orchard.core.git.packs import BLOB, COMMIT, TAG
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING
@@ -38,16 +37,10 @@ from muddled_orchard.vcs.read.working_tree import FOLDS_CASE, blob_id, ignored_p
 
 """Stands for the content of a file in the working tree that is too large to be read."""
 
-_TRAILER = re.compile(r"^(Exercise|Variant): (\S{1,200})$", re.MULTILINE)
+NO_COMMIT = "the repository has no commit yet"
+_DAMAGED = "the repository is damaged: no branch of it leads to a commit"
 WHOLE = "git fetch --unshallow makes it whole"
 """How a shallow clone gets what it lacks."""
-
-
-class ExerciseVariant(Struct, frozen=True):
-    """What the first commit says about what this is."""
-
-    exercise: str
-    variant: str
 
 
 class Reader:
@@ -81,7 +74,7 @@ class Reader:
                 said = brief(name.removeprefix(BRANCHES))
                 raise Unreadable(f"the commit of {said} is missing or damaged")
         if not self._refs and self._head_commit is None:
-            raise Unreadable("the repository is damaged: no branch of it leads to a commit")
+            raise Unreadable(NO_COMMIT if not pointed and not self._reflog else _DAMAGED)
 
     def asked(self) -> Asked | None:
         """What its hand-out says is asked, for its owner: nothing that a grader goes by. A clone has it as a
@@ -93,7 +86,7 @@ class Reader:
 
     def hand_out(self, known: Mapping[str, ExerciseVariant]) -> ExerciseVariant | None:
         """What this is: `known` tells it of handed-out commits, else the trailers of the first commit say it.
-        None where there are none.
+        None where there are none, and no file says it either.
 
         It is what the commit that is checked out has grown from by first parents; where that says nothing,
         what the branches have: main, the others by name, then those of the remote.
@@ -103,6 +96,7 @@ class Reader:
         )
         tips = [self._refs[name] for name in branches if name.startswith((BRANCHES, REMOTE_TRACKING))]
         seen: set[str] = set()
+        first_commits: list[str] = []
         for tip in (self._head_commit, *tips):
             at = tip
             while at is not None and at not in seen:
@@ -113,11 +107,27 @@ class Reader:
                 if commit is None:
                     break
                 if not commit.parents:
-                    found = dict(_TRAILER.findall(commit.message))
-                    if "Exercise" in found and "Variant" in found:
-                        return ExerciseVariant(found["Exercise"], found["Variant"])
+                    said = claimed_in(commit.message)
+                    if said is not None:
+                        return said
+                    first_commits.append(at)
                 at = commit.parents[0] if commit.parents else None
-        return None
+        return self._claimed_by_file((self._head_commit, *tips, *first_commits))
+
+    def _claimed_by_file(self, commits: Iterable[str | None]) -> ExerciseVariant | None:
+        """What the file says that learners commit who begin with nothing: in the first of these commits that
+        has it, whatever folder it lies in, else beside the commits."""
+        for id_ in dict.fromkeys(commits):
+            commit = self._commit(id_) if id_ is not None else None
+            with sound():
+                tree = self._trees.listing(commit.tree) if commit is not None else {}
+            for path in sorted((path for path in tree if path.rpartition("/")[2] == CLAIM), key=len):
+                found = self._objects.read(tree[path].id)
+                said = claimed_in(text_of(found[1][:LARGEST_CLAIM])) if found is not None else None
+                if said is not None:
+                    return said
+        lying = self._worktree.read(CLAIM, LARGEST_CLAIM) if self._worktree is not None else None
+        return claimed_in(text_of(lying)) if lying else None
 
     def evidence(self, known_commits: Iterable[str], known_texts: Mapping[str, bytes]) -> Evidence:
         """Everything that a grader needs and does not know yet."""

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.exercise.asked import ASKED
+from muddled_orchard.core.exercise.claim import ExerciseVariant
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.given import without_given
@@ -15,7 +16,6 @@ from muddled_orchard.core.submission.submission import Submission
 from muddled_orchard.core.walkthrough.task_times import task_times
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs.planting import write_files
-from muddled_orchard.vcs.read.reader import ExerciseVariant
 
 _MOST = 256
 

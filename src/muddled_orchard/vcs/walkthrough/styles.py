@@ -8,7 +8,7 @@ from functools import partial
 from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.system.temporary import temporary_folder
-from muddled_orchard.vcs.planting import practice_of, write_files
+from muddled_orchard.vcs.planting import example_of, write_files
 from muddled_orchard.vcs.walkthrough.recorder import Recorder
 from muddled_orchard.vcs.walkthrough.tasks_shown import carry_out
 
@@ -21,7 +21,7 @@ Written = Mapping[tuple[int, str], Mapping[str, bytes]]
 
 def written_in_styles(key: Key) -> Written:
     """The conflicted files as a real Git writes them while the tasks are carried out by the key."""
-    files = practice_of(Variants(key.scenario), key.variant, stopped=False).files
+    files = example_of(Variants(key.scenario), key.variant).files
     found: dict[tuple[int, str], dict[str, bytes]] = {}
     for style in STYLES:
         with temporary_folder() as room:

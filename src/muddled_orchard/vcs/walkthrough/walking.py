@@ -19,7 +19,7 @@ from muddled_orchard.core.walkthrough.walkthrough import Walkthrough, Walkthroug
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs.ask.keymaking import key_of
 from muddled_orchard.vcs.asked_file import asked_file
-from muddled_orchard.vcs.planting import Practice, practice_of, read_files, write_files
+from muddled_orchard.vcs.planting import Practice, example_of, read_files, write_files
 from muddled_orchard.vcs.walkthrough.building import build, build_steps
 from muddled_orchard.vcs.walkthrough.recorder import Recorder, StepReached
 from muddled_orchard.vcs.walkthrough.tasks_shown import carry_out
@@ -34,7 +34,7 @@ def walk_through(scenario: Scenario, code: str, *, with_key: bool = True) -> Wal
     """
     variants = Variants(scenario)
     key = key_of(variants, code)
-    mailbox = practice_of(variants, code, stopped=False).files.get(MAILBOX)
+    mailbox = example_of(variants, code).files.get(MAILBOX)
     with temporary_folder() as room:
         recorder = Recorder(room, key)
         build(recorder, mailbox.data if mailbox else None)
@@ -81,8 +81,8 @@ def _at(
         if asked is not None and is_step(asked, step.number, step.name, tasks):
             if place < len(key.history.commits):
                 return _unfinished(key, place + 1), built[: place + 1]
-            return practice_of(variants, code, stopped=False), built[: place + 1]
-    practice = practice_of(variants, code, stopped=False)
+            return example_of(variants, code), built[: place + 1]
+    practice = example_of(variants, code)
     with temporary_folder() as room:
         write_files(room, practice.files)
         recorder = Recorder(room, key, looking=False)

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.asked import ASKED, ASKED_TAG
+from muddled_orchard.core.exercise.claim import CLAIM
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.git.packs import BLOB
 from muddled_orchard.core.git.refs import BRANCHES, branch_ref, tracking_ref
@@ -38,6 +39,8 @@ def bare_repository(files: Mapping[str, File], history: History) -> dict[str, Fi
         if path.startswith(_OWN)
         and ((name := path.removeprefix(_OWN)).startswith(("objects/", BRANCHES)) or name in kept)
     }
+    if not history.commits:
+        found["HEAD"] = File(PLAIN_FILE, f"ref: {branch_ref(history.checked_out)}\n".encode())
     return told | found | {"config": File(PLAIN_FILE, CONFIG_TEXT.format(bare="true").encode())}
 
 
@@ -55,6 +58,9 @@ def hosted_repository(files: Mapping[str, File], history: History) -> dict[str, 
     builds on them can be graded by what lies there."""
     inner = f"{_OWN}objects/"
     own = {path.removeprefix(_OWN): file for path, file in files.items() if path.startswith(inner)}
+    if not history.commits:
+        # It has nothing that says what it is, and a host must know it again.
+        own[CLAIM] = files[f"{WORK}/{CLAIM}"]
     return own | bare_repository(files, history)
 
 

@@ -18,11 +18,13 @@ from muddled_orchard.core.grading.kinds.made import (
     ConflictAvoided,
     ConflictsMade,
     MayBeAvoided,
+    MayBeSquashed,
     MergedCleanly,
     NeverParted,
     NoConflictToMake,
     OtherConflict,
     ReplaysNotSeen,
+    ResultThrownAway,
     StepsTaken,
     TooFewMade,
 )
@@ -84,6 +86,11 @@ def _read(case: Case, task: OwnConflict, attempt: OwnAttempt) -> _Found:
     merge = case.evidence.merges.get(attempt.place)
     if merge is None:
         return _Found(attempt)
+    if attempt.thrown_away and attempt.commit is not None:
+        met_one = bool(merge.conflicts) and attempt.went != "clean"
+        return _Found(attempt, flaws=(ResultThrownAway(attempt.how, attempt.commit),) if met_one else ())
+    if attempt.likely:
+        return _Found(attempt)
     if not merge.conflicts:
         if attempt.commit is None:
             return _Found(attempt)
@@ -131,6 +138,12 @@ def doubts_about(case: Case) -> Iterator[Kind]:
             if side and one.attempt.commit is not None:
                 yield MayBeAvoided(one.attempt.commit, side)
     count = sum(size_of(conflict) for one in found for conflict in one.counts)
+    for attempt in attempts if count < task.conflicts else ():
+        merge = case.evidence.merges.get(attempt.place)
+        if attempt.likely and attempt.commit is not None and not attempt.thrown_away and merge is not None:
+            files = tuple(it.path for it in merge.conflicts if _is_asked(task, attempt, it))
+            if files:
+                yield MayBeSquashed(attempt.commit, files)
     if count < task.conflicts and _may_be_unseen(case, task):
         yield ReplaysNotSeen()
 

@@ -17,14 +17,18 @@ class Said(Kind, frozen=True):
 
 
 class NothingAttempted(Kind, frozen=True):
-    """The repository is as it was handed out; what was begun meanwhile was given up."""
+    """The repository is as it was handed out; what was begun meanwhile was given up. `own`: it has the first
+    commit alone, with which its learner began."""
 
     rebases: int = 0
     resets: int = 0
     patches: int = 0
+    own: bool = False
 
     @property
     def said(self) -> str:
+        if self.own:
+            return "Nothing comes after the first commit on its branch."
         given_up = given_up_in_words(self.rebases, self.resets, self.patches)
         if not given_up:
             return "Nothing was attempted; the repository is as it was handed out."

@@ -69,6 +69,17 @@ class StepsTaken(Kind, frozen=True):
         return f"{self.taken} of {counted(self.of, 'step')} taken; next: {first}."
 
 
+class ResultThrownAway(Kind, frozen=True):
+    """A conflict was met, and no branch has what came of it any more."""
+
+    how: str
+    commit: str
+
+    @property
+    def said(self) -> str:
+        return f"The {self.how} {short(self.commit)} conflicted, and no branch has what came of it any more."
+
+
 class MergedCleanly(Kind, frozen=True):
     """An operation did not conflict: both sides changed different places."""
 
@@ -128,6 +139,19 @@ class MayBeAvoided(Kind, frozen=True):
     def said(self) -> str:
         did = f"the merge {short(self.commit)} took all of {self.side}"
         return f"{did}, and nothing shows whether its conflict was met"
+
+
+class MayBeSquashed(Kind, frozen=True):
+    """A commit has what another branch has, and that conflicts with what was there: no more is left of a
+    squashed merge."""
+
+    commit: str
+    files: Sequence[str]
+
+    @property
+    def said(self) -> str:
+        did = f"{short(self.commit)} is likely a squashed merge that conflicted in {listed(self.files)}"
+        return f"{did}: nothing else shows it"
 
 
 class ReplaysNotSeen(Kind, frozen=True):

@@ -87,13 +87,14 @@ def grew_from(submission: Submission) -> bool:
 
 
 class MergeRequest(Struct, frozen=True):
-    """A merge to ask Git about: two commits, their base where it is not the common ancestor, and what Git
-    called the two sides."""
+    """A merge to ask Git about: two commits, their base where it is not the common ancestor, what Git called
+    the two sides, and what the answer is kept under."""
 
     ours: str
     theirs: str
     base: str | None
     labels: tuple[str, str]
+    place: tuple[str, ...]
 
 
 def merges_needed(results: tuple[Result, ...], submission: Submission) -> list[MergeRequest]:
@@ -119,5 +120,6 @@ def merges_needed(results: tuple[Result, ...], submission: Submission) -> list[M
         if not same and known and result.shape not in ("none", "nothing to do", "other", "not reached"):
             replayed = commits[step.commit] if step.commit else None
             labels = step.operation.marker_labels(replayed, sides_swapped=result.sides_swapped)
-            needed.append(MergeRequest(result.ours, result.theirs, step.base, labels))
+            place = (result.ours, result.theirs)
+            needed.append(MergeRequest(*place, step.base, labels, place))
     return needed
