@@ -99,6 +99,7 @@ MADE = [
     ("with its markers", "", f"{SIDES} git merge -q side; git commit -qam Left", "met", "1 conflict made", 86),
     ("rebased and skipped", "", f"{SIDES} git switch -q side; git rebase -q main; git rebase --skip; git switch -q main", "missed", "No conflict was made yet", 0),
     ("a side deletes", 'kinds = ["modify/delete"]\n', "git switch -qc side; git rm -q note.md; git commit -qm Gone; git switch -q main; echo more >> note.md; git commit -qam More; git merge -q side; git rm -q note.md; git commit -qm Gone", "met", "in note.md", 100),
+    ("step by step, and told beforehand", 'steps = ["branch", "both sides", "same file", "conflict"]\n', f"{SIDES} git merge -q -s ours -m Ours side", "partly", "told beforehand what to take", 43),
     ("step by step", 'steps = ["branch", "both sides", "same file", "conflict"]\n', SIDES, "partly", "3 of 4 steps taken; next: bring them together", 43),
 ]  # fmt: skip
 

@@ -78,8 +78,14 @@ def _by_steps(case: Case, task: OwnConflict, found: Sequence[_Found], count: int
     taken = len(task.steps) - len(lacking)
     begun = count / task.conflicts if "conflict" in lacking else 0.0
     worth = (taken + begun) / len(task.steps)
-    told: Kind = StepsTaken(taken, len(task.steps), tuple(lacking))
-    return partly([told], worth)
+    told: list[Kind] = [StepsTaken(taken, len(task.steps), tuple(lacking))]
+    if "conflict" in lacking:
+        flaws = dict.fromkeys(flaw for one in found for flaw in one.flaws)
+        wanted = "clean merge" in task.steps
+        told += [
+            flaw for flaw in flaws if not (wanted and isinstance(flaw, MergedCleanly) and not flaw.edited)
+        ][:2]
+    return partly(told, worth)
 
 
 def _read(case: Case, task: OwnConflict, attempt: OwnAttempt) -> _Found:
