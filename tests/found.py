@@ -394,6 +394,7 @@ FOUND: dict[str, Kind] = {
     'They were to be left alone.': ToBeLeftAlone(count=2),
     'topic is gone from origin.': GoneFromOrigin(branch='topic'),
     'topic was overwritten at origin: 1234567 is no longer in it.': OverwrittenAtOrigin(branch='topic', commit='1234567890'),
+    'topic was overwritten at origin: 1234567 by Odo Marsh is no longer in it.': OverwrittenAtOrigin(branch='topic', commit='1234567890', by='Odo Marsh'),
     'origin has topic at 1234567 now.': OriginHas(branch='topic', commit='1234567890'),
     'The right branch is checked out and nothing was left lying about.': Tidy(),
     'HEAD is detached; main should be checked out.': Detached(wanted='main'),

@@ -27,7 +27,7 @@ from muddled_orchard.vcs.ask.keymaking import make_key
 from muddled_orchard.vcs.ask.scratch import ScratchRepository
 from muddled_orchard.vcs.ask.surveying import surveyor
 from muddled_orchard.vcs.grading import grader
-from muddled_orchard.vcs.planting import plant
+from muddled_orchard.vcs.planting import plant, plant_example
 from tests.conftest import muddled, shell
 from tests.test_prediction import is_hunk, shown
 
@@ -51,7 +51,7 @@ def test_every_bundled_scenario_is_met_as_its_key_says(id_: str, tmp_path: Path)
     assert scenario is not None
     assert scenario.values, "at least one value varies"
     key = make_key(ScratchRepository(tmp_path / "scratch.git"), scenario, "5c1d9a")
-    planted = plant(scenario, tmp_path / "ilse", "5c1d9a")
+    planted = plant_example(scenario, tmp_path / "ilse", "5c1d9a")
     work = tmp_path / "ilse/work"
     assert tuple(planted.ids[number] for number in range(len(planted.ids))) == key.ids
     # A stopped merge leaves the tree that Git remembers as AUTO_MERGE, which nothing else leads to.

@@ -36,7 +36,7 @@ from muddled_orchard.show.terminal import bar, progress
 from muddled_orchard.system import workers
 from muddled_orchard.vcs.ask.keymaking import make_key
 from muddled_orchard.vcs.ask.scratch import ScratchRepository
-from muddled_orchard.vcs.planting import read_files
+from muddled_orchard.vcs.planting import plant_example, read_files
 from tests.conftest import all_marked, database, muddled, shell
 
 ROSTER = [Learner("ada", "Ada Quince"), Learner("bo", "Bo Medlar")]
@@ -65,16 +65,20 @@ def test_the_whole_catalogue_goes_out_and_comes_back(tmp_path: Path) -> None:
     back.mkdir()
     for one in given_out:
         packed = tmp_path / "out" / one.file
+        scenario = library.find(one.exercise)
+        assert scenario is not None
         if one.learner == "ada":
-            shutil.copy(packed, back / f"ada-{one.exercise}.tar.gz")
+            if not scenario.start.own:  # there is nothing yet that could come back
+                shutil.copy(packed, back / f"ada-{one.exercise}.tar.gz")
             continue
         (tmp_path / "session").mkdir(exist_ok=True)
         shell(tmp_path / "session", f"tar xf {packed}")
         place = tmp_path / "session" / one.exercise
-        scenario = library.find(one.exercise)
-        assert scenario is not None
         key = make_key(scratch, scenario, one.variant)
-        assert one.first_commit in key.handed_out
+        assert one.first_commit in key.handed_out or scenario.start.own
+        if scenario.start.own:  # as somebody would who begins as the example does
+            shutil.rmtree(place)
+            plant_example(scenario, place, one.variant)
         session = LearnerSession(place / "work", key, "bo")
         session.commit_work()
         named("right").act(session)
@@ -83,7 +87,7 @@ def test_the_whole_catalogue_goes_out_and_comes_back(tmp_path: Path) -> None:
     results = all_marked(find_submissions([back]).handed, course, Bounds(), 2)
     ledger.close()
     marks = {(one.learner, one.assessment.exercise): one.assessment for one in results}
-    assert len(marks) == 2 * len(bundled_ids())
+    assert len(marks) == 2 * len(bundled_ids()) - 1
     for (learner, exercise), assessment in marks.items():
         state = "untouched" if learner == "ada" else "finished"
         assert (assessment.state, assessment.percent) == (state, 0 if learner == "ada" else 100), (

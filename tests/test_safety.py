@@ -153,7 +153,10 @@ def loose(kind: str, data: bytes) -> tuple[str, bytes]:
 def repository(*objects: tuple[str, bytes], **files: str) -> bytes:
     """An archive of a repository with these objects and files below .git."""
     held: list[tuple[str, bytes, dict[str, Any]]] = [(path, data, {}) for path, data in objects]
-    held += [(f".git/{name.replace('__', '/')}", text.encode(), {}) for name, text in files.items()]
+    held += [
+        (f".git/{name.replace('___', '-').replace('__', '/')}", text.encode(), {})
+        for name, text in files.items()
+    ]
     return tar_of((".git/refs/heads", b"", {"type": tarfile.DIRTYPE}), *held)
 
 
@@ -210,7 +213,7 @@ ARCHIVES: dict[str, tuple[Callable[[bytes], bytes], str]] = {
     "part.bundle": (lambda _: b"# v2 git bundle\n-" + b"a" * 40 + b" x\n" + b"b" * 40 + b" HEAD\n\nPACK\0\0\0\2\0\0\0\0" + bytes.fromhex("029d08823bd8a8eab510ad6ac75c823cfd3ed31e"), "commits that it does not have"),
     "two.tar": (lambda _: tar_of(*((f"{n}/.git/{name}", b"", {"type": tarfile.DIRTYPE}) for n in "ab" for name in ("objects", "refs")), form="w:"), "several repositories"),
     "loop.tar.gz": (lambda _: repository(HEAD="ref: refs/heads/a", refs__heads__a="ref: refs/heads/b", refs__heads__b="ref: refs/heads/a", objects__x=""), "no branch of it leads to a commit"),
-    "refs.tar.gz": (lambda _: repository(HEAD="ref: refs/heads/main", packed___refs=LOOP, objects__x=""), "no branch of it leads to a commit"),
+    "refs.tar.gz": (lambda _: repository(HEAD="ref: refs/heads/main", packed___refs=LOOP, objects__x=""), "packed-refs in its repository can't be read, or is larger than"),
     "trees.tar.gz": (lambda _: tree_bomb(), "lists more than"),
     "object-bomb.tar.gz": (
         lambda _: repository((f".git/objects/aa/{'a' * 38}", zlib.compress(b"commit 70000000\0" + bytes(70_000_000), 1)), HEAD="ref: refs/heads/main", refs__heads__main="a" * 40),

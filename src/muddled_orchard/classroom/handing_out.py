@@ -8,7 +8,7 @@ from pathlib import Path
 from msgspec import Struct
 from msgspec.structs import replace
 
-from muddled_orchard.classroom.making import Exercise, HandOutToMake, is_made, lying_there
+from muddled_orchard.classroom.making import HOSTED, Exercise, HandOutToMake, is_made, lying_there
 from muddled_orchard.classroom.versions import Mended, keep_version, kept_version, mended
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.course.records import HandOut
@@ -65,7 +65,8 @@ def exercises_in(places: Sequence[str], form: str) -> list[Exercise]:
 
 
 def _exercise(scenario: Scenario, key: Key, form: str) -> Exercise:
-    return Exercise(scenario, digest_of(scenario), key, handed_out(key), form, Variants(scenario))
+    graph = handed_out(key, served=form == HOSTED)
+    return Exercise(scenario, digest_of(scenario), key, graph, form, Variants(scenario))
 
 
 def earlier_version(ledger: Ledger, digest: str, form: str) -> Exercise:

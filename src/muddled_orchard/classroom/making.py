@@ -30,7 +30,6 @@ from muddled_orchard.vcs.read.lying_there import variant_lying_there
 from muddled_orchard.vcs.write.bare import (
     CONFIG,
     bare_repository,
-    hosted_repository,
     is_remote,
     with_remote,
 )
@@ -146,7 +145,7 @@ def _put_in_place(exercise: Exercise, practice: Practice, place: Path) -> None:
     if exercise.form == BARE:
         put_in_place(place, bare_repository(practice.files, practice.history))
     elif exercise.form == HOSTED:
-        put_in_place(place, hosted_repository(practice.files, practice.history))
+        put_in_place(place, practice.hosted())
     elif exercise.form == FOLDER:
         put_in_place(place, whole_folder(exercise, practice))
     else:

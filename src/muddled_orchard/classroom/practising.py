@@ -21,7 +21,6 @@ from muddled_orchard.files.scenarios.catalogue import scenario_path
 from muddled_orchard.files.stored import Damaged
 from muddled_orchard.files.stored_results import assessment_of
 from muddled_orchard.vcs.planting import practice_of, put_in_place
-from muddled_orchard.vcs.write.bare import hosted_repository
 
 
 @functools.cache  # there are as many as bundled exercises
@@ -50,7 +49,7 @@ def give_practice(ledger: Ledger, learner: str, exercise: Exercise, folder: Path
     code = practice_variant(variant_code(ledger.secret(), id_, learner, "", number))
     practice = practice_of(exercise.variants, code)
     if not (folder / file).exists():
-        put_in_place(folder / file, hosted_repository(practice.files, practice.history))
+        put_in_place(folder / file, practice.hosted())
     keep_version(ledger, exercise.scenario, exercise.digest)
     hand_out = replace(hand_out_of(exercise, practice, code, learner, "", file), exercise=id_)
     ledger.add_hand_outs([hand_out])

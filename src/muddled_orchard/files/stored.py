@@ -56,7 +56,8 @@ def scenario_of_toml(text: str, name: str) -> Scenario:
 
 def scenario_of_data(data: Mapping[str, Any]) -> Scenario:
     """The scenario of a file's data that is known to be right; what it leaves out is left out."""
-    tables = {name: [_fields_of(table) for table in data.get(name, ())] for name in ("story", "task", "rule")}
+    lists = {"story": (), "rule": (), **data}
+    tables = {name: [_fields_of(table) for table in lists[name]] for name in ("story", "task", "rule")}
     return with_tasks(Scenario, {**data, **tables}, "task")
 
 

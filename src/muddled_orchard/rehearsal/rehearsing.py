@@ -156,6 +156,7 @@ def _acted(key: Key, behaviour: Behaviour, planted: Path, folder: Path) -> Expec
     shutil.copytree(planted, folder, symlinks=True)
     try:
         session = LearnerSession(folder / "work", key, ACTING_LEARNER)
+        session.runner.push_first(key.scenario.task[0])
         if not behaviour.keeps_work:
             session.commit_work()
         return behaviour.act(session)

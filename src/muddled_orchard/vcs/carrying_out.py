@@ -9,12 +9,14 @@ from collections.abc import Callable, Iterable, Mapping
 from functools import cached_property
 from typing import Protocol
 
+from muddled_orchard.core.exercise.arriving import pushes_first
 from muddled_orchard.core.exercise.delivering import FORCE, deletions_of, push_of
 from muddled_orchard.core.exercise.steps import to_fetch, to_give_up, to_start, to_switch
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import example_message
 from muddled_orchard.core.exercise.todo import todo_of
 from muddled_orchard.core.git.commits import Commit, short
+from muddled_orchard.core.git.refs import REMOTE
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.vcs.practice_tree import PracticeTree
 
@@ -63,9 +65,19 @@ class TaskRunner:
 
     def begin(self, task: Task, *, detached: bool = False) -> None:
         """Check out, fetch and start what is asked; it stops at the first conflict."""
+        self.push_first(task)
         for words, _ in (*to_switch(task, self.hands.tree.branch(), detached=detached), *to_fetch(task)):
             self.hands.git(*words)
         self.start(task)
+
+    def push_first(self, task: Task) -> None:
+        """Push where a teammate is to be found first: Git refuses it."""
+        number = self.key.scenario.task.index(task) + 1
+        if not pushes_first(self.key.scenario, self.key.history, number):
+            return
+        self.hands.say("What is here is ready, and goes to the others:")
+        self.hands.git("push", "origin", f"{task.on}:{task.source.removeprefix(REMOTE)}")
+        self.hands.say("Git refuses: somebody was first, and what they pushed is not here yet.")
 
     def start(self, task: Task) -> None:
         """Start the operation alone."""

@@ -9,6 +9,7 @@ from pathlib import Path
 from msgspec import Struct
 
 from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.exercise.arriving import arrivals
 from muddled_orchard.core.exercise.asked import ASKED, asked_by
 from muddled_orchard.core.exercise.brief_notes import STUCK, beginning, beginning_again, with_parts
 from muddled_orchard.core.exercise.claim import CLAIM, claim_of
@@ -27,6 +28,7 @@ from muddled_orchard.system.temporary import folder_in_the_making, remove_left_o
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.asked_file import asked_file
 from muddled_orchard.vcs.index import index_file, read_index
+from muddled_orchard.vcs.write.bare import hosted_repository
 from muddled_orchard.vcs.write.build import write_history
 from muddled_orchard.vcs.write.memory import Objects
 from muddled_orchard.vcs.write.practice import WORK, practice_files
@@ -42,6 +44,11 @@ class Practice(Struct, frozen=True):
     history: History
     ids: Mapping[int, str]
     files: Mapping[str, File]
+
+    def hosted(self) -> dict[str, File]:
+        """The files of the repository that a host serves, before a teammate has pushed anything to it."""
+        coming = arrivals(self.scenario, self.history) if self.history.commits else ()
+        return hosted_repository(self.files, self.history, coming, self.ids)
 
 
 def practice_of(variants: Variants, code: str, *, stopped: bool = True) -> Practice:
@@ -139,9 +146,11 @@ def plant(scenario: Scenario, folder: Path, code: str) -> Practice:
     return practice
 
 
-def plant_example(scenario: Scenario, folder: Path, code: str) -> None:
+def plant_example(scenario: Scenario, folder: Path, code: str) -> Practice:
     """Put a variant as its story has it in a folder. Raises BadInput as `put_practice` does."""
-    put_practice(folder, _repository_of(Variants(scenario).of(code), stopped=True))
+    practice = _repository_of(Variants(scenario).of(code), stopped=True)
+    put_practice(folder, practice)
+    return practice
 
 
 def put_practice(folder: Path, practice: Practice) -> None:

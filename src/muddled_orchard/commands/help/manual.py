@@ -66,7 +66,9 @@ def _tidy(body: str) -> list[str]:
                 lines.pop()
             lines.append(line)
         else:
-            lines += textwrap.wrap(line.strip(), _WIDTH, break_long_words=False, break_on_hyphens=False)
+            wrapped = textwrap.wrap(line.strip(), _WIDTH, break_long_words=False, break_on_hyphens=False)
+            # A dot or an apostrophe at the beginning would be a command.
+            lines += [f"\\&{part}" if part.startswith((".", "'")) else part for part in wrapped]
     while lines and lines[-1] == ".PP":
         lines.pop()
     return lines

@@ -38,6 +38,8 @@ from muddled_orchard.core.document import Block, Paragraph
 from muddled_orchard.core.git.packs import BadPack, TooLarge, look_through
 from muddled_orchard.core.git.pkt_lines import PushRequest, push_request, refusal, server_options, with_text
 from muddled_orchard.show.document.text import remote_lines
+from muddled_orchard.vcs.ask.git import GitFailed
+from muddled_orchard.vcs.read.quarantine import Unreadable
 
 _PLACE = re.compile(r"/git/([^/]+)/([^/]+)\.git/(info/refs|git-upload-pack|git-receive-pack)")
 
@@ -101,11 +103,20 @@ class GitRequests:
         if opens is not None and not reads and self._host.clock.now() < opens:
             raise Refused(403, f"{exercise} is not open yet. It opens on {time_here(opens)}.")
         if what == "info/refs":
+            if not reads:
+                await self._meanwhile(hand_out, cast(Service, service))
             ask = GitRequest(
                 who, self._place(hand_out), cast(Service, service), refs=True, protocol=_protocol(request)
             )
             return _as_git_says(await self._asked(ask))
         return await self._served(request, hand_out, who, cast(Service, service))
+
+    async def _meanwhile(self, hand_out: HandOut, service: Service) -> None:
+        """What a teammate pushes is there before Git is answered; if it can't be, that costs nothing."""
+        try:
+            await self._host.teammates.meanwhile(hand_out, service)
+        except (BadInput, GitFailed, Unreadable) as why:
+            self._host.troubled(f"nothing can arrive for {hand_out.learner}: {why}")
 
     async def _served(self, request: Request, hand_out: HandOut, who: str, service: Service) -> Response:
         if request.headers.get("content-type") != f"application/x-{service}-request":
@@ -135,7 +146,10 @@ class GitRequests:
             if not pushes:
                 if who != INSTRUCTOR:
                     await self._heard(who, hand_out.exercise, _options(head))
-                return _as_git_says(await self._asked(ask))
+                answer = await self._asked(ask)
+                if who != INSTRUCTOR:
+                    await self._host.teammates.fetched(hand_out)
+                return _as_git_says(answer)
             # Whoever goes away meanwhile has pushed all the same.
             task = asyncio.create_task(self._pushed(ask, body, hand_out, head, request))
             self._tasks.add(task)
@@ -165,6 +179,8 @@ class GitRequests:
                     )
                 await self._heard(hand_out.learner, hand_out.exercise, wanted.options)
                 push = await self._noticed(hand_out)
+                if isinstance(push, RecordedPush):
+                    await self._host.teammates.pushed(hand_out, push.refs)
                 await asyncio.to_thread(self._host.disk.look, self._host.course.folder / ask.place)
         finally:
             body.close()
@@ -217,7 +233,8 @@ class GitRequests:
         if push == "later":
             return _remote(push_blocks(None, told, count + 1), page)
         assessment = await self._host.desk.graded(self._host.course, push, _PATIENCE)
-        blocks = list(push_blocks(assessment, told, count))
+        first = [came.said for came in self._host.arrived(hand_out)]
+        blocks = [*map(Paragraph, first), *push_blocks(assessment, told, count)]
         if is_practice_id(exercise) and (await self._drill.telling(hand_out)).key:
             blocks.append(Paragraph("This one is over: the answer, and the next one, are on the page."))
         return _remote(blocks, page, hand=learner in self._host.hands)

@@ -24,11 +24,13 @@ from muddled_orchard.commands.host.push_desk import LedgerThread, PushDesk, seco
 from muddled_orchard.commands.host.refused import Refused
 from muddled_orchard.commands.host.repositories import DiskUse
 from muddled_orchard.commands.host.served_course import ServedCourse
+from muddled_orchard.commands.host.teammates import Teammates
 from muddled_orchard.core.base.limits import Bounds, in_mib
 from muddled_orchard.core.course.board import Board, Seen, board, excused_seen, seen_of_pushes
 from muddled_orchard.core.course.passwords import INSTRUCTOR
 from muddled_orchard.core.course.practice import is_practice_id, practice_id, practised_exercise
-from muddled_orchard.core.course.pushes import RecordedPush
+from muddled_orchard.core.course.pushes import Arrived, RecordedPush
+from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import shown_names
 from muddled_orchard.files.course.host_ledger import HostLedger
 from muddled_orchard.system.log import log
@@ -66,6 +68,7 @@ class Host:
         self.ledger, self.desk, self.news = ledger, desk, news
         self.bounds, self.clock, self.url = bounds, clock, url
         self.connections, self.disk, self.proxies = connections, disk, proxies
+        self.teammates = Teammates(self)
         self.hands: dict[str, float] = {}
         self._say = say
         self._pushing: dict[str, asyncio.Lock] = {}
@@ -144,6 +147,8 @@ class Host:
         or GitFailed where that can't be."""
         async with self.pushing(self.course.place(learner, exercise)):
             hand_out = self.course.given(learner, exercise)
+            if hand_out is not None:
+                await self.teammates.begun_again(hand_out)
             if other:
                 hand_out = await self.ledger.do(self.course.another, learner, exercise)
             if hand_out is not None:
@@ -190,4 +195,13 @@ class Host:
         ]
         since = seconds(hand_out.made) if hand_out is not None and hand_out.made else None
         seen = seen_of_pushes(practised_exercise(exercise), title, since, pushes)
-        return replace(seen, practice=is_practice_id(exercise))
+        waiting = [one for one in self.arrived(hand_out) if not one.fetched] if hand_out is not None else []
+        detail = "; ".join(part for part in (seen.detail, *(one.waiting for one in waiting)) if part)
+        return replace(seen, practice=is_practice_id(exercise), detail=detail)
+
+    def arrived(self, hand_out: HandOut) -> list[Arrived]:
+        """What teammates have pushed to a repository by now, in order."""
+        return [
+            Arrived(coming.arrival.by, coming.arrival.branch, seconds(came.came), came.fetched is not None)
+            for coming, came in self.teammates.of(hand_out)
+        ]

@@ -111,6 +111,7 @@ class PageRequests:
             push_over=push_over_command(scenario),
             deletes=delete_command(scenario, history),
             pushes=self._shown(who, exercise.id, telling),
+            arrived=self._host.arrived(hand_out),
             hand=who in self._host.hands,
             token=self._host.token(who),
             again=exercise.rules.again and not hand_out.team,

@@ -7,16 +7,18 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Sequence
-from datetime import datetime
+from datetime import UTC, datetime
 from importlib.resources import files
 
 from markupsafe import Markup
 from msgspec import Struct
+from msgspec.structs import asdict
 
 from muddled_orchard.core.base.phrases import ago, counted, listed
 from muddled_orchard.core.course.board import STAGES, Board, BoardRow, Seen
 from muddled_orchard.core.course.drilling import ROW
 from muddled_orchard.core.course.practice import practice_id
+from muddled_orchard.core.course.pushes import Arrived
 from muddled_orchard.core.document import Block
 from muddled_orchard.core.key.graph import Graph
 from muddled_orchard.show.document.page import blocks_html
@@ -53,7 +55,8 @@ class ExerciseShown(Struct, frozen=True):
 class ExercisePage(Struct, frozen=True, kw_only=True):
     """What the page of an exercise shows: the brief as Markdown, what is there before one begins (None:
     nothing), what a clone lacks, whether the folder is handed in, the commands that get it, push it, push
-    over what was pushed and delete what has to go, and the pushes, the newest first. `allowed` says what is
+    over what was pushed and delete what has to go, and the pushes, the newest first, and what
+    teammates have pushed. `allowed` says what is
     allowed to this learner alone; `again`: they may take another variant; `practice`: it is of the drill,
     and `over`: it was brought to its end."""
 
@@ -70,6 +73,7 @@ class ExercisePage(Struct, frozen=True, kw_only=True):
     push_over: str
     deletes: str
     pushes: Sequence[PushShown]
+    arrived: Sequence[Arrived]
     hand: bool
     token: str
     allowed: str = ""
@@ -169,6 +173,10 @@ def exercise_page(shown: ExercisePage, top: str) -> str:
         push_over=shown.push_over,
         deletes=shown.deletes,
         pushes=_pushes(shown.pushes),
+        arrived=[
+            {**asdict(one), "by": printable(one.by), "at": time_here(datetime.fromtimestamp(one.at, UTC))}
+            for one in shown.arrived
+        ],
         hand=shown.hand,
         token=shown.token,
         top=top,

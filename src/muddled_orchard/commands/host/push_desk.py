@@ -23,6 +23,7 @@ from muddled_orchard.commands.host.turns import Turns
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.course.records import Grading, HandOut
+from muddled_orchard.core.exercise.arriving import ARRIVING, with_arrived
 from muddled_orchard.core.exercise.asked import ASKED_TAG
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.grading.summary import standing
@@ -135,6 +136,8 @@ class PushDesk:
                 await asyncio.to_thread(course.handed_out_refs, hand_out)
             )
         history = self._histories[place]
+        # What teammates have pushed is no push of the learner's.
+        history.refs = with_arrived(history.refs, refs, course.coming_to(hand_out))
         if refs == history.refs:
             return None
         at = self._clock.now().isoformat(timespec="seconds")
@@ -295,13 +298,14 @@ def _written_down(ledger: HostLedger) -> tuple[list[RecordedPush], dict[int, Ass
 
 
 def _refs(repository: Path) -> dict[str, str] | None:
-    """The refs of a repository of ours, but the tag that says what is asked; None where it can't be read, or
-    isn't there yet."""
+    """The refs of a repository of ours, but the tag that says what is asked, and what is still to arrive;
+    None where it can't be read, or isn't there yet."""
     try:
         found = refs_of(DiskSource(repository))
     except Unreadable:
         return None
-    return {name: id_ for name, id_ in found.items() if name != ASKED_TAG} or None
+    kept = {name: id_ for name, id_ in found.items() if not name.startswith((ASKED_TAG, ARRIVING))}
+    return kept or None
 
 
 def _grading(hand_out: HandOut, push: RecordedPush, assessment: Assessment) -> Grading:

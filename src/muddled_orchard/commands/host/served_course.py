@@ -21,6 +21,14 @@ from muddled_orchard.core.course.practice import is_practice_id, practice_id
 from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
+from muddled_orchard.core.exercise.arriving import (
+    ARRIVED,
+    Coming,
+    arrivals,
+    as_served,
+    coming_of,
+    remote_then,
+)
 from muddled_orchard.core.exercise.cloning import beyond_a_clone, lies_uncommitted, needs_reflog
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.exercise.variants import Variant
@@ -33,7 +41,6 @@ from muddled_orchard.vcs.put_back import put_back
 from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.pushed import PushSnapshot
 from muddled_orchard.vcs.read.quarantine import refs_of
-from muddled_orchard.vcs.write.bare import hosted_repository
 from muddled_orchard.vcs.write.memory import loose_path
 
 
@@ -91,6 +98,7 @@ class ServedCourse:
         self.learners = {learner.id: learner for learner in learners}
         self.folder = folder
         self._practised: dict[str, ServedExercise] = {}
+        self._coming: dict[tuple[str, str], tuple[Coming, ...]] = {}
         self._given: dict[tuple[str, str], HandOut] = {}
         self._replaced: dict[tuple[str, str], list[HandOut]] = {}
         self.allowances = NOTHING_ALLOWED
@@ -207,9 +215,7 @@ class ServedCourse:
         """Give a repository its handed-out branches. Raises GitFailed or Unreadable where that can't be."""
         practice = practice_of(self.version(hand_out).variants, hand_out.variant)
         repository = self.folder / self.place(*_place_of(hand_out))
-        put_back(
-            repository, hosted_repository(practice.files, practice.history), refs_of(DiskSource(repository))
-        )
+        put_back(repository, practice.hosted(), refs_of(DiskSource(repository)))
 
     def _put_back_if_gone(self, hand_out: HandOut) -> None:
         """A host may have been killed before a repository followed."""
@@ -243,10 +249,26 @@ class ServedCourse:
         exercise = self.version(hand_out)
         if not exercise.variants.of(hand_out.variant).history.remote:
             return {branch_ref(branch): id_ for branch, id_ in hand_out.tips.items()}
-        practice = example_of(exercise.variants, hand_out.variant)
-        return {
-            branch_ref(branch): practice.ids[number] for branch, number in practice.history.remote.items()
-        }
+        return {branch_ref(branch): id_ for branch, id_ in self._remote_then(hand_out, {}).items()}
+
+    def coming_to(self, hand_out: HandOut) -> tuple[Coming, ...]:
+        """What a teammate pushes to a repository meanwhile, whether it has by now or not."""
+        variant = self.variant(hand_out)
+        if not any(entry.arrives for entry in variant.scenario.story):
+            return ()
+        place = (hand_out.exercise, hand_out.variant)
+        if place not in self._coming:
+            ids = example_of(self.version(hand_out).variants, hand_out.variant).ids
+            self._coming[place] = coming_of(variant.scenario, variant.history, ids)
+        return self._coming[place]
+
+    def _remote_then(self, hand_out: HandOut, refs: Mapping[str, str]) -> dict[str, str]:
+        """Where the branches of a remote of the exercise's own stood as far as only teammates have moved
+        them; `refs` say what had arrived."""
+        practice = example_of(self.version(hand_out).variants, hand_out.variant)
+        coming = arrivals(practice.scenario, practice.history)
+        stood = remote_then(practice.history, coming, refs)
+        return {branch: practice.ids[number] for branch, number in stood.items()}
 
     def place_of_folders(self, learner: str, exercise: str) -> str:
         """Where the folders are kept that a learner handed in, below the folder."""
@@ -282,10 +304,10 @@ class ServedCourse:
         repository = self.folder / self.place(hand_out.learner, hand_out.exercise)
         if not history.remote:
             return PushSnapshot(repository, refs, history.checked_out)
-        practice = example_of(exercise.variants, hand_out.variant)
-        before = {branch: practice.ids[number] for branch, number in history.remote.items()}
-        to_go = tuple(task.delete for task in practice.scenario.task if task.delete)
-        return PushSnapshot(repository, refs, history.checked_out, hand_out.tips, before, to_go)
+        before = self._remote_then(hand_out, refs)
+        there = {name: id_ for name, id_ in refs.items() if not name.startswith(ARRIVED)}
+        to_go = tuple(task.delete for task in exercise.scenario.task if task.delete)
+        return PushSnapshot(repository, there, history.checked_out, hand_out.tips, before, to_go)
 
     def variant(self, hand_out: HandOut) -> Variant:
         """The variant that was handed out."""
@@ -326,4 +348,6 @@ def _to_practise(exercise: Exercise) -> ServedExercise:
 
 
 def _lacks(exercise: Exercise) -> tuple[str, ...]:
-    return beyond_a_clone(exercise.scenario, exercise.variants.of(PLAIN_VARIANT).history)
+    variant = exercise.variants.of(PLAIN_VARIANT)
+    coming = arrivals(variant.scenario, variant.history)
+    return beyond_a_clone(variant.scenario, as_served(variant.history, coming))

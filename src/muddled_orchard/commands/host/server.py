@@ -132,6 +132,7 @@ class _Serving:
             )  # fmt: skip
             await host.read_hands()
             await desk.open(course)
+            await host.teammates.open()
             await self._listen(host, listener, news)
         finally:
             graders.end()

@@ -11,6 +11,7 @@ from msgspec import Struct
 
 from muddled_orchard.commands.survey.terminal import words_of
 from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.exercise.arriving import moments_told
 from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.comparison import Comparison
@@ -61,6 +62,7 @@ def _scenario(surveyed: Surveyed, *, with_key: bool) -> dict[str, Any]:
         "reasons": [f"{points}: {why}" for points, why in survey.difficulty.reasons],
         "before": _graph(handed_out(key)),
         "after": None if scenario.makes_own else _graph(wanted(key)),
+        "moments": [printable(told) for told in moments_told(scenario, key.history)],
         "handed_out": HANDED_OUT[scenario.start.own],
         "tasks": [
             {

@@ -12,6 +12,7 @@ from rich.table import Table
 from rich.text import Text
 
 from muddled_orchard.core.base.phrases import all_of, counted, listed
+from muddled_orchard.core.exercise.arriving import moments_told
 from muddled_orchard.core.exercise.file_rules import rule_in_words
 from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.git.lines import Lines, is_binary
@@ -46,11 +47,7 @@ def show_survey(on: Console, survey: Survey, *, ran: bool = False) -> None:
     on.print(Text.assemble("Difficulty: ", (level, LEVEL_STYLES[level]), f" ({survey.difficulty.points})"))
     for points, why in survey.difficulty.reasons:
         on.print(Text(f"  {points:>2}  {why}", style="faint"))
-    _graph(on, HANDED_OUT[scenario.start.own], handed_out(key))
-    if scenario.start.work:
-        staged = scenario.start.stage.keys() - scenario.start.write.keys()
-        names = [f"{path} (staged)" if path in staged else path for path in sorted(scenario.start.work)]
-        on.print(Text(f"  Not committed: {printable(listed(names), on)}"))
+    _handed_out(on, key)
     for number, task in enumerate(scenario.task, start=1):
         on.print()
         on.print(Text(f"Task {number}: {in_words(task)}", style="strong"))
@@ -71,6 +68,18 @@ def show_survey(on: Console, survey: Survey, *, ran: bool = False) -> None:
         show_item(on, sign(on, "met"), f"{_covered(key)}.", "good")
     if survey.proof is not None and not survey.proof.faults:
         show_proof(on, survey.proof)
+
+
+def _handed_out(on: Console, key: Key) -> None:
+    """What the learner receives, and what comes later."""
+    scenario = key.scenario
+    _graph(on, HANDED_OUT[scenario.start.own], handed_out(key))
+    if scenario.start.work:
+        staged = scenario.start.stage.keys() - scenario.start.write.keys()
+        names = [f"{path} (staged)" if path in staged else path for path in sorted(scenario.start.work)]
+        on.print(Text(f"  Not committed: {printable(listed(names), on)}"))
+    for told in moments_told(scenario, key.history):
+        show_item(on, " ", told, "default")
 
 
 def _covered(key: Key) -> str:

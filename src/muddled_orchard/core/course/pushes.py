@@ -26,6 +26,39 @@ class RecordedPush(Struct, frozen=True):
         return f"{'folder' if self.file else 'push'} {self.id} of {self.learner} to {self.exercise}"
 
 
+class CameMeanwhile(Struct, frozen=True):
+    """What a teammate has pushed to a learner's repository: of which exercise and variant, which arrival it
+    is (0: none, the repository was fetched for the first time), when it came, and when it was first fetched
+    (None: not yet)."""
+
+    learner: str
+    exercise: str
+    variant: str
+    number: int
+    came: str
+    fetched: str | None = None
+
+
+class Arrived(Struct, frozen=True):
+    """What a teammate has pushed, as people read it: who, to which branch, when (in seconds since 1970), and
+    whether the learner has fetched since."""
+
+    by: str
+    branch: str
+    at: float
+    fetched: bool
+
+    @property
+    def said(self) -> str:
+        """Who was first, in a sentence."""
+        return f"{self.by} had pushed to {self.branch} before."
+
+    @property
+    def waiting(self) -> str:
+        """What waits to be fetched, in a few words."""
+        return f"{self.by} has pushed to {self.branch} meanwhile, not fetched yet"
+
+
 class RaisedHand(Struct, frozen=True):
     """A learner who wants help: since when, and with which exercise (empty: that is not known)."""
 

@@ -8,6 +8,7 @@ from unicodedata import category
 
 from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.base.problems import KeyPath, Problem, likely
+from muddled_orchard.core.exercise.arriving import misfits_of_arrivals
 from muddled_orchard.core.exercise.claim import CLAIM
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import MOST_SECONDS, Scenario
@@ -28,6 +29,7 @@ def misfits(scenario: Scenario, history: History) -> Iterator[Problem]:
         yield from _of_abort(scenario, number)
         if not scenario.start.own:
             yield from _of_delivery(scenario.task[number:], ("task", number), history)
+    yield from misfits_of_arrivals(scenario)
     yield from _of_own(scenario)
     if scenario.start.own:
         yield from _of_own_start(scenario)

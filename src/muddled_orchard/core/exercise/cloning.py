@@ -7,7 +7,8 @@ from muddled_orchard.core.exercise.scenario import Scenario
 
 
 def beyond_a_clone(scenario: Scenario, history: History) -> tuple[str, ...]:
-    """What learners are handed out that no clone has, in words: empty where a clone is enough."""
+    """What learners are handed out that no clone has, in words: empty where a clone is enough. Of what a host
+    serves the history is that before anything has arrived."""
     start = scenario.start
     own = any(history.remote.get(branch) != number for branch, number in history.tips.items())
     found = {

@@ -102,6 +102,11 @@ class Entry(Struct, frozen=True, kw_only=True):
     """A branch that this commit merges; files that both sides changed must be written here."""
     publish: tuple[str, ...] = ()
     """Branches that the shared remote `origin` has as they are after this commit."""
+    arrives: str | None = None
+    """For a commit that only the remote has: when a teammate pushes it, on a host. `first push` (of the
+    learner's, which is refused then), `next push` (after the one before was fetched), `first fetch` (after
+    the clone), or `after 2` (a push that moved what task 2 is about). Elsewhere it is there from the
+    start."""
     stash: bool = False
     """Whether this is no commit but work that waits in the stash."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from muddled_orchard.core.git.commits import contains
+from muddled_orchard.core.git.commits import contains, name_of
 from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.grading.case import Case
 from muddled_orchard.core.grading.finding import Kind
@@ -45,7 +45,11 @@ def _thrown_away(case: Case) -> Iterator[tuple[str, Kind, str]]:
         elif branch in rewritten and _was_here(case, branch, before):
             continue
         elif not _contains(case, now, before):
-            yield branch, OverwrittenAtOrigin(branch, before), before
+            yield (
+                branch,
+                OverwrittenAtOrigin(branch, before, name_of(case.key.commits[before].author)),
+                before,
+            )
 
 
 def _was_here(case: Case, branch: str, commit: str) -> bool:

@@ -8,6 +8,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import brief
+from muddled_orchard.core.exercise.arriving import arrivals, as_served
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.git.commits import Commit, ancestry, name_of
 from muddled_orchard.core.git.refs import on_remote
@@ -39,9 +40,12 @@ class Graph(Struct, frozen=True):
     lanes: tuple[str, ...]
 
 
-def handed_out(key: Key) -> Graph:
-    """The graph that a learner receives, with what only the remote has and what waits in the stash."""
+def handed_out(key: Key, *, served: bool = False) -> Graph:
+    """The graph that a learner receives, with what only the remote has and what waits in the stash. `served`:
+    by a host, where what teammates push meanwhile is not there yet."""
     history = key.history
+    if served:
+        history = as_served(history, arrivals(key.scenario, history))
     tips = {name: key.ids[number] for name, number in history.tips.items()}
     for name, number in history.remote.items():
         if history.tracked.get(name) != number:

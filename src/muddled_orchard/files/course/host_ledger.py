@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from msgspec.structs import replace
 
 from muddled_orchard.core.course.passwords import HashedPassword
-from muddled_orchard.core.course.pushes import RaisedHand, RecordedPush
+from muddled_orchard.core.course.pushes import CameMeanwhile, RaisedHand, RecordedPush
 from muddled_orchard.core.course.records import Grading
 from muddled_orchard.files.course.ledger import Ledger, now, words_of
 
@@ -81,6 +81,39 @@ class HostLedger(Ledger):
         with self._transaction():
             self._run_many("UPDATE push SET grading = NULL WHERE id = ?", [(id_,) for id_ in ids])
         return [push for push in self.pushes(ungraded=True) if push.id in ids]
+
+    # -- What teammates push --------------------------------------------------------------------------
+
+    def add_arrival(self, one: CameMeanwhile) -> None:
+        """Write down that something has arrived; what is written down already stays as it is."""
+        row = (one.learner, one.exercise, one.variant, one.number, one.came, one.fetched)
+        with self._transaction():
+            self._run("INSERT OR IGNORE INTO arrival VALUES (?, ?, ?, ?, ?, ?)", row)
+
+    def fetched_arrivals(self, learner: str, exercise: str, variant: str, at: str) -> None:
+        """A learner has fetched: they have what had arrived by then."""
+        query = """
+            UPDATE arrival SET fetched = ?
+            WHERE learner = ? AND exercise = ? AND variant = ? AND fetched IS NULL
+        """
+        with self._transaction():
+            self._run(query, (at, learner, exercise, variant))
+
+    def forget_arrivals(self, learner: str, exercise: str, variant: str) -> None:
+        """A repository is as it was handed out again."""
+        query = "DELETE FROM arrival WHERE learner = ? AND exercise = ? AND variant = ?"
+        with self._transaction():
+            self._run(query, (learner, exercise, variant))
+
+    def arrivals(self) -> list[CameMeanwhile]:
+        """All that has arrived, in order."""
+        rows = self._rows(
+            "SELECT learner, exercise, variant, number, came, fetched FROM arrival ORDER BY came, number"
+        )
+        return [
+            CameMeanwhile(str(who), str(exercise), str(variant), int(number), str(came), fetched)
+            for who, exercise, variant, number, came, fetched in rows
+        ]
 
     # -- Raised hands ---------------------------------------------------------------------------------
 

@@ -81,6 +81,14 @@ MIGRATIONS = (
         exercise TEXT NOT NULL, due TEXT, by TEXT NOT NULL, reason TEXT NOT NULL
     ) STRICT;
     """,
+    # What a teammate has pushed to a learner's repository meanwhile, and whether the learner has fetched since; number 0
+    # says that the repository was fetched at all.
+    """
+    CREATE TABLE arrival (
+        learner TEXT NOT NULL REFERENCES learner (id), exercise TEXT NOT NULL, variant TEXT NOT NULL, number INTEGER NOT NULL,
+        came TEXT NOT NULL, fetched TEXT, PRIMARY KEY (learner, exercise, variant, number)
+    ) STRICT;
+    """,
 )
 """How the schema came to be: the n-th script leads from version n to n + 1 (`PRAGMA user_version`)."""
 
@@ -96,6 +104,7 @@ class OfLearners(Struct, frozen=True):
 LEARNERS: Mapping[str, OfLearners] = {
     "push": OfLearners("learner", {"learner": ":name", "refs": "'{}'", "file": "''"}),
     "hand": OfLearners("learner", None),
+    "arrival": OfLearners("learner", None),
     "password": OfLearners("who", None),
     "grading": OfLearners("learner", {"learner": ":name"}),
     "hand_out": OfLearners("learner", {"learner": ":name", "file": "''", "team": "''"}),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from muddled_orchard.core.git.refs import on_remote
 from muddled_orchard.core.grading.rehearsal import Expected
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.rehearsal.behaviours.expecting import UNTOUCHED
@@ -52,9 +53,9 @@ def pushed_over(session: LearnerSession) -> None:
 
 
 def can_push_over(key: Key) -> bool:
-    """Where the first task pulls, and pushes."""
+    """Where the first task brings in what somebody else has pushed to a branch, and pushes there."""
     task = key.scenario.task[0]
-    return task.do == "pull" and task.push
+    return task.push and task.source == on_remote(task.on)
 
 
 def begins_at_rest(key: Key) -> bool:

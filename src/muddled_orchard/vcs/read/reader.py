@@ -74,7 +74,8 @@ class Reader:
                 said = brief(name.removeprefix(BRANCHES))
                 raise Unreadable(f"the commit of {said} is missing or damaged")
         if not self._refs and self._head_commit is None:
-            raise Unreadable(NO_COMMIT if not pointed and not self._reflog else _DAMAGED)
+            has_refs = any(name.startswith("refs/") or name == "packed-refs" for name in self._files)
+            raise Unreadable(_DAMAGED if has_refs or self._reflog else NO_COMMIT)
 
     def asked(self) -> Asked | None:
         """What its hand-out says is asked, for its owner: nothing that a grader goes by. A clone has it as a

@@ -161,6 +161,7 @@ class _Tasks:
                 recorder.git("switch", task.on)
         source = task.source
         recorder.look("status")
+        self.runner.push_first(task)
         if is_on_remote(source):
             recorder.say("That is what is known here since the last fetch. What is there really?")
             recorder.git("fetch")

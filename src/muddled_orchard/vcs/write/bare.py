@@ -3,10 +3,11 @@ whose remote it is."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from msgspec.structs import replace
 
+from muddled_orchard.core.exercise.arriving import ARRIVING, Arrival, as_served
 from muddled_orchard.core.exercise.asked import ASKED, ASKED_TAG
 from muddled_orchard.core.exercise.claim import CLAIM
 from muddled_orchard.core.exercise.history import History
@@ -53,15 +54,26 @@ def _told(asked: bytes) -> dict[str, File]:
     }
 
 
-def hosted_repository(files: Mapping[str, File], history: History) -> dict[str, File]:
+def hosted_repository(
+    files: Mapping[str, File], history: History, coming: Sequence[Arrival], ids: Mapping[int, str]
+) -> dict[str, File]:
     """The same with every object of the practice folder, also those that no ref of it leads to: a push that
-    builds on them can be graded by what lies there."""
+    builds on them can be graded by what lies there. What is `coming` is kept, and not there yet; `ids` are
+    those of the commits by place."""
     inner = f"{_OWN}objects/"
     own = {path.removeprefix(_OWN): file for path, file in files.items() if path.startswith(inner)}
     if not history.commits:
         # It has nothing that says what it is, and a host must know it again.
         own[CLAIM] = files[f"{WORK}/{CLAIM}"]
-    return own | bare_repository(files, history)
+    found = own | bare_repository(files, history)
+    before = as_served(history, coming).remote
+    for arrival in coming:
+        for name, place in (
+            (branch_ref(arrival.branch), before[arrival.branch]),
+            (f"{ARRIVING}{arrival.number}", arrival.after),
+        ):
+            found[name] = File(PLAIN_FILE, f"{ids[place]}\n".encode())
+    return found
 
 
 def with_remote(files: Mapping[str, File], history: History, url: str) -> dict[str, File]:

@@ -68,14 +68,16 @@ class GoneFromOrigin(Kind, frozen=True):
 
 
 class OverwrittenAtOrigin(Kind, frozen=True):
-    """A branch of the remote lacks the commit at which it stood."""
+    """A branch of the remote lacks the commit at which it stood; `by` made that."""
 
     branch: str
     commit: str
+    by: str = ""
 
     @property
     def said(self) -> str:
-        return f"{self.branch} was overwritten at origin: {short(self.commit)} is no longer in it."
+        commit = f"{short(self.commit)} by {self.by}" if self.by else short(self.commit)
+        return f"{self.branch} was overwritten at origin: {commit} is no longer in it."
 
 
 class OriginHas(Kind, frozen=True):

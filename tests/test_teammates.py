@@ -1,0 +1,236 @@
+"""Teammates who push meanwhile: when their work arrives on a host, once and whole, and how the rest is graded."""
+
+from __future__ import annotations
+
+import random
+import subprocess
+import threading
+import time
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import muddled
+from tests.hosts import RunningHost, course_of, git, hosted, pushes_of, until
+
+FIRST = "odo-was-first"
+THEIRS = "sed -i -e '/^<<<<<<</,/^=======/d' -e '/^>>>>>>>/d' *.txt; git commit -qam Merged"
+REPLAYED = "sed -i -e '/^=======/,/^>>>>>>>/d' -e '/^<<<<<<</d' *.txt; git add -A"
+MERGED = f"git fetch -q origin; git merge -q origin/main; {THEIRS}"
+
+
+def practice(host: RunningHost, who: str, exercise: str, place: str = "") -> Path:
+    """What a learner unpacks, or clones where that is enough, with a password in its remote."""
+    folder = host.folder / f"{who}-{exercise}{place}"
+    folder.mkdir()
+    (folder / "given.tar.gz").write_bytes(host.data(who, f"archive/{exercise}.tar.gz"))
+    git(folder, "tar xzf given.tar.gz")
+    work = folder / exercise / "work"
+    git(work, f"git remote set-url origin {host.remote(who, exercise)}")
+    return work
+
+
+def course(folder: Path, learners: tuple[str, ...], *exercises: str) -> Path:
+    """A course of these exercises, with criteria told."""
+    tables = "".join(f'[[exercise]]\nscenario = "{one}"\nfeedback = "criteria"\n' for one in exercises)
+    return course_of(folder, learners, tables)
+
+
+def refused(work: Path, words: str = "git push origin main") -> bool:
+    """Whether Git refuses a push since somebody was first."""
+    return "fetch first" in git(work, words).stderr
+
+
+def at_main(host: RunningHost, who: str, exercise: str) -> str:
+    """The subject of the commit at which the remote's main stands."""
+    place = next(host.folder.glob(f"**/{exercise}/{who}.git"))
+    return git(place, "git log -1 --format=%s main").stdout.strip()
+
+
+def test_a_teammate_is_first(tmp_path: Path) -> None:
+    """The first push is refused, the page and the board tell, and what follows is graded as what it is."""
+    learners = ("ada", "ben", "cai", "dov")
+    course(tmp_path, learners, FIRST)
+    with hosted(tmp_path) as host:
+        works = {who: practice(host, who, FIRST) for who in learners}
+        assert "Saturday" not in host.page("ada", f"exercise/{FIRST}"), "it is not told beforehand"
+        assert all(at_main(host, who, FIRST) == "Plan the pressing" for who in learners)
+        git(works["ada"], "git fetch -q origin")
+        assert at_main(host, "ada", FIRST) == "Plan the pressing", "a fetch brings nothing yet"
+        assert refused(works["ada"], "git push --dry-run origin main")
+        page = host.page("ada", f"exercise/{FIRST}")
+        assert "Odo Marsh</span> has pushed to <code>main</code>" in page
+        assert "Odo Marsh has pushed to main meanwhile, not fetched yet" in host.page("instructor", "/board")
+        assert refused(works["ada"])
+        assert pushes_of(tmp_path) == [], "what a teammate pushed is no push of the learner's"
+        git(works["ada"], MERGED)
+        assert "You have fetched since" in host.page("ada", f"exercise/{FIRST}")
+        said = git(works["ada"], "git push origin main").stderr
+        assert "Odo Marsh had pushed to main before." in said
+        assert "got it, 26 of 26" in said
+        said = git(works["ben"], "git push -f origin main").stderr
+        assert "by Odo Marsh is no longer in it" in " ".join(said.replace("remote:", "").split())
+        assert "not yet, 0 of 26" in said
+        assert refused(works["cai"])
+        assert "stale info" in git(works["cai"], "git push --force-with-lease origin main").stderr
+        said = git(works["cai"], f"git fetch -q origin; git rebase -q origin/main; {REPLAYED}; git -c core.editor=true rebase --continue; git push origin main").stderr  # fmt: skip
+        assert "23 of 26" in said, said
+        # Another branch goes through, a deletion is Git's to refuse, and either is a push before which it arrives.
+        assert "new branch" in git(works["dov"], "git push origin main:dov").stderr
+        assert at_main(host, "dov", FIRST) == "The mill has time on Saturday"
+        git(works["dov"], "git push origin --delete dov")
+        assert refused(works["dov"])
+    with hosted(tmp_path) as host:
+        assert len(pushes_of(tmp_path)) == 5
+        assert "You have fetched since" in host.page("ada", f"exercise/{FIRST}")
+        token = host.page("dov", f"exercise/{FIRST}").split('name="token" value="')[1].split('"')[0]
+        host.data("dov", "/again", {"token": token, "exercise": FIRST})
+        assert at_main(host, "dov", FIRST) == "Plan the pressing", "all is still to come"
+        assert refused(practice(host, "dov", FIRST, "-again"))
+
+
+def test_and_again_while_one_resolved(tmp_path: Path) -> None:
+    """The next one comes when the one before was fetched, and not before."""
+    course(tmp_path, ("ada",), "and-again")
+    with hosted(tmp_path) as host:
+        work = practice(host, "ada", "and-again")
+        assert [refused(work), refused(work)] == [True, True]
+        assert at_main(host, "ada", "and-again") == "Odo presses"
+        git(work, MERGED)
+        assert refused(work)
+        assert at_main(host, "ada", "and-again") == "Somebody who has a licence drives"
+        git(work, MERGED)
+        assert "got it, 26 of 26" in git(work, "git push origin main").stderr
+
+
+OTHER = """
+title = "Other moments"
+[[story]]
+on = "main"
+publish = ["main"]
+write = { "a.txt" = "one\\ntwo\\nthree\\n", "b.txt" = "b\\n" }
+[[story]]
+on = "mine"
+from = "main"
+change = [{ file = "a.txt", find = "two", put = "zwei" }]
+publish = ["mine"]
+[[story]]
+on = "side"
+from = "main"
+change = [{ file = "b.txt", find = "b", put = "c" }]
+publish = ["side"]
+[[story]]
+on = "origin/main"
+arrives = "WHEN"
+message = "Said otherwise"
+change = [{ file = "a.txt", find = "two", put = "deux" }]
+[[task]]
+TASKS
+"""
+PULLED = 'do = "merge"\non = "mine"\nbring = "origin/main"\npush = true\n[[answer]]\nfile = "a.txt"\nkeep = ["ours"]\n'
+
+
+def other(folder: Path, when: str, tasks: str = PULLED) -> Path:
+    """A scenario in which something arrives at another moment."""
+    folder.mkdir(exist_ok=True)
+    file = folder / "other.toml"
+    file.write_text(OTHER.replace("WHEN", when).replace("TASKS", tasks))
+    return file
+
+
+def test_other_moments(tmp_path: Path) -> None:
+    """With the first fetch after the clone, and after a push of what a task is about."""
+    course(tmp_path, ("ada",), str(other(tmp_path / "one", "first fetch").resolve()))
+    with hosted(tmp_path) as host:
+        git(tmp_path, f"git clone -q {host.remote('ada', 'other')} cloned")
+        assert at_main(host, "ada", "other") == "Write a.txt, and edit 1 more file", "the clone is none"
+        assert "Said otherwise" in git(tmp_path / "cloned", "git fetch -q; git log -1 origin/main").stdout
+    folder = tmp_path / "after"
+    folder.mkdir()
+    first = 'do = "merge"\non = "mine"\nbring = "side"\npush = true\n[[task]]\n' + PULLED
+    course(folder, ("ada",), str(other(folder, "after 1", first).resolve()))
+    with hosted(folder) as host:
+        git(folder, f"git clone -q {host.remote('ada', 'other')} cloned")
+        work = folder / "cloned"
+        git(work, "git fetch -q; git switch -q mine; git push -q origin mine")
+        assert at_main(host, "ada", "other") == "Write a.txt, and edit 1 more file", "nothing was moved"
+        git(work, "git commit -q --allow-empty -m On; git push -q origin mine")
+        assert at_main(host, "ada", "other") == "Said otherwise"
+
+
+def test_elsewhere_it_is_there_from_the_start(tmp_path: Path) -> None:
+    """In an archive and in a planted folder the first push is refused as well; survey says the difference."""
+    muddled("plant", FIRST, "mine", folder=tmp_path)
+    assert refused(tmp_path / "mine/work")
+    assert "elsewhere it is there from the start" in " ".join(muddled("survey", FIRST, folder=tmp_path).stdout.split())  # fmt: skip
+    assert "(fetch first)" in muddled("walkthrough", FIRST, folder=tmp_path).stdout
+
+
+@pytest.mark.parametrize(
+    ("entry", "says"),
+    [
+        ('on = "main"\narrives = "first push"\nwrite = { "c" = "c" }', "only what the remote gets can arrive"),
+        ('on = "origin/main"\narrives = "soon"\nwrite = { "c" = "c" }', 'nothing arrives "soon"'),
+        ('on = "origin/main"\narrives = "next push"\nwrite = { "c" = "c" }', "nothing arrives before it"),
+        ('on = "origin/main"\narrives = "after 4"\nwrite = { "c" = "c" }', "there is no task 4"),
+        ('on = "origin/mine"\narrives = "after 1"\nwrite = { "c" = "c" }', "the learner pushes to mine before that"),
+        ('on = "origin/main"\narrives = "first push"\nwrite = { "c" = "c" }\n[[story]]\non = "origin/main"\nwrite = { "d" = "d" }', "stands on what arrives on main"),
+        ('on = "origin/main"\narrives = "first push"\nwrite = { "c" = "c" }\n[[story]]\non = "main"\npublish = ["main"]\nwrite = { "d" = "d" }', "published after something has arrived"),
+    ],
+)  # fmt: skip
+def test_moments_that_can_not_be_are_told(entry: str, says: str, tmp_path: Path) -> None:
+    text = OTHER.replace('on = "origin/main"\narrives = "WHEN"\nmessage = "Said otherwise"\nchange = [{ file = "a.txt", find = "two", put = "deux" }]', entry)  # fmt: skip
+    (tmp_path / "other.toml").write_text(text.replace("TASKS", PULLED))
+    said = muddled("survey", "other.toml", folder=tmp_path, code=1).stderr
+    assert says in said, said
+    assert "other.toml:" in said
+
+
+def test_a_lesson_with_threads_and_kills(tmp_path: Path) -> None:
+    """Six learners push at once, several times each, while the host is killed again and again: what a teammate pushes
+    is there or not, comes once, and costs nobody a push."""
+    learners = ("ada", "ben", "cai", "dov", "eda", "fay")
+    course(tmp_path, learners, FIRST)
+    chance = random.Random(7)
+    with hosted(tmp_path) as host:
+        works = {who: practice(host, who, FIRST) for who in learners}
+    ended = threading.Event()
+    told: dict[str, list[str]] = {who: [] for who in learners}
+    current: list[RunningHost] = []
+
+    def pushes(who: str) -> None:
+        while not ended.is_set():
+            if not current:
+                time.sleep(0.02)
+                continue
+            url = current[0].remote(who, FIRST)
+            told[who].append(git(works[who], f"git push {url} main").stderr)
+
+    threads = [threading.Thread(target=pushes, args=(who,)) for who in learners]
+    for thread in threads:
+        thread.start()
+    try:
+        for _ in range(6):
+            with hosted(tmp_path) as host:
+                current.append(host)
+                time.sleep(chance.uniform(0.0, 0.5))
+                current.clear()
+                host.kill()
+    finally:
+        ended.set()
+        for thread in threads:
+            thread.join()
+    with hosted(tmp_path) as host:
+        for who in learners:
+            assert at_main(host, who, FIRST) in ("Plan the pressing", "The mill has time on Saturday")
+            git(works[who], f"git remote set-url origin {host.remote(who, FIRST)}")
+            assert refused(works[who]), told[who]
+            git(works[who], MERGED)
+            assert "got it, 26 of 26" in git(works[who], "git push origin main").stderr
+        assert sorted(who for who, _, _ in pushes_of(tmp_path)) == sorted(learners), "none of a teammate's"
+        assert until(lambda: all(graded for _, _, graded in pushes_of(tmp_path)))
+    refs = subprocess.run(
+        ["git", "for-each-ref", "--format=%(refname)", "refs/muddled/arrived"], capture_output=True, text=True,
+        cwd=next(tmp_path.glob(f"**/{FIRST}/ada.git")), check=True,
+    ).stdout  # fmt: skip
+    assert refs.split() == ["refs/muddled/arrived/1"]
