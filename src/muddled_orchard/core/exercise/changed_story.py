@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 
+from muddled_orchard.core.exercise.arriving import arrivals
 from muddled_orchard.core.exercise.history import History, PlannedCommit
 from muddled_orchard.core.exercise.variants import Values, Variant, Variants
 
@@ -42,6 +43,8 @@ def _difference(old: Variant, new: Variant) -> str:
         if (branch := _moved(getattr(before, what), getattr(now, what))) is not None:
             where = "" if what == "tips" else " on the remote"
             return f"the branch {branch}{where} does not stand where it stood"
+    if arrivals(old.scenario, before) != arrivals(new.scenario, now):
+        return "what teammates push meanwhile is not as it was"
     if before.checked_out != now.checked_out:
         return f"{now.checked_out} is checked out, and {before.checked_out} was"
     return _start_difference(old, new, before, now)

@@ -94,23 +94,25 @@ MIGRATIONS = (
 
 
 class OfLearners(Struct, frozen=True):
-    """A table with rows that are a learner's: the column that says whose, and what makes a row anonymous, a
-    term of SQL by column (`:name` is what the learner is called then); None where such rows are deleted."""
+    """A table with rows that are a learner's: the column that says whose, what makes a row anonymous, a term
+    of SQL by column (`:name` is what the learner is called then; None where such rows are deleted), and the
+    column that says when a row was written (empty: none that counts)."""
 
     column: str
     anonymous: Mapping[str, str] | None
+    written: str
 
 
 LEARNERS: Mapping[str, OfLearners] = {
-    "push": OfLearners("learner", {"learner": ":name", "refs": "'{}'", "file": "''"}),
-    "hand": OfLearners("learner", None),
-    "arrival": OfLearners("learner", None),
-    "password": OfLearners("who", None),
-    "grading": OfLearners("learner", {"learner": ":name"}),
-    "hand_out": OfLearners("learner", {"learner": ":name", "file": "''", "team": "''"}),
-    "allowance": OfLearners("learner", {"learner": ":name", "by": "'somebody'", "reason": "''"}),
-    "settlement": OfLearners("learner", {"learner": ":name"}),
-    "learner": OfLearners("id", {"id": ":name", "name": ":name", "more": "'{}'"}),
+    "push": OfLearners("learner", {"learner": ":name", "refs": "'{}'", "file": "''"}, "at"),
+    "hand": OfLearners("learner", None, "raised"),
+    "arrival": OfLearners("learner", None, "came"),
+    "password": OfLearners("who", None, ""),
+    "grading": OfLearners("learner", {"learner": ":name"}, "graded"),
+    "hand_out": OfLearners("learner", {"learner": ":name", "file": "''", "team": "''"}, "made"),
+    "allowance": OfLearners("learner", {"learner": ":name", "by": "'somebody'", "reason": "''"}, "made"),
+    "settlement": OfLearners("learner", {"learner": ":name"}, "made"),
+    "learner": OfLearners("id", {"id": ":name", "name": ":name", "more": "'{}'"}, "added"),
 }
 """Every table that says something of learners, in the order in which rows can be deleted."""
 

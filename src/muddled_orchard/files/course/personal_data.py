@@ -41,8 +41,9 @@ class PersonalData(Ledger):
     def last_written(self) -> dict[str, str]:
         """When something was last written down of each learner, by id."""
         of_tables = " UNION ALL ".join(
-            f"SELECT {LEARNERS[table].column} AS who, {when} AS at FROM {table}"
-            for table, when in _WRITTEN.items()
+            f"SELECT {of.column} AS who, {of.written} AS at FROM {table}"
+            for table, of in LEARNERS.items()
+            if of.written
         )
         last = dict(self._rows(f"SELECT who, max(at) FROM ({of_tables}) GROUP BY who"))
         return {learner: str(last.get(learner) or "") for learner in self.learners()}
@@ -119,12 +120,6 @@ class PersonalData(Ledger):
 
 
 _SECRET = ("salt", "hash")
-
-_WRITTEN = {
-    "push": "at", "hand": "raised", "grading": "graded", "hand_out": "made", "settlement": "made",
-    "allowance": "made", "learner": "added",
-}  # fmt: skip
-"""The columns that say when a row of a learner's was written, by table."""
 
 
 def _plain(name: str, value: Any) -> Any:
