@@ -39,6 +39,7 @@ truth: $(READY)  ## many random histories against verdicts known by construction
 # Random scenarios, each held against itself: WILD of them; WILD_SEED does the same ones again.
 wild: $(READY)  ## many random scenarios: whoever carries one out agrees with whoever grades it (WILD=300, WILD_SEED=N)
 	$(BIN)/python -m tests.wild --count $${WILD:-300} $${WILD_SEED:+--seed $$WILD_SEED}
+	EVERY=1 $(BIN)/pytest --numprocesses auto tests/test_walkthrough.py
 	$(BIN)/python -m tests.wild_histories --count $$(($${WILD:-300} / 3)) $${WILD_SEED:+--seed $$WILD_SEED}
 
 rehearse: $(READY)  ## every learner on every bundled scenario; the tests act out a third of them

@@ -44,6 +44,12 @@ QUICK = {
 """The files of tests that take a few seconds each: no browser, no host, no cluster, no whole rounds."""
 
 
+def some(every: Sequence[str], of: int) -> Sequence[str]:
+    """One in so many, always the same ones, where each takes long and others test the same way; all of them with
+    EVERY=1 (`make wild`)."""
+    return every if os.environ.get("EVERY") else every[::of]
+
+
 def pytest_addoption(parser: pytest.Parser) -> None:
     """`--quick`, for the inner loop."""
     parser.addoption("--quick", action="store_true", help="only what is quick; first what the change touches")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import re
 import subprocess
 import threading
 import time
@@ -234,3 +235,123 @@ def test_a_lesson_with_threads_and_kills(tmp_path: Path) -> None:
         cwd=next(tmp_path.glob(f"**/{FIRST}/ada.git")), check=True,
     ).stdout  # fmt: skip
     assert refs.split() == ["refs/muddled/arrived/1"]
+
+
+TEAMS = "id,name,team\nada,Ada Quince,red\nben,Ben Rowan,red\ncai,Cai Thorn,blue\ndov,Dov Birch,blue\neda,Eda Moss,\n"
+
+
+def test_a_team_shares_one_repository(tmp_path: Path) -> None:
+    """Whoever is second is refused, resolves, and the result is both's; the page tells what the other pushed and how
+    the branches stand; who works alone is alone, and no other team sees anything of it."""
+    course_of(
+        tmp_path, ("ada",), '[[exercise]]\nscenario = "two-at-one-line"\nfeedback = "criteria"\nteam = true\n'
+    )
+    (tmp_path / "roster.csv").write_text(TEAMS)
+    muddled("host", "--passwords", "passwords.csv", "--quiet", folder=tmp_path)
+    id_ = "two-at-one-line"
+
+    def clone(host: RunningHost, who: str) -> Path:
+        git(
+            tmp_path,
+            f"rm -rf {who}; git clone -q {host.remote(who, id_)} {who}; cd {who}; git config user.name {who}",
+        )
+        return tmp_path / who
+
+    def change(work: Path, to: str) -> str:
+        return git(work, f"sed -i 's/^Friday.*/Friday: {to}/' hours.txt; git commit -qam {to}; git push origin main").stderr  # fmt: skip
+
+    with hosted(tmp_path) as host:
+        works = {who: clone(host, who) for who in ("ada", "ben", "cai", "dov", "eda")}
+        assert 'You share this repository with <b dir="auto">Ben Rowan</b>' in host.page(
+            "ada", f"exercise/{id_}"
+        )
+        assert "You share" not in host.page("eda", f"exercise/{id_}")
+        assert "Push 1" in change(works["ada"], "early")
+        assert "fetch first" in change(works["ben"], "late")
+        git(works["ben"], "git push -q origin main:ben")
+        page = re.sub("<[^>]*>", "", host.page("ada", f"exercise/{id_}"))
+        assert (
+            "ben has 1 commit that main lacks, and lacks 1 commit of it: they would conflict in hours.txt."
+            in page
+        )
+        assert "Push 2" in page
+        assert ", Ben Rowan" in page
+        git(
+            works["ben"],
+            "git fetch -q; git merge -q origin/main; sed -i '/^[<=>]/d' hours.txt; git commit -qam Both",
+        )
+        said = git(works["ben"], "git push origin main").stderr
+        assert "Push 3: got it, 14 of 14" in said, said
+        assert "ben is in main." in host.page("ada", f"exercise/{id_}")
+        assert "early" in git(works["ada"], "git pull -q; cat hours.txt").stdout
+        assert "Nothing has come yet" in host.page("cai", f"exercise/{id_}")
+        with pytest.raises(Exception, match="Not Found"):
+            host.page("cai", f"git/ada/{id_}.git/info/refs?service=git-upload-pack")
+        # Another team at once: one of both is first, and nothing is lost.
+        threads = [threading.Thread(target=change, args=(works[who], who)) for who in ("cai", "dov")]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        second = next(who for who in ("cai", "dov") if refused(works[who]))
+        said = git(works[second], "git fetch -q; git merge -q origin/main; sed -i '/^[<=>]/d' hours.txt; git commit -qam Both; git push origin main").stderr  # fmt: skip
+        assert "got it" in said
+        board = host.page("instructor", "/board")
+        assert board.count("1 of 1") == 2
+        assert "Ada Quince, Ben Rowan" in board
+        assert "Ben Rowan pushed last" in board
+    with hosted(tmp_path) as host:  # nothing is taken for a push that was none
+        assert sorted(who for who, _, _ in pushes_of(tmp_path)) == sorted(["ada", "ben", "ben", "cai", "dov"])
+        assert "Push 3" in host.page("ben", f"exercise/{id_}")
+        assert "Push 4" in change(clone(host, "ada"), "noon")
+    shown = muddled("board", "--once", folder=tmp_path).stdout
+    assert "Ada Quince, Ben" in shown
+    assert "Eda Moss" in shown
+    totals = muddled("ledger", "--table", "totals", folder=tmp_path).stdout
+    assert totals.count("100") >= 4, totals
+
+
+ACTIONS = {
+    "fetch": "git fetch -q origin",
+    "look": "git ls-remote -q origin",
+    "dry": "git push -q --dry-run origin main",
+    "push": "git push -q origin main",
+    "force": "git push -q -f origin main",
+    "other": "git push -q -f origin main:other",
+    "gone": "git push -q origin --delete other",
+    "merge": f"{MERGED}; git push -q origin main",
+    "work": "git commit -q --allow-empty -m More",
+}
+
+
+def test_whatever_a_learner_does_it_comes_once_and_at_its_moment(tmp_path: Path) -> None:
+    """Random actions against a model of the remote: where its main stands, and how many pushes were taken."""
+    learners = tuple(f"l{number}" for number in range(6))
+    course(tmp_path, learners, FIRST)
+    chance = random.Random(11)
+    with hosted(tmp_path) as host:
+        for who in learners:
+            work = practice(host, who, FIRST)
+            place = next(host.folder.glob(f"**/{FIRST}/{who}.git"))
+            old = git(place, "git rev-parse main").stdout.strip()
+            theirs = git(place, "git rev-parse refs/muddled/arriving/1").stdout.strip()
+            main, other, taken, done = old, "", 0, []
+            for action in chance.choices(list(ACTIONS), k=9):
+                pushes = action in ("dry", "push", "force", "other", "gone", "merge")
+                git(work, ACTIONS[action])
+                mine = git(work, "git rev-parse main").stdout.strip()
+                done.append(action)
+                if pushes and main == old and theirs not in ("", main):
+                    main, old = theirs, ""  # it comes once, before Git looks what is there
+                grown = (
+                    git(work, f"git merge-base --is-ancestor {main} main && echo yes").stdout.strip() == "yes"
+                )
+                if action == "force" or (action in ("push", "merge") and grown):
+                    taken += main != mine
+                    main = mine
+                elif action == "other" and other != mine:
+                    taken, other = taken + 1, mine
+                elif action == "gone" and other:
+                    taken, other = taken + 1, ""
+                assert git(place, "git rev-parse main").stdout.strip() == main, done
+                assert sum(one == who for one, _, _ in pushes_of(tmp_path)) == taken, done

@@ -12,7 +12,7 @@ from tests.truth import GROUPS, check
 from tests.truth_chains import MORE_GROUPS
 from tests.truth_own import OWN_GROUPS
 
-EXAMPLES = int(os.environ.get("TRUTH", "12"))
+EXAMPLES = int(os.environ.get("TRUTH", "8"))
 SEED = int(os.environ.get("TRUTH_SEED", str(random.SystemRandom().randrange(1 << 30))))
 
 

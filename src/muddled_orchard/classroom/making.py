@@ -54,7 +54,8 @@ class Exercise(Struct, frozen=True):
 class HandOutToMake(Struct, frozen=True):
     """One hand-out: of which exercise (by place), for whom, which variant, and the URL of the repository that
     it is pushed to (empty: it isn't). `any_variant`: one that lies there already may be another variant;
-    `anew`: an archive that lies there is made once more. `team`: who shares it."""
+    `anew`: an archive that lies there is made once more. `team`: who shares it; `place_of`: the learner in
+    whose place their repository on a host lies (empty: each has one)."""
 
     exercise: int
     learner: str
@@ -63,6 +64,12 @@ class HandOutToMake(Struct, frozen=True):
     any_variant: bool = False
     anew: bool = False
     team: str = ""
+    place_of: str = ""
+
+    @property
+    def shares_another(self) -> bool:
+        """Whether it is the repository of another one of the team."""
+        return bool(self.place_of) and self.place_of != self.learner
 
 
 @contextmanager
@@ -108,7 +115,7 @@ def _portion_made(
 
 def _hand_out(exercise: Exercise, piece: HandOutToMake, out: Path) -> HandOut:
     """Make one hand-out and put it in place; a repository that lies there already is taken as it is."""
-    place = _place(out, exercise, piece.learner)
+    place = _place(out, exercise, piece.place_of or piece.learner)
     lies_there = exercise.form in _REPOSITORIES and _is_in_use(place)
     if lies_there and piece.anew:
         hint = "Move it away first, or name another folder with --out; nothing of it was changed."
@@ -118,7 +125,7 @@ def _hand_out(exercise: Exercise, piece: HandOutToMake, out: Path) -> HandOut:
     if exercise.form == BARE and needs_archive(practice):
         with_brief = whole_folder(exercise, practice, piece.url)
         write_file(_archive(place), pack(with_brief, exercise.scenario.id, FORMATS[0]))
-    if not lies_there:
+    if not lies_there and not piece.shares_another:
         _put_in_place(exercise, practice, place)
     file = place.relative_to(out).as_posix()
     return hand_out_of(exercise, practice, code, piece.learner, piece.team, file)
@@ -165,6 +172,7 @@ def lying_there(exercises: Sequence[Exercise], wanted: Sequence[HandOutToMake], 
     """How many of the hand-outs that are to be made lie there already."""
     return sum(
         exercises[piece.exercise].form in _REPOSITORIES
+        and not piece.shares_another
         and _is_in_use(_place(out, exercises[piece.exercise], piece.learner))
         for piece in wanted
     )
@@ -198,7 +206,8 @@ def _variant_there(exercise: Exercise, place: Path, piece: HandOutToMake) -> str
 
 
 def is_made(out: Path, exercise: Exercise, learner: str, url: str | None) -> bool:
-    """Whether a hand-out lies in its place; what goes along with a repository leads to its `url`."""
+    """Whether a hand-out lies in the place of a learner; what goes along with a repository leads to its
+    `url`."""
     place = _place(out, exercise, learner)
     archive = _archive(place)
     if exercise.form != BARE or url is None or not archive.is_file():

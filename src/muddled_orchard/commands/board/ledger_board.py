@@ -41,12 +41,17 @@ class LedgerBoard:
     ) -> None:
         self._ledger, self._order, self._titles, self._plan = ledger, list(order), titles, plan
         self._results: dict[int, Assessment] = {}
+        self._sharing: dict[tuple[str, str], list[str]] = {}
 
     def look(self) -> Board:
         """The board as it is now."""
         pushes = self._pushes()
-        given: dict[tuple[str, str], str] = {
-            (hand_out.learner, hand_out.exercise): hand_out.made for hand_out in self._ledger.hand_outs()
+        hand_outs, teams = self._ledger.hand_outs(), self._ledger.teams()
+        given: dict[tuple[str, str], str] = {(one.learner, one.exercise): one.made for one in hand_outs}
+        self._sharing = {
+            (one.learner, one.exercise): teams[place]
+            for one in hand_outs
+            if (place := (one.exercise, one.variant)) in teams
         }
         order = self._order or list(dict.fromkeys(exercise for _, exercise in given))
         seen: dict[str, list[Seen]] = {}
@@ -61,7 +66,9 @@ class LedgerBoard:
                     seen.setdefault(learner, []).append(excused_seen(exercise, title))
                     continue
                 came = self._came(pushes, learner, exercise)
-                seen.setdefault(learner, []).append(seen_of_pushes(exercise, title, _seconds(made), came))
+                shown = seen_of_pushes(exercise, title, _seconds(made), came)
+                team = tuple(sorted(self._sharing.get((learner, exercise), ())))
+                seen.setdefault(learner, []).append(replace(shown, team=team if len(team) > 1 else ()))
         for one in self._ledger.each_hand_out(practice=True):
             if one.replaced is None:
                 exercise = practised_exercise(one.exercise)
@@ -74,7 +81,9 @@ class LedgerBoard:
     def _came(
         self, pushes: Mapping[tuple[str, str], Sequence[RecordedPush]], learner: str, exercise: str
     ) -> list[tuple[float, Assessment | None]]:
-        of_it = pushes.get((learner, exercise), ())
+        whose = self._sharing.get((learner, exercise), [learner])
+        of_it = [push for one in whose for push in pushes.get((one, exercise), ())]
+        of_it.sort(key=lambda push: push.id)
         return [(_seconds(push.at), self._results.get(push.grading or 0)) for push in of_it]
 
     def details(self, learner: str) -> list[RowDetail]:

@@ -35,6 +35,9 @@ _OF_ONE = 2
 _REPACK = ("repack", "-a", "-d", "--keep-unreachable", "-q")
 _PACKED_WITHIN = 120.0
 
+_MOST_SAID, _SAID_WITHIN = 1 << 20, 3.0
+"""The most bytes and seconds of an answer about branches, and of what Git writes for it."""
+
 _SLOW = 10.0
 """Seconds that Git may have worked for somebody of late before they wait behind the others."""
 
@@ -140,6 +143,32 @@ class GitService:
             return await self._done(command) and await self._done(command)
         except (TimeoutError, OSError):
             return False
+
+    async def asked(
+        self, who: str, place: str, words: Sequence[str], *, objects: str | None = None
+    ) -> bytes | None:
+        """What Git says of a repository, for somebody; new objects go into the folder `objects`, where one is
+        named. None where it takes too long, can't be begun, or says nothing that could be read."""
+        command = bounded_command(self._bounds.memory, _MOST_SAID, "git", *words)
+        there = f"{self._root}/{place}"
+        more = {"GIT_DIR": there}
+        if objects is not None:
+            more |= {"GIT_OBJECT_DIRECTORY": objects, "GIT_ALTERNATE_OBJECT_DIRECTORIES": f"{there}/objects"}
+        async with self.turns.turn(who):
+            try:
+                process = await asyncio.create_subprocess_exec(
+                    *command, stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+                    env=self._environment | more, start_new_session=True,
+                )  # fmt: skip
+            except OSError:
+                return None
+            try:
+                said, _ = await asyncio.wait_for(process.communicate(), _SAID_WITHIN)
+            except TimeoutError:
+                return None
+            finally:
+                await _end(process)
+        return said if process.returncode in (0, 1) and len(said) <= _MOST_SAID else None
 
     async def _done(self, command: Sequence[str]) -> bool:
         process = await asyncio.create_subprocess_exec(

@@ -8,19 +8,20 @@ import hmac
 import re
 import secrets
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 
 from msgspec.structs import replace
 from starlette.requests import Request
 
 from muddled_orchard.classroom.making import Exercise
 from muddled_orchard.commands.host.access import Access
+from muddled_orchard.commands.host.branches import BranchBeside, Branches
 from muddled_orchard.commands.host.clock import Clock
 from muddled_orchard.commands.host.connections import Connections
 from muddled_orchard.commands.host.events import News
 from muddled_orchard.commands.host.git_service import GitService
 from muddled_orchard.commands.host.held import Held, HeldFile
-from muddled_orchard.commands.host.push_desk import LedgerThread, PushDesk, seconds
+from muddled_orchard.commands.host.push_desk import LedgerThread, PushDesk, PushResult, seconds
 from muddled_orchard.commands.host.refused import Refused
 from muddled_orchard.commands.host.repositories import DiskUse
 from muddled_orchard.commands.host.served_course import ServedCourse
@@ -31,10 +32,17 @@ from muddled_orchard.core.course.passwords import INSTRUCTOR
 from muddled_orchard.core.course.practice import is_practice_id, practice_id, practised_exercise
 from muddled_orchard.core.course.pushes import Arrived, RecordedPush
 from muddled_orchard.core.course.records import HandOut
-from muddled_orchard.core.course.roster import shown_names
+from muddled_orchard.core.course.roster import Learner, shown_names
 from muddled_orchard.files.course.host_ledger import HostLedger
 from muddled_orchard.system.log import log
 from muddled_orchard.system.output import PRIVATE, write_file
+
+
+def pushed_last(pushes: Sequence[PushResult], learners: Mapping[str, Learner]) -> str:
+    """Who of a team pushed last, in a few words; empty where nobody has."""
+    who = learners.get(pushes[-1].push.learner) if pushes else None
+    return f"{who.name} pushed last" if who is not None else ""
+
 
 _HOST = re.compile(r"[A-Za-z0-9.-]{1,253}(:\d{1,5})?|\[[0-9a-fA-F:]{2,45}\](:\d{1,5})?")
 
@@ -69,11 +77,17 @@ class Host:
         self.bounds, self.clock, self.url = bounds, clock, url
         self.connections, self.disk, self.proxies = connections, disk, proxies
         self.teammates = Teammates(self)
+        self.branches = Branches(git)
+        desk.place_of = self._place_of
         self.hands: dict[str, float] = {}
         self._say = say
         self._pushing: dict[str, asyncio.Lock] = {}
         self._troubles: dict[str, float] = {}
         self._key = secrets.token_bytes(32)
+
+    def _place_of(self, learner: str, exercise: str) -> str:
+        """By the course as it is served now."""
+        return self.course.place_of(learner, exercise)
 
     def token(self, who: str) -> str:
         """What a form has that came from a page of ours, and no other."""
@@ -196,8 +210,24 @@ class Host:
         since = seconds(hand_out.made) if hand_out is not None and hand_out.made else None
         seen = seen_of_pushes(practised_exercise(exercise), title, since, pushes)
         waiting = [one for one in self.arrived(hand_out) if not one.fetched] if hand_out is not None else []
-        detail = "; ".join(part for part in (seen.detail, *(one.waiting for one in waiting)) if part)
-        return replace(seen, practice=is_practice_id(exercise), detail=detail)
+        whose = self.course.sharing(learner, exercise)
+        last = (
+            pushed_last(self.desk.pushes(learner, exercise), self.course.learners) if len(whose) > 1 else ""
+        )
+        parts = (seen.detail, *(one.waiting for one in waiting), last)
+        detail = "; ".join(part for part in parts if part)
+        team = tuple(sorted(whose)) if len(whose) > 1 else ()
+        return replace(seen, practice=is_practice_id(exercise), detail=detail, team=team)
+
+    async def branches_of(self, hand_out: HandOut) -> list[BranchBeside]:
+        """How the branches stand of a repository that a team shares, the newest push counting."""
+        learner, exercise = hand_out.learner, hand_out.exercise
+        pushes = self.desk.pushes(learner, exercise)
+        if not hand_out.team or not pushes:
+            return []
+        main = self.course.variant(hand_out).history.checked_out
+        place = self.course.place(learner, exercise)
+        return await self.branches.of(learner, place, pushes[-1].push.refs, main)
 
     def arrived(self, hand_out: HandOut) -> list[Arrived]:
         """What teammates have pushed to a repository by now, in order."""

@@ -8,6 +8,7 @@ from collections.abc import AsyncIterator
 from datetime import UTC, datetime
 from urllib.parse import parse_qsl, quote
 
+from msgspec.structs import replace
 from starlette.requests import Request
 from starlette.responses import HTMLResponse, PlainTextResponse, RedirectResponse, Response, StreamingResponse
 
@@ -112,6 +113,8 @@ class PageRequests:
             deletes=delete_command(scenario, history),
             pushes=self._shown(who, exercise.id, telling),
             arrived=self._host.arrived(hand_out),
+            team=self._others(hand_out),
+            branches=[one.said for one in await self._host.branches_of(hand_out)],
             hand=who in self._host.hands,
             token=self._host.token(who),
             again=exercise.rules.again and not hand_out.team,
@@ -119,6 +122,12 @@ class PageRequests:
             over=exercise.practice and telling is not None and telling.key,
         )
         return HTMLResponse(pages.exercise_page(shown, top_of(request)))
+
+    def _others(self, hand_out: HandOut) -> list[str]:
+        """The names of the others who share a repository."""
+        course = self._host.course
+        whose = course.sharing(hand_out.learner, hand_out.exercise)
+        return [course.learners[one].name for one in whose if one != hand_out.learner]
 
     async def _telling(self, who: str, exercise: ServedExercise, hand_out: HandOut) -> Telling | None:
         """How much is told of the pushes to an exercise; None: nothing is."""
@@ -268,8 +277,15 @@ class PageRequests:
             raise Refused(403, "This form is not of a page here; go back and load the page anew.")
 
     def _shown(self, learner: str, exercise: str, telling: Telling | None) -> list[pages.PushShown]:
+        course = self._host.course
         pushes = list(enumerate(self._host.desk.pushes(learner, exercise), start=1))
-        return [_push_shown(count, result, telling) for count, result in reversed(pushes)]
+        shared = len(course.sharing(learner, exercise)) > 1
+        shown = []
+        for count, result in reversed(pushes):
+            who = course.learners.get(result.push.learner) if shared else None
+            one = _push_shown(count, result, telling)
+            shown.append(replace(one, by=who.name) if who is not None else one)
+        return shown
 
 
 def _push_shown(count: int, result: PushResult, telling: Telling | None) -> pages.PushShown:

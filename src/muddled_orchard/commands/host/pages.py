@@ -32,13 +32,14 @@ _MOST_NAMES = 6
 
 class PushShown(Struct, frozen=True):
     """A push as a page shows it: its number among the learner's, when it came, how it stands in a few words,
-    what is told of it, and whether it was a folder."""
+    what is told of it, whether it was a folder, and who of a team pushed it."""
 
     count: int
     at: str
     said: str
     told: Sequence[Block]
     folder: bool = False
+    by: str = ""
 
 
 class ExerciseShown(Struct, frozen=True):
@@ -56,7 +57,8 @@ class ExercisePage(Struct, frozen=True, kw_only=True):
     """What the page of an exercise shows: the brief as Markdown, what is there before one begins (None:
     nothing), what a clone lacks, whether the folder is handed in, the commands that get it, push it, push
     over what was pushed and delete what has to go, and the pushes, the newest first, and what
-    teammates have pushed. `allowed` says what is
+    teammates have pushed. `team` are the others who share the repository, `branches` say how its branches
+    stand. `allowed` says what is
     allowed to this learner alone; `again`: they may take another variant; `practice`: it is of the drill,
     and `over`: it was brought to its end."""
 
@@ -74,6 +76,8 @@ class ExercisePage(Struct, frozen=True, kw_only=True):
     deletes: str
     pushes: Sequence[PushShown]
     arrived: Sequence[Arrived]
+    team: Sequence[str]
+    branches: Sequence[str]
     hand: bool
     token: str
     allowed: str = ""
@@ -177,6 +181,8 @@ def exercise_page(shown: ExercisePage, top: str) -> str:
             {**asdict(one), "by": printable(one.by), "at": time_here(datetime.fromtimestamp(one.at, UTC))}
             for one in shown.arrived
         ],
+        team=printable(listed(shown.team, len(shown.team))) if shown.team else "",
+        branches=[printable(said) for said in shown.branches],
         hand=shown.hand,
         token=shown.token,
         top=top,
@@ -241,7 +247,7 @@ def _pushes(pushes: Sequence[PushShown]) -> list[dict[str, object]]:
         {
             "count": push.count,
             "kind": "Folder" if push.folder else "Push",
-            "at": push.at,
+            "at": f"{push.at}, {printable(push.by)}" if push.by else push.at,
             "said": printable(push.said),
             "told": Markup(blocks_html(push.told)),  # noqa: S704 - every text in it is escaped there
         }

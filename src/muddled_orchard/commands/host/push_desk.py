@@ -82,7 +82,8 @@ class RepositoryPushes(Struct):
 
 
 class PushDesk:
-    """Writes pushes down and has them graded. `changed` is called with a push that came or was graded."""
+    """Writes pushes down and has them graded. `changed` is called with a push that came or was graded;
+    `place_of` says in whose place the repository of a learner lies, by learner and exercise."""
 
     def __init__(
         self,
@@ -98,6 +99,7 @@ class PushDesk:
         self._losses: Counter[int] = Counter()
         self.noticed_count, self.graded_count, self.graded_seconds = 0, 0, 0.0
         self._histories: dict[tuple[str, str], RepositoryPushes] = {}
+        self.place_of: Callable[[str, str], str] = lambda learner, _: learner
         self._unnoticed: set[tuple[str, str]] = set()
         self._under_way: dict[int, asyncio.Task[Assessment | None]] = {}
 
@@ -106,20 +108,24 @@ class PushDesk:
         not."""
         pushes, results = await self._ledger.do(_written_down)
         for push in pushes:
-            history = self._histories.setdefault((push.learner, push.exercise), RepositoryPushes({}))
+            place = self._place(push.learner, push.exercise)
+            history = self._histories.setdefault(place, RepositoryPushes({}))
             history.refs = dict(push.refs)
             history.add(PushResult(push, results.get(push.grading or 0)))
         for learner, exercise in course.all_given():
             await self.noticed(course, learner, exercise)
 
+    def _place(self, learner: str, exercise: str) -> tuple[str, str]:
+        return self.place_of(learner, exercise), exercise
+
     def pushes(self, learner: str, exercise: str) -> list[PushResult]:
-        """The pushes of a learner to an exercise, the oldest first."""
-        history = self._histories.get((learner, exercise))
+        """The pushes to a learner's repository of an exercise, also those of their team, the oldest first."""
+        history = self._histories.get(self._place(learner, exercise))
         return list(history.pushes) if history else []
 
     def count_of_refs(self, learner: str, exercise: str) -> int:
         """How many refs a repository had when it was last looked at."""
-        history = self._histories.get((learner, exercise))
+        history = self._histories.get(self._place(learner, exercise))
         return len(history.refs) if history else 0
 
     async def noticed(self, course: ServedCourse, learner: str, exercise: str) -> RecordedPush | None:
@@ -127,7 +133,7 @@ class PushDesk:
         hand_out = course.given(learner, exercise)
         if hand_out is None:
             return None
-        place = (learner, exercise)
+        place = self._place(learner, exercise)
         refs = await asyncio.to_thread(_refs, course.folder / course.place(learner, exercise))
         if refs is None:
             return None
@@ -153,7 +159,7 @@ class PushDesk:
         """Write a packed folder down that was handed in; `file` is where it lies, below the course's
         folder."""
         await self.noticed(course, learner, exercise)
-        history = self._histories.setdefault((learner, exercise), RepositoryPushes({}))
+        history = self._histories.setdefault(self._place(learner, exercise), RepositoryPushes({}))
         at = self._clock.now().isoformat(timespec="seconds")
         push = await self._ledger.do(HostLedger.add_push, learner, exercise, history.refs, at, file)
         history.add(PushResult(push))
@@ -165,7 +171,7 @@ class PushDesk:
     def grade_anew(self, pushes: Sequence[RecordedPush]) -> None:
         """Have pushes graded once more, by what their exercises say now, when there is time."""
         for push in pushes:
-            history = self._histories.get((push.learner, push.exercise))
+            history = self._histories.get(self._place(push.learner, push.exercise))
             if history is not None:
                 history.add(PushResult(push))
 
@@ -232,7 +238,7 @@ class PushDesk:
             "push %s: %s, %g of %g", push.id, standing(assessment), assessment.points, assessment.possible
         )
         result = PushResult(written, assessment)
-        self._histories[push.learner, push.exercise].add(result)
+        self._histories[self._place(push.learner, push.exercise)].add(result)
         self._changed(result)
         return assessment
 
@@ -251,7 +257,7 @@ class PushDesk:
             except TimeoutError:
                 log.info("push %s of %s takes long to grade", push.id, push.learner)
         async with self._patient_turns.turn(push.learner):
-            if push.id != self._histories[push.learner, push.exercise].pushes[-1].push.id:
+            if push.id != self._histories[self._place(push.learner, push.exercise)].pushes[-1].push.id:
                 return unreadable("a newer push came before this one could be graded: they take long")
             return await self._done(push, wanted, partial(self._graders.graded_patiently, wanted))
 

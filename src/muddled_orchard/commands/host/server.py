@@ -110,7 +110,7 @@ class _Serving:
             remove_old_locks(course.folder)
 
             def changed(result: PushResult) -> None:
-                news.tell(result.push.learner, INSTRUCTOR)
+                news.tell(*host.course.sharing(result.push.learner, result.push.exercise), INSTRUCTOR)
                 with suppress(OSError):  # nobody reads any more what is said
                     self._saying.push(result)
 

@@ -51,7 +51,7 @@ class Teammates:
 
     def of(self, hand_out: HandOut) -> list[tuple[Coming, CameMeanwhile]]:
         """What has arrived in a repository, in order."""
-        came = self._came.get(_place(hand_out), {})
+        came = self._came.get(self._place(hand_out), {})
         every = self._host.course.coming_to(hand_out) if came else ()
         return [(one, came[one.arrival.number]) for one in every if one.arrival.number in came]
 
@@ -63,7 +63,7 @@ class Teammates:
             return
         async with self._host.pushing(self._host.course.place(hand_out.learner, hand_out.exercise)):
             await self._note(hand_out, coming)
-            came = self._came.get(_place(hand_out), {})
+            came = self._came.get(self._place(hand_out), {})
             following = next((one for one in coming if one.arrival.number not in came), None)
             if following is not None:
                 served = self._host.course.served(hand_out.exercise)
@@ -78,11 +78,11 @@ class Teammates:
         if not self._host.course.coming_to(hand_out):
             return
         at = self._now()
-        came = self._came.setdefault(_place(hand_out), {})
+        came = self._came.setdefault(self._place(hand_out), {})
         if 0 not in came:
-            await self._write(CameMeanwhile(*_place(hand_out), 0, at, at))
+            await self._write(CameMeanwhile(*self._place(hand_out), 0, at, at))
         if any(one.fetched is None for one in came.values()):
-            await self._host.ledger.do(HostLedger.fetched_arrivals, *_place(hand_out), at)
+            await self._host.ledger.do(HostLedger.fetched_arrivals, *self._place(hand_out), at)
             for number, one in came.items():
                 came[number] = replace(one, fetched=one.fetched or at)
             self._tell(hand_out)
@@ -91,7 +91,7 @@ class Teammates:
         """A learner has pushed: what comes after a task arrives when a push has moved what that is about.
         Whoever calls this holds the repository."""
         coming = self._host.course.coming_to(hand_out)
-        came = self._came.get(_place(hand_out), {})
+        came = self._came.get(self._place(hand_out), {})
         waiting = [one for one in coming if one.arrival.number not in came and one.arrival.after_task]
         if not waiting:
             return
@@ -104,42 +104,43 @@ class Teammates:
 
     async def begun_again(self, hand_out: HandOut) -> None:
         """A repository is as it was handed out again: everything is still to come."""
-        if self._came.pop(_place(hand_out), None) is not None:
-            await self._host.ledger.do(HostLedger.forget_arrivals, *_place(hand_out))
+        if self._came.pop(self._place(hand_out), None) is not None:
+            await self._host.ledger.do(HostLedger.forget_arrivals, *self._place(hand_out))
 
     async def _arrive(self, hand_out: HandOut, one: Coming) -> None:
-        repository = self._host.course.folder / self._host.course.place(*_place(hand_out)[:2])
+        repository = self._host.course.folder / self._host.course.place(hand_out.learner, hand_out.exercise)
         if not await asyncio.to_thread(arrive, repository, one):
             log.info("%s stands elsewhere: nothing arrives for %s", one.arrival.branch, hand_out.learner)
             return
         log.info("%s has pushed to %s of %s", one.arrival.by, hand_out.exercise, hand_out.learner)
-        await self._write(CameMeanwhile(*_place(hand_out), one.arrival.number, self._now()))
+        await self._write(CameMeanwhile(*self._place(hand_out), one.arrival.number, self._now()))
         self._tell(hand_out)
 
     async def _note(self, hand_out: HandOut, coming: Sequence[Coming]) -> None:
         """Write down what has arrived and is not written down yet."""
-        came = self._came.get(_place(hand_out), {})
+        came = self._came.get(self._place(hand_out), {})
         if all(one.arrival.number in came for one in coming):
             return
-        repository = self._host.course.folder / self._host.course.place(*_place(hand_out)[:2])
+        repository = self._host.course.folder / self._host.course.place(hand_out.learner, hand_out.exercise)
         refs = await asyncio.to_thread(refs_of, DiskSource(repository))
         for one in coming:
             if one.arrival.number in came or not one.has_come(refs):
                 continue
             if one.marker not in refs:
                 await asyncio.to_thread(arrive, repository, one)
-            await self._write(CameMeanwhile(*_place(hand_out), one.arrival.number, self._now()))
+            await self._write(CameMeanwhile(*self._place(hand_out), one.arrival.number, self._now()))
 
     async def _write(self, one: CameMeanwhile) -> None:
         await self._host.ledger.do(HostLedger.add_arrival, one)
         self._came.setdefault((one.learner, one.exercise, one.variant), {})[one.number] = one
 
+    def _place(self, hand_out: HandOut) -> _Place:
+        """Of whose repository it is written down: a team's is one."""
+        whose = self._host.course.place_of(hand_out.learner, hand_out.exercise)
+        return whose, hand_out.exercise, hand_out.variant
+
     def _tell(self, hand_out: HandOut) -> None:
-        self._host.news.tell(hand_out.learner, INSTRUCTOR)
+        self._host.news.tell(*self._host.course.sharing(hand_out.learner, hand_out.exercise), INSTRUCTOR)
 
     def _now(self) -> str:
         return self._host.clock.now().isoformat(timespec="seconds")
-
-
-def _place(hand_out: HandOut) -> _Place:
-    return hand_out.learner, hand_out.exercise, hand_out.variant

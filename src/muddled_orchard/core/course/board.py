@@ -54,7 +54,7 @@ class Seen(Struct, frozen=True, kw_only=True):
     """One exercise of a learner as it is seen: how far it is, a few words on it, since when (in seconds since
     1970; None: that is not known), what it has earned, how often it was pushed, how many of the newest pushes
     in a row had the same fault, and what is wrong (`exercise: what`), each thing once. `practice`: it is of a
-    drill."""
+    drill; `team`: all who share it, where several do."""
 
     exercise: str
     title: str
@@ -67,6 +67,7 @@ class Seen(Struct, frozen=True, kw_only=True):
     repeated: int = 0
     mistakes: tuple[str, ...] = ()
     practice: bool = False
+    team: tuple[str, ...] = ()
 
     @property
     def shown(self) -> str:
@@ -80,8 +81,8 @@ class Seen(Struct, frozen=True, kw_only=True):
 
 
 class BoardRow(Struct, frozen=True, kw_only=True):
-    """A learner: the exercise at hand, how many of how many are done, and since when a hand is raised (None:
-    it isn't)."""
+    """A learner, or a team at what they share: the exercise at hand, how many of how many are done, and since
+    when a hand is raised (None: it isn't)."""
 
     learner: str
     name: str
@@ -121,9 +122,24 @@ def board(seen: Mapping[str, Sequence[Seen]], names: Mapping[str, str], hands: M
         for learner, theirs in seen.items()
         if theirs
     ]
+    rows = _together(rows)
     rows.sort(key=_need)
     counts = Counter(row.seen.stage for row in rows)
     return Board(tuple(rows), {stage: counts[stage] for stage in STAGES if counts[stage]}, _common(rows))
+
+
+def _together(rows: Iterable[BoardRow]) -> list[BoardRow]:
+    """The same with one row for those of a team who are at what they share: with all names, and the first
+    raised hand of theirs."""
+    found: dict[tuple[str, ...], BoardRow] = {}
+    for row in rows:
+        key = (row.seen.exercise, *row.seen.team) if row.seen.team else (row.learner,)
+        before = found.setdefault(key, row)
+        if before is not row:
+            hands = [one.hand for one in (before, row) if one.hand is not None]
+            name = f"{before.name}, {row.name}"
+            found[key] = replace(before, name=name, hand=min(hands, default=None))
+    return list(found.values())
 
 
 def _at_hand(theirs: Sequence[Seen]) -> Seen:
