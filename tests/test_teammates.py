@@ -61,7 +61,8 @@ def test_a_teammate_is_first(tmp_path: Path) -> None:
         assert refused(works["ada"], "git push --dry-run origin main")
         page = host.page("ada", f"exercise/{FIRST}")
         assert "Odo Marsh</span> has pushed to <code>main</code>" in page
-        assert "Odo Marsh has pushed to main meanwhile, not fetched yet" in host.page("instructor", "/board")
+        board = re.sub("<[^>]*>", "", host.page("instructor", "/board"))
+        assert "not pushed: Odo Marsh has pushed to main meanwhile, not fetched yet" in board
         assert refused(works["ada"])
         assert pushes_of(tmp_path) == [], "what a teammate pushed is no push of the learner's"
         git(works["ada"], MERGED)
@@ -307,6 +308,9 @@ def test_a_team_shares_one_repository(tmp_path: Path) -> None:
     shown = muddled("board", "--once", folder=tmp_path).stdout
     assert "Ada Quince, Ben" in shown
     assert "Eda Moss" in shown
+    assert "5 learners" in shown
+    for who in ("ada", "ben"):
+        assert "Got it: 14 of 14" in muddled("board", "--show", who, folder=tmp_path).stdout
     totals = muddled("ledger", "--table", "totals", folder=tmp_path).stdout
     assert totals.count("100") >= 4, totals
 

@@ -26,6 +26,7 @@ class BoardRowOut(Struct, rename={"of": "exercises"}):
     repeated: Annotated[int, about("How many of the newest pushes in a row had the same fault.")]
     hand: Annotated[float | None, about("Since when a hand is raised, in seconds since 1970, or null.")]
     done: Annotated[int, about("How many exercises are done.")]
+    team: Annotated[list[str], about("All who share what is at hand, where several do.")]
     practice: Annotated[bool, about("Whether what is at hand is practice, which counts for nothing.")]
     of: Annotated[int, about("How many there are for this learner.")]
 

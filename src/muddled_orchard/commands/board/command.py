@@ -146,7 +146,8 @@ def _open(boards: _Boards, learner: str) -> None:
     from muddled_orchard.show.terminal.peeked import show_peek
     from muddled_orchard.show.terminal.plain import Plain
 
-    rows = {row.learner: row for row in boards.look().rows}
+    shown = boards.look().rows
+    rows = {who: row for row in shown for who in (row.learner, *row.seen.team)}
     if learner not in rows:
         raise BadInput(Problem(f'there is no learner "{learner}" on the board', likely(learner, rows)))
     on = console()

@@ -81,21 +81,29 @@ class LedgerBoard:
     def _came(
         self, pushes: Mapping[tuple[str, str], Sequence[RecordedPush]], learner: str, exercise: str
     ) -> list[tuple[float, Assessment | None]]:
-        whose = self._sharing.get((learner, exercise), [learner])
-        of_it = [push for one in whose for push in pushes.get((one, exercise), ())]
-        of_it.sort(key=lambda push: push.id)
+        of_it = self._of_all(pushes, learner, exercise)
         return [(_seconds(push.at), self._results.get(push.grading or 0)) for push in of_it]
 
     def details(self, learner: str) -> list[RowDetail]:
         """What is behind a learner's row: the newest graded push to each exercise."""
         rows = []
-        for (who, exercise), pushes in self._pushes().items():
-            newest = [push for push in pushes if push.grading in self._results]
-            if who == learner and newest:
+        pushes = self._pushes()
+        for exercise in dict.fromkeys(exercise for _, exercise in pushes):
+            of_it = self._of_all(pushes, learner, exercise)
+            newest = [push for push in of_it if push.grading in self._results]
+            if newest:
                 rows.append(
-                    RowDetail(f"{exercise}, push {len(pushes)}", self._results[newest[-1].grading or 0])
+                    RowDetail(f"{exercise}, push {len(of_it)}", self._results[newest[-1].grading or 0])
                 )
         return rows
+
+    def _of_all(
+        self, pushes: Mapping[tuple[str, str], Sequence[RecordedPush]], learner: str, exercise: str
+    ) -> list[RecordedPush]:
+        """The pushes of a learner to an exercise, and those of their team, the oldest first."""
+        whose = self._sharing.get((learner, exercise), [learner])
+        found = [push for one in whose for push in pushes.get((one, exercise), ())]
+        return sorted(found, key=lambda push: push.id)
 
     def _pushes(self) -> dict[tuple[str, str], list[RecordedPush]]:
         pushes: dict[tuple[str, str], list[RecordedPush]] = {}

@@ -33,7 +33,7 @@ def board_view(
 ) -> RenderableType:
     """The board as something to print; with `most` only so many lines."""
     parts: list[RenderableType] = []
-    head = Text(f"{printable(title, on)}, {now:%H:%M}: {counted(len(shown.rows), 'learner')}", style="strong")
+    head = Text(f"{printable(title, on)}, {now:%H:%M}: {counted(shown.learners, 'learner')}", style="strong")
     counts = ", ".join(f"{number} {STAGES[stage]}" for stage, number in shown.counts.items())
     parts += [head, Text(counts, style="faint")]
     if shown.common is not None:

@@ -216,6 +216,8 @@ class Host:
         )
         parts = (seen.detail, *(one.waiting for one in waiting), last)
         detail = "; ".join(part for part in parts if part)
+        if seen.stage == "nothing begun" and waiting:  # a push was tried, and refused
+            seen = replace(seen, stage="not pushed", since=waiting[-1].at)
         team = tuple(sorted(whose)) if len(whose) > 1 else ()
         return replace(seen, practice=is_practice_id(exercise), detail=detail, team=team)
 

@@ -200,7 +200,7 @@ def board_page(
     }
     body = template("commands/host/board.html").render(
         course=printable(course),
-        learners=counted(len(shown.rows), "learner"),
+        learners=counted(shown.learners, "learner"),
         time=f"{now:%H:%M}",
         common=common,
         counts=[(STAGES[stage], number) for stage, number in shown.counts.items()],

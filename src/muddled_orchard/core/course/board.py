@@ -82,7 +82,7 @@ class Seen(Struct, frozen=True, kw_only=True):
 
 class BoardRow(Struct, frozen=True, kw_only=True):
     """A learner, or a team at what they share: the exercise at hand, how many of how many are done, and since
-    when a hand is raised (None: it isn't)."""
+    when a hand is raised (None: it isn't); how many learners it is."""
 
     learner: str
     name: str
@@ -90,6 +90,7 @@ class BoardRow(Struct, frozen=True, kw_only=True):
     done: int
     of: int
     hand: float | None = None
+    learners: int = 1
 
 
 class CommonMistake(Struct, frozen=True):
@@ -105,6 +106,11 @@ class Board(Struct, frozen=True):
     rows: tuple[BoardRow, ...]
     counts: Mapping[Stage, int]
     common: CommonMistake | None
+
+    @property
+    def learners(self) -> int:
+        """How many there are."""
+        return sum(row.learners for row in self.rows)
 
 
 def board(seen: Mapping[str, Sequence[Seen]], names: Mapping[str, str], hands: Mapping[str, float]) -> Board:
@@ -124,7 +130,9 @@ def board(seen: Mapping[str, Sequence[Seen]], names: Mapping[str, str], hands: M
     ]
     rows = _together(rows)
     rows.sort(key=_need)
-    counts = Counter(row.seen.stage for row in rows)
+    counts: Counter[Stage] = Counter()
+    for row in rows:
+        counts[row.seen.stage] += row.learners
     return Board(tuple(rows), {stage: counts[stage] for stage in STAGES if counts[stage]}, _common(rows))
 
 
@@ -138,7 +146,8 @@ def _together(rows: Iterable[BoardRow]) -> list[BoardRow]:
         if before is not row:
             hands = [one.hand for one in (before, row) if one.hand is not None]
             name = f"{before.name}, {row.name}"
-            found[key] = replace(before, name=name, hand=min(hands, default=None))
+            learners = before.learners + row.learners
+            found[key] = replace(before, name=name, hand=min(hands, default=None), learners=learners)
     return list(found.values())
 
 
