@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import csv
+import io
 import random
 import re
 import subprocess
@@ -359,3 +361,48 @@ def test_whatever_a_learner_does_it_comes_once_and_at_its_moment(tmp_path: Path)
                     taken, other = taken + 1, ""
                 assert git(place, "git rev-parse main").stdout.strip() == main, done
                 assert sum(one == who for one, _, _ in pushes_of(tmp_path)) == taken, done
+
+
+def test_a_lesson_of_teams(tmp_path: Path) -> None:
+    """Eight learners in the bundled course: a team that resolves, one that never comes together, one that pushes over
+    the other's work, and two who work alone, all at once; every mark is known."""
+    rows = ["ada,Ada,red", "ben,Ben,red", "cai,Cai,blue", "dov,Dov,blue", "eda,Eda,green", "fay,Fay,green", "gus,Gus,", "hal,Hal,"]  # fmt: skip
+    (tmp_path / "class.csv").write_text("id,name,team\n" + "".join(f"{row}\n" for row in rows))
+    more = ("--course", "two-at-one-press", "--roster", "class.csv", "--ledger", "orchard.db")
+    muddled("host", *more, "--passwords", "passwords.csv", "--quiet", folder=tmp_path)
+    id_ = "two-at-one-line"
+    resolve = "git fetch -q; git merge -q origin/main; sed -i '/^[<=>]/d' hours.txt; git commit -qam Both; git push -q origin main"  # fmt: skip
+    lines = {
+        "ada": "git push -q origin main", "ben": f"sleep 1; git push -q origin main; {resolve}",
+        "cai": "git push -q origin main:cai", "dov": "git push -q origin main:dov",
+        "eda": "git push -q origin main", "fay": "sleep 1; git push -q -f origin main",
+        "gus": "git push -q origin main", "hal": "git push -q origin main; git switch -qc two HEAD^; sed -i 's/^Friday.*/Friday: twice/' hours.txt; git commit -qam Two; git switch -q main; git merge -q two; sed -i '/^[<=>]/d' hours.txt; git commit -qam Both; git push -q origin main",
+    }  # fmt: skip
+
+    def work(who: str, host: RunningHost) -> None:
+        begin = f"git clone -q {host.remote(who, id_)} {who}; cd {who}; git config user.name {who}; sed -i 's/^Friday.*/Friday: {who}/' hours.txt; git commit -qam {who}"  # fmt: skip
+        git(tmp_path, f"{begin}; {lines[who]}")
+
+    with hosted(tmp_path, *more) as host:
+        assert "own-from-init" in host.page("gus", "/")
+        threads = [threading.Thread(target=work, args=(who, host)) for who in lines]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        assert until(lambda: all(graded for _, _, graded in pushes_of(tmp_path)))
+        page = re.sub("<[^>]*>", "", host.page("dov", f"exercise/{id_}"))
+        assert "cai has 1 commit that main lacks: main would only be moved on." in page
+    said = muddled(
+        "ledger", "--table", "marks", "--csv", "-", "--ledger", "orchard.db", folder=tmp_path
+    ).stdout
+    marks = {
+        row["id"]: float(row["percent"])
+        for row in csv.DictReader(io.StringIO(said))
+        if row["exercise"] == id_
+    }
+    whole, two_of_three_steps = 100.0, pytest.approx(100 * 8 * 2 / 3 / 14, abs=0.3)
+    assert marks == {
+        "ada": whole, "ben": whole, "cai": two_of_three_steps, "dov": two_of_three_steps, "eda": 0, "fay": 0,
+        "gus": 0, "hal": whole,
+    }  # fmt: skip
