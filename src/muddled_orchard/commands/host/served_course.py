@@ -317,14 +317,14 @@ class ServedCourse:
 
     def snapshot(self, hand_out: HandOut, refs: Mapping[str, str]) -> PushSnapshot:
         """A push to a repository that was handed out, as a submission."""
-        exercise = self.version(hand_out)
-        history = exercise.variants.of(hand_out.variant).history
+        variant = self.variant(hand_out)
+        history = variant.history
         repository = self.folder / self.place(hand_out.learner, hand_out.exercise)
         if not history.remote:
             return PushSnapshot(repository, refs, history.checked_out)
         before = self._remote_then(hand_out, refs)
         there = {name: id_ for name, id_ in refs.items() if not name.startswith(ARRIVED)}
-        to_go = tuple(task.delete for task in exercise.scenario.task if task.delete)
+        to_go = tuple(task.delete for task in variant.scenario.task if task.delete)
         return PushSnapshot(repository, there, history.checked_out, hand_out.tips, before, to_go)
 
     def variant(self, hand_out: HandOut) -> Variant:

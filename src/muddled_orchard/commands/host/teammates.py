@@ -95,7 +95,7 @@ class Teammates:
         waiting = [one for one in coming if one.arrival.number not in came and one.arrival.after_task]
         if not waiting:
             return
-        tasks = self._host.course.version(hand_out).scenario.task
+        tasks = self._host.course.variant(hand_out).scenario.task
         before = await asyncio.to_thread(self._host.course.handed_out_refs, hand_out)
         for one in waiting:
             on = branch_ref(tasks[(one.arrival.after_task or 1) - 1].on)

@@ -37,6 +37,9 @@ from muddled_orchard.vcs.read.working_tree import FOLDS_CASE, blob_id, ignored_p
 
 """Stands for the content of a file in the working tree that is too large to be read."""
 
+_MOST_CLAIMS = 50
+"""In so many commits such a file is looked for."""
+
 NO_COMMIT = "the repository has no commit yet"
 _DAMAGED = "the repository is damaged: no branch of it leads to a commit"
 WHOLE = "git fetch --unshallow makes it whole"
@@ -118,7 +121,7 @@ class Reader:
     def _claimed_by_file(self, commits: Iterable[str | None]) -> ExerciseVariant | None:
         """What the file says that learners commit who begin with nothing: in the first of these commits that
         has it, whatever folder it lies in, else beside the commits."""
-        for id_ in dict.fromkeys(commits):
+        for id_ in list(dict.fromkeys(commits))[:_MOST_CLAIMS]:
             commit = self._commit(id_) if id_ is not None else None
             with sound():
                 tree = self._trees.listing(commit.tree) if commit is not None else {}
