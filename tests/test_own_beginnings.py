@@ -189,6 +189,10 @@ def test_alike_texts_are_told_where_no_commit_is_shared(tmp_path: Path) -> None:
         )
         git(tmp_path / f"out/{ID}/l{number:02}/work", f"git config user.name L{number}; {changed}")
     muddled("grade", f"out/{ID}", "--ledger", "orchard.db", folder=tmp_path)
+    muddled("reply", "l00", "--ledger", "orchard.db", "--out", "replies", folder=tmp_path)
+    reply = (tmp_path / "replies/l00/feedback.md").read_text()
+    assert "What you made" in reply
+    assert "What was asked for" not in reply, "any shape is fine"
     said = " ".join(muddled("tally", "--ledger", "orchard.db", folder=tmp_path).stdout.split())
     assert 'L 0 and L 7 share the sides "better pears sweet" and "pears sweet" in list.txt:1' in said
     assert said.count(" share the sides") == 1

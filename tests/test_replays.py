@@ -198,6 +198,7 @@ def test_difficulty_is_the_sum_of_its_reasons() -> None:
 
 def test_graphs_have_a_lane_a_branch() -> None:
     before, after = handed_out(key()), wanted(key())
+    assert after is not None
     assert before.lanes == ("main", "work")
     assert [(node.id, node.lane, node.branches, node.head) for node in before.nodes] == [
         ("base", 0, (), False), ("two", 1, (), False), ("other", 1, ("work",), True), ("main", 0, ("main",), False),

@@ -61,7 +61,7 @@ def _scenario(surveyed: Surveyed, *, with_key: bool) -> dict[str, Any]:
         "conflicts": conflicts_in_words(survey),
         "reasons": [f"{points}: {why}" for points, why in survey.difficulty.reasons],
         "before": _graph(handed_out(key)),
-        "after": None if scenario.makes_own else _graph(wanted(key)),
+        "after": _graph(after) if (after := wanted(key)) is not None else None,
         "moments": [printable(told) for told in moments_told(scenario, key.history)],
         "handed_out": HANDED_OUT[scenario.start.own],
         "tasks": [

@@ -53,8 +53,8 @@ def show_survey(on: Console, survey: Survey, *, ran: bool = False) -> None:
         on.print(Text(f"Task {number}: {in_words(task)}", style="strong"))
         for step in (step for step in key.steps if step.task == number):
             _step(on, key, step)
-    if not scenario.makes_own:
-        _graph(on, "After a right solution", wanted(key))
+    if (after := wanted(key)) is not None:
+        _graph(on, "After a right solution", after)
     if scenario.rule:
         _rules(on, survey, ran=ran)
     on.print()

@@ -203,9 +203,12 @@ def _conflict(hunk: HunkResult, telling: Telling) -> Iterator[Block]:
 
 
 def _graphs(assessment: Assessment, telling: Telling) -> Iterator[Block]:
-    if assessment.made is None or assessment.asked is None:
+    if assessment.made is None:
         return
     yield Heading(3, "The commits")
+    if assessment.asked is None:  # any shape is fine
+        yield Drawing("What you made", assessment.made)
+        return
     asked = assessment.asked if telling.key else _without_messages(assessment, assessment.asked)
     history = next(
         (criterion.outcome.verdict for criterion in assessment.criteria if criterion.id == "history"),

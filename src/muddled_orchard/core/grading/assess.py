@@ -82,7 +82,7 @@ def assess(submission: Submission, results: tuple[Result, ...] | None = None) ->
         conflicts_weight=decisions(case).weight,
         work=work_id(evidence),
         made=graph_of(submission),
-        asked=compact(wanted(key)),
+        asked=compact(asked) if (asked := wanted(key)) is not None else None,
         begun=min((commit.time for commit in evidence.commits.values() if commit.time > 0), default=0),
         ended=max((commit.time for commit in evidence.commits.values()), default=0),
         makers=tuple(sorted({commit.author for commit in evidence.commits.values()} - cast))[:_MOST],

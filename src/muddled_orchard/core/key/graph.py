@@ -65,8 +65,10 @@ def of_variant(graph: Graph, key: Key, history: History) -> Graph:
     return Graph(tuple(replace(node, subject=names[node.id]) for node in graph.nodes), graph.lanes)
 
 
-def wanted(key: Key) -> Graph:
-    """The graph after a solution by the key."""
+def wanted(key: Key) -> Graph | None:
+    """The graph after a solution by the key; None where what comes out is the learner's own."""
+    if key.scenario.makes_own:
+        return None
     deleted = {task.delete for task in key.scenario.task}
     tips = {name: id_ for name, id_ in key.solved_tips.items() if name not in deleted}
     return _graph(key, tips, key.scenario.task[-1].on)

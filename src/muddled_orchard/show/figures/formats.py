@@ -12,7 +12,7 @@ from muddled_orchard.show.figures.svg import picture_svg
 from muddled_orchard.system.output import write_file
 
 
-def draw(title: str, before: Graph, after: Graph, file: Path) -> None:
+def draw(title: str, before: Graph, after: Graph | None, file: Path) -> None:
     """Write the picture; its format is that of the file's name. Raises BadInput where it can't be."""
     form = FORMATS.get(file.suffix.lower())
     if form is None:

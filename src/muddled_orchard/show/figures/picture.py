@@ -36,17 +36,16 @@ class Picture(Struct, frozen=True):
     height: float
 
 
-def laid_out(title: str, before: Graph, after: Graph) -> Picture:
-    """The picture of what is handed out and what is wanted."""
+def laid_out(title: str, before: Graph, after: Graph | None) -> Picture:
+    """The picture of what is handed out and, where that is known, of what is wanted."""
+    graphs = {"Handed out": before, **({"After a right solution": after} if after is not None else {})}
     scale, drawings = max(
-        (_fitting([drawing(graph, letters) for graph in (before, after)]) for letters in WIDE),
+        (_fitting([drawing(graph, letters) for graph in graphs.values()]) for letters in WIDE),
         key=lambda fitting: fitting[0],
     )
     panels = [
         Panel(name, drawn, MARGIN + number * (_HALF + _GUTTER), _TOP + _HEADING)
-        for number, (name, drawn) in enumerate(
-            zip(("Handed out", "After a right solution"), drawings, strict=True)
-        )
+        for number, (name, drawn) in enumerate(zip(graphs, drawings, strict=True))
     ]
     height = max(drawn.height for drawn in drawings) * scale
     return Picture(title, tuple(panels), scale, _TOP + _HEADING + height + MARGIN)

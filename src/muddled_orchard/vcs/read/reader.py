@@ -35,8 +35,6 @@ from muddled_orchard.vcs.read.ref_files import head_of, is_id, read_refs, text_o
 from muddled_orchard.vcs.read.tree_reading import Trees, sound
 from muddled_orchard.vcs.read.working_tree import FOLDS_CASE, blob_id, ignored_paths, read_working_tree
 
-"""Stands for the content of a file in the working tree that is too large to be read."""
-
 _MOST_CLAIMS = 50
 """In so many commits such a file is looked for."""
 
