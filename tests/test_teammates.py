@@ -406,3 +406,28 @@ def test_a_lesson_of_teams(tmp_path: Path) -> None:
         "ada": whole, "ben": whole, "cai": two_of_three_steps, "dov": two_of_three_steps, "eda": 0, "fay": 0,
         "gus": 0, "hal": whole,
     }  # fmt: skip
+
+
+def test_a_team_shares_one_on_any_server(tmp_path: Path) -> None:
+    """Pushed once and gathered once, where the address names the team; without it, two would go to one place."""
+    (tmp_path / "class.csv").write_text(TEAMS)
+    table = '[[exercise]]\nscenario = "two-at-one-line"\nteam = true\n[[exercise]]\nscenario = "own-line"\n'
+    (tmp_path / "course.toml").write_text(f'title = "Teams"\nroster = "class.csv"\n{table}')
+    url = f"file://{tmp_path}/srv/{{team}}/{{exercise}}.git"
+    said = muddled("handout", "--out", "out", "--push", url, folder=tmp_path, code=2).stderr
+    assert "(or {team}, for a team's exercise)" in said
+    (tmp_path / "course.toml").write_text((tmp_path / "course.toml").read_text().rpartition("[[")[0])
+    (tmp_path / "class.csv").write_text(TEAMS.partition("eda")[0])
+    for team in ("red", "blue"):
+        git(tmp_path, f"git init -q -b main --bare srv/{team}/two-at-one-line.git")
+    assert "2 pushed" in muddled("handout", "--out", "out", "--push", url, folder=tmp_path).stdout
+    red = f"{tmp_path}/srv/red/two-at-one-line.git"
+    for who in ("ada", "ben"):
+        git(tmp_path, f"git clone -q {red} {who}; cd {who}; sed -i 's/^Friday.*/Friday: {who}/' hours.txt; git commit -qam {who}")  # fmt: skip
+    git(tmp_path, "cd ada; git push -q origin main")
+    git(tmp_path, "cd ben; git fetch -q; git merge -q origin/main; sed -i '/^[<=>]/d' hours.txt; git commit -qam Both; git push -q origin main")  # fmt: skip
+    assert "2 repositories" in muddled("gather", "--url", url, "--out", "back", folder=tmp_path).stdout
+    muddled("grade", "back", folder=tmp_path)
+    said = muddled("ledger", "--table", "marks", "--csv", "-", folder=tmp_path).stdout
+    marks = {row["id"]: float(row["percent"]) for row in csv.DictReader(io.StringIO(said))}
+    assert marks == {"ada": 100, "ben": 100, "cai": 0, "dov": 0}

@@ -23,7 +23,15 @@ from muddled_orchard.commands.options import (
 )
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.roster import Learner
-from muddled_orchard.core.course.sources import COLUMN, Gathered, Source, by_column, sources, unknown
+from muddled_orchard.core.course.sources import (
+    COLUMN,
+    Gathered,
+    Source,
+    by_column,
+    once_each,
+    sources,
+    unknown,
+)
 from muddled_orchard.files.course.course_file import CourseFile
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.course.roster_file import columns_from, read_roster
@@ -106,8 +114,8 @@ def _sources(options: argparse.Namespace) -> list[Source]:
             raise wrong
         learners = [learner for learner in learners if learner.id in options.learners]
     if options.url is None:
-        return list(by_column(learners, options.column))
-    found = list(sources(learners, options.url, given))
+        return once_each(by_column(learners, options.column))
+    found = once_each(sources(learners, options.url, given))
     if not found:
         hint = "muddled handout does that; or leave {exercise} out of --url."
         raise BadInput(Problem("nothing was handed out to them", hint))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 import sys
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -36,7 +36,7 @@ from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
-from muddled_orchard.core.course.sources import Pushed, Source, sources
+from muddled_orchard.core.course.sources import Pushed, Source, once_each, sources
 from muddled_orchard.files.archives.packing import BARE, FORMATS
 from muddled_orchard.files.course.course_file import CourseFile
 from muddled_orchard.files.course.ledger import Ledger
@@ -115,7 +115,8 @@ def run(options: argparse.Namespace) -> int:
     learners = roster.learners
     tell_roster(file, roster)
     exercises = exercises_in(places, _pack(options, course))
-    wanted_there = _sources(options.push, exercises, learners)
+    teams = course.for_teams if course else ()
+    wanted_there = _sources(options.push, exercises, learners, teams)
     urls = {(source.exercise, source.learner): source.url for source in wanted_there}
     path = ledger_of(options, course)
     ledger = Ledger(path, create=True)
@@ -123,7 +124,6 @@ def run(options: argparse.Namespace) -> int:
         if options.anew:
             ids = [exercise.scenario.id for exercise in exercises]
             refuse_begun(ledger, ids, options.anew, [learner.id for learner in learners])
-        teams = course.for_teams if course else ()
         enrolment = enrol(
             ledger, exercises, learners, out, urls, for_teams=teams, replacing=options.anew or ()
         )
@@ -133,8 +133,9 @@ def run(options: argparse.Namespace) -> int:
         ledger.close()
     pushes: list[Pushed] = []
     if wanted_there:
-        with pushed(wanted_there, out, Bounds(), ON_SERVERS_AT_ONCE) as going:
-            pushes += with_progress(going, len(wanted_there), "Pushing", quiet=options.quiet)
+        each = once_each(wanted_there)
+        with pushed(each, out, Bounds(), ON_SERVERS_AT_ONCE) as going:
+            pushes += with_progress(going, len(each), "Pushing", quiet=options.quiet)
     titles = [exercise.scenario.title for exercise in exercises]
     ready = len(learners) * len(exercises) - count
     _show(options, HandedOut(titles, learners, shown, count, ready, out, path, pushes))
@@ -232,18 +233,26 @@ def _pack(options: argparse.Namespace, course: CourseFile | None) -> str:
     return BARE
 
 
-def _sources(template: str | None, exercises: list[Exercise], learners: Sequence[Learner]) -> list[Source]:
-    """Where each hand-out is pushed to. Raises BadInput where two go to one place."""
+def _sources(
+    template: str | None, exercises: list[Exercise], learners: Sequence[Learner], for_teams: Collection[str]
+) -> list[Source]:
+    """Where each hand-out is pushed to; a team's to one place, where the exercise (an id) is `for_teams`.
+    Raises BadInput where others go to one place."""
     if template is None:
         return []
     given = {learner.id: [exercise.scenario.id for exercise in exercises] for learner in learners}
     found = list(sources(learners, template, given, "--push"))
-    if len({source.url for source in found}) < len(learners) * len(exercises):
-        hint = "It needs {id} and, with several exercises, {exercise}."
-        raise BadInput(Problem("--push: several hand-outs would go to one repository", hint))
     if len(exercises) == 1:  # the template need not name it
         only = exercises[0].scenario.id
-        return [replace(source, exercise=only, place=f"{only}/{source.learner}.git") for source in found]
+        found = [replace(source, exercise=only, place=f"{only}/{source.learner}.git") for source in found]
+    teams = {learner.id: learner.team for learner in learners}
+    whose: dict[str, set[tuple[str, str]]] = {}
+    for source in found:
+        team = teams[source.learner] if source.exercise in for_teams else ""
+        whose.setdefault(source.url, set()).add((source.exercise, team or source.learner))
+    if any(len(several) > 1 for several in whose.values()) or len(found) < len(learners) * len(exercises):
+        hint = "It needs {id} (or {team}, for a team's exercise) and, with several exercises, {exercise}."
+        raise BadInput(Problem("--push: several hand-outs would go to one repository", hint))
     return found
 
 

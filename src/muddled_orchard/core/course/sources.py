@@ -77,6 +77,14 @@ def sources(
             yield Source(learner.id, exercise, filled, place)
 
 
+def once_each(found: Iterable[Source]) -> list[Source]:
+    """Each repository once: what several share lies in the place of the first of them."""
+    first: dict[str, Source] = {}
+    for source in found:
+        first.setdefault(source.url, source)
+    return list(first.values())
+
+
 def by_column(learners: Iterable[Learner], column: str) -> Iterator[Source]:
     """The repositories that a column of the roster names; who has none there is left out. Raises BadInput."""
     there: dict[str, None] = {}
