@@ -261,7 +261,7 @@ def test_a_team_shares_one_repository(tmp_path: Path) -> None:
         return tmp_path / who
 
     def change(work: Path, to: str) -> str:
-        return git(work, f"sed -i 's/^Friday.*/Friday: {to}/' hours.txt; git commit -qam {to}; git push origin main").stderr  # fmt: skip
+        return git(work, f"export GIT_AUTHOR_NAME={work.name}; sed -i 's/^Friday.*/Friday: {to}/' hours.txt; git commit -qam {to}; git push origin main").stderr  # fmt: skip
 
     with hosted(tmp_path) as host:
         works = {who: clone(host, who) for who in ("ada", "ben", "cai", "dov", "eda")}
@@ -281,10 +281,11 @@ def test_a_team_shares_one_repository(tmp_path: Path) -> None:
         assert ", Ben Rowan" in page
         git(
             works["ben"],
-            "git fetch -q; git merge -q origin/main; sed -i '/^[<=>]/d' hours.txt; git commit -qam Both",
+            "export GIT_AUTHOR_NAME=ben; git fetch -q; git merge -q origin/main; sed -i '/^[<=>]/d' hours.txt; git commit -qam Both",
         )
         said = git(works["ben"], "git push origin main").stderr
         assert "Push 3: got it, 14 of 14" in said, said
+        assert "by ben." in re.sub("<[^>]*>", "", host.page("instructor", f"/board/ada/{id_}"))
         assert "ben is in main." in host.page("ada", f"exercise/{id_}")
         assert "early" in git(works["ada"], "git pull -q; cat hours.txt").stdout
         assert "Nothing has come yet" in host.page("cai", f"exercise/{id_}")
@@ -427,6 +428,10 @@ def test_a_team_shares_one_on_any_server(tmp_path: Path) -> None:
     git(tmp_path, "cd ada; git push -q origin main")
     git(tmp_path, "cd ben; git fetch -q; git merge -q origin/main; sed -i '/^[<=>]/d' hours.txt; git commit -qam Both; git push -q origin main")  # fmt: skip
     assert "2 repositories" in muddled("gather", "--url", url, "--out", "back", folder=tmp_path).stdout
+    shown = " ".join(muddled("grade", "back/two-at-one-line/ada.git", folder=tmp_path).stdout.split())
+    assert re.search(r"both sides were kept, ours \(main\) before theirs \(\w{7}\)\.", shown), (
+        "one name made all"
+    )
     muddled("grade", "back", folder=tmp_path)
     said = muddled("ledger", "--table", "marks", "--csv", "-", folder=tmp_path).stdout
     marks = {row["id"]: float(row["percent"]) for row in csv.DictReader(io.StringIO(said))}

@@ -70,7 +70,8 @@ def made_told(assessment: Assessment) -> Iterator[Block]:
         if choice is not None:
             line = f", line {hunk.line}" if hunk.hunk and hunk.line else ""
             kept = choice.told.format(ours=hunk.ours_name, theirs=hunk.theirs_name, order="")
-            told.append(f"{hunk.file}{line}: {kept}.")
+            by = f", by {hunk.by}" if hunk.by else ""
+            told.append(f"{hunk.file}{line}: {kept}{by}.")
     if told:
         yield Heading(3, "The conflicts that were made")
         yield Items(tuple(told[:_MOST_MADE]))

@@ -76,12 +76,14 @@ def own_attempts(submission: Submission) -> list[OwnAttempt]:
     kept = _kept(submission, found)
     last: dict[tuple[str, ...], OwnAttempt] = {}
     for one in (replace(attempt, thrown_away=attempt.commit not in kept) for attempt in found):
-        before = last.get(one.place)
-        # What was amended, or made once more, is one conflict.
-        if before is None or before.thrown_away or not one.thrown_away:
-            last.pop(one.place, None)
-            last[one.place] = one
+        # What was amended, or made once more, is one conflict: the last of its surest results counts.
+        before = last.pop(one.place, one)
+        last[one.place] = one if _sureness(one) >= _sureness(before) else before
     return [*last.values(), *_under_way(submission)][-MOST_ASKED:]
+
+
+def _sureness(attempt: OwnAttempt) -> tuple[bool, bool]:
+    return not attempt.thrown_away, not attempt.likely
 
 
 def _kept(submission: Submission, attempts: Sequence[OwnAttempt]) -> set[str]:

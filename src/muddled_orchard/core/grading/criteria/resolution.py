@@ -9,7 +9,7 @@ from typing import Literal
 from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import command, cut
-from muddled_orchard.core.git.commits import short
+from muddled_orchard.core.git.commits import name_of, short
 from muddled_orchard.core.git.lines import Lines, alike
 from muddled_orchard.core.grading.assessment import HunkResult, Outcome, Place, partly, skipped
 from muddled_orchard.core.grading.case import MOST_SHOWN, Case, ConflictCase, TaskCase
@@ -134,6 +134,7 @@ def _of_hunk(case: Case, task: TaskCase, step: int, conflict: ConflictCase, hunk
         left_at=conflict.left_at,
         subject=_subject(case, task),
         step=step,
+        by=_resolved_by(case, task),
     )
 
 
@@ -153,6 +154,13 @@ def _subject(case: Case, task: TaskCase) -> str | None:
     """What the commit that was replayed says: its id is not what a learner knows it by."""
     commit = case.commits.get(task.step.commit or "")
     return commit.subject if commit else None
+
+
+def _resolved_by(case: Case, task: TaskCase) -> str:
+    """Who made the commit of a result, where several have made conflicts together; else nothing."""
+    commit = case.commits.get(task.result.result_commit or "") if case.is_own else None
+    makers = {one.author for one in case.evidence.commits.values()} if commit is not None else ()
+    return name_of(commit.author) if commit is not None and len(makers) > 1 else ""
 
 
 def _together(conflict: ConflictCase) -> tuple[tuple[str, ...], ...]:
@@ -199,6 +207,7 @@ def _of_path(case: Case, task: TaskCase, step: int, conflict: ConflictCase) -> H
         left_at=conflict.left_at,
         subject=_subject(case, task),
         step=step,
+        by=_resolved_by(case, task),
         look=tuple(_look(task, conflict)),
         together=_together(conflict),
     )
