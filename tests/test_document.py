@@ -31,6 +31,7 @@ from muddled_orchard.core.document import (
     Session,
     Text,
     Texts,
+    Window,
 )
 from muddled_orchard.core.grading.assessment import unreadable
 from muddled_orchard.core.key.graph import Graph, Node
@@ -58,6 +59,9 @@ BLOCKS: dict[Block, tuple[str, ...]] = {
     Session("git one", (Line("", "two"), Line("+", "+three")), "in four"): ("$ git one", "two", "+three", "n four"),
     Contents("one", (Line("marker", "<<<<<<<", "two"), Line("", "three"))): ("one", "<<<<<<<", "two", "three"),
     Change("Edit one", (Line("-", "two"), Line("+", "three"))): ("Edit one", "two", "three"),
+    Window("one", (Session("git two", (Line("", "three"),)), Change("Edit four", (Line("+", "five"),)))): (
+        "one", "$ git two", "three", "Edit four", "five",
+    ),
 }  # fmt: skip
 
 

@@ -69,7 +69,7 @@ def test_an_edit_is_told_by_its_lines() -> None:
     table = {
         Edited("a", None, b"x\n", 0o100644): ("Make a", "+"),
         Edited("a", b"x\n", None, 0o100644): ("Remove a", ""),
-        Edited("a", b"x\n", b"y\n", 0o100755, "colleague"): ("Edit a (in the other clone), executable", "-+"),
+        Edited("a", b"x\n", b"y\n", 0o100755, "colleague"): ("Edit a, executable", "-+"),
         Edited("a", None, b"there", 0o120000): ("Make a a link to there", ""),
         Edited("a", b"x", b"\0\0", 0o100644): ("Edit a: 2 bytes that are no text", ""),
         Edited("a", b"x\n", b"x\n", 0o100755): ("a stays as it is, executable", ""),

@@ -128,9 +128,17 @@ class Change(Struct, frozen=True):
     new: bool = False
 
 
+class Window(Struct, frozen=True):
+    """What somebody else does meanwhile, beside everything else: the title says who."""
+
+    title: str
+    blocks: tuple[Session | Change, ...]
+
+
 Block = (
     Heading | Paragraph | Items | Scores | Commands | Texts | Drawing | Links | Session | Contents | Change
-)
+    | Window
+)  # fmt: skip
 
 
 class Document(Struct, frozen=True):

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import difflib
 import shlex
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
+from itertools import groupby
 
 from muddled_orchard.core.base.phrases import counted
-from muddled_orchard.core.document import Block, Change, Contents, Line, Paragraph, Session
+from muddled_orchard.core.document import Block, Change, Contents, Line, Paragraph, Session, Window
 from muddled_orchard.core.git.lines import bare, is_binary, lines_of
 from muddled_orchard.core.git.trees import EXECUTABLE, LINK
 from muddled_orchard.core.merging.differences import ChangedLine, changed_lines
@@ -55,17 +56,38 @@ def shown_parts(step: WalkthroughStep) -> Iterator[Part]:
 
 
 def shown_blocks(step: WalkthroughStep) -> Iterator[Block]:
-    """The parts of a step as blocks of a document."""
-    for part in shown_parts(step):
+    """The parts of a step as blocks of a document; what happens in somebody else's clone is a window of its
+    own."""
+    for there, parts in groupby(shown_parts(step), _is_there):
+        if there:
+            several = list(parts)
+            who = next((part.who.name for part in several if isinstance(part, Ran) and part.who), "")
+            title = f"{who}'s window" if who else "In the other clone"
+            yield Window(title, tuple(_done(part) for part in several if isinstance(part, (Ran, Edited))))
+        else:
+            yield from _blocks(parts)
+
+
+def _is_there(part: Part) -> bool:
+    """Whether it happens in somebody else's clone."""
+    return isinstance(part, (Ran, Edited)) and part.folder == COLLEAGUE
+
+
+def _done(part: Ran | Edited) -> Session | Change:
+    if isinstance(part, Ran):
+        lines = (Line(_kind(line) if _shows_diff(part) else "", line) for line in answered(part))
+        return Session(typed(part), tuple(lines), _place_told(part))
+    changed = (Line(line.sign, line.text) for line in edit_lines(part))
+    return Change(edit_told(part), tuple(changed), new=part.before is None)
+
+
+def _blocks(parts: Iterable[Part]) -> Iterator[Block]:
+    for part in parts:
         match part:
             case Said(text, wrong):
                 yield Paragraph(text, "missed" if wrong else "")
-            case Ran():
-                lines = (Line(_kind(line) if _shows_diff(part) else "", line) for line in answered(part))
-                yield Session(typed(part), tuple(lines), _place_told(part))
-            case Edited(before=before):
-                changed = (Line(line.sign, line.text) for line in edit_lines(part))
-                yield Change(edit_told(part), tuple(changed), new=before is None)
+            case Ran() | Edited():
+                yield _done(part)
             case Viewed(path):
                 yield Contents(path, tuple(viewed_lines(part)))
             case Marked(path):
@@ -93,12 +115,12 @@ def _shows_diff(ran: Ran) -> bool:
 
 def _place_told(ran: Ran) -> str:
     """Where a command is run that is not run in the repository itself; nothing where it is."""
-    return {WORK: "", COLLEAGUE: "in the other clone", ".": "in the folder above"}.get(ran.folder, ran.folder)
+    return {WORK: "", COLLEAGUE: "", ".": "in the folder above"}.get(ran.folder, ran.folder)
 
 
 def edit_told(edit: Edited) -> str:
     """What is done to a file: `Edit press.toml`."""
-    place = "" if edit.folder == WORK else " (in the other clone)" if edit.folder == COLLEAGUE else " (above)"
+    place = "" if edit.folder in (WORK, COLLEAGUE) else " (above)"
     if edit.after is None:
         return f"Remove {edit.path}{place}"
     if edit.mode == LINK:

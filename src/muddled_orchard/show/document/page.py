@@ -22,6 +22,7 @@ from muddled_orchard.core.document import (
     Session,
     Text,
     Texts,
+    Window,
 )
 from muddled_orchard.core.key.graph import Graph
 from muddled_orchard.show.figures.svg import graph_svg, told
@@ -53,7 +54,7 @@ def _around() -> tuple[str, str]:
     return before, after
 
 
-def _block(block: Block) -> str:
+def _block(block: Block) -> str:  # noqa: C901 - a case for each kind of block
     match block:
         case Heading(level, text, about, of):
             more = f": {_text(of)}" if of else ""
@@ -92,6 +93,10 @@ def _block(block: Block) -> str:
             title = f'<p class="file" dir="auto">{_text(text)}</p>'
             lines_of = "\n".join(_text(line.text) if new else _line(_with_sign(line)) for line in changed)
             return title + (_code(lines_of, ' dir="ltr"') if changed else "")
+        case Window(title, blocks):
+            return (
+                f'<div class="window"><p class="who" dir="auto">{_text(title)}</p>{blocks_html(blocks)}</div>'
+            )
 
 
 def _list(rows: Sequence[str], tone: str) -> str:

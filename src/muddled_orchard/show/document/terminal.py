@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from typing import cast
 
-from rich.console import Console
+from rich.console import Console, RenderableType
 from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text as Shown
@@ -26,6 +27,7 @@ from muddled_orchard.core.document import (
     Session,
     Text,
     Texts,
+    Window,
 )
 from muddled_orchard.show.terminal.characters import SIGNS, STYLES, printable, sign, speaks_unicode
 from muddled_orchard.show.terminal.drawn_graph import show_graph
@@ -88,6 +90,33 @@ def _show(on: Console, block: Block) -> None:  # noqa: C901 - a case for each ki
                 lead = "" if new else f"{one.kind} "
                 style = "default" if new else _LINES.get(one.kind, "default")
                 on.print(_inward(Shown(f"{lead}{printable(one.text, on)}", style=style), 4))
+        case Window(title, blocks):
+            beside = cast(Console, _Beside(on, _aside(on)))
+            on.print()
+            beside.print(Shown(f"  {printable(title, on)}", style="strong"))
+            show_blocks(beside, blocks)
+
+
+class _Beside:
+    """A terminal of which only the right part is written to."""
+
+    def __init__(self, on: Console, left: int) -> None:
+        self._on, self._left, self.width = on, left, on.width - left
+
+    def __getattr__(self, name: str) -> object:
+        return getattr(self._on, name)
+
+    def print(self, *shown: RenderableType, **_: object) -> None:
+        """Print something at the right."""
+        if not shown:
+            self._on.print()
+        for one in shown:
+            self._on.print(Padding(one, (0, 0, 0, self._left), expand=False), soft_wrap=False)
+
+
+def _aside(on: Console) -> int:
+    """How far to the right a window stands."""
+    return on.width // 2 if _WIDE <= on.width < AS_WIDE_AS_NEEDED else 8
 
 
 def _heading(on: Console, level: int, text: str, about: str, of: str) -> None:

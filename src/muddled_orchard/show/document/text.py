@@ -23,6 +23,7 @@ from muddled_orchard.core.document import (
     Session,
     Text,
     Texts,
+    Window,
 )
 from muddled_orchard.show.figures.signs import graph_lines
 from muddled_orchard.show.terminal.characters import SIGNS, printable
@@ -79,6 +80,9 @@ def _markdown(block: Block) -> str:  # noqa: C901 - a case for each kind of bloc
                 return f"{plain(text)}."
             shown = (line.text if new else f"{line.kind}{line.text}" for line in lines)
             return f"{plain(text)}:\n\n{fenced(chr(10).join(map(printable, shown)), '' if new else 'diff')}"
+        case Window(title, blocks):
+            inside = f"**{plain(title)}**\n\n{markdown_blocks(blocks)}"
+            return "\n".join(f"> {line}".rstrip() for line in inside.split("\n"))
 
 
 def _sign(tone: str) -> str:
@@ -139,6 +143,9 @@ def remote_lines(blocks: Iterable[Block]) -> list[str]:
     return lines if len(lines) <= _MOST_REMOTE else [*lines[: _MOST_REMOTE - 1], "..."]
 
 
+_ASIDE = " " * 20
+"""How far to the right a window stands."""
+
 _REMOTE_WIDTH = 70
 """Git writes `remote: ` before each line, and up to 80 columns are sure."""
 
@@ -193,6 +200,10 @@ def _lines(block: Block) -> Iterator[str]:  # noqa: C901 - a case for each kind 
         case Change(text, changed):
             yield f"  {printable(text)}:" if changed else f"  {printable(text)}."
             yield from (f"    {line.kind}{printable(line.text)}" for line in changed)
+        case Window(title, blocks):
+            yield ""
+            yield f"{_ASIDE}{printable(title)}"
+            yield from (f"{_ASIDE}{line}".rstrip() for inner in blocks for line in _lines(inner))
 
 
 @functools.lru_cache(maxsize=8_192)  # a class is told much alike
