@@ -19,8 +19,9 @@ from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.files.course.host_ledger import HostLedger
 from muddled_orchard.system.log import log
 from muddled_orchard.vcs.arriving import arrive
+from muddled_orchard.vcs.ask.git import GitFailed
 from muddled_orchard.vcs.read.disk import DiskSource
-from muddled_orchard.vcs.read.quarantine import refs_of
+from muddled_orchard.vcs.read.quarantine import Unreadable, refs_of
 
 if TYPE_CHECKING:
     from muddled_orchard.commands.host.host import Host
@@ -46,8 +47,13 @@ class Teammates:
             self._came.setdefault((one.learner, one.exercise, one.variant), {})[one.number] = one
         for place in self._host.course.all_given():
             hand_out = self._host.course.given(*place)
-            if hand_out is not None and (coming := self._host.course.coming_to(hand_out)):
+            coming = self._host.course.coming_to(hand_out) if hand_out is not None else ()
+            if hand_out is None or not coming:
+                continue
+            try:
                 await self._note(hand_out, coming)
+            except (GitFailed, Unreadable) as why:  # one repository must not cost the others their host
+                self._host.troubled(f"what has arrived for {hand_out.learner} can't be read: {why}")
 
     def of(self, hand_out: HandOut) -> list[tuple[Coming, CameMeanwhile]]:
         """What has arrived in a repository, in order."""
