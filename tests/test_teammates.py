@@ -165,6 +165,12 @@ def test_other_moments(tmp_path: Path) -> None:
 def test_elsewhere_it_is_there_from_the_start(tmp_path: Path) -> None:
     """In an archive and in a planted folder the first push is refused as well; survey says the difference."""
     muddled("plant", FIRST, "mine", folder=tmp_path)
+    said = muddled("peek", "mine/work", folder=tmp_path, code=1).stdout
+    assert (
+        said.index("git push origin main")
+        < said.index("git fetch origin")
+        < said.index("git merge origin/main")
+    )
     assert refused(tmp_path / "mine/work")
     assert "elsewhere it is there from the start" in " ".join(muddled("survey", FIRST, folder=tmp_path).stdout.split())  # fmt: skip
     assert "(fetch first)" in muddled("walkthrough", FIRST, folder=tmp_path).stdout

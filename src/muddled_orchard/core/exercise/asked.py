@@ -9,6 +9,7 @@ from collections.abc import Mapping
 from msgspec import Struct, field
 from msgspec.structs import replace
 
+from muddled_orchard.core.exercise.arriving import pushes_first
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.task import Task
@@ -34,7 +35,8 @@ class Asked(Struct, frozen=True, kw_only=True):
     """The tasks in order, the commits that they name by label, where the branches stood at first (those of
     the remote as `origin/NAME`), what only those branches had that are to be rewritten, how much was in the
     stash, the files with work that is not committed, and the step of the walkthrough at which it was handed
-    out (nothing where that is its beginning)."""
+    out (nothing where that is its beginning). `refused`: the branches of the remote to which a teammate
+    pushes first."""
 
     exercise: str
     tasks: tuple[Task, ...]
@@ -44,6 +46,7 @@ class Asked(Struct, frozen=True, kw_only=True):
     stashes: int = 0
     work: tuple[str, ...] = ()
     at: str = ""
+    refused: tuple[str, ...] = ()
 
     @property
     def begins_with_nothing(self) -> bool:
@@ -77,6 +80,11 @@ def asked_by(scenario: Scenario, history: History, ids: Mapping[int, str]) -> As
         rewritten=tuple(_asked_commit(history, place, ids) for place in _rewritten(scenario, history)),
         stashes=stashes,
         work=tuple(sorted(scenario.start.work)),
+        refused=tuple(
+            task.source
+            for number, task in enumerate(scenario.task, start=1)
+            if history.commits and pushes_first(scenario, history, number)
+        ),
     )
 
 

@@ -293,6 +293,13 @@ def _switch(task: Task, evidence: Evidence) -> Iterator[tuple[Words, str]]:
 def _begin(task: Task, asked: Asked, evidence: Evidence) -> Iterator[tuple[Words, str]]:
     """The commands that begin an operation."""
     if asked.tips.get(task.source) not in evidence.commits:
+        if task.source in asked.refused:
+            where = task.source.removeprefix(REMOTE)
+            pushed = task.on if task.on == where else f"{task.on}:{where}"
+            yield (
+                ("git", "push", "origin", pushed),
+                "to share it; where Git refuses, since somebody was first:",
+            )
         yield from _typed(to_fetch(task))
     source = task.source
     if source and evidence.branch(source) is None and tracking_ref(source) in evidence.refs:
