@@ -6,7 +6,7 @@ import asyncio
 import mmap
 import re
 from collections import Counter
-from collections.abc import AsyncIterator, Iterable
+from collections.abc import AsyncIterator, Awaitable, Iterable
 from contextlib import suppress
 from typing import Literal, cast
 from urllib.parse import quote
@@ -104,17 +104,19 @@ class GitRequests:
             raise Refused(403, f"{exercise} is not open yet. It opens on {time_here(opens)}.")
         if what == "info/refs":
             if not reads:
-                await self._meanwhile(hand_out, cast(Service, service))
+                await self._of_teammates(
+                    hand_out, self._host.teammates.meanwhile(hand_out, cast(Service, service))
+                )
             ask = GitRequest(
                 who, self._place(hand_out), cast(Service, service), refs=True, protocol=_protocol(request)
             )
             return _as_git_says(await self._asked(ask))
         return await self._served(request, hand_out, who, cast(Service, service))
 
-    async def _meanwhile(self, hand_out: HandOut, service: Service) -> None:
-        """What a teammate pushes is there before Git is answered; if it can't be, that costs nothing."""
+    async def _of_teammates(self, hand_out: HandOut, doing: Awaitable[None]) -> None:
+        """Do what is to be done of teammates; if it can't be, that costs the learner nothing."""
         try:
-            await self._host.teammates.meanwhile(hand_out, service)
+            await doing
         except (BadInput, GitFailed, Unreadable) as why:
             self._host.troubled(f"nothing can arrive for {hand_out.learner}: {why}")
 
@@ -148,7 +150,7 @@ class GitRequests:
                     await self._heard(who, hand_out.exercise, _options(head))
                 answer = await self._asked(ask)
                 if who != INSTRUCTOR:
-                    await self._host.teammates.fetched(hand_out)
+                    await self._of_teammates(hand_out, self._host.teammates.fetched(hand_out))
                 return _as_git_says(answer)
             # Whoever goes away meanwhile has pushed all the same.
             task = asyncio.create_task(self._pushed(ask, body, hand_out, head, request))
@@ -180,7 +182,7 @@ class GitRequests:
                 await self._heard(hand_out.learner, hand_out.exercise, wanted.options)
                 push = await self._noticed(hand_out)
                 if isinstance(push, RecordedPush):
-                    await self._host.teammates.pushed(hand_out, push.refs)
+                    await self._of_teammates(hand_out, self._host.teammates.pushed(hand_out, push.refs))
                 await asyncio.to_thread(self._host.disk.look, self._host.course.folder / ask.place)
         finally:
             body.close()

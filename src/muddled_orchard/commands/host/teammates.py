@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Mapping, Sequence
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
@@ -52,6 +53,7 @@ class Teammates:
                 continue
             try:
                 await self._note(hand_out, coming)
+                await self.pushed(hand_out, await self._refs(hand_out))
             except (GitFailed, Unreadable) as why:  # one repository must not cost the others their host
                 self._host.troubled(f"what has arrived for {hand_out.learner} can't be read: {why}")
 
@@ -70,7 +72,8 @@ class Teammates:
         async with self._host.pushing(self._host.course.place(hand_out.learner, hand_out.exercise)):
             await self._note(hand_out, coming)
             came = self._came.get(self._place(hand_out), {})
-            following = next((one for one in coming if one.arrival.number not in came), None)
+            waiting = (one for one in coming if one.arrival.number not in came)
+            following = next((one for one in waiting if one.arrival.after_task is None), None)
             if following is not None:
                 served = self._host.course.served(hand_out.exercise)
                 had = 0 in came or (served is not None and bool(served.lacks))
@@ -114,8 +117,7 @@ class Teammates:
             await self._host.ledger.do(HostLedger.forget_arrivals, *self._place(hand_out))
 
     async def _arrive(self, hand_out: HandOut, one: Coming) -> None:
-        repository = self._host.course.folder / self._host.course.place(hand_out.learner, hand_out.exercise)
-        if not await asyncio.to_thread(arrive, repository, one):
+        if not await asyncio.to_thread(arrive, self._repository(hand_out), one):
             log.info("%s stands elsewhere: nothing arrives for %s", one.arrival.branch, hand_out.learner)
             return
         log.info("%s has pushed to %s of %s", one.arrival.by, hand_out.exercise, hand_out.learner)
@@ -127,18 +129,23 @@ class Teammates:
         came = self._came.get(self._place(hand_out), {})
         if all(one.arrival.number in came for one in coming):
             return
-        repository = self._host.course.folder / self._host.course.place(hand_out.learner, hand_out.exercise)
-        refs = await asyncio.to_thread(refs_of, DiskSource(repository))
+        refs = await self._refs(hand_out)
         for one in coming:
             if one.arrival.number in came or not one.has_come(refs):
                 continue
             if one.marker not in refs:
-                await asyncio.to_thread(arrive, repository, one)
+                await asyncio.to_thread(arrive, self._repository(hand_out), one)
             await self._write(CameMeanwhile(*self._place(hand_out), one.arrival.number, self._now()))
 
     async def _write(self, one: CameMeanwhile) -> None:
         await self._host.ledger.do(HostLedger.add_arrival, one)
         self._came.setdefault((one.learner, one.exercise, one.variant), {})[one.number] = one
+
+    async def _refs(self, hand_out: HandOut) -> dict[str, str]:
+        return await asyncio.to_thread(refs_of, DiskSource(self._repository(hand_out)))
+
+    def _repository(self, hand_out: HandOut) -> Path:
+        return self._host.course.folder / self._host.course.place(hand_out.learner, hand_out.exercise)
 
     def _place(self, hand_out: HandOut) -> _Place:
         """Of whose repository it is written down: a team's is one."""
