@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import csv
+import io
 import random
+import re
 from pathlib import Path
 from typing import Any
 
@@ -10,7 +13,9 @@ import pytest
 
 from muddled_orchard.core.exercise.operations.own_conflict import KeptWord
 from muddled_orchard.core.merging.keep import KEEP, NOT_IN_KEYS
-from tests.conftest import graded, muddled
+from muddled_orchard.files.course.ledger_schema import LEARNERS
+from muddled_orchard.files.stored_results import unpacked
+from tests.conftest import database, graded, muddled
 from tests.hosts import git
 
 FILE = """
@@ -251,6 +256,37 @@ def test_it_goes_with_all_that_a_task_may_ask(by: str, message: str, tmp_path: P
     )
     said = muddled("survey", "own.toml", "none.toml", "--quiet", folder=tmp_path, code=1).stderr
     assert "none.toml:12: task[1]: no way through" in said
+
+
+def test_an_anonymous_ledger_has_nothing_that_was_theirs(tmp_path: Path) -> None:
+    """Both sides of a conflict of one's own are one's own words, and so are the names of branches and files."""
+    (tmp_path / "own.toml").write_text(FILE + 'kept = ["theirs"]\n')
+    (tmp_path / "roster.csv").write_text("id,name\nzuzu,Zuzu Perle\n")
+    muddled("handout", "own.toml", "--roster", "roster.csv", "--out", "out", folder=tmp_path)
+    git(
+        tmp_path,
+        """tar xf out/own/zuzu.tar.gz; cd own/work; export GIT_AUTHOR_NAME=Zuzu; printf '1\\n2\\n3\\n' > zuzu.txt; git add -A
+        git commit -qm Mine; git switch -qc zuzus; sed -i s/2/zuzu-two/ zuzu.txt; git commit -qam 'zuzu two'
+        git switch -q main; GIT_AUTHOR_NAME=Perle; sed -i s/2/zuzu-2/ zuzu.txt; git commit -qam 'zuzu 2'
+        git merge -q zuzus; git checkout --theirs zuzu.txt; git commit -qam 'zuzu both'""",
+    )
+    muddled("grade", "own", "--ledger", "orchard.db", folder=tmp_path)
+    assert "accepted" in muddled("tally", folder=tmp_path).stdout
+    assert "zuzus" not in muddled("tally", folder=tmp_path).stdout, "nobody's conflict stands for all"
+    told = ("--on", "zuzu.txt", "--earns", "50", "--reason", "zuzu", "--by", "Zuzu's trainer")
+    muddled("settle", "zuzu", "own", *told, folder=tmp_path)
+    marks = []
+    for _ in range(2):
+        said = muddled("ledger", "--table", "marks", "--csv", "-", folder=tmp_path).stdout
+        marks += [row["percent"] for row in csv.DictReader(io.StringIO(said))]
+        muddled("ledger", "--anonymous", folder=tmp_path)
+    assert 0 < float(marks[0]) < 100
+    assert marks[1:] == marks[:1], "verdicts hold"
+    with database(tmp_path / "orchard.db") as db:
+        rows = [row for table in LEARNERS for row in db.execute(f"SELECT * FROM {table}")]  # noqa: S608
+    kept = " ".join(unpacked(one) if isinstance(one, bytes) else str(one) for row in rows for one in row)
+    assert "theirs" in kept
+    assert not re.findall("(?i).{20}(?:zuzu|perle).{20}", kept)
 
 
 def test_a_file_that_asks_for_nonsense_is_told(tmp_path: Path) -> None:

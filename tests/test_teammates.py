@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 import random
 import re
 import subprocess
@@ -322,6 +323,27 @@ def test_a_team_shares_one_repository(tmp_path: Path) -> None:
         assert "Got it: 14 of 14" in muddled("board", "--show", who, folder=tmp_path).stdout
     totals = muddled("ledger", "--table", "totals", folder=tmp_path).stdout
     assert totals.count("100") >= 4, totals
+
+
+def test_who_is_forgotten_takes_nothing_from_a_team(tmp_path: Path) -> None:
+    """The repository lies in the place of the one who goes, and stays until the last of the team goes."""
+    id_, shared = "two-at-one-line", "repositories/two-at-one-line/ada.git"
+    course_of(tmp_path, ("ada",), f'[[exercise]]\nscenario = "{id_}"\nteam = true\n')
+    for roster in (TEAMS, TEAMS.replace("ada,Ada Quince,red\n", "")):
+        (tmp_path / "roster.csv").write_text(roster)
+        muddled("host", "--passwords", "passwords.csv", "--quiet", folder=tmp_path)
+        with hosted(tmp_path) as host:
+            git(tmp_path, f"rm -rf ben; git clone -q {host.remote('ben', id_)} ben")
+            git(tmp_path / "ben", "echo >> hours.txt; git commit -qam More; git push -q origin main")
+            assert at_main(host, "ada", id_) == "More", "the place stays as it was called"
+        for who in ("ada", "ben") if roster == TEAMS else ("ben",):
+            told = json.loads(muddled("ledger", "--person", who, folder=tmp_path).stdout)
+            assert told["repositories"] == [shared]
+        if roster == TEAMS:
+            said = muddled("ledger", "--forget", "ada", folder=tmp_path).stdout
+            assert f"(what a team shares stays: {shared})" in said
+    assert "1 repository of a host." in muddled("ledger", "--forget", "ben", folder=tmp_path).stdout
+    assert not (tmp_path / shared).exists()
 
 
 ACTIONS = {

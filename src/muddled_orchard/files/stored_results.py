@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import json
 import zlib
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from itertools import chain
 
 import msgspec
-from msgspec.structs import replace
 
+from muddled_orchard.core.grading.anonymous import anonymous
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.kinds import restored
 from muddled_orchard.core.grading.verdicts import Verdicts
@@ -51,32 +51,19 @@ def verdicts_of(text: str) -> Verdicts:
         return verdicts
 
 
-def anonymous_result(text: str, renamed: Callable[[str], str]) -> str:
-    """The same assessment without anything that is a learner's own: texts, names, commits, sentences; empty
-    where it is no assessment. `renamed` says what the work is called instead."""
+Conflict = tuple[str, str]
+"""A conflict by the work that it is in, and its full name there."""
+
+
+def anonymous_result(text: str, renamed: Callable[[str], str]) -> tuple[str, Mapping[Conflict, str]]:
+    """Such a text without anything that is a learner's own, and what its conflicts are called now; an empty
+    one where it is no assessment. `renamed` says what the work is called instead."""
     try:
         assessment = assessment_of(text)
     except Damaged:
-        return ""
-    plain = replace(
-        assessment,
-        criteria=tuple(
-            replace(criterion, outcome=replace(criterion.outcome, findings=(), where=()))
-            for criterion in assessment.criteria
-        ),
-        hunks=tuple(
-            replace(hunk, line=None, left=None, renamed=None, left_at=None, look=())
-            for hunk in assessment.hunks
-        ),
-        doubts=(),
-        worked=(),
-        reason="",
-        commits=(),
-        makers=(),
-        work=renamed(assessment.work),
-        made=None,
-    )
-    return assessment_text(plain)
+        return "", {}
+    plain, names = anonymous(assessment, renamed(assessment.work))
+    return assessment_text(plain), {(assessment.work, name): now for name, now in names.items()}
 
 
 def packed(result: str) -> bytes:

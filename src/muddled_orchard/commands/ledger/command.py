@@ -110,7 +110,7 @@ def run(options: argparse.Namespace) -> int:
             ledger.copy_to(options.backup)
             print(f"{options.backup}: a copy of {path}. To put it back, end what works with it first.")
             return 0
-        kept = repositories_of(options.repositories or path.parent / REPOSITORIES)
+        kept = repositories_of(options.repositories or path.parent / REPOSITORIES, ledger)
         if options.person is not None:
             sys.stdout.write(json_text(person_json(ledger, options.person, kept)))
             return 0

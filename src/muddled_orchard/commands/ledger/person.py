@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
 from msgspec import Struct
 
-from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.base.phrases import counted, listed
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.files.course.personal_data import PersonalData
 from muddled_orchard.show.json.shapes import about
@@ -37,19 +37,30 @@ def person_json(ledger: PersonalData, learner: str, kept: Mapping[str, Sequence[
     return PersonFile(1, learner, ledger.person(learner), places)
 
 
-def repositories_of(folder: Path) -> dict[str, list[Path]]:
-    """The repositories and folders that a host keeps below a folder, by learner: `EXERCISE/LEARNER.git`."""
-    found: dict[str, list[Path]] = {}
+def repositories_of(folder: Path, ledger: PersonalData) -> dict[str, list[Path]]:
+    """The repositories and folders that a host keeps below a folder, by learner: `EXERCISE/LEARNER.git`, and
+    the one that a team shares for each of its members."""
+    found: dict[str, list[Path]] = {learner: [] for learner in ledger.learners()}
+    there = set()
     for path in sorted((*folder.glob("*/*.git"), *folder.glob("*/*.folders"))):
         if path.is_dir() and not path.is_symlink() and (path.suffix != ".git" or (path / "HEAD").is_file()):
-            found.setdefault(path.stem, []).append(path)
+            there.add(path)
+            if path.stem in found:
+                found[path.stem].append(path)
+    for hand_out in ledger.hand_outs():
+        path, places = folder / hand_out.file, found[hand_out.learner]
+        if hand_out.team and path in there and path not in places:
+            places.append(path)
     return found
 
 
-def remove_repositories(kept: Mapping[str, Sequence[Path]], learners: Iterable[str]) -> str:
-    """Remove what these learners pushed to a host; how much that was, in words to go on with. Raises BadInput
-    where some of it stays."""
-    places = [path for learner in learners for path in kept.get(learner, ())]
+def remove_repositories(kept: Mapping[str, Sequence[Path]], learners: Collection[str]) -> str:
+    """Remove what these learners pushed to a host, but for what they share with others; how much that was, in
+    words to go on with. Raises BadInput where some of it stays that should not."""
+    going = set(learners)
+    of_others = {path for learner, places in kept.items() if learner not in going for path in places}
+    theirs = list(dict.fromkeys(path for learner in learners for path in kept.get(learner, ())))
+    places = [path for path in theirs if path not in of_others]
     for path in places:
         shutil.rmtree(path, ignore_errors=True)
     if left := [path for path in places if path.exists()]:
@@ -57,4 +68,6 @@ def remove_repositories(kept: Mapping[str, Sequence[Path]], learners: Iterable[s
         raise BadInput([Problem("it can't be removed", hint, file=str(path)) for path in left])
     number = len(places)
     what = f"{number} repositories" if number > 1 else counted(number, "repository")
-    return f", and {what} of a host" if places else ""
+    shared = [str(path) for path in theirs if path in of_others]
+    stays = f" (what a team shares stays: {listed(shared, 3)})" if shared else ""
+    return f"{f', and {what} of a host' if places else ''}{stays}"

@@ -21,6 +21,7 @@ from msgspec import Struct
 from muddled_orchard.core.base.phrases import brief, counted, listed
 from muddled_orchard.core.course.class_record import ClassRecord
 from muddled_orchard.core.course.totals import Attempt
+from muddled_orchard.core.grading.assessment import made_own
 
 Kind = Literal["commit", "text", "mistake"]
 
@@ -128,7 +129,7 @@ def _things(attempt: Attempt) -> Iterator[Shared]:
         return
     for commit in verdicts.commits:
         yield Shared("commit", exercise, commit)
-    own = any(one.id == "made" and one.outcome.verdict != "skipped" for one in verdicts.criteria)
+    own = made_own(verdicts.criteria)
     for hunk in verdicts.hunks:
         place = f"{hunk.file}:{hunk.hunk}" if hunk.hunk else hunk.file
         if hunk.kept == "blend" and (letters := _letters((hunk.left,), (hunk.base, hunk.ours, hunk.theirs))):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from statistics import median
 from typing import Literal, NamedTuple
 
@@ -254,7 +254,7 @@ def _exercise(
         percents=here.percents,
         missing=tuple(here.missing),
         got_it=tuple(here.got_it),
-        conflicts=tuple(_conflicts(here, shown, _rebases(scenario))),
+        conflicts=tuple(_conflicts(here, shown, scenario)),
         criteria=tuple(
             CriterionTally(id=name, learners=_frozen(here.criteria[name]))
             for name in CRITERIA
@@ -321,10 +321,12 @@ def outcome_of(hunk: ConflictVerdict | HunkResult) -> Outcome:
 
 
 def _conflicts(
-    here: _Counting, shown: Mapping[ConflictId, HunkResult], rebases: Collection[int]
+    here: _Counting, shown: Mapping[ConflictId, HunkResult], scenario: Scenario | None
 ) -> Iterator[ConflictTally]:
+    rebases = _rebases(scenario)
+    own = scenario is not None and scenario.makes_own
     ids = sorted({*here.conflicts, *shown})
-    names = _names(ids, shown)
+    names = _names(ids, {} if own else shown)
     for id_ in ids:
         outcomes = here.conflicts.get(id_, {})
         example = shown.get(id_)
@@ -332,7 +334,7 @@ def _conflicts(
             id=id_,
             name=names[id_],
             learners={word: tuple(outcomes[word]) for word in OUTCOMES if word in outcomes},
-            example=example,
+            example=None if own else example,  # what one has made shows nothing of another's
             swapped=_swapped(outcomes, example) if example and id_.task in rebases else None,
         )
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from muddled_orchard.core.base.phrases import brief, repeats_id
 from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.document import Block, Heading, Items, Paragraph, Text, Texts
-from muddled_orchard.core.grading.assessment import Assessment, HunkResult
+from muddled_orchard.core.grading.assessment import Assessment, HunkResult, made_own
 from muddled_orchard.core.grading.hints import reasons
 from muddled_orchard.core.grading.settling import SettledThing
 from muddled_orchard.core.grading.summary import SAID, nothing_done, standing, summary
@@ -62,7 +62,7 @@ def why_right(assessment: Assessment) -> Iterator[Paragraph]:
 def made_told(assessment: Assessment) -> Iterator[Block]:
     """What was kept in each conflict that the learner made, in a sentence each; nothing where none was to be
     made."""
-    if not any(criterion.id == "made" and criterion.possible for criterion in assessment.criteria):
+    if not made_own(assessment.criteria):
         return
     told = []
     for hunk in assessment.hunks:

@@ -224,6 +224,23 @@ class Assessment(Struct, frozen=True, omit_defaults=True, kw_only=True):
         return percent_of(self.criteria, self.settled)
 
 
+class _WithVerdict(Protocol):
+    @property
+    def id(self) -> str: ...
+    @property
+    def outcome(self) -> _HasVerdict: ...
+
+
+class _HasVerdict(Protocol):
+    @property
+    def verdict(self) -> Verdict: ...
+
+
+def made_own(criteria: Iterable[_WithVerdict]) -> bool:
+    """Whether the conflicts were to be made by the learner: their texts and names are the learner's own."""
+    return any(one.id == "made" and one.outcome.verdict != "skipped" for one in criteria)
+
+
 class _WithPoints(Protocol):
     @property
     def points(self) -> float: ...

@@ -9,7 +9,7 @@ from typing import Any
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.course.ledger_schema import LEARNERS
-from muddled_orchard.files.stored_results import anonymous_result, packed, unpacked
+from muddled_orchard.files.stored_results import Conflict, anonymous_result, packed, unpacked
 
 
 class PersonalData(Ledger):
@@ -99,14 +99,20 @@ class PersonalData(Ledger):
             def renamed(work: str) -> str:
                 return works.setdefault(work, f"work-{len(works)}")
 
+            conflicts: dict[Conflict, str] = {}
+
+            def anonymous(result: str | bytes) -> bytes:
+                text, names = anonymous_result(unpacked(result), renamed)
+                conflicts.update(names)
+                return packed(text)
+
             self._db.create_function("renamed", 1, renamed)
-            self._db.create_function(
-                "anonymous", 1, lambda result: packed(anonymous_result(unpacked(result), renamed))
-            )
+            self._db.create_function("anonymous", 1, anonymous)
             self._run(
                 "UPDATE grading SET submission = 'submission-' || id, pile = '', fingerprint = '', result = anonymous(result)"
             )
-            self._run("UPDATE settlement SET work = renamed(work)")
+            self._db.create_function("about", 2, lambda work, about: conflicts.get((work, about), about))
+            self._run("UPDATE settlement SET about = about(work, about), work = renamed(work)")
             # With it anybody could work out from a name which variant is whose.
             self._run("DELETE FROM course WHERE key = 'secret'")
         self._leave_nothing()
