@@ -270,7 +270,8 @@ def test_an_anonymous_ledger_has_nothing_that_was_theirs(tmp_path: Path) -> None
         git switch -q main; GIT_AUTHOR_NAME=Perle; sed -i s/2/zuzu-2/ zuzu.txt; git commit -qam 'zuzu 2'
         git merge -q zuzus; git checkout --theirs zuzu.txt; git commit -qam 'zuzu both'""",
     )
-    muddled("grade", "own", "--ledger", "orchard.db", folder=tmp_path)
+    (found,) = graded(tmp_path / "own", "--ledger", tmp_path / "orchard.db").values()
+    assert [hunk["by"] for hunk in found["hunks"]] == ["Perle"]
     assert "accepted" in muddled("tally", folder=tmp_path).stdout
     assert "zuzus" not in muddled("tally", folder=tmp_path).stdout, "nobody's conflict stands for all"
     told = ("--on", "zuzu.txt", "--earns", "50", "--reason", "zuzu", "--by", "Zuzu's trainer")
