@@ -213,6 +213,52 @@ def test_two_verdicts_at_once_are_both_kept(course: Path) -> None:
     assert json.loads(muddled("settle", "--json", folder=course).stdout)["settled"] == []
 
 
+TEAM = "id,name,team\nada,Ada Quince,red\nben,Ben Rowan,red\neda,Eda Moss,\n"
+SQUASHED = """tar xf ../out/own-line/ada.tar.gz; cd own-line/work; git switch -qc side; sed -i 's/[0-9]/I/' *.txt; git commit -qam I
+git switch -q main; sed -i 's/[0-9]/O/' *.txt; git commit -qam O; git merge -q --squash side || sed -i '/^[<=>]/d' *.txt; git commit -qam Both"""
+
+
+def test_a_teams_work_is_settled_for_all_or_for_one(tmp_path: Path) -> None:
+    """One work, several learners: one look is enough, and an exception may be one's own."""
+    (tmp_path / "class.csv").write_text(TEAM)
+    (tmp_path / "course.toml").write_text('title = "Teams"\nroster = "class.csv"\n[[exercise]]\nscenario = "own-line"\nteam = true\n')  # fmt: skip
+    muddled("handout", "--out", "out", folder=tmp_path)
+    shell(tmp_path, f"mkdir in; cd in; {SQUASHED}")
+    muddled("grade", "in", folder=tmp_path)
+
+    def settle(words: str, code: int = 0) -> str:
+        ran = muddled("settle", *words.split(), folder=tmp_path, code=code)
+        return " ".join((ran.stderr if code else ran.stdout).split())
+
+    def given() -> list[tuple[str, float | None]]:
+        told = json.loads(muddled("settle", "--json", folder=tmp_path).stdout)
+        return [(one["learner"], one["earned"]) for one in told["settled"]]
+
+    words = [*PROGRAM, "settle", "--next", "--by", "Maren"]
+    said = subprocess.run(words, cwd=tmp_path, input="made 70 seen\n", text=True, capture_output=True, check=True).stdout  # fmt: skip
+    assert "1 verdict given, 0 still to be looked at" in said
+    assert "for all who share it: Ada Quince and Ben Rowan" in said
+    assert given() == [("ada", 0.7), ("ben", 0.7)]
+    assert "Ben Rowan alone; --team says it for Ada Quince, too" in settle(
+        "ben own-line --on made --earns 50"
+    )
+    assert "all who share it" in settle("ada own-line --on made --missed --team")
+    assert given() == [("ada", 0.7), ("ben", 0.7), ("ben", 0.5), ("ada", 0), ("ben", 0)]
+    settle("ben own-line --on made --undo --team")
+    settle("ben own-line --on made --undo --team")
+    assert given() == [("ben", 0.7)]
+    assert "Ben Rowan, Make a conflict yourself: excused" in settle("ada own-line --excuse --team")
+    assert "excused is taken back" in settle("ada own-line --on due --undo")
+    told = json.loads(muddled("settle", "--json", folder=tmp_path).stdout)["allowed"]
+    assert [one["learner"] for one in told] == ["ben"]
+    for wrong, says in {
+        "eda own-line --met --team": "eda shares own-line with nobody",
+        "ada own-line --team": "--team goes with a verdict",
+        "--next --team": "whose work is it about?",
+    }.items():
+        assert says in settle(wrong, 2)
+
+
 WRONG = {
     "adda press-limit --met": 'there is no learner "adda"\n  Did you mean "ada"?',
     "ada press-limt --met": '"press-limt" was not handed out to ada\n  Did you mean "press-limit"?',

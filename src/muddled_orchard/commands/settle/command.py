@@ -10,8 +10,9 @@ import argparse
 import getpass
 import re
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from datetime import datetime, tzinfo
+from functools import partial
 
 from msgspec import Struct
 
@@ -22,12 +23,14 @@ from muddled_orchard.commands.settle.terminal import (
     show_how_to_answer,
     show_settled,
     show_waiting,
+    show_whose,
     show_work,
 )
 from muddled_orchard.commands.settle.work_to_settle import Settling
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.class_record import WorkToSettle
+from muddled_orchard.core.course.totals import Attempt
 from muddled_orchard.core.grading.settling import ALL
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.show.json.writing import json_text
@@ -39,6 +42,7 @@ EXAMPLES = (
     "muddled settle --next",
     "muddled settle suvi press-limit --due 2031-09-12T18:00 --reason Ill",
     "muddled settle suvi press-limit --on press.toml --undo",
+    "muddled settle ada two-at-one-line --met --team",
 )
 
 ALLOWED = "due"
@@ -87,6 +91,9 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         metavar="PATH",
         help="the attempt, as the ledger names it (default: the one that counts)",
     )
+    parser.add_argument(
+        "--team", action="store_true", help="for all who share the work with LEARNER, not for one alone"
+    )
     add_ledger(parser)
     add_course(parser)
     parser.add_argument(
@@ -114,27 +121,48 @@ def run(options: argparse.Namespace) -> int:
             else:
                 show_waiting(console(), settling.record, list(settling.record.waiting()))
         else:
-            work = settling.work_of(options.learner, options.exercise, options.submission)
-            if allows:
-                due = None if options.excuse else time_of(options.due, settling.zone_of(work.exercise))
-                allowance = settling.allow(work, due, _by(options), _reason(options.reason))
-                show_allowed(console(), settling.record, allowance)
-            elif options.undo and options.on == ALLOWED:
-                gone_allowance = settling.disallow(work)  # the record is read anew by that
-                show_allowed(console(), settling.record, gone_allowance, undone=True)
-            elif options.undo:
-                gone, again = settling.undo(work, options.on)
-                _show_after(settling, work)
-                show_settled(console(), gone, again, undone=True)
-            elif given:
-                before = settling.settle(work, options.on, earned, _by(options), _reason(options.reason))
-                _show_after(settling, work)
-                show_settled(console(), None, before, undone=False)
-            else:
-                show_work(console(), work, settling.record)
+            _settle_one(options, settling, earned, given=given)
     finally:
         ledger.close()
     return 0
+
+
+def _settle_one(
+    options: argparse.Namespace, settling: Settling, earned: float | None, *, given: bool
+) -> None:
+    """Show what a learner made of an exercise, settle it or take that back; with --team for all of it."""
+    on, by, reason = console(), partial(_by, options), _reason(options.reason)
+    works, others = _works(options, settling)
+    if options.due is not None or options.excuse:
+        due = None if options.excuse else time_of(options.due, settling.zone_of(works[0].exercise))
+        allowed = settling.allow(works, due, by(), reason)
+        show_allowed(on, settling.record, allowed)
+    elif options.undo and options.on == ALLOWED:
+        allowed = settling.disallow(works)  # the record is read anew by that
+        show_allowed(on, settling.record, allowed, undone=True)
+    elif options.undo:
+        gone, again = settling.undo(works, options.on)
+        _show_after(settling, works[0])
+        show_settled(on, gone, again, undone=True)
+    elif given:
+        before = settling.settle(works, options.on, earned, by(), reason)
+        _show_after(settling, works[0])
+        show_settled(on, None, before, undone=False)
+    else:
+        show_work(on, works[0], settling.record)
+        return
+    show_whose(on, settling.record, [one.learner for one in works], others)
+
+
+def _works(options: argparse.Namespace, settling: Settling) -> tuple[list[WorkToSettle], list[str]]:
+    """The work that it is about, that of others with it where they were asked for, and who else shares it."""
+    work = settling.work_of(options.learner, options.exercise, options.submission)
+    others = settling.sharing(work)
+    if not options.team:
+        return [work], others
+    if not others:
+        raise BadInput(Problem(f"{work.learner} shares {work.exercise} with nobody", "Leave --team out."))
+    return [work, *(settling.work_of(one, work.exercise, options.submission) for one in others)], []
 
 
 def _show_after(settling: Settling, work: WorkToSettle) -> None:
@@ -161,12 +189,17 @@ def _refuse_contradictions(options: argparse.Namespace, *, given: bool) -> None:
     alone = options.learner is None
     if options.next and not alone:
         raise BadInput(Problem("--next goes through the whole class", "Leave LEARNER and EXERCISE out."))
-    if alone and (given or options.undo or options.on != ALL or options.submission is not None):
+    about_one = (given, options.undo, options.on != ALL, options.submission is not None, options.team)
+    if alone and any(about_one):
         raise BadInput(Problem("whose work is it about?", "Say: muddled settle LEARNER EXERCISE ..."))
     if options.json and not (alone and not options.next):
         raise BadInput(Problem("--json lists: it goes with no LEARNER and no verdict"))
     if (options.due is not None or options.excuse) and options.on != ALL:
         raise BadInput(Problem("--due and --excuse are about all of the exercise", "Leave --on out."))
+    if options.team and not (given or options.undo):
+        raise BadInput(
+            Problem("--team goes with a verdict", "What one of a team made is what all of it made.")
+        )
     if options.reason and not given:
         what = "--reason goes with a verdict"
         hint = "Give --met, --missed, --earns PERCENT, --as-graded, --due TIME or --excuse."
@@ -241,15 +274,17 @@ def _understood(line: str) -> _Answer | str | None:
 def _one_by_one(settling: Settling, by: str) -> None:
     """Show each that needs a look, and take the verdict; what was said is written down at once."""
     on = console()
-    waiting = list(settling.record.waiting())
+    waiting = _by_work(settling.record.waiting())
     if not waiting:
         show_waiting(on, settling.record, [])
         return
     lines = _lines()
     done = 0
-    for number, attempt in enumerate(waiting, start=1):
-        work = settling.work(attempt.learner, attempt.exercise, attempt)
+    for number, attempts in enumerate(waiting, start=1):
+        works = [settling.work(attempt.learner, attempt.exercise, attempt) for attempt in attempts]
+        work = works[0]
         show_work(on, work, settling.record, f"{number} of {len(waiting)}: ")
+        show_whose(on, settling.record, [one.learner for one in works], [])
         show_how_to_answer(on, work)
         for line in lines:
             answer = _understood(line)
@@ -259,7 +294,7 @@ def _one_by_one(settling: Settling, by: str) -> None:
                 print("That was not understood: nothing was written down.", file=sys.stderr)
                 continue
             try:
-                settling.settle(work, answer.on, answer.earned, by, answer.reason)
+                settling.settle(works, answer.on, answer.earned, by, answer.reason)
             except BadInput as bad:
                 print(*bad.problems, sep="\n", file=sys.stderr)
                 continue
@@ -272,6 +307,14 @@ def _one_by_one(settling: Settling, by: str) -> None:
             break
     left = sum(1 for _ in settling.record.waiting())
     print(f"\n{counted(done, 'verdict')} given, {left} still to be looked at.")
+
+
+def _by_work(attempts: Iterable[Attempt]) -> list[list[Attempt]]:
+    """The same attempts, those together that are one work of a team."""
+    found: dict[tuple[str, int], list[Attempt]] = {}
+    for attempt in attempts:
+        found.setdefault((attempt.exercise, attempt.work.grading.id), []).append(attempt)
+    return list(found.values())
 
 
 def _lines() -> Iterator[str]:

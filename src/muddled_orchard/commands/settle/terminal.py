@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.base.phrases import counted, listed
 from muddled_orchard.core.course.allowances import Allowance, time_with_zone
 from muddled_orchard.core.course.class_record import ClassRecord, WorkToSettle
 from muddled_orchard.core.course.one_result import accepted_text, result_blocks
@@ -72,8 +72,15 @@ def show_waiting(on: Console, record: ClassRecord, waiting: Sequence[Attempt]) -
         on.print(table)
 
 
-def show_allowed(on: Console, record: ClassRecord, allowance: Allowance, *, undone: bool = False) -> None:
-    """What a learner is allowed now, or was until it was taken back."""
+def show_allowed(
+    on: Console, record: ClassRecord, allowances: Iterable[Allowance], *, undone: bool = False
+) -> None:
+    """What learners are allowed now, or were until it was taken back."""
+    for allowance in allowances:
+        _show_allowed(on, record, allowance, undone=undone)
+
+
+def _show_allowed(on: Console, record: ClassRecord, allowance: Allowance, *, undone: bool) -> None:
     whose = f"{record.name(allowance.learner)}, {record.title(allowance.exercise)}"
     text = f"{whose}: {_allowed(allowance)}{' is taken back' if undone else ''}."
     on.print(Text(printable(text, on), style="strong"))
@@ -171,6 +178,19 @@ def show_settled(on: Console, gone: Settlement | None, other: Settlement | None,
         more = f"{_verdict(other)} holds again" if other else "it is as graded again"
         text = f"Taken back: {_verdict(gone)}; {more}." if gone else ""
     on.print()
+    on.print(Text(printable(text, on)))
+
+
+def show_whose(on: Console, record: ClassRecord, learners: Sequence[str], others: Sequence[str]) -> None:
+    """Whose what was said is, where a team shares a work: of several `learners`, or of one and not of the
+    `others`."""
+    if len(learners) > 1:
+        text = f"That is for all who share it: {listed([record.name(one) for one in learners])}."
+    elif others:
+        with_them = listed([record.name(one) for one in others])
+        text = f"That is for {record.name(learners[0])} alone; --team says it for {with_them}, too."
+    else:
+        return
     on.print(Text(printable(text, on)))
 
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
 from datetime import datetime, tzinfo
 from typing import TYPE_CHECKING
 
 from muddled_orchard.classroom.standing import read_class
+from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.course.allowances import Allowance
 from muddled_orchard.core.course.class_record import WorkToSettle
@@ -72,14 +74,24 @@ class Settling:
         )
         return WorkToSettle(learner, exercise, attempt, graded, counting)
 
+    def sharing(self, work: WorkToSettle) -> list[str]:
+        """The others of a team who share what a learner was handed out."""
+        teams = (them for (exercise, _), them in self.record.teams.items() if exercise == work.exercise)
+        them = next((them for them in teams if work.learner in them), [])
+        return [learner for learner in them if learner != work.learner]
+
     def settle(
-        self, work: WorkToSettle, named: str, earned: float | None, by: str, reason: str
+        self, works: Sequence[WorkToSettle], named: str, earned: float | None, by: str, reason: str
     ) -> Settlement | None:
-        """Write a verdict down; the one on the same thing that it takes the place of. Raises BadInput where
-        it can't be about what was `named`."""
-        settlement = self._about(work, named, earned, by, reason)
-        before = self._in_force(work, settlement.about)
-        self._ledger.settle(settlement)
+        """Write a verdict down, on the work of all who made it; the one on the same thing that it takes the
+        place of. Raises BadInput where it can't be about what was `named`, or they made different things."""
+        settlements = [self._about(work, named, earned, by, reason) for work in works]
+        others = [it.learner for it in settlements if it.work != settlements[0].work]
+        if others:
+            what = f"{listed(others)} handed in something else for {works[0].exercise} that counts"
+            raise BadInput(Problem(what, "Settle it for each by themselves, without --team."))
+        before = self._in_force(works[0], settlements[0].about)
+        self._ledger.settle(*settlements)
         self.read()
         return before
 
@@ -90,39 +102,46 @@ class Settling:
         due = named[exercise].due if exercise in named else None
         return due.tzinfo if due is not None else None
 
-    def allow(self, work: WorkToSettle, due: datetime | None, by: str, reason: str) -> Allowance:
-        """Write down that a learner has time until then, or is excused (None)."""
-        allowance = Allowance(learner=work.learner, exercise=work.exercise, due=due, by=by, reason=reason)
-        self._ledger.allow(allowance)
-        self.read()
-        return allowance
-
-    def disallow(self, work: WorkToSettle) -> Allowance:
-        """Take back what was allowed last; what that was. Raises BadInput where nothing was."""
-        own = [
-            it
-            for it in self._ledger.allowances()
-            if (it.learner, it.exercise) == (work.learner, work.exercise)
+    def allow(
+        self, works: Iterable[WorkToSettle], due: datetime | None, by: str, reason: str
+    ) -> list[Allowance]:
+        """Write down that learners have time until then, or are excused (None)."""
+        allowances = [
+            Allowance(learner=work.learner, exercise=work.exercise, due=due, by=by, reason=reason)
+            for work in works
         ]
-        if not own or not self._ledger.disallow(own[-1]):
-            what = f"nothing is to take back that {work.learner} was allowed for {work.exercise}"
+        self._ledger.allow(*allowances)
+        self.read()
+        return allowances
+
+    def disallow(self, works: Sequence[WorkToSettle]) -> list[Allowance]:
+        """Take back what was allowed last to each; what that was. Raises BadInput where nothing was."""
+        allowed = {(it.learner, it.exercise): it for it in self._ledger.allowances()}
+        own = [allowed[place] for work in works if (place := (work.learner, work.exercise)) in allowed]
+        if not own or not self._ledger.disallow(*own):
+            what = f"nothing is to take back that {_who(works)} was allowed for {works[0].exercise}"
             raise BadInput(Problem(what, "What the course file says is changed there."))
         self.read()
-        return own[-1]
+        return own
 
-    def undo(self, work: WorkToSettle, named: str) -> tuple[Settlement, Settlement | None]:
-        """Take the newest verdict on something back: that verdict, and the one that holds again. Raises
-        BadInput where there is none."""
+    def undo(self, works: Sequence[WorkToSettle], named: str) -> tuple[Settlement, Settlement | None]:
+        """Take the newest verdict on something back, for all whose work it is: that verdict, and the one that
+        holds again. Raises BadInput where there is none."""
+        newest = [found for work in works if (found := self._newest(work, named)) is not None]
+        if not newest or not self._ledger.unsettle(*newest):
+            on = "" if named == ALL else f" on {named}"
+            what = f"there is no verdict{on} to take back for {_who(works)}, {works[0].exercise}"
+            raise BadInput(Problem(what, "muddled settle lists those that were given."))
+        self.read()
+        of_it = next(work for work in works if work.learner == newest[0].learner)
+        return newest[0], self._in_force(of_it, newest[0].about)
+
+    def _newest(self, work: WorkToSettle, named: str) -> Settlement | None:
         # What a verdict is about may have gone from the grading: then it is called by its full name.
         newest = self._in_force(work, named)
         if newest is None and work.graded is not None:
             newest = self._in_force(work, about_of(work.graded, named))
-        if newest is None or not self._ledger.unsettle(newest):
-            on = "" if named == ALL else f" on {named}"
-            what = f"there is no verdict{on} to take back for {work.learner}, {work.exercise}"
-            raise BadInput(Problem(what, "muddled settle lists those that were given."))
-        self.read()
-        return newest, self._in_force(work, newest.about)
+        return newest
 
     def _in_force(self, work: WorkToSettle, about: str) -> Settlement | None:
         settlements = self.record.rules.settlements.get((work.learner, work.exercise), ())
@@ -153,3 +172,7 @@ class Settling:
             by=by,
             reason=reason,
         )
+
+
+def _who(works: Iterable[WorkToSettle]) -> str:
+    return listed([work.learner for work in works])

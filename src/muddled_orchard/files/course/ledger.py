@@ -251,16 +251,15 @@ class Ledger(LedgerFile):
 
     # -- Settlements ----------------------------------------------------------------------------------
 
-    def settle(self, settlement: Settlement) -> None:
-        """Write a person's verdict down, beside those that there are."""
+    def settle(self, *settlements: Settlement) -> None:
+        """Write a person's verdicts down, beside those that there are: all of them or none."""
+        rows = [{**{name: getattr(one, name) for name in _SETTLEMENT}, "made": now()} for one in settlements]
         with self._transaction():
-            values = {name: getattr(settlement, name) for name in _SETTLEMENT}
-            self._run_many(_ADD_SETTLEMENT, [{**values, "made": now()}])
+            self._run_many(_ADD_SETTLEMENT, rows)
 
-    def unsettle(self, settlement: Settlement) -> bool:
-        """Delete a person's verdict; whether it was still there."""
-        with self._transaction():
-            return self._run("DELETE FROM settlement WHERE id = ?", (settlement.id,)).rowcount > 0
+    def unsettle(self, *settlements: Settlement) -> bool:
+        """Delete a person's verdicts; whether any was still there."""
+        return self._delete("settlement", [one.id for one in settlements])
 
     def settlements(self) -> list[Settlement]:
         """Every person's verdict, the oldest first."""
@@ -270,19 +269,23 @@ class Ledger(LedgerFile):
 
     # -- Allowances -----------------------------------------------------------------------------------
 
-    def allow(self, allowance: Allowance) -> None:
-        """Write down that somebody has more time, or is excused."""
-        due = allowance.due.isoformat() if allowance.due is not None else None
+    def allow(self, *allowances: Allowance) -> None:
+        """Write down that some have more time, or are excused: all of it or nothing."""
+        rows = [
+            (now(), one.learner, one.exercise, one.due and one.due.isoformat(), one.by, one.reason)
+            for one in allowances
+        ]
         with self._transaction():
-            self._run(
-                "INSERT INTO allowance VALUES (NULL, ?, ?, ?, ?, ?, ?)",
-                (now(), allowance.learner, allowance.exercise, due, allowance.by, allowance.reason),
-            )
+            self._run_many("INSERT INTO allowance VALUES (NULL, ?, ?, ?, ?, ?, ?)", rows)
 
-    def disallow(self, allowance: Allowance) -> bool:
-        """Take an allowance back; whether it was still there."""
+    def disallow(self, *allowances: Allowance) -> bool:
+        """Take allowances back; whether any was still there."""
+        return self._delete("allowance", [one.id for one in allowances])
+
+    def _delete(self, table: str, ids: Iterable[int]) -> bool:
         with self._transaction():
-            return self._run("DELETE FROM allowance WHERE id = ?", (allowance.id,)).rowcount > 0
+            query = f"DELETE FROM {table} WHERE id = ?"
+            return sum(self._run(query, (id_,)).rowcount for id_ in ids) > 0
 
     def allowances(self) -> list[Allowance]:
         """Everything that was allowed, the oldest first."""
