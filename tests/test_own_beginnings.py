@@ -34,6 +34,8 @@ WAYS = [
     ("as a bare clone", f"{begun()}; git clone -q --bare . ../../mine.git", "mine.git", "", 100),
     ("as a clone, whose other branch is the remote's", f"{begun()}; git clone -q . ../../cloned", "cloned", "", 100),
     ("the file is gone, and the exercise named", begun(claim=f"rm {CLAIM}"), "mine", ID, 100),
+    ("another history merged in", f"{begun()}; git switch -q --orphan o; echo > o.txt; git add -A; git commit -qm O; git switch -q main; git merge -q --allow-unrelated-histories -m U o", "mine", "", 100),
+    ("replayed from its root and given up", f"{begun()}; git rebase -q --root -f --rebase-merges; git rebase --abort", "mine", "", 100),
     ("its first commit alone", f"git init -q; git add {CLAIM}; git commit -qm First", "mine", "", 0),
     ("a side alone", f"{begun()}; git reset -q --hard HEAD^; git branch -D mine", "mine", "", 14),
 ]  # fmt: skip
@@ -63,6 +65,9 @@ def test_what_says_nothing_is_told(tmp_path: Path) -> None:
     assert "no commit yet" in said
     assert "git commit" in said
     assert "no commit yet" in muddled("grade", "mine", folder=tmp_path, code=2).stdout
+    git(work, "mv .git ../sha1; git init -q --object-format=sha256; git add -A; git commit -qm A")
+    assert "git init --object-format=sha1 makes one that can" in muddled("peek", folder=work, code=2).stderr
+    git(work, "rm -rf .git; mv ../sha1 .git")
     git(work, f"rm {CLAIM}; echo a > a.txt; git add -A; git commit -qm A")
     assert f"nor does a file {CLAIM}" in muddled("grade", "mine", folder=tmp_path, code=2).stdout
     for id_, says in (("own-line", "is planted, and says itself"), ("own-lin", 'Did you mean "own-line"')):

@@ -150,10 +150,12 @@ def index_pack(gitdir: Path, pack: bytes) -> None:
 
 
 def merge_trees(gitdir: Path, pairs: Iterable[tuple[str, str]], *, diff3: bool) -> bytes:
-    """`git merge-tree` for many pairs (ours, theirs) of commits in one process, in `-z` format."""
+    """`git merge-tree` for many pairs (ours, theirs) of commits in one process, in `-z` format. Histories
+    with nothing in common are merged from an empty base: learners do that, too."""
     style = "diff3" if diff3 else "merge"
+    words = ("--write-tree", "--stdin", "-z", "--messages", "--allow-unrelated-histories")
     return run(
-        ["-c", f"merge.conflictStyle={style}", "merge-tree", "--write-tree", "--stdin", "-z", "--messages"],
+        ["-c", f"merge.conflictStyle={style}", "merge-tree", *words],
         folder=gitdir,
         given="".join(f"{ours} {theirs}\n" for ours, theirs in pairs).encode(),
         more={"GIT_DIR": str(gitdir)},

@@ -29,6 +29,8 @@ _SAID = {COMMIT: "a commit", TREE: "a folder that its commits name", BLOB: "a fi
 _PACK = re.compile(r"(pack-[0-9a-f]{40})\.pack")
 _HEADER = 64
 
+EMPTY_TREE = hashlib.sha1(b"tree 0\0", usedforsecurity=False).hexdigest()
+
 
 class ForeignObjects:
     """What lies below an `objects` folder. Raises Exceeded where its packs are too large."""
@@ -40,7 +42,10 @@ class ForeignObjects:
 
     def read(self, id_: str) -> tuple[int, bytes] | None:
         """The kind and the content of an object; None where it isn't there, or isn't what its id says. Raises
-        Exceeded where it is too large."""
+        Exceeded where it is too large. The tree without entries is there wherever Git is, and often in no
+        file."""
+        if id_ == EMPTY_TREE:
+            return TREE, b""
         try:
             data = self._loose(id_)
             if data is None and self._objects.kind(loose_path(id_)) == "file":

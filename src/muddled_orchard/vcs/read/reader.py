@@ -40,6 +40,8 @@ _MOST_CLAIMS = 50
 
 NO_COMMIT = "the repository has no commit yet"
 _DAMAGED = "the repository is damaged: no branch of it leads to a commit"
+_OTHER_FORMAT = re.compile(r"^\s*objectformat\s*=\s*sha256\s*$", re.IGNORECASE | re.MULTILINE)
+_FORMAT = "git init --object-format=sha1"
 WHOLE = "git fetch --unshallow makes it whole"
 """How a shallow clone gets what it lacks."""
 
@@ -66,6 +68,10 @@ class Reader:
         self._reflog = tuple(_moves(text_of(self._files.get("logs/HEAD", b""))))
         self._pending = self._read_pending()
         pointed = read_refs(self._files)
+        if _OTHER_FORMAT.search(text_of(self._files.get(CONFIG, b""))):
+            raise Unreadable(
+                f"its objects have SHA-256 ids, which can't be read; {_FORMAT} makes one that can"
+            )
         self._asked = pointed.get(ASKED_TAG)
         self._head, head = head_of(self._files, pointed)
         self._refs = {name: id_ for name, pointed_at in pointed.items() if (id_ := self._peeled(pointed_at))}
