@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 from muddled_orchard.core.exercise.claim import CLAIM
+from muddled_orchard.vcs.ask.predict import told_merges
 from tests.conftest import graded, muddled
 from tests.hosts import course_of, git, hosted
 
@@ -35,6 +36,7 @@ WAYS = [
     ("as a clone, whose other branch is the remote's", f"{begun()}; git clone -q . ../../cloned", "cloned", "", 100),
     ("the file is gone, and the exercise named", begun(claim=f"rm {CLAIM}"), "mine", ID, 100),
     ("another history merged in", f"{begun()}; git switch -q --orphan o; echo > o.txt; git add -A; git commit -qm O; git switch -q main; git merge -q --allow-unrelated-histories -m U o", "mine", "", 100),
+    ("with a submodule on each side", f"{begun()}; git init -q ../sub; git -C ../sub commit -q --allow-empty -m 1; for b in mine main; do git switch -qc sub-$b $b~1; git -C ../sub commit -q --allow-empty -m $b; git update-index --add --cacheinfo 160000,$(git -C ../sub rev-parse HEAD),s; git commit -qm S; done; git merge -q sub-mine; git add s; git commit -qm S2; git switch -q main; git merge -q sub-main", "mine", "", 100),
     ("replayed from its root and given up", f"{begun()}; git rebase -q --root -f --rebase-merges; git rebase --abort", "mine", "", 100),
     ("its first commit alone", f"git init -q; git add {CLAIM}; git commit -qm First", "mine", "", 0),
     ("a side alone", f"{begun()}; git reset -q --hard HEAD^; git branch -D mine", "mine", "", 14),
@@ -67,7 +69,12 @@ def test_what_says_nothing_is_told(tmp_path: Path) -> None:
     assert "no commit yet" in muddled("grade", "mine", folder=tmp_path, code=2).stdout
     git(work, "mv .git ../sha1; git init -q --object-format=sha256; git add -A; git commit -qm A")
     assert "git init --object-format=sha1 makes one that can" in muddled("peek", folder=work, code=2).stderr
-    git(work, "rm -rf .git; mv ../sha1 .git")
+    git(
+        work,
+        "rm -rf .git; mv ../sha1 .git; cp .git/config ..; printf '[extensions]\\nrefStorage = reftable\\n' >> .git/config",
+    )
+    assert "git refs migrate --ref-format=files" in muddled("peek", folder=work, code=2).stderr
+    git(work, "mv ../config .git/config")
     git(work, f"rm {CLAIM}; echo a > a.txt; git add -A; git commit -qm A")
     assert f"nor does a file {CLAIM}" in muddled("grade", "mine", folder=tmp_path, code=2).stdout
     for id_, says in (("own-line", "is planted, and says itself"), ("own-lin", 'Did you mean "own-line"')):
@@ -201,3 +208,10 @@ def test_alike_texts_are_told_where_no_commit_is_shared(tmp_path: Path) -> None:
     said = " ".join(muddled("tally", "--ledger", "orchard.db", folder=tmp_path).stdout.split())
     assert 'L 0 and L 7 share the sides "better pears sweet" and "pears sweet" in list.txt:1' in said
     assert said.count(" share the sides") == 1
+
+
+def test_advice_on_submodules_ends_what_is_said_of_one_merge() -> None:
+    """It stands where the empty part would, whatever is merged after it."""
+    advised = "0|tree-1|160000 a 2\ts||1|s|CONFLICT (submodule)|Conflict in s\n|Advice:\n ...\n|"
+    told = list(told_merges(f"{advised}1|tree-2|||{advised}".replace("|", "\0").encode()))
+    assert [(one.tree, one.kinds) for one in told] == [("tree-1", {"s": "submodule"}), ("tree-2", {}), ("tree-1", {"s": "submodule"})]  # fmt: skip

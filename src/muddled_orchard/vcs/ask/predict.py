@@ -12,7 +12,7 @@ from msgspec import Struct, field
 
 from muddled_orchard.core.git.lines import by_lines
 from muddled_orchard.core.git.stored_objects import stored_tree
-from muddled_orchard.core.git.trees import FOLDER, Blob, Tree
+from muddled_orchard.core.git.trees import FOLDER, SUBMODULE, Blob, Tree
 from muddled_orchard.core.merging.conflict import MARKER_ATTRIBUTES, Conflict, MergeResult, merged_text
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.ask.written_objects import StoredObjects
@@ -58,7 +58,7 @@ def told_merges(output: bytes) -> Iterator[ToldMerge]:
             told.stages.setdefault(_name(name), {})[int(stage)] = Blob(int(mode, 8), id_)
         while count := next(parts):
             if not count.isdigit():
-                continue  # advice on submodules, which stands there without a count
+                break  # advice on submodules, in the place of the empty part that ends the section
             paths = [_name(next(parts)) for _ in range(int(count))]
             kind = next(parts).decode()
             next(parts)  # the message for people
@@ -78,7 +78,7 @@ def _merge_result(objects: StoredObjects, shown: ToldMerge, based: ToldMerge) ->
     conflicts = []
     for path, stages in shown.stages.items():
         texts = None
-        if path in tree:
+        if path in tree and tree[path].mode != SUBMODULE:
             texts = objects.read(tree[path].id)[1], objects.read(tree_with_base[path].id)[1]
         conflicts.append(conflict_at(path, shown, stages, texts))
     return MergeResult(tree, tuple(conflicts))

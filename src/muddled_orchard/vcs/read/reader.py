@@ -40,8 +40,14 @@ _MOST_CLAIMS = 50
 
 NO_COMMIT = "the repository has no commit yet"
 _DAMAGED = "the repository is damaged: no branch of it leads to a commit"
-_OTHER_FORMAT = re.compile(r"^\s*objectformat\s*=\s*sha256\s*$", re.IGNORECASE | re.MULTILINE)
-_FORMAT = "git init --object-format=sha1"
+_OTHER_FORMATS = {
+    re.compile(r"^\s*objectformat\s*=\s*sha256\s*$", re.IGNORECASE | re.MULTILINE): (
+        "its objects have SHA-256 ids, which can't be read; git init --object-format=sha1 makes one that can"
+    ),
+    re.compile(r"^\s*refstorage\s*=\s*reftable\s*$", re.IGNORECASE | re.MULTILINE): (
+        "its branches lie in a reftable, which can't be read; git refs migrate --ref-format=files mends that"
+    ),
+}
 WHOLE = "git fetch --unshallow makes it whole"
 """How a shallow clone gets what it lacks."""
 
@@ -68,10 +74,7 @@ class Reader:
         self._reflog = tuple(_moves(text_of(self._files.get("logs/HEAD", b""))))
         self._pending = self._read_pending()
         pointed = read_refs(self._files)
-        if _OTHER_FORMAT.search(text_of(self._files.get(CONFIG, b""))):
-            raise Unreadable(
-                f"its objects have SHA-256 ids, which can't be read; {_FORMAT} makes one that can"
-            )
+        self._refuse_other_formats()
         self._asked = pointed.get(ASKED_TAG)
         self._head, head = head_of(self._files, pointed)
         self._refs = {name: id_ for name, pointed_at in pointed.items() if (id_ := self._peeled(pointed_at))}
@@ -83,6 +86,12 @@ class Reader:
         if not self._refs and self._head_commit is None:
             has_refs = any(name.startswith("refs/") or name == "packed-refs" for name in self._files)
             raise Unreadable(_DAMAGED if has_refs or self._reflog else NO_COMMIT)
+
+    def _refuse_other_formats(self) -> None:
+        """Say what a repository is of which nothing could be read, or all would look damaged."""
+        for form, said in _OTHER_FORMATS.items():
+            if form.search(text_of(self._files.get(CONFIG, b""))):
+                raise Unreadable(said)
 
     def asked(self) -> Asked | None:
         """What its hand-out says is asked, for its owner: nothing that a grader goes by. A clone has it as a

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Container
 
+from muddled_orchard.core.git.trees import SUBMODULE
 from muddled_orchard.core.submission.submission import Submission
 from muddled_orchard.vcs.read.quarantine import Unreadable
 from muddled_orchard.vcs.write.memory import Objects
@@ -43,7 +44,7 @@ def _rewritten(objects: Objects, id_: str, submission: Submission, done: dict[st
             stack.extend(waiting)
             continue
         for blob in {*commit.tree.values()}:
-            if blob.id not in planted_texts:
+            if blob.mode != SUBMODULE and blob.id not in planted_texts:
                 if blob.id not in texts:
                     raise Unreadable("a file that its commits name is missing or damaged")
                 objects.blob(texts[blob.id])
