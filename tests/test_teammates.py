@@ -14,7 +14,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import muddled
+from tests.conftest import database, muddled
 from tests.hosts import RunningHost, course_of, git, hosted, pushes_of, until
 
 FIRST = "odo-was-first"
@@ -326,22 +326,31 @@ def test_a_team_shares_one_repository(tmp_path: Path) -> None:
 
 
 def test_who_is_forgotten_takes_nothing_from_a_team(tmp_path: Path) -> None:
-    """The repository lies in the place of the one who goes, and stays until the last of the team goes."""
-    id_, shared = "two-at-one-line", "repositories/two-at-one-line/ada.git"
-    course_of(tmp_path, ("ada",), f'[[exercise]]\nscenario = "{id_}"\nteam = true\n')
+    """The repository lies in the place of the one who goes, and stays until the last of the team goes, with what
+    has arrived there."""
+    shared = f"repositories/{FIRST}/ada.git"
+    course_of(tmp_path, ("ada",), f'[[exercise]]\nscenario = "{FIRST}"\nteam = true\n')
     for roster in (TEAMS, TEAMS.replace("ada,Ada Quince,red\n", "")):
         (tmp_path / "roster.csv").write_text(roster)
         muddled("host", "--passwords", "passwords.csv", "--quiet", folder=tmp_path)
         with hosted(tmp_path) as host:
-            git(tmp_path, f"rm -rf ben; git clone -q {host.remote('ben', id_)} ben")
-            git(tmp_path / "ben", "echo >> hours.txt; git commit -qam More; git push -q origin main")
-            assert at_main(host, "ada", id_) == "More", "the place stays as it was called"
+            work = practice(host, "ben", FIRST, str(len(roster)))
+            if roster == TEAMS:
+                assert refused(work)
+                git(work, f"{MERGED}; git push origin main")
+            else:
+                git(work, "git fetch -q; git reset -q --hard origin/main; git commit -q --allow-empty -m More; git push origin main")  # fmt: skip
+            assert at_main(host, "ada", FIRST) == ("Merged" if roster == TEAMS else "More"), "the place stays"
+            assert "You have fetched since" in host.page("ben", f"exercise/{FIRST}")
         for who in ("ada", "ben") if roster == TEAMS else ("ben",):
             told = json.loads(muddled("ledger", "--person", who, folder=tmp_path).stdout)
             assert told["repositories"] == [shared]
         if roster == TEAMS:
             said = muddled("ledger", "--forget", "ada", folder=tmp_path).stdout
             assert f"(what a team shares stays: {shared})" in said
+            with database(tmp_path / "orchard.db") as db:
+                there = list(db.execute("SELECT learner, number FROM arrival"))
+            assert there == [("ben", 0), ("ben", 1)]
     assert "1 repository of a host." in muddled("ledger", "--forget", "ben", folder=tmp_path).stdout
     assert not (tmp_path / shared).exists()
 

@@ -285,15 +285,15 @@ class ServedCourse:
         return place_of(learner, had.team if had is not None else "", had, self.learners.values())
 
     def sharing(self, learner: str, exercise: str) -> list[str]:
-        """The learners whose repository it is: one, or a team."""
+        """The learners whose repository it is: one, or a team, in the order of the ledger."""
         place = self.place_of(learner, exercise)
         had = self._given.get((learner, exercise))
         if had is None or not had.team:
             return [learner]
         return [
             who
-            for who, id_ in self._given
-            if id_ == exercise and who in self.learners and self.place_of(who, id_) == place
+            for who in self.learners
+            if (who, exercise) in self._given and self.place_of(who, exercise) == place
         ]
 
     def due(self, learner: str, exercise: str) -> datetime | None:

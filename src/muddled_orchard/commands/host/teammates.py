@@ -148,8 +148,8 @@ class Teammates:
         return self._host.course.folder / self._host.course.place(hand_out.learner, hand_out.exercise)
 
     def _place(self, hand_out: HandOut) -> _Place:
-        """Of whose repository it is written down: a team's is one."""
-        whose = self._host.course.place_of(hand_out.learner, hand_out.exercise)
+        """Of whom it is written down: of the first of a team that is still in the ledger."""
+        whose = self._host.course.sharing(hand_out.learner, hand_out.exercise)[0]
         return whose, hand_out.exercise, hand_out.variant
 
     def _tell(self, hand_out: HandOut) -> None:

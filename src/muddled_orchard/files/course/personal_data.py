@@ -71,6 +71,10 @@ class PersonalData(Ledger):
                     "UPDATE grading SET learner = ?, submission = 'a team''s work ' || id WHERE learner = ? AND exercise = ? AND variant = ?",
                     (other, learner, exercise, variant),
                 )
+                self._run(
+                    "UPDATE OR IGNORE arrival SET learner = ? WHERE learner = ? AND exercise = ? AND variant = ?",
+                    (other, learner, exercise, variant),
+                )
         # Gradings of another's variant that came under this name say no learner, but where they lay.
         gone = {
             table: self._run(f"DELETE FROM {table} WHERE {of.column} = ?", (learner,)).rowcount
