@@ -6,5 +6,5 @@ order), `other_commits` (what was not asked for), `criteria/`, `readings` (how a
 `notes` (how they worked), `assessment`, `finding`, `kinds` (what can be found, as data), `summary`,
 `hints`, `unseen`, `settling` (persons' verdicts), `given` (what was handed out done earns nothing),
 `verdicts` (results without their texts), `rehearsal` (what an acted learner must get),
-`own_conflicts` (that a learner made, as steps of a key).
+`own_conflicts` (that a learner made, as steps of a key), `anonymous` (without what is a learner's own).
 """
