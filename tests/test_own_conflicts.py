@@ -271,7 +271,7 @@ def test_an_anonymous_ledger_has_nothing_that_was_theirs(tmp_path: Path) -> None
         git merge -q zuzus; git checkout --theirs zuzu.txt; git commit -qam 'zuzu both'""",
     )
     (found,) = graded(tmp_path / "own", "--ledger", tmp_path / "orchard.db").values()
-    assert [hunk["by"] for hunk in found["hunks"]] == ["Perle"]
+    assert [hunk["resolved_by"] for hunk in found["hunks"]] == ["Perle"]
     assert "accepted" in muddled("tally", folder=tmp_path).stdout
     assert "zuzus" not in muddled("tally", folder=tmp_path).stdout, "nobody's conflict stands for all"
     told = ("--on", "zuzu.txt", "--earns", "50", "--reason", "zuzu", "--by", "Zuzu's trainer")

@@ -13,7 +13,7 @@ from muddled_orchard.classroom.versions import Mended, keep_version, kept_versio
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner, variant_code
-from muddled_orchard.core.course.teams import place_of
+from muddled_orchard.core.course.teams import whose_repository
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.exercise.variants import Variants
@@ -121,7 +121,7 @@ def enrol(
             )
             if had_before is not None and not anew:
                 shared = had_before.team if exercise.form == HOSTED else ""
-                if is_made(out, exercise, place_of(learner.id, shared, had_before, learners), url):
+                if is_made(out, exercise, whose_repository(learner.id, shared, had_before, learners), url):
                     continue
                 if had_before.scenario not in numbers:
                     numbers[had_before.scenario] = len(every)
@@ -132,8 +132,10 @@ def enrol(
                 times = ledger.times_handed_out(id_, learner.id) if anew else 0
                 code = variant_code(secret, id_, learner.id, team, times)
             shared = team if exercise.form == HOSTED else ""
-            place = place_of(learner.id, shared, had_before, learners)
-            piece = HandOutToMake(number, learner.id, code, url or "", anew=anew, team=team, place_of=place)
+            whose = whose_repository(learner.id, shared, had_before, learners)
+            piece = HandOutToMake(
+                number, learner.id, code, url or "", anew=anew, team=team, whose_repository=whose
+            )
             wanted.append(piece)
     if lying_there(every, wanted, out) and _is_new(ledger, secret):
         wanted = [replace(piece, any_variant=True) for piece in wanted]

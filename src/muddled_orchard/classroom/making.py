@@ -54,8 +54,8 @@ class Exercise(Struct, frozen=True):
 class HandOutToMake(Struct, frozen=True):
     """One hand-out: of which exercise (by place), for whom, which variant, and the URL of the repository that
     it is pushed to (empty: it isn't). `any_variant`: one that lies there already may be another variant;
-    `anew`: an archive that lies there is made once more. `team`: who shares it; `place_of`: the learner in
-    whose place their repository on a host lies (empty: each has one)."""
+    `anew`: an archive that lies there is made once more. `team`: who shares it;
+    `whose_repository`: the learner in whose place it lies on a host (empty: each has one)."""
 
     exercise: int
     learner: str
@@ -64,12 +64,12 @@ class HandOutToMake(Struct, frozen=True):
     any_variant: bool = False
     anew: bool = False
     team: str = ""
-    place_of: str = ""
+    whose_repository: str = ""
 
     @property
     def shares_another(self) -> bool:
         """Whether it is the repository of another one of the team."""
-        return bool(self.place_of) and self.place_of != self.learner
+        return bool(self.whose_repository) and self.whose_repository != self.learner
 
 
 @contextmanager
@@ -115,7 +115,7 @@ def _portion_made(
 
 def _hand_out(exercise: Exercise, piece: HandOutToMake, out: Path) -> HandOut:
     """Make one hand-out and put it in place; a repository that lies there already is taken as it is."""
-    place = _place(out, exercise, piece.place_of or piece.learner)
+    place = _place(out, exercise, piece.whose_repository or piece.learner)
     lies_there = exercise.form in _REPOSITORIES and _is_in_use(place)
     if lies_there and piece.anew:
         hint = "Move it away first, or name another folder with --out; nothing of it was changed."

@@ -50,7 +50,7 @@ class HunkOut(Struct):
     outcome: Literal["met", "partly", "missed", "skipped"]
     worth: Annotated[float, about("The share of its points that it earns, 0 to 1.")]
     weight: Annotated[float, about("How much it counts among the conflicts.")]
-    by: Annotated[str, about("Who resolved it, where several made conflicts together; else empty.")]
+    resolved_by: Annotated[str, about("Who did, where several made conflicts together; else empty.")]
     settled: Annotated[SettledOut | None, about("A person's verdict on it.")]
 
 

@@ -78,16 +78,16 @@ class Host:
         self.connections, self.disk, self.proxies = connections, disk, proxies
         self.teammates = Teammates(self)
         self.branches = Branches(git)
-        desk.place_of = self._place_of
+        desk.whose_repository = self._whose_repository
         self.hands: dict[str, float] = {}
         self._say = say
         self._pushing: dict[str, asyncio.Lock] = {}
         self._troubles: dict[str, float] = {}
         self._key = secrets.token_bytes(32)
 
-    def _place_of(self, learner: str, exercise: str) -> str:
+    def _whose_repository(self, learner: str, exercise: str) -> str:
         """By the course as it is served now."""
-        return self.course.place_of(learner, exercise)
+        return self.course.whose_repository(learner, exercise)
 
     def token(self, who: str) -> str:
         """What a form has that came from a page of ours, and no other."""

@@ -83,7 +83,7 @@ class RepositoryPushes(Struct):
 
 class PushDesk:
     """Writes pushes down and has them graded. `changed` is called with a push that came or was graded;
-    `place_of` says in whose place the repository of a learner lies, by learner and exercise."""
+    `whose_repository` says in whose place the repository of a learner lies, by learner and exercise."""
 
     def __init__(
         self,
@@ -99,7 +99,7 @@ class PushDesk:
         self._losses: Counter[int] = Counter()
         self.noticed_count, self.graded_count, self.graded_seconds = 0, 0, 0.0
         self._histories: dict[tuple[str, str], RepositoryPushes] = {}
-        self.place_of: Callable[[str, str], str] = lambda learner, _: learner
+        self.whose_repository: Callable[[str, str], str] = lambda learner, _: learner
         self._unnoticed: set[tuple[str, str]] = set()
         self._under_way: dict[int, asyncio.Task[Assessment | None]] = {}
 
@@ -116,7 +116,7 @@ class PushDesk:
             await self.noticed(course, learner, exercise)
 
     def _place(self, learner: str, exercise: str) -> tuple[str, str]:
-        return self.place_of(learner, exercise), exercise
+        return self.whose_repository(learner, exercise), exercise
 
     def pushes(self, learner: str, exercise: str) -> list[PushResult]:
         """The pushes to a learner's repository of an exercise, also those of their team, the oldest first."""

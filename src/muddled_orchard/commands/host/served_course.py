@@ -21,7 +21,7 @@ from muddled_orchard.core.course.practice import is_practice_id, practice_id
 from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
-from muddled_orchard.core.course.teams import place_of
+from muddled_orchard.core.course.teams import whose_repository
 from muddled_orchard.core.exercise.arriving import (
     ARRIVED,
     Coming,
@@ -277,23 +277,23 @@ class ServedCourse:
 
     def place(self, learner: str, exercise: str) -> str:
         """The path of a repository below the folder."""
-        return f"{exercise}/{self.place_of(learner, exercise)}.git"
+        return f"{exercise}/{self.whose_repository(learner, exercise)}.git"
 
-    def place_of(self, learner: str, exercise: str) -> str:
+    def whose_repository(self, learner: str, exercise: str) -> str:
         """In whose place the repository of a learner lies: that of the first of a team is all of theirs."""
         had = self._given.get((learner, exercise))
-        return place_of(learner, had.team if had is not None else "", had, self.learners.values())
+        return whose_repository(learner, had.team if had is not None else "", had, self.learners.values())
 
     def sharing(self, learner: str, exercise: str) -> list[str]:
         """The learners whose repository it is: one, or a team, in the order of the ledger."""
-        place = self.place_of(learner, exercise)
+        place = self.whose_repository(learner, exercise)
         had = self._given.get((learner, exercise))
         if had is None or not had.team:
             return [learner]
         return [
             who
             for who in self.learners
-            if (who, exercise) in self._given and self.place_of(who, exercise) == place
+            if (who, exercise) in self._given and self.whose_repository(who, exercise) == place
         ]
 
     def due(self, learner: str, exercise: str) -> datetime | None:

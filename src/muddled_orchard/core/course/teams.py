@@ -10,7 +10,7 @@ from muddled_orchard.core.course.roster import Learner
 _REPOSITORY = ".git"
 
 
-def place_of(learner: str, team: str, had: HandOut | None, learners: Iterable[Learner]) -> str:
+def whose_repository(learner: str, team: str, had: HandOut | None, learners: Iterable[Learner]) -> str:
     """In whose place (their id) the repository of a learner lies that a host serves: in their own, or in that
     of the first one of their team. `had` is what they were handed out before: it stays where it was."""
     if not team:

@@ -70,7 +70,7 @@ def made_told(assessment: Assessment) -> Iterator[Block]:
         if choice is not None:
             line = f", line {hunk.line}" if hunk.hunk and hunk.line else ""
             kept = choice.told.format(ours=hunk.ours_name, theirs=hunk.theirs_name, order="")
-            by = f", by {hunk.by}" if hunk.by else ""
+            by = f", by {hunk.resolved_by}" if hunk.resolved_by else ""
             told.append(f"{hunk.file}{line}: {kept}{by}.")
     if told:
         yield Heading(3, "The conflicts that were made")

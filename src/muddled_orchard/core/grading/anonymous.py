@@ -20,7 +20,8 @@ class Anonymous(NamedTuple):
 
 def anonymous(assessment: Assessment, work: str) -> Anonymous:
     """The assessment without what a learner has written or named: texts, names, commits, sentences. Which
-    side was kept in each conflict stays. `work` is what the work is called instead."""
+    side was kept in each conflict stays; persons' verdicts are kept elsewhere. `work` is what the work is
+    called instead."""
     own = made_own(assessment.criteria)
     files = {
         file: f"file-{n}" for n, file in enumerate(dict.fromkeys(one.file for one in assessment.hunks), 1)
@@ -32,7 +33,7 @@ def anonymous(assessment: Assessment, work: str) -> Anonymous:
         variant=assessment.variant,
         state=assessment.state,
         criteria=tuple(
-            replace(criterion, outcome=replace(criterion.outcome, findings=(), where=()))
+            replace(criterion, outcome=replace(criterion.outcome, findings=(), where=()), settled=None)
             for criterion in assessment.criteria
         ),
         hunks=tuple(hunks),
@@ -42,7 +43,6 @@ def anonymous(assessment: Assessment, work: str) -> Anonymous:
         conflicts_weight=assessment.conflicts_weight,
         work=work,
         asked=assessment.asked,
-        settled=assessment.settled,
     )
     names = zip(map(full_name, assessment.hunks), map(full_name, hunks), strict=True)
     return Anonymous(plain, dict(names))
@@ -50,7 +50,9 @@ def anonymous(assessment: Assessment, work: str) -> Anonymous:
 
 def _of_story(hunk: HunkResult) -> HunkResult:
     """A conflict that was handed out: its sides are the story's."""
-    return replace(hunk, line=None, left=None, renamed=None, left_at=None, by="", look=())
+    return replace(
+        hunk, line=None, left=None, renamed=None, left_at=None, resolved_by="", look=(), settled=None
+    )
 
 
 def _own(hunk: HunkResult, file: str) -> HunkResult:
@@ -68,5 +70,4 @@ def _own(hunk: HunkResult, file: str) -> HunkResult:
         weight=hunk.weight,
         why=hunk.why,
         together=hunk.together,
-        settled=hunk.settled,
     )

@@ -128,7 +128,7 @@ class HunkResult(Struct, frozen=True, omit_defaults=True, kw_only=True):
     The three sides and what was `left` are texts for people; None where the path does not exist. `ours_name`
     and `theirs_name` tell who they are here. `line` is where it lies in the learner's file, `renamed` that
     file's name where the learner gave it a new one, `left_at` where it lies if one of the sides had it there.
-    `by` made the commit in which it was resolved, where several made conflicts together.
+    `resolved_by` made the commit in which it was resolved, where several made conflicts together.
     `look` are Git's commands that show what the sides did there. `subject` is that of the commit that was
     replayed. `worth` is the share of its points (0 to 1) that it earns, `weight` how much it counts; where it
     is worth less than all, `why` is the reason for that. `together` are whole answers, a word a hunk, where
@@ -158,7 +158,7 @@ class HunkResult(Struct, frozen=True, omit_defaults=True, kw_only=True):
     left_at: str | None = None
     subject: str | None = None
     step: int = 0
-    by: str = ""
+    resolved_by: str = ""
     look: tuple[str, ...] = ()
     together: tuple[tuple[str, ...], ...] = ()
     settled: Settled | None = None

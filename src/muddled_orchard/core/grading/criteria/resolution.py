@@ -134,7 +134,7 @@ def _of_hunk(case: Case, task: TaskCase, step: int, conflict: ConflictCase, hunk
         left_at=conflict.left_at,
         subject=_subject(case, task),
         step=step,
-        by=_resolved_by(case, task),
+        resolved_by=_resolved_by(case, task),
     )
 
 
@@ -207,7 +207,7 @@ def _of_path(case: Case, task: TaskCase, step: int, conflict: ConflictCase) -> H
         left_at=conflict.left_at,
         subject=_subject(case, task),
         step=step,
-        by=_resolved_by(case, task),
+        resolved_by=_resolved_by(case, task),
         look=tuple(_look(task, conflict)),
         together=_together(conflict),
     )
