@@ -89,10 +89,25 @@ class GradingRun:
         found.pop("", None)  # of what learners began themselves nothing is known beforehand
         return Claims(found, ExerciseVariant(self.otherwise, PLAIN_VARIANT) if self.otherwise else None)
 
-    def collected(self, handed: Handed, assessment: Assessment, *, remembered: bool) -> Collected:
-        """A graded submission with its owner, by what the ledger handed out, with what persons settled."""
+    def collected(self, handed: Handed, assessment: Assessment, *, remembered: bool) -> list[Collected]:
+        """A graded submission with its owner, by what the ledger handed out, with what persons settled; where
+        a team has given it out by roles, for each of them what is theirs."""
         place = (assessment.exercise, assessment.variant)
         team = self._teams.get(place, ())
+        whole = self._whole(handed, assessment, team, remembered=remembered)
+        if not assessment.parts or not self._rules.with_roles(*place):
+            return [whole]
+        return [
+            replace(
+                whole, learner=who, name=self._names.get(who, who), assessment=self.counting(assessment, who)
+            )
+            for who in team
+        ]
+
+    def _whole(
+        self, handed: Handed, assessment: Assessment, team: tuple[str, ...], *, remembered: bool
+    ) -> Collected:
+        place = (assessment.exercise, assessment.variant)
         owner = team[0] if team else self._owners.get(place) or self._named(handed.name, assessment)
         practice = is_practice(assessment.variant)
         learner = owner or (self._first_of(handed.name) if practice else handed.name)
@@ -273,7 +288,7 @@ def _gathered(
             text = next(texts) if looked_up.known is None else ""
             remembered = looked_up.known is not None and not looked_up.handed.refused
             assessment = looked_up.known or assessment_of(text)
-            collected = run.collected(looked_up.handed, assessment, remembered=remembered)
+            collected, *others = run.collected(looked_up.handed, assessment, remembered=remembered)
             if looked_up.known is None and run.ledger is not None and looked_up.digest:
                 collected = replace(collected, before=_before(run, collected, looked_up.digest, how))
             if keep is not None and run.ledger is not None:
@@ -286,6 +301,7 @@ def _gathered(
                 if len(keep.waiting) >= _NOTED_AT_ONCE:
                     keep.write(run.ledger)
             yield collected
+            yield from others
 
 
 # -- What the ledger remembers ----------------------------------------------------------------------------

@@ -16,6 +16,7 @@ from muddled_orchard.core.course.records import Grading, Work
 from muddled_orchard.core.course.roster import shown_names
 from muddled_orchard.core.course.totals import Standing, attempts_of, totals
 from muddled_orchard.core.grading.settling import Settlement
+from muddled_orchard.core.grading.shared_work import Member
 from muddled_orchard.core.grading.unseen import unseen_word
 from muddled_orchard.core.grading.verdicts import ConflictVerdict, CriterionVerdict, Verdicts, verdicts
 from muddled_orchard.files.course.ledger import Ledger
@@ -33,7 +34,20 @@ def rules_of(ledger: Ledger | None) -> Rules:
     grouped: dict[tuple[str, str], list[Settlement]] = {}
     for settlement in ledger.settlements():
         grouped.setdefault((settlement.learner, settlement.exercise), []).append(settlement)
-    return Rules(unseen_word(ledger.setting("unseen")), grouped)
+    return Rules(unseen_word(ledger.setting("unseen")), grouped, _members_with_roles(ledger))
+
+
+def _members_with_roles(ledger: Ledger) -> dict[tuple[str, str], list[Member]]:
+    """Who has which role in what a team shares, by exercise and variant."""
+    roles = ledger.roles()
+    places = {(exercise, variant) for _, exercise, variant in roles}
+    if not places:
+        return {}
+    learners, teams = ledger.learners(), ledger.teams()
+    return {
+        place: [Member(who, learners[who].name, roles.get((who, *place), 0)) for who in teams.get(place, ())]
+        for place in places
+    }
 
 
 def allowances_of(ledger: Ledger | None, plan: CoursePlan | None) -> Allowances:
@@ -93,6 +107,7 @@ def _work(grading: Grading, rules: Rules) -> Work:
         found = verdicts_of(grading.result)
         if grading.learner is not None and (
             (grading.learner, grading.exercise) in rules.settlements
+            or rules.with_roles(grading.exercise, grading.variant)
             or any(criterion.outcome.unseen for criterion in found.criteria)
         ):
             whole = assessment_of(grading.result)

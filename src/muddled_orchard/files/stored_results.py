@@ -55,14 +55,16 @@ Conflict = tuple[str, str]
 """A conflict by the work that it is in, and its full name there."""
 
 
-def anonymous_result(text: str, renamed: Callable[[str], str]) -> tuple[str, Mapping[Conflict, str]]:
+def anonymous_result(
+    text: str, renamed: Callable[[str], str], learners: Mapping[str, str]
+) -> tuple[str, Mapping[Conflict, str]]:
     """Such a text without anything that is a learner's own, and what its conflicts are called now; an empty
-    one where it is no assessment. `renamed` says what the work is called instead."""
+    one where it is no assessment. `renamed` says what the work is called instead, `learners` what each is."""
     try:
         assessment = assessment_of(text)
     except Damaged:
         return "", {}
-    plain, names = anonymous(assessment, renamed(assessment.work))
+    plain, names = anonymous(assessment, renamed(assessment.work), learners)
     return assessment_text(plain), {(assessment.work, name): now for name, now in names.items()}
 
 

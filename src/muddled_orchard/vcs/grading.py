@@ -133,7 +133,8 @@ class Grader:
     `find_scenario` gives the scenario of a hand-out, or None; `open_place` opens a submission;
     `claims` are known of submissions besides what they say, so that clones without the first commit can be
     graded; `run_rules`: the commands of rules are run, in a sandbox; `tells_given`: what was
-    handed out done already is told apart. What comes of a submission never depends on those graded before.
+    handed out done already is told apart; `pushes` may be set to who pushed what is graded next
+    (`Evidence.pushes`). What comes of a submission never depends on those graded before.
     Use it as `with grader(...)`.
     """
 
@@ -152,6 +153,7 @@ class Grader:
         self._open = open_place
         self._find = find_scenario
         self.claims = claims
+        self.pushes: tuple[tuple[str, tuple[str, ...]], ...] = ()
         self._scratch = ScratchRepository(folder / "scratch.git")
         self._keys: dict[ExerciseVariant, Key | BadInput] = {}
         self._given = GivenStates(find_scenario, self._grade_given) if tells_given else None
@@ -303,6 +305,8 @@ class Grader:
             tree = judged_tree(lay_out(submission, results))
             runs = run_rules(rules, tree, submission.texts, self._folder)
             submission = Submission(replace(submission.evidence, runs=runs), submission.key)
+        if self.pushes:
+            submission = Submission(replace(submission.evidence, pushes=self.pushes), submission.key)
         assessment = assess(submission, results)
         return self._given.taken_off(assessment, submission, located.given_at) if self._given else assessment
 

@@ -15,8 +15,9 @@ from muddled_orchard.vcs.read.quarantine import Unreadable, find_repository, tak
 from muddled_orchard.vcs.read.reader import NO_COMMIT, Reader
 
 
-def peek_at(folder: Path) -> tuple[Peek, Path]:
+def peek_at(folder: Path, role: int | None = None) -> tuple[Peek, Path]:
     """Where the learner stands whose repository this folder is, or lies in; and the top of its working tree.
+    `role` is theirs, where a team has given tasks out.
     Raises BadInput where there is none, or where it can't be read."""
     try:
         for place in (folder, *folder.resolve().parents):
@@ -34,7 +35,7 @@ def peek_at(folder: Path) -> tuple[Peek, Path]:
             evidence, asked = reader.evidence((), {}), reader.asked()
             if asked is not None and asked.begins_with_nothing:
                 asked = asked_from_own_beginning(evidence, asked)
-            return peek(evidence, asked), top
+            return peek(evidence, asked, role), top
     except (Unreadable, Exceeded) as problem:
         hint = ""
         if (folder / ".git").is_file():

@@ -136,7 +136,7 @@ class FolderBoard:
             return _unreadable(why_lost(error, "reading it", self._bounds, path))
 
     def _owner(self, handed: Handed, looked_at: LookedAt) -> Collected:
-        return self._run.collected(handed, assessment_of(looked_at.assessment), remembered=False)
+        return self._run.collected(handed, assessment_of(looked_at.assessment), remembered=False)[0]
 
     def _board(self) -> Board:
         given = list(dict.fromkeys((hand_out.learner, hand_out.exercise) for hand_out in self._run.hand_outs))

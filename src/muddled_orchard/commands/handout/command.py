@@ -18,6 +18,7 @@ from muddled_orchard.classroom.making import (
     made,
     taken_as_they_are,
 )
+from muddled_orchard.classroom.roles import give_roles
 from muddled_orchard.commands.handout.handed_out import HandedOut
 from muddled_orchard.commands.handout.pushing import pushed
 from muddled_orchard.commands.options import (
@@ -129,6 +130,7 @@ def run(options: argparse.Namespace) -> int:
         )
         lies_there = lying_there(enrolment.exercises, enrolment.wanted, out)
         shown, count = _made(ledger, enrolment.exercises, enrolment.wanted, out, options)
+        give_roles(ledger, exercises, course.roles_given if course else {})
     finally:
         ledger.close()
     pushes: list[Pushed] = []
@@ -172,6 +174,7 @@ def _afresh(options: argparse.Namespace, course: CourseFile | None) -> int:
         present = exercises_in([own[id_]], form)[0] if id_ in own else None
         again = once_more(ledger, learner, id_, form, present, other=options.other)
         shown, count = _made(ledger, again.exercises, again.wanted, out, options)
+        give_roles(ledger, again.exercises, course.roles_given if course else {})
         learners = [ledger.learners()[piece.learner] for piece in again.wanted]
     finally:
         ledger.close()

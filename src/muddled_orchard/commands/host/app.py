@@ -51,6 +51,7 @@ def application(host: Host) -> ASGIApp:
         ("GET", "/archive/{exercise}.tar.gz", page.archive),
         ("POST", "/hand", page.hand),
         ("POST", "/again", page.again),
+        ("POST", "/role", page.role),
         ("POST", "/drill", page.drill),
         ("POST", "/folder/{exercise}", page.folder),
         ("GET", "/events", page.events),

@@ -34,6 +34,7 @@ from muddled_orchard.core.course.practice import is_practice_id
 from muddled_orchard.core.course.push_feedback import push_blocks
 from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.course.records import HandOut
+from muddled_orchard.core.course.shared_tasks import own_part_told
 from muddled_orchard.core.document import Block, Paragraph
 from muddled_orchard.core.git.packs import BadPack, TooLarge, look_through
 from muddled_orchard.core.git.pkt_lines import PushRequest, push_request, refusal, server_options, with_text
@@ -235,7 +236,10 @@ class GitRequests:
         if push == "later":
             return _remote(push_blocks(None, told, count + 1), page)
         assessment = await self._host.desk.graded(self._host.course, push, _PATIENCE)
+        assessment = self._host.share_of(hand_out, assessment)
         first = [came.said for came in self._host.arrived(hand_out)]
+        tasks = self._host.tasks_of_team(hand_out)
+        first += list(own_part_told(tasks, self._host.role_of(hand_out)))
         blocks = [*map(Paragraph, first), *push_blocks(assessment, told, count)]
         if is_practice_id(exercise) and (await self._drill.telling(hand_out)).key:
             blocks.append(Paragraph("This one is over: the answer, and the next one, are on the page."))

@@ -9,6 +9,7 @@ import re
 import secrets
 import time
 from collections.abc import Callable, Mapping, Sequence
+from datetime import UTC, datetime
 
 from msgspec.structs import replace
 from starlette.requests import Request
@@ -33,6 +34,9 @@ from muddled_orchard.core.course.practice import is_practice_id, practice_id, pr
 from muddled_orchard.core.course.pushes import Arrived, RecordedPush
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner, shown_names
+from muddled_orchard.core.course.shared_tasks import SharedTask, shared_tasks, turn_told
+from muddled_orchard.core.grading.assessment import Assessment
+from muddled_orchard.core.grading.shared_work import Member, share_of
 from muddled_orchard.files.course.host_ledger import HostLedger
 from muddled_orchard.system.log import log
 from muddled_orchard.system.output import PRIVATE, write_file
@@ -156,6 +160,12 @@ class Host:
         self.disk.look(self.course.folder / self.course.place_of_folders(learner, exercise))
         return await self.desk.handed_in(self.course, learner, exercise, place)
 
+    async def choose_role(self, hand_out: HandOut, role: int) -> None:
+        """Give a learner the role that they have chosen. Raises BadInput where they can't have it."""
+        await self.ledger.do(self.course.choose_role, hand_out, role)
+        log.info("%s has part %s of %s", hand_out.learner, role, hand_out.exercise)
+        self.news.tell(*self.course.sharing(hand_out.learner, hand_out.exercise), INSTRUCTOR)
+
     async def begin_again(self, learner: str, exercise: str, *, other: bool) -> None:
         """Give a learner's repository its handed-out branches, or those of another variant. Raises BadInput
         or GitFailed where that can't be."""
@@ -184,6 +194,33 @@ class Host:
         self.news.tell(learner, INSTRUCTOR)
         return place
 
+    def team_of(self, hand_out: HandOut) -> list[Member]:
+        """Those who share a repository and have given out its tasks among themselves; nobody where there are
+        none."""
+        return self.course.team_of(hand_out)
+
+    def role_of(self, hand_out: HandOut) -> int:
+        """The role of a learner in what their team shares; 0: they have none, or not yet."""
+        return next((one.role for one in self.team_of(hand_out) if one.id == hand_out.learner), 0)
+
+    def tasks_of_team(self, hand_out: HandOut) -> list[SharedTask]:
+        """The tasks that a team has given out, and how far they are; none where it has not."""
+        team = self.team_of(hand_out)
+        if not team:
+            return []
+        variant = self.course.variant(hand_out)
+        commits = variant.history.commits
+        subjects = {one.label: one.message.split("\n", 1)[0] for one in commits if one.label}
+        results = self.desk.pushes(hand_out.learner, hand_out.exercise)
+        newest = next((one.assessment for one in reversed(results) if one.assessment is not None), None)
+        return shared_tasks(variant.scenario, subjects, newest, team)
+
+    def share_of(self, hand_out: HandOut, assessment: Assessment | None) -> Assessment | None:
+        """What of a work's assessment is that of the learner who has this hand-out."""
+        if assessment is None:
+            return None
+        return share_of(assessment, hand_out.learner, self.team_of(hand_out))
+
     def board(self) -> Board:
         """Where everybody stands."""
         names = shown_names(self.course.learners.values())
@@ -191,30 +228,37 @@ class Host:
         opened = [exercise.id for exercise in self.course.exercises.values() if exercise.is_open(now)]
         seen = {
             learner: [
-                *(self.seen(learner, id_) for id_ in opened if self.course.given(learner, id_)),
-                *(self.seen(learner, one.exercise) for one in self.course.practised(learner)),
+                *(self.seen(learner, id_, whole=True) for id_ in opened if self.course.given(learner, id_)),
+                *(self.seen(learner, one.exercise, whole=True) for one in self.course.practised(learner)),
             ]
             for learner in self.course.learners
         }
         return board(seen, names, self.hands)
 
-    def seen(self, learner: str, exercise: str) -> Seen:
-        """An exercise of a learner by its pushes."""
+    def seen(self, learner: str, exercise: str, *, whole: bool = False) -> Seen:
+        """An exercise of a learner by its pushes; `whole`: with all that a team has made of it, and not a
+        share of that."""
         title = self.course.title(exercise)
         if self.course.allowances.excused(learner, exercise):
             return excused_seen(exercise, title)
         hand_out = self.course.given(learner, exercise)
+        results = self.desk.pushes(learner, exercise)
         pushes = [
-            (seconds(result.push.at), result.assessment) for result in self.desk.pushes(learner, exercise)
+            (
+                seconds(one.push.at),
+                one.assessment if whole or hand_out is None else self.share_of(hand_out, one.assessment),
+            )
+            for one in results
         ]
         since = seconds(hand_out.made) if hand_out is not None and hand_out.made else None
         seen = seen_of_pushes(practised_exercise(exercise), title, since, pushes)
         waiting = [one for one in self.arrived(hand_out) if not one.fetched] if hand_out is not None else []
         whose = self.course.sharing(learner, exercise)
-        last = (
-            pushed_last(self.desk.pushes(learner, exercise), self.course.learners) if len(whose) > 1 else ""
-        )
-        parts = (seen.detail, *(one.waiting for one in waiting), last)
+        last = pushed_last(results, self.course.learners) if len(whose) > 1 else ""
+        turn = turn_told(self.tasks_of_team(hand_out)) if hand_out is not None else ""
+        if turn and (at := pushes[-1][0] if pushes else since) is not None:
+            turn = f"{turn}, since {datetime.fromtimestamp(at, UTC).astimezone():%H:%M}"
+        parts = (seen.detail, *(one.waiting for one in waiting), last, turn)
         detail = "; ".join(part for part in parts if part)
         if seen.stage == "nothing begun" and waiting:  # a push was tried, and refused
             seen = replace(seen, stage="not pushed", since=waiting[-1].at)

@@ -24,12 +24,14 @@ from muddled_orchard.commands.host.received import received
 from muddled_orchard.commands.host.refused import Refused
 from muddled_orchard.commands.host.served_course import ServedExercise
 from muddled_orchard.commands.host.watched import metrics_text
+from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.allowances import time_with_zone
 from muddled_orchard.core.course.board import Seen
 from muddled_orchard.core.course.feedback import Telling, allowance_told, work_blocks
 from muddled_orchard.core.course.passwords import INSTRUCTOR
 from muddled_orchard.core.course.plan import Feedback
 from muddled_orchard.core.course.records import HandOut
+from muddled_orchard.core.course.shared_tasks import told_to
 from muddled_orchard.core.document import Block, Paragraph
 from muddled_orchard.core.exercise.own_copy import (
     clone_commands,
@@ -38,6 +40,8 @@ from muddled_orchard.core.exercise.own_copy import (
     push_command,
     push_over_command,
 )
+from muddled_orchard.core.exercise.roles import ROLES
+from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.summary import SAID, standing
 from muddled_orchard.vcs.read.quarantine import Unreadable
 from muddled_orchard.vcs.write.practice import WORK
@@ -101,7 +105,7 @@ class PageRequests:
             course=self._host.course.plan.title,
             id=exercise.id,
             title=exercise.title,
-            brief=scenario.brief,
+            brief=_brief_for(scenario, self._host.role_of(hand_out)),
             graph=None if own else await asyncio.to_thread(self._host.course.graph, hand_out),
             due=self._due(who, exercise),
             allowed=self._allowed(who, exercise),
@@ -115,6 +119,7 @@ class PageRequests:
             arrived=self._host.arrived(hand_out),
             team=self._others(hand_out),
             branches=[one.said for one in await self._host.branches_of(hand_out)],
+            role=self._role(hand_out),
             hand=who in self._host.hands,
             token=self._host.token(who),
             again=exercise.rules.again and not hand_out.team,
@@ -122,6 +127,18 @@ class PageRequests:
             over=exercise.practice and telling is not None and telling.key,
         )
         return HTMLResponse(pages.exercise_page(shown, top_of(request)))
+
+    def _role(self, hand_out: HandOut) -> pages.RoleShown | None:
+        """What a learner sees of the roles of their team; None where there are none."""
+        tasks = self._host.tasks_of_team(hand_out)
+        if not tasks:
+            return None
+        role = self._host.role_of(hand_out)
+        called = {task.role: task.called for task in tasks}
+        told = tuple(told_to(tasks, role))
+        return pages.RoleShown(
+            role, called.get(role, ""), told, () if role else tuple(sorted(called.items()))
+        )
 
     def _others(self, hand_out: HandOut) -> list[str]:
         """The names of the others who share a repository."""
@@ -218,6 +235,19 @@ class PageRequests:
         place = await self._drill.next(learner, form.get("skill", ""))
         return RedirectResponse(f"exercise/{quote(place)}" if place else "./", 303)
 
+    async def role(self, request: Request, who: str) -> Response:
+        """Give a learner the role in their team's exercise that they choose."""
+        form, learner = await self._of_page(request, who)
+        exercise, chosen = form.get("exercise", ""), form.get("role", "")
+        hand_out = self._host.course.given(learner, exercise)
+        if hand_out is None or chosen not in map(str, ROLES) or not self._host.team_of(hand_out):
+            raise Refused(404, "There is no such role to choose.")
+        try:
+            await self._host.choose_role(hand_out, int(chosen))
+        except BadInput as bad:
+            raise Refused(409, str(bad)) from None
+        return RedirectResponse(f"exercise/{quote(exercise)}", 303)
+
     async def again(self, request: Request, who: str) -> Response:
         """Give a learner's repository its handed-out branches again, or those of another variant."""
         form, learner = await self._of_page(request, who)
@@ -280,12 +310,23 @@ class PageRequests:
         course = self._host.course
         pushes = list(enumerate(self._host.desk.pushes(learner, exercise), start=1))
         shared = len(course.sharing(learner, exercise)) > 1
+        hand_out = course.given(learner, exercise)
         shown = []
         for count, result in reversed(pushes):
             who = course.learners.get(result.push.learner) if shared else None
+            if hand_out is not None and telling is not _INSTRUCTORS:
+                share = self._host.share_of(hand_out, result.assessment)
+                result = replace(result, assessment=share)  # noqa: PLW2901 - the same push, for them
             one = _push_shown(count, result, telling)
             shown.append(replace(one, by=who.name) if who is not None else one)
         return shown
+
+
+def _brief_for(scenario: Scenario, role: int) -> str:
+    """The brief for whoever has a role; with that of every role where they have none."""
+    numbers = [role] if role else range(1, len(scenario.role) + 1)
+    parts = [scenario.brief_of_role(number) for number in numbers if number <= len(scenario.role)]
+    return "\n\n".join((scenario.brief.strip(), *parts))
 
 
 def _push_shown(count: int, result: PushResult, telling: Telling | None) -> pages.PushShown:

@@ -53,14 +53,24 @@ class ExerciseShown(Struct, frozen=True):
     due: str
 
 
+class RoleShown(Struct, frozen=True):
+    """What a learner sees of the roles of their team: their own (0: none yet) and what it is called, a
+    sentence for each task, and those that they may choose from, by number."""
+
+    number: int
+    called: str
+    tasks: Sequence[str]
+    choose: Sequence[tuple[int, str]]
+
+
 class ExercisePage(Struct, frozen=True, kw_only=True):
     """What the page of an exercise shows: the brief as Markdown, what is there before one begins (None:
     nothing), what a clone lacks, whether the folder is handed in, the commands that get it, push it, push
     over what was pushed and delete what has to go, and the pushes, the newest first, and what
     teammates have pushed. `team` are the others who share the repository, `branches` say how its branches
-    stand. `allowed` says what is
-    allowed to this learner alone; `again`: they may take another variant; `practice`: it is of the drill,
-    and `over`: it was brought to its end."""
+    stand, `role` is what they have given out among themselves (None: nothing).
+    `allowed` says what is allowed to this learner alone; `again`: they may take another variant; `practice`:
+    it is of the drill, and `over`: it was brought to its end."""
 
     course: str
     id: str
@@ -78,6 +88,7 @@ class ExercisePage(Struct, frozen=True, kw_only=True):
     arrived: Sequence[Arrived]
     team: Sequence[str]
     branches: Sequence[str]
+    role: RoleShown | None
     hand: bool
     token: str
     allowed: str = ""
@@ -183,6 +194,13 @@ def exercise_page(shown: ExercisePage, top: str) -> str:
         ],
         team=printable(listed(shown.team, len(shown.team))) if shown.team else "",
         branches=[printable(said) for said in shown.branches],
+        role=shown.role
+        and {
+            "number": shown.role.number,
+            "called": printable(shown.role.called),
+            "tasks": [printable(said) for said in shown.role.tasks],
+            "choose": [(number, printable(called)) for number, called in shown.role.choose],
+        },
         hand=shown.hand,
         token=shown.token,
         top=top,

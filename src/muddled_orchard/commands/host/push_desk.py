@@ -25,6 +25,7 @@ from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.course.records import Grading, HandOut
 from muddled_orchard.core.exercise.arriving import ARRIVING, with_arrived
 from muddled_orchard.core.exercise.asked import ASKED_TAG
+from muddled_orchard.core.exercise.roles import has_roles
 from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.grading.summary import standing
 from muddled_orchard.files.course.host_ledger import HostLedger
@@ -249,7 +250,8 @@ class PushDesk:
         text = scenario_text(scenario)
         snapshot = course.snapshot(hand_out, push.refs)
         file = course.folder / push.file if push.file else None
-        wanted = PushToGrade(snapshot, scenario.id, hand_out.variant, text, file)
+        pushes = self._pushes_so_far(push) if has_roles(scenario.task) else ()
+        wanted = PushToGrade(snapshot, scenario.id, hand_out.variant, text, file, pushes)
         if not self._turns.is_slow(push.learner):
             try:
                 async with self._turns.turn(push.learner):
@@ -260,6 +262,11 @@ class PushDesk:
             if push.id != self._histories[self._place(push.learner, push.exercise)].pushes[-1].push.id:
                 return unreadable("a newer push came before this one could be graded: they take long")
             return await self._done(push, wanted, partial(self._graders.graded_patiently, wanted))
+
+    def _pushes_so_far(self, push: RecordedPush) -> tuple[tuple[str, tuple[str, ...]], ...]:
+        """Who pushed to a repository up to a push, and where its branches stood then."""
+        every = (result.push for result in self.pushes(push.learner, push.exercise))
+        return tuple((one.learner, tuple(one.refs.values())) for one in every if one.id <= push.id)
 
     async def _done(
         self, push: RecordedPush, wanted: PushToGrade, work: Callable[[], Assessment]

@@ -28,13 +28,15 @@ from muddled_orchard.vcs.read.pushed import PushedSource, PushSnapshot
 
 class PushToGrade(Struct, frozen=True):
     """A push with what it is held against: the exercise's id, the variant that its repository was handed out
-    with, and the scenario's text. `file`: what is graded is a packed folder in this file instead."""
+    with, and the scenario's text. `file`: what is graded is a packed folder in this file instead. `pushes`:
+    who of a team pushed, as far as that counts (`Evidence.pushes`)."""
 
     snapshot: PushSnapshot
     exercise: str
     variant: str
     scenario: str
     file: Path | None = None
+    pushes: tuple[tuple[str, tuple[str, ...]], ...] = ()
 
 
 class PushGraders:
@@ -144,5 +146,6 @@ def _grade(grading: _Grading, push: PushToGrade | None) -> str:
     grading.push = push
     # Where learners begin with `git init`, their repository here says what it is.
     grading.grader.claims = Claims(otherwise=ExerciseVariant(push.exercise, push.variant))
+    grading.grader.pushes = push.pushes
     (assessment,) = grading.grader.grade([push.file or push.snapshot.repository])
     return assessment_text(assessment)

@@ -11,6 +11,7 @@ from msgspec import Struct
 from muddled_orchard.classroom.handing_out import earlier_version, enrol, exercises_in, once_more
 from muddled_orchard.classroom.making import HOSTED, Exercise, hand_out_of, lying_there, made, whole_folder
 from muddled_orchard.classroom.practising import exercise_to_practise, give_practice
+from muddled_orchard.classroom.roles import give_roles
 from muddled_orchard.classroom.standing import allowances_of
 from muddled_orchard.classroom.versions import Mended
 from muddled_orchard.core.base.problems import BadInput, Problem
@@ -21,7 +22,7 @@ from muddled_orchard.core.course.practice import is_practice_id, practice_id
 from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
-from muddled_orchard.core.course.teams import whose_repository
+from muddled_orchard.core.course.teams import roles_after, whose_repository
 from muddled_orchard.core.exercise.arriving import (
     ARRIVED,
     Coming,
@@ -31,9 +32,11 @@ from muddled_orchard.core.exercise.arriving import (
     remote_then,
 )
 from muddled_orchard.core.exercise.cloning import beyond_a_clone, lies_uncommitted, needs_reflog
+from muddled_orchard.core.exercise.roles import has_roles
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.exercise.variants import Variant
 from muddled_orchard.core.git.refs import branch_ref
+from muddled_orchard.core.grading.shared_work import Member
 from muddled_orchard.core.key.graph import Graph, of_variant
 from muddled_orchard.files.archives.packing import FORMATS, pack
 from muddled_orchard.files.course.ledger import Ledger
@@ -101,6 +104,7 @@ class ServedCourse:
         self._practised: dict[str, ServedExercise] = {}
         self._coming: dict[tuple[str, str], tuple[Coming, ...]] = {}
         self._given: dict[tuple[str, str], HandOut] = {}
+        self._roles: dict[tuple[str, str, str], int] = {}
         self._replaced: dict[tuple[str, str], list[HandOut]] = {}
         self.allowances = NOTHING_ALLOWED
         self._versions = {exercise.exercise.digest: exercise.exercise for exercise in exercises}
@@ -119,6 +123,8 @@ class ServedCourse:
         with made(enrolment.exercises, enrolment.wanted, self.folder, jobs) as portions:
             for portion in portions:
                 ledger.add_hand_outs(portion)
+        given = {exercise.id: exercise.rules.roles for exercise in self.exercises.values()}
+        give_roles(ledger, opened, given)
         self.read_given(ledger)
         for hand_out in self._given.values():
             if (hand_out.learner, hand_out.exercise) in self._replaced and self.given(*_place_of(hand_out)):
@@ -128,6 +134,7 @@ class ServedCourse:
     def read_given(self, ledger: Ledger) -> None:
         """Go by what the ledger says that everybody has, and is allowed."""
         self._given, self._replaced = {}, {}
+        self._roles = ledger.roles()
         for one in (*ledger.each_hand_out(), *ledger.each_hand_out(practice=True)):
             if one.replaced is None:
                 self._given[_place_of(one)] = one
@@ -209,6 +216,7 @@ class ServedCourse:
             for one in again.wanted
         ]
         ledger.add_hand_outs(made)
+        give_roles(ledger, [present], {exercise: self.exercises[exercise].rules.roles})
         self.read_given(ledger)
         return self._given[learner, exercise]
 
@@ -295,6 +303,24 @@ class ServedCourse:
             for who in self.learners
             if (who, exercise) in self._given and self.whose_repository(who, exercise) == place
         ]
+
+    def team_of(self, hand_out: HandOut) -> list[Member]:
+        """Those who share a repository in which tasks are given out by role, with their roles (0: none yet);
+        nobody where no task is, or where one works alone."""
+        whose = self.sharing(hand_out.learner, hand_out.exercise)
+        if len(whose) < 2 or not has_roles(self.version(hand_out).scenario.task):
+            return []
+        place = (hand_out.exercise, hand_out.variant)
+        return [Member(one, self.learners[one].name, self._roles.get((one, *place), 0)) for one in whose]
+
+    def choose_role(self, ledger: Ledger, hand_out: HandOut, role: int) -> None:
+        """Write down which role a learner has chosen. Raises BadInput where they can't have it."""
+        team = self.team_of(hand_out)
+        had = {one.id: one.role for one in team if one.role}
+        chosen = roles_after([one.id for one in team], had, hand_out.learner, role)
+        place = (hand_out.exercise, hand_out.variant)
+        ledger.give_roles({(who, *place): number for who, number in chosen.items()})
+        self._roles = ledger.roles()
 
     def due(self, learner: str, exercise: str) -> datetime | None:
         """When a learner's work has to be in."""

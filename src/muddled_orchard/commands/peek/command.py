@@ -10,6 +10,7 @@ from pathlib import Path
 from muddled_orchard.commands.options import add_quiet
 from muddled_orchard.core.base.phrases import command, paths
 from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.exercise.roles import ROLES
 from muddled_orchard.show.terminal.peeked import show_peek
 from muddled_orchard.show.terminal.plain import Plain
 from muddled_orchard.vcs.peeking import peek_at
@@ -25,6 +26,9 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "folder", metavar="DIR", type=Path, nargs="?", default=Path(), help="the repository (default: here)"
     )
+    parser.add_argument(
+        "--role", type=int, choices=ROLES, help="which role is yours, where a team has given its tasks out"
+    )
     parser.add_argument("--json", action="store_true", help="print JSON instead")
     add_quiet(parser, "say nothing; the exit code is 1 while work is left")
 
@@ -34,7 +38,7 @@ def run(options: argparse.Namespace) -> int:
     folder: Path = options.folder
     if not folder.is_dir():
         raise BadInput(Problem("there is no such folder", "Check the path.", file=str(folder)))
-    peek, top = peek_at(folder)
+    peek, top = peek_at(folder, options.role)
     if options.json:
         from muddled_orchard.commands.peek.as_json import peek_file
 

@@ -61,7 +61,7 @@ class Settling:
         grading = attempt.work.grading
         try:
             (_, text), *_ = self._ledger.results([grading.id])
-            graded = assessment_of(text)
+            graded = self.record.rules.share_of(assessment_of(text), learner)
         except Damaged:
             return WorkToSettle(learner, exercise, attempt, None, None)
         counting = Collected(

@@ -66,7 +66,7 @@ LARGEST_SCENARIO = 4 * MIB
 """The largest file that an instructor writes, in bytes: a scenario or a course."""
 
 MOST_ENTRIES: Mapping[str, int] = {
-    "story": 500, "task": 50, "answer": 500, "rule": 200, "values": 200, "cast": 200, "start": 50,
+    "story": 500, "task": 50, "answer": 500, "rule": 200, "role": 10, "values": 200, "cast": 200, "start": 50,
 }  # fmt: skip
 """The most entries that each list or table of a scenario file may have: what comes near it no learner could
 work through, and what is far beyond takes minutes to survey."""

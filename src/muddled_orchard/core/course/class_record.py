@@ -12,20 +12,32 @@ from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.core.course.totals import Attempt, Standing
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.settling import Settlement, in_force, settled
+from muddled_orchard.core.grading.shared_work import Member, share_of
 from muddled_orchard.core.grading.unseen import Unseen, held_to
 
 
 class Rules(Struct, frozen=True):
-    """How gradings count in a course: what is earned where a submission can't show it, and every person's
-    verdict by learner and exercise, the oldest first."""
+    """How gradings count in a course: what is earned where a submission can't show it, every person's verdict
+    by learner and exercise, the oldest first, and who has which role in a hand-out that a team shares, by
+    exercise and variant."""
 
     unseen: Unseen | None
     settlements: Mapping[tuple[str, str], Sequence[Settlement]]
+    roles: Mapping[tuple[str, str], Sequence[Member]] = field(default_factory=dict)
 
     def counting(self, assessment: Assessment, learner: str) -> Assessment:
         """The assessment of work that was handed out to a learner, as it counts."""
         settlements = self.settlements.get((learner, assessment.exercise), ())
-        return settled(held_to(assessment, self.unseen), in_force(settlements, assessment.work))
+        own = held_to(self.share_of(assessment, learner), self.unseen)
+        return settled(own, in_force(settlements, assessment.work))
+
+    def share_of(self, assessment: Assessment, learner: str) -> Assessment:
+        """What of the assessment of a work is a learner's, as it was graded."""
+        return share_of(assessment, learner, self.with_roles(assessment.exercise, assessment.variant))
+
+    def with_roles(self, exercise: str, variant: str) -> Sequence[Member]:
+        """Those who share a hand-out and have roles in it; nobody where it has none."""
+        return self.roles.get((exercise, variant), ())
 
 
 class ClassRecord(Struct, frozen=True, kw_only=True):
@@ -47,8 +59,11 @@ class ClassRecord(Struct, frozen=True, kw_only=True):
         return self.names.get(learner, learner)
 
     def is_first_of_team(self, attempt: Attempt) -> bool:
-        """Whether an attempt is to be counted where a team's counts once: for the first of the team."""
+        """Whether an attempt is to be counted where a team's counts once: for the first of the team; where
+        they have given the tasks out, for each of them."""
         grading = attempt.work.grading
+        if self.rules.with_roles(grading.exercise, grading.variant):
+            return True
         members = self.teams.get((grading.exercise, grading.variant), (attempt.learner,))
         return attempt.learner == members[0]
 

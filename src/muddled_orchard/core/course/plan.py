@@ -14,6 +14,9 @@ from muddled_orchard.core.course.allowances import Allowance
 
 Attempts = Literal["best", "last", "first"]
 
+RolesGiven = Literal["roster", "swapped", "chosen"]
+"""How roles come to those of a team: by the roster's order, the other way round, or as they choose."""
+
 Feedback = Literal["none", "hints", "criteria", "full"]
 """What a learner hears of a push: that it came; hints; also which criteria are met; also what was wanted."""
 
@@ -57,6 +60,10 @@ class CourseExercise(Struct, frozen=True, kw_only=True):
     """The same from when it is due on (default: the course's)."""
     team: bool = False
     """Whether those who have the same `team` in the roster have one variant and one result together."""
+    roles: RolesGiven = "roster"
+    """Which of a team has which role, where the scenario has roles: the first one of the roster role 1, the
+    second one role 2, a third one role 1 again; `"swapped"`: the other way round, as for the next exercise;
+    `"chosen"`: as they choose on the page of `muddled host`, first come."""
     again: bool = False
     """Whether learners may take another variant on the pages of `muddled host`, as often as they like."""
 

@@ -11,6 +11,7 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.arriving import pushes_first
 from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.roles import names_of_roles
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import in_words
@@ -36,7 +37,7 @@ class Asked(Struct, frozen=True, kw_only=True):
     the remote as `origin/NAME`), what only those branches had that are to be rewritten, how much was in the
     stash, the files with work that is not committed, and the step of the walkthrough at which it was handed
     out (nothing where that is its beginning). `refused`: the branches of the remote to which a teammate
-    pushes first."""
+    pushes first. `roles`: what the roles are called whose tasks they are."""
 
     exercise: str
     tasks: tuple[Task, ...]
@@ -47,6 +48,7 @@ class Asked(Struct, frozen=True, kw_only=True):
     work: tuple[str, ...] = ()
     at: str = ""
     refused: tuple[str, ...] = ()
+    roles: tuple[str, ...] = ()
 
     @property
     def begins_with_nothing(self) -> bool:
@@ -85,6 +87,7 @@ def asked_by(scenario: Scenario, history: History, ids: Mapping[int, str]) -> As
             for number, task in enumerate(scenario.task, start=1)
             if history.commits and pushes_first(scenario, history, number)
         ),
+        roles=names_of_roles(scenario),
     )
 
 

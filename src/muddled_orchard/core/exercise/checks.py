@@ -11,6 +11,7 @@ from muddled_orchard.core.base.problems import KeyPath, Problem, likely
 from muddled_orchard.core.exercise.arriving import misfits_of_arrivals
 from muddled_orchard.core.exercise.claim import CLAIM
 from muddled_orchard.core.exercise.history import History
+from muddled_orchard.core.exercise.roles import misfits_of_roles
 from muddled_orchard.core.exercise.scenario import MOST_SECONDS, Scenario
 from muddled_orchard.core.exercise.task import MessageRules, Task
 from muddled_orchard.core.exercise.tasks import example_message
@@ -30,6 +31,7 @@ def misfits(scenario: Scenario, history: History) -> Iterator[Problem]:
         if not scenario.start.own:
             yield from _of_delivery(scenario.task[number:], ("task", number), history)
     yield from misfits_of_arrivals(scenario)
+    yield from misfits_of_roles(scenario)
     yield from _of_own(scenario)
     if scenario.start.own:
         yield from _of_own_start(scenario)
@@ -46,6 +48,8 @@ def _of_texts(scenario: Scenario) -> Iterator[Problem]:
     texts: list[tuple[KeyPath, str]] = [(("title",), scenario.title), (("brief",), scenario.brief)]
     texts += [(("answer", number, "why"), answer.why) for number, answer in enumerate(scenario.answer)]
     texts += [(("rule", number, "why"), rule.why) for number, rule in enumerate(scenario.rule)]
+    for number, role in enumerate(scenario.role):
+        texts += [(("role", number, "name"), role.name), (("role", number, "brief"), role.brief)]
     for key, text in texts:
         if found := next((one for one in text if category(one) == "Cc" and one not in "\n\t\r"), None):
             yield Problem(f"there is a control character in it (U+{ord(found):04X})", "Take it out.", key)

@@ -38,7 +38,7 @@ def completed(scenario: Scenario, name: str) -> Scenario:
     if scenario.start.own and not scenario.story:
         scenario = replace(scenario, story=(_example_of_beginning(scenario.task),))
     id_ = scenario.id or id_for(name)
-    task = tuple(_on_first_branch(task, scenario.story) for task in scenario.task)
+    task = tuple(_on_first_branch(task, scenario.story).with_defaults() for task in scenario.task)
     cast = scenario.cast or _cast_by_branch(scenario.story)
     problems: list[Problem] = []
     story = []

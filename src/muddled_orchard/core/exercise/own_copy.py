@@ -59,7 +59,9 @@ def clone_commands(
 ) -> tuple[str, ...]:
     """Clone a repository into a folder, with every branch and setting that was handed out, and go there."""
     others = [branch for branch in history.tips if branch != history.checked_out]
-    found = [command("git", "clone", url, folder)]
+    # A remote of the exercise's own may have another branch checked out: Git deletes none that is.
+    named = ("--branch", history.checked_out) if history.remote else ()
+    found = [command("git", "clone", *named, url, folder)]
     if others:
         wanted = (f"{branch}:{branch}" for branch in others)
         found.append(command("git", "-C", folder, "fetch", "origin", *wanted))

@@ -312,6 +312,19 @@ class Rule(Struct, frozen=True, kw_only=True):
         return hash((self.file, self.has, self.lacks, self.matches, self.once, self.parses, self.runs))
 
 
+class Role(Struct, frozen=True, kw_only=True):
+    """What one of two has of an exercise that they share."""
+
+    name: str
+    """What they do, in a few words, as in `"opens the branch"`."""
+    brief: str = ""
+    """Markdown for whoever has this role."""
+
+    def __post_init__(self) -> None:
+        if not self.name.strip():
+            raise ValueError("name is empty: what does this role do?")
+
+
 class Scenario(Struct, frozen=True, kw_only=True):
     """A whole exercise: what happened before, what is asked, and what counts as solved."""
 
@@ -348,6 +361,8 @@ class Scenario(Struct, frozen=True, kw_only=True):
     """Criteria whose weight differs from the default."""
     spacing: SpacingRule = "line-ends"
     """How closely white space must agree for a text to count as the same."""
+    role: tuple[Role, ...] = ()
+    """What each of two has of it, the first one of role 1; tasks say whose they are."""
 
     @property
     def makes_own(self) -> bool:
@@ -356,5 +371,12 @@ class Scenario(Struct, frozen=True, kw_only=True):
 
     @property
     def brief_text(self) -> str:
-        """The title and the brief, as Markdown."""
-        return f"# {self.title.strip()}\n\n{self.brief.strip()}\n"
+        """The title and the brief with that of each role, as Markdown."""
+        parts = (f"\n{self.brief_of_role(number)}" for number, _ in enumerate(self.role, start=1))
+        return f"# {self.title.strip()}\n\n{self.brief.strip()}\n{''.join(parts)}"
+
+    def brief_of_role(self, number: int) -> str:
+        """What the brief says to one of the roles (from 1), below a heading, as Markdown."""
+        role = self.role[number - 1]
+        text = f"\n{role.brief.strip()}\n" if role.brief.strip() else ""
+        return f"## Role {number}: {role.name.strip()}\n{text}"

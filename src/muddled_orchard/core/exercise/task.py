@@ -22,7 +22,17 @@ from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.git.under_way import Words
 
 OperationName = Literal[
-    "merge", "rebase", "cherry-pick", "revert", "pull", "stash-pop", "reset", "am", "own-conflict"
+    "merge",
+    "rebase",
+    "cherry-pick",
+    "revert",
+    "pull",
+    "stash-pop",
+    "reset",
+    "am",
+    "own-conflict",
+    "propose",
+    "accept",
 ]
 """The words of `do`; `core.exercise.operations` has the class of each."""
 
@@ -39,7 +49,7 @@ Looks = tuple[str, Sequence[Words]]
 IN_ORDER = (
     "do", "on", "bring", "fast_forward", "squash", "onto", "pick", "undo", "patches", "parent", "since",
     "todo", "to", "abort", "from_", "by", "push", "delete", "message",
-    "conflicts", "files", "kinds", "kept", "steps",
+    "conflicts", "files", "kinds", "kept", "steps", "role",
 )  # fmt: skip
 """The keys of all tasks in the order in which they are stored; a new one comes last. Digests of stored
 scenarios tell their versions apart, so the order stays for ever."""
@@ -69,6 +79,8 @@ class Task(Struct, frozen=True, kw_only=True):
     """Whether the result is to be pushed to origin."""
     delete: str | None = None
     """A branch that is to be deleted afterwards."""
+    role: Literal[1, 2] | None = None
+    """Whose it is where a team shares the repository: that of the first or of the second role."""
     message: Literal["proposed", "own"] | MessageRules | None = None
     """What the commit is to say: `"proposed"` (Git's own message is kept; of a replayed commit its own),
     `"own"` (own words that say what it does), or rules that the message must hold."""
@@ -142,6 +154,14 @@ class Task(Struct, frozen=True, kw_only=True):
     def source_key(self) -> str:
         """The key that names its source."""
         return ""
+
+    def brings(self, source: str) -> Self:
+        """The same with its source at another place, where an operation can have that."""
+        return self
+
+    def with_defaults(self) -> Self:
+        """The same with what follows from its other keys."""
+        return self
 
     @property
     def labels(self) -> Sequence[str]:

@@ -27,7 +27,7 @@ _USE = re.compile(r"@(@\{|\{([^{}\n]*)\})")
 _MOST_OPTIONS = 24
 _HASH_KEY = b"muddled-orchard values 1"
 # All that a learner meets; the format, the id, dates, points and spacing stay as they are.
-_VARYING = ("title", "brief", "cast", "story", "task", "start", "answer", "rule")
+_VARYING = ("title", "brief", "cast", "story", "task", "start", "answer", "rule", "role")
 
 
 def variant_of(scenario: Scenario, code: str) -> Scenario:

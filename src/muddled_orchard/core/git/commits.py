@@ -14,7 +14,7 @@ LONGEST_SUBJECT = 72
 
 class Commit(Struct, frozen=True):
     """A commit: ids in hex, authors as `Name <address>`, `tree` the whole listing, `time` when it was made,
-    in seconds since 1970 (0 where nobody asks)."""
+    in seconds since 1970 (0 where nobody asks), `committer` who made it (empty where nobody asks)."""
 
     id: str
     parents: tuple[str, ...]
@@ -22,6 +22,7 @@ class Commit(Struct, frozen=True):
     message: str
     tree: Tree
     time: int = 0
+    committer: str = ""
 
     @property
     def subject(self) -> str:

@@ -25,7 +25,7 @@ class BadObject(Exception):
 
 
 class StoredCommit(Struct, frozen=True):
-    """A commit as it is stored: ids in hex, the author as `Name <address>`, `time` when it was made
+    """A commit as it is stored: ids in hex, author and committer as `Name <address>`, `time` when it was made
     (committed), in seconds since 1970."""
 
     tree: str
@@ -33,6 +33,7 @@ class StoredCommit(Struct, frozen=True):
     author: str
     time: int
     message: str
+    committer: str = ""
 
 
 def stored_commit(data: bytes) -> StoredCommit:
@@ -53,8 +54,8 @@ def stored_commit(data: bytes) -> StoredCommit:
         raise BadObject("a commit of it names no tree")
     encoding = fields.get(b"encoding", b"utf-8").decode("ascii", "replace")
     author, _ = _identity(fields.get(b"author", b""), encoding)
-    _, time = _identity(fields.get(b"committer", b""), encoding)
-    return StoredCommit(tree.decode(), tuple(parents), author, time, _decoded(message, encoding))
+    committer, time = _identity(fields.get(b"committer", b""), encoding)
+    return StoredCommit(tree.decode(), tuple(parents), author, time, _decoded(message, encoding), committer)
 
 
 def tagged(data: bytes) -> str | None:

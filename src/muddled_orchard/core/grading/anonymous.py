@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from muddled_orchard.core.grading.assessment import Assessment, HunkResult, made_own
+from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, HunkResult, made_own
 from muddled_orchard.core.grading.settling import full_name
 
 
@@ -18,10 +18,10 @@ class Anonymous(NamedTuple):
     names: Mapping[str, str]
 
 
-def anonymous(assessment: Assessment, work: str) -> Anonymous:
+def anonymous(assessment: Assessment, work: str, learners: Mapping[str, str]) -> Anonymous:
     """The assessment without what a learner has written or named: texts, names, commits, sentences. Which
     side was kept in each conflict stays; persons' verdicts are kept elsewhere. `work` is what the work is
-    called instead."""
+    called instead, `learners` what each is."""
     own = made_own(assessment.criteria)
     files = {
         file: f"file-{n}" for n, file in enumerate(dict.fromkeys(one.file for one in assessment.hunks), 1)
@@ -32,10 +32,7 @@ def anonymous(assessment: Assessment, work: str) -> Anonymous:
         title=assessment.title,
         variant=assessment.variant,
         state=assessment.state,
-        criteria=tuple(
-            replace(criterion, outcome=replace(criterion.outcome, findings=(), where=()), settled=None)
-            for criterion in assessment.criteria
-        ),
+        criteria=tuple(map(_without_words, assessment.criteria)),
         hunks=tuple(hunks),
         begun=assessment.begun,
         ended=assessment.ended,
@@ -43,9 +40,23 @@ def anonymous(assessment: Assessment, work: str) -> Anonymous:
         conflicts_weight=assessment.conflicts_weight,
         work=work,
         asked=assessment.asked,
+        parts=tuple(
+            replace(
+                part,
+                criteria=tuple(map(_without_words, part.criteria)),
+                commits=(),
+                makers=(),
+                pushed_by=tuple(learners[who] for who in part.pushed_by if who in learners),
+            )
+            for part in assessment.parts
+        ),
     )
     names = zip(map(full_name, assessment.hunks), map(full_name, hunks), strict=True)
     return Anonymous(plain, dict(names))
+
+
+def _without_words(criterion: CriterionResult) -> CriterionResult:
+    return replace(criterion, outcome=replace(criterion.outcome, findings=(), where=()), settled=None)
 
 
 def _of_story(hunk: HunkResult) -> HunkResult:

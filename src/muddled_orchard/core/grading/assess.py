@@ -7,17 +7,20 @@ from itertools import chain, islice
 
 from msgspec.structs import replace
 
+from muddled_orchard.core.exercise.roles import ROLES, has_roles, names_of_roles, role_name
 from muddled_orchard.core.grading.assessment import (
     Assessment,
     CriterionResult,
     Outcome,
+    RolePart,
     State,
     missed,
     skipped,
     unseen,
 )
-from muddled_orchard.core.grading.case import Case
+from muddled_orchard.core.grading.case import OPEN, Case
 from muddled_orchard.core.grading.criteria import CRITERIA, weight_of
+from muddled_orchard.core.grading.criteria.criterion import Criterion
 from muddled_orchard.core.grading.criteria.resolution import decisions, hunk_results
 from muddled_orchard.core.grading.doubts import doubts
 from muddled_orchard.core.grading.finding import Finding, Kind, kept
@@ -56,24 +59,13 @@ def assess(submission: Submission, results: tuple[Result, ...] | None = None) ->
     case = lay_out(submission, locate(submission) if results is None else results)
     state = case.state
     hunks = tuple(hunk_results(case))
-    criteria = []
-    for id_, criterion in CRITERIA.items():
-        free = case.is_own and id_ in _FREE_IN_OWN
-        outcome = skipped(NotOfOwnConflicts()) if free else criterion.judge(case)
-        # The steps to a conflict of one's own earn before it is met.
-        done_by_nothing = outcome.share > 0 and case.nothing_found and id_ != "made"
-        if case.nothing_seen and outcome.verdict != "skipped":
-            outcome = unseen(NotShownHere())
-        elif outcome.verdict != "skipped" and (state == "untouched" or done_by_nothing):
-            outcome = missed(_nothing_done(state, case))  # what is met by doing nothing doesn't count
-        criteria.append(_with_points(id_, outcome, weight_of(case.scenario, id_)))
     cast = {commit.author for id_, commit in key.commits.items() if id_ in key.handed_out}
     return Assessment(
         exercise=case.scenario.id,
         title=case.scenario.title,
         variant=key.variant,
         state=state,
-        criteria=tuple(criteria),
+        criteria=tuple(_judged(case, state, criterion) for criterion in CRITERIA.values()),
         hunks=hunks[:_MOST],
         doubts=_first(chain(doubts(case), values_of_others(case.scenario, key.variant, hunks))),
         worked=_first(notes_on(submission)),
@@ -86,6 +78,40 @@ def assess(submission: Submission, results: tuple[Result, ...] | None = None) ->
         begun=min((commit.time for commit in evidence.commits.values() if commit.time > 0), default=0),
         ended=max((commit.time for commit in evidence.commits.values()), default=0),
         makers=tuple(sorted({commit.author for commit in evidence.commits.values()} - cast))[:_MOST],
+        parts=tuple(_part(case, state, role) for role in ROLES) if has_roles(case.scenario.task) else (),
+    )
+
+
+def _judged(case: Case, state: State, criterion: Criterion) -> CriterionResult:
+    """A criterion of a case, with its points."""
+    free = case.is_own and criterion.id in _FREE_IN_OWN
+    outcome = skipped(NotOfOwnConflicts()) if free else criterion.judge(case)
+    # The steps to a conflict of one's own earn before it is met.
+    done_by_nothing = outcome.share > 0 and case.nothing_found and criterion.id != "made"
+    if case.nothing_seen and outcome.verdict != "skipped":
+        outcome = unseen(NotShownHere())
+    elif outcome.verdict != "skipped" and (state == "untouched" or done_by_nothing):
+        outcome = missed(_nothing_done(state, case))  # what is met by doing nothing doesn't count
+    return _with_points(criterion.id, outcome, weight_of(case.scenario, criterion.id))
+
+
+def _part(case: Case, state: State, role: int) -> RolePart:
+    """What a role has of a work that a team shares."""
+    own = replace(case, role=role)
+    results = [task.result for task in own.judged]
+    made = dict.fromkeys(one.result_commit for one in results if one.result_commit)
+    commits = [case.evidence.commits[id_] for id_ in made if id_ in case.evidence.commits]
+    return RolePart(
+        role=role,
+        name=role_name(names_of_roles(case.scenario), role),
+        tasks=tuple(n for n, task in enumerate(case.scenario.task, start=1) if own.judges(task)),
+        open=tuple(dict.fromkeys(task.step.task for task in own.judged if task.result.shape in OPEN)),
+        criteria=tuple(_judged(own, state, one) for one in CRITERIA.values() if one.of_tasks),
+        unmet=sum(task.unmet.count for task in own.judged),
+        conflicts_weight=decisions(own).weight,
+        commits=tuple(commit.id for commit in commits)[:_MOST],
+        makers=tuple(sorted({commit.committer for commit in commits}))[:_MOST],
+        pushed_by=tuple(sorted({who for one in commits if (who := case.evidence.pushed_by(one.id))})),
     )
 
 

@@ -164,6 +164,27 @@ class HunkResult(Struct, frozen=True, omit_defaults=True, kw_only=True):
     settled: Settled | None = None
 
 
+class RolePart(Struct, frozen=True, omit_defaults=True, kw_only=True):
+    """What one role has of a work that a team shares: its number and what it is called, its tasks (by number,
+    from 1) and those that are still open, and the criteria of tasks as they are judged by these alone, with
+    how many conflicts were never come to and what all of them weigh.
+
+    `commits` are what came of these tasks, `makers` who made them by their own account, `pushed_by` who
+    pushed them (learners' ids), where a host has seen that.
+    """
+
+    role: int
+    name: str
+    tasks: tuple[int, ...]
+    open: tuple[int, ...] = ()
+    criteria: tuple[CriterionResult, ...] = ()
+    unmet: int = 0
+    conflicts_weight: float = 0.0
+    commits: tuple[str, ...] = ()
+    makers: tuple[str, ...] = ()
+    pushed_by: tuple[str, ...] = ()
+
+
 class Assessment(Struct, frozen=True, omit_defaults=True, kw_only=True):
     """Everything that grading one submission found.
 
@@ -173,7 +194,8 @@ class Assessment(Struct, frozen=True, omit_defaults=True, kw_only=True):
     `ended` when the last was (in seconds since 1970, 0 where there is none). `unmet` counts the conflicts
     that were never come to, `conflicts_weight` is what all that the key knows weigh together. `work`
     tells this work from any other, wherever it lies. `made` is the graph of the learner's commits, `asked`
-    the one after a solution. `settled` is a person's verdict on all of it.
+    the one after a solution. `settled` is a person's verdict on all of it. `parts` are what each role has of
+    it; `role` is that of the learner whose share of it this is (0: it is all of it).
     """
 
     exercise: str
@@ -195,6 +217,8 @@ class Assessment(Struct, frozen=True, omit_defaults=True, kw_only=True):
     made: Graph | None = None
     asked: Graph | None = None
     settled: Settled | None = None
+    parts: tuple[RolePart, ...] = ()
+    role: int = 0
 
     @property
     def needs_a_look(self) -> tuple[str, ...]:

@@ -29,7 +29,8 @@ MOST_SHOWN = 4_000
 """How many letters of a text results show."""
 
 _NOTHING = {"none", "dropped"}
-_OPEN = ("none", "pending", "by hand", "not reached")
+OPEN = ("none", "pending", "by hand", "not reached")
+"""The shapes of results that are not there yet."""
 
 
 class ConflictCase(Struct, frozen=True, kw_only=True):
@@ -101,11 +102,13 @@ class TaskCase(Struct, frozen=True, kw_only=True):
 
 
 class Case(Struct, frozen=True, kw_only=True):
-    """Everything about one submission that criteria look at. `final_tree` is where it all ended."""
+    """Everything about one submission that criteria look at. `role`: criteria of tasks look at those of one
+    role alone (None: at all). `final_tree` is where it all ended."""
 
     submission: Submission
     tasks: tuple[TaskCase, ...]
     uncommitted: tuple[Uncommitted, ...]
+    role: int | None = None
 
     @property
     def key(self) -> Key:
@@ -133,6 +136,15 @@ class Case(Struct, frozen=True, kw_only=True):
         return self.key.scenario
 
     @property
+    def judged(self) -> tuple[TaskCase, ...]:
+        """The tasks that criteria of tasks look at."""
+        return tuple(task for task in self.tasks if self.judges(task.task))
+
+    def judges(self, task: Task) -> bool:
+        """Whether a task is one of those."""
+        return self.role is None or task.role == self.role
+
+    @property
     def is_own(self) -> bool:
         """Whether the learner makes the conflicts."""
         return self.scenario.makes_own
@@ -157,7 +169,7 @@ class Case(Struct, frozen=True, kw_only=True):
             return "open" if self.something_happened else "untouched"
         if self._only_as_handed_out():
             return "untouched"
-        if self.evidence.pending or any(shape in _OPEN for shape in shapes):
+        if self.evidence.pending or any(shape in OPEN for shape in shapes):
             return "open"
         return "open" if self.evidence.unmerged else "finished"
 

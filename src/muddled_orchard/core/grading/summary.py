@@ -76,7 +76,7 @@ def standing(assessment: Assessment) -> Standing:
     lacking = {
         criterion.id for criterion in assessment.criteria if criterion.outcome.verdict in ("partly", "missed")
     }
-    right = conflicts_are_right(assessment) and not lacking & {"rules", "made"}
+    right = conflicts_are_right(assessment) and not lacking & {"resolution", "rules", "made"}
     return "almost" if right else "not yet"
 
 

@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.exercise.arriving import arrivals, as_served
+from muddled_orchard.core.exercise.delivering import delivery_of
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.git.commits import Commit, ancestry, name_of
 from muddled_orchard.core.git.refs import on_remote
@@ -69,7 +70,8 @@ def wanted(key: Key) -> Graph | None:
     """The graph after a solution by the key; None where what comes out is the learner's own."""
     if key.scenario.makes_own:
         return None
-    deleted = {task.delete for task in key.scenario.task}
+    delivery = delivery_of(key.scenario.task, key.history.remote)
+    deleted = {*delivery.deleted, *map(on_remote, delivery.deleted_there)}
     tips = {name: id_ for name, id_ in key.solved_tips.items() if name not in deleted}
     return _graph(key, tips, key.scenario.task[-1].on)
 

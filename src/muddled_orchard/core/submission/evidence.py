@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from msgspec import Struct, field
 
-from muddled_orchard.core.git.commits import Commit
+from muddled_orchard.core.git.commits import Commit, contains
 from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.git.trees import Blob, Tree
 from muddled_orchard.core.merging.conflict import MergeResult
@@ -67,7 +67,8 @@ class Evidence(Struct, frozen=True, kw_only=True):
     shows neither a working tree nor what is pending. `is_remote`: it is a bare repository that learners push
     to, and no clone of another one. `bisecting`: a `git bisect` was begun. `merges` are
     those that the learner really had where they differ from the key's, by the place of their request; `runs`
-    what became of the rules that run a command, by their place among the rules.
+    what became of the rules that run a command, by their place among the rules. `pushes` tell who pushed to
+    it, the oldest first: a learner's id, and where the branches stood then; empty where nobody saw that.
     """
 
     head: str | None
@@ -88,6 +89,14 @@ class Evidence(Struct, frozen=True, kw_only=True):
     bisecting: bool = False
     merges: Mapping[tuple[str, ...], MergeResult] = field(default_factory=dict)
     runs: Mapping[int, RuleRun] = field(default_factory=dict)
+    pushes: tuple[tuple[str, tuple[str, ...]], ...] = ()
+
+    def pushed_by(self, commit: str) -> str | None:
+        """Who pushed a commit first, by their id; None where nobody saw that."""
+        return next(
+            (who for who, tips in self.pushes if any(contains(self.commits, tip, commit) for tip in tips)),
+            None,
+        )
 
     @property
     def shows_doing(self) -> bool:

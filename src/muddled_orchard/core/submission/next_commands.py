@@ -8,7 +8,6 @@ from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.exercise.asked import Asked
-from muddled_orchard.core.exercise.tasks import branch_at_end
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.git.under_way import UNDER_WAY, Words
 from muddled_orchard.core.submission.evidence import Evidence
@@ -53,10 +52,11 @@ def commands_at(
     asked: Asked | None,
     *,
     popped: bool,
+    ends_on: str = "",
 ) -> Iterator[Next]:
     """The commands that lead on from where a learner stands, in the order in which they are to be typed.
     `kind` is what is under way, `left` what is left to do, `tasks` those that are open; `popped`: a stash
-    was, and Git kept it."""
+    was, and Git kept it. `ends_on` is the branch that is checked out in the end."""
     # What is staged goes with the file; the others are in it, or in what was committed of it.
     marked = list(dict.fromkeys(item.file for item in left if item.kind in ("marker", "committed marker")))
     first = first_open(tasks)
@@ -90,7 +90,7 @@ def commands_at(
     yield from _at_rest(evidence, left, [] if first.takes_back else marked, aside=abandoned)
     yield from (Next(command, why) for command, why in first.commands)
     if asked is not None and any(item.kind == "elsewhere" for item in left):
-        yield Next(("git", "switch", branch_at_end(asked.tasks)), "to be where the last task ends")
+        yield Next(("git", "switch", ends_on), "to be where the last task ends")
     if any(item.kind == "stash" and item.work for item in left):
         yield Next(("git", "stash", "show", "-p"), "to see what is in it")
         yield Next(("git", "stash", "drop"), "if it is of no use any more")

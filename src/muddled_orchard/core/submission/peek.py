@@ -43,16 +43,18 @@ class Peek(Struct, frozen=True, kw_only=True):
         return not any(item.work for item in self.left)
 
 
-def peek(evidence: Evidence, asked: Asked | None) -> Peek:
-    """Look at a repository; its evidence must hold the whole history. `asked` is what its hand-out says."""
+def peek(evidence: Evidence, asked: Asked | None, role: int | None = None) -> Peek:
+    """Look at a repository; its evidence must hold the whole history. `asked` is what its hand-out says,
+    `role` that of whoever works here (None: nobody says so)."""
     kind = _kind(evidence)
     ours, theirs = _sides(evidence, kind)
-    tasks = tuple(still_to_do(asked, evidence)) if asked is not None else ()
+    tasks = tuple(still_to_do(asked, evidence, role)) if asked is not None else ()
+    own = tuple(todo for todo in tasks if not todo.theirs)
     pops = kind == "" and asked is not None and any(task.stays_uncommitted for task in asked.tasks)
     popped = pops and bool(evidence.stashes) and _differs(evidence)
     # Work that was handed out is in the way until all is done, and nobody's business afterwards.
     handed_out = asked.work if asked is not None and not kind else ()
-    work = handed_out if all(todo.perhaps for todo in tasks) else ()
+    work = handed_out if all(todo.perhaps for todo in own) else ()
     left = []
     gives_up = asked is not None and to_be_given_up(asked, evidence, [todo.number for todo in tasks])
     wrong = under_way_instead(asked, evidence) if asked is not None else ""
@@ -62,14 +64,15 @@ def peek(evidence: Evidence, asked: Asked | None) -> Peek:
         left.append(LeftToDo("give up"))
     left += left_in(evidence, kind, is_work=not pops, work=work, completes=not gives_up)
     if not kind and not popped:
-        told = [(f"{todo.task}: {todo.missing}", not todo.perhaps) for todo in tasks]
+        told = [(f"{todo.task}: {todo.missing}", not (todo.perhaps or todo.theirs)) for todo in tasks]
         left += [LeftToDo("task", detail=detail, work=work) for detail, work in told]
-    if asked is not None and _is_elsewhere(asked, evidence, tasks):
-        left.append(LeftToDo("elsewhere", detail=f"{evidence.head}, and not {branch_at_end(asked.tasks)},"))
+    ends_on = _ends_on(asked, role) if asked is not None else ""
+    if _is_elsewhere(ends_on, evidence, own):
+        left.append(LeftToDo("elsewhere", detail=f"{evidence.head}, and not {ends_on},"))
     if popped:
         left.append(LeftToDo("kept stash"))
     elif evidence.stashes and not any(todo.pops for todo in tasks):
-        left.append(LeftToDo("stash", work=asked is not None and _is_left_over(asked, evidence, tasks)))
+        left.append(LeftToDo("stash", work=asked is not None and _is_left_over(asked, evidence, own)))
     commands: Iterator[Next]
     if gives_up or wrong:
         why = "to give it up, as asked" if gives_up else "to give it up"
@@ -79,7 +82,8 @@ def peek(evidence: Evidence, asked: Asked | None) -> Peek:
     elif _was_reset(evidence, left):
         commands = give_up(kind, tasks, "to begin again: what it had stopped at was reset", anew=False)
     else:
-        commands = commands_at(evidence, kind, left, () if kind else tasks, asked, popped=popped)
+        todo = () if kind else tasks
+        commands = commands_at(evidence, kind, left, todo, asked, popped=popped, ends_on=ends_on)
     typed = tuple({item.command or item.why: item for item in commands}.values())
     back = UNDER_WAY[kind].give_up if kind else ()
     markers = [item for item in left if item.kind == "marker"] if evidence.unmerged else []
@@ -126,9 +130,13 @@ def _kind(evidence: Evidence) -> str:
     return "stash-pop" if evidence.stashes and pops else "left"
 
 
-def _is_elsewhere(asked: Asked, evidence: Evidence, tasks: Sequence[ToDo]) -> bool:
-    """Whether all is done, and another branch is checked out than that of the last task."""
-    wanted = branch_at_end(asked.tasks)
+def _ends_on(asked: Asked, role: int | None) -> str:
+    """The branch of the last task of whoever works here."""
+    return branch_at_end([task for task in asked.tasks if role in (None, task.role)] or asked.tasks)
+
+
+def _is_elsewhere(wanted: str, evidence: Evidence, tasks: Sequence[ToDo]) -> bool:
+    """Whether all is done, and another branch is checked out than the one that is wanted in the end."""
     there = evidence.branch(wanted) is not None and evidence.head is not None and evidence.working is not None
     return _is_done(evidence, tasks) and there and evidence.head != wanted
 

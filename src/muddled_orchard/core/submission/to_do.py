@@ -11,12 +11,13 @@ from muddled_orchard.core.exercise.asked import Asked, AskedCommit, told_to_lear
 from muddled_orchard.core.exercise.delivering import FORCE, deletions_of, delivery_of, push_of
 from muddled_orchard.core.exercise.operations.own_conflict import OwnConflict
 from muddled_orchard.core.exercise.proposed_messages import SQUASHED
+from muddled_orchard.core.exercise.roles import as_seen_by, role_name
 from muddled_orchard.core.exercise.steps import to_fetch, to_give_up, to_start, to_switch
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import place_of
 from muddled_orchard.core.exercise.todo import groups_of, todo_of
 from muddled_orchard.core.git.commits import ancestry, contains
-from muddled_orchard.core.git.refs import REMOTE, branch_ref, is_on_remote, on_remote, tracking_ref
+from muddled_orchard.core.git.refs import REMOTE, TRACKING, branch_ref, is_on_remote, on_remote, tracking_ref
 from muddled_orchard.core.git.under_way import Words
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.core.submission.handed_out import handed_out_names, new_commits
@@ -32,7 +33,8 @@ class ToDo(Struct, frozen=True, kw_only=True):
     """One thing that a task (by its place) still asks for: the task in words, what is missing, and the
     commands that do it, each with a word on it. `pops`: it is about the stash; `takes_back`: something else
     was done, which they take back first; `anew`: something was begun before, and given up. `perhaps`: it is
-    right as it is where nothing was left of a commit, which only a key knows."""
+    right as it is where nothing was left of a commit, which only a key knows. `theirs`: it is another one's
+    of the team."""
 
     number: int
     task: str
@@ -42,10 +44,50 @@ class ToDo(Struct, frozen=True, kw_only=True):
     takes_back: bool = False
     anew: bool = False
     perhaps: bool = False
+    theirs: bool = False
 
 
-def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
-    """Everything that was asked and can't be seen yet, in order. `evidence` holds the whole history."""
+def still_to_do(asked: Asked, evidence: Evidence, role: int | None = None) -> Iterator[ToDo]:
+    """Everything that was asked and can't be seen yet, in order. `evidence` holds the whole history, `role`
+    is that of whoever works here, where a team has given tasks out (None: nobody says so)."""
+    if role is None:
+        yield from _to_do(asked, evidence)
+        return
+    pushed = replace(evidence, refs=_as_pushed(evidence))
+    theirs = {
+        todo.number: replace(todo, commands=(), theirs=True)
+        for todo in _to_do(asked, pushed)
+        if asked.tasks[todo.number].role != role
+    }
+    seen = replace(asked, tasks=tuple(as_seen_by(role, asked.tasks)))
+    own = {
+        todo.number: todo
+        for todo in reversed(list(_to_do(seen, evidence)))
+        if asked.tasks[todo.number].role == role
+    }
+    waits_for = min(theirs, default=len(asked.tasks))
+    for number in sorted({*theirs, *own}):
+        if number in theirs:
+            yield theirs[number]
+        elif number > waits_for:
+            first = theirs[waits_for]
+            look = (("git", "fetch", "origin"), "to see whether that is there by now")
+            yield replace(own[number], missing=f"it waits for this: {first.task}", commands=(look,))
+        else:
+            yield own[number]
+
+
+def _as_pushed(evidence: Evidence) -> dict[str, str]:
+    """The refs as they would be if every branch stood where origin has it."""
+    there = {
+        branch_ref(name.removeprefix(TRACKING)): id_
+        for name, id_ in evidence.refs.items()
+        if name.startswith(TRACKING)
+    }
+    return {**evidence.refs, **there}
+
+
+def _to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
     left = evidence.pending is None and given_up(evidence, asked.stashes)
     begun = "; what was begun was given up" if left else ""  # a skipped pick looks the same
     remote = {name.removeprefix(REMOTE) for name in asked.tips if is_on_remote(name)}
@@ -55,6 +97,8 @@ def still_to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
         words = told_to_learners(
             task, {label: asked_commit.subject for label, asked_commit in asked.commits.items()}
         )
+        if task.role is not None:
+            words = f"{role_name(asked.roles, task.role)}: {words}"
         if isinstance(task, OwnConflict):
             if missing := lacks_for_own(task, asked, evidence):
                 missing = f"next, {missing}"
@@ -142,9 +186,12 @@ def _missing(task: Task, asked: Asked, evidence: Evidence) -> str:
         return _never_given_up(task, asked, evidence)
     tip = evidence.branch(task.on)
     if tip is None:
-        if any(other.delete == task.on for other in asked.tasks):
-            return ""
         there = tracking_ref(task.on) in evidence.refs
+        if any(other.delete == task.on for other in asked.tasks):
+            if not there:
+                return ""
+            refs = {**evidence.refs, branch_ref(task.on): evidence.refs[tracking_ref(task.on)]}
+            return _missing(task, asked, replace(evidence, refs=refs))
         return (
             f"{task.on} is at origin, and not here yet" if there else f"there is no branch {task.on} any more"
         )

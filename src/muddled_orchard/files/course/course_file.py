@@ -12,7 +12,7 @@ from msgspec import Struct
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.course import plan as plan_module
 from muddled_orchard.core.course.drilling import nothing_to_drill, skills_among
-from muddled_orchard.core.course.plan import CourseExercise, CoursePlan, Excused, Extension, Late
+from muddled_orchard.core.course.plan import CourseExercise, CoursePlan, Excused, Extension, Late, RolesGiven
 from muddled_orchard.files.archives.packing import FORMATS
 from muddled_orchard.files.scenarios.bundled import BUNDLED, bundled_ids
 from muddled_orchard.files.scenarios.catalogue import load
@@ -60,6 +60,11 @@ class CourseFile(Struct, frozen=True):
     def for_teams(self) -> list[str]:
         """The ids of the exercises that teams work on together."""
         return [self.ids[exercise.scenario] for exercise in self.plan.exercise if exercise.team]
+
+    @property
+    def roles_given(self) -> dict[str, RolesGiven]:
+        """How roles come to those of a team, by the ids of the exercises."""
+        return {self.ids[exercise.scenario]: exercise.roles for exercise in self.plan.exercise}
 
     @property
     def own_scenarios(self) -> list[str]:

@@ -163,6 +163,17 @@ class Ledger(LedgerFile):
             found.setdefault((intern(str(exercise)), str(variant)), []).append(intern(str(learner)))
         return {place: members for place, members in found.items() if len(members) > 1}
 
+    def roles(self) -> dict[tuple[str, str, str], int]:
+        """Who has which role in what their team shares, by learner, exercise and variant."""
+        rows = self._rows("SELECT learner, exercise, variant, role FROM role ORDER BY given, rowid")
+        return {(str(who), str(exercise), str(variant)): int(role) for who, exercise, variant, role in rows}
+
+    def give_roles(self, roles: Mapping[tuple[str, str, str], int]) -> None:
+        """Give roles, by learner, exercise and variant, to those who have none."""
+        rows = [(*place, role, now()) for place, role in roles.items()]
+        with self._transaction():
+            self._run_many("INSERT OR IGNORE INTO role VALUES (?, ?, ?, ?, ?)", rows)
+
     def times_handed_out(self, exercise: str, learner: str) -> int:
         """How many variants of an exercise a learner has had."""
         query = "SELECT count(*) FROM hand_out WHERE exercise = ? AND learner = ?"

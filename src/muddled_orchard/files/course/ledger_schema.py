@@ -89,6 +89,13 @@ MIGRATIONS = (
         came TEXT NOT NULL, fetched TEXT, PRIMARY KEY (learner, exercise, variant, number)
     ) STRICT;
     """,
+    # Who of a team has which role in what they share.
+    """
+    CREATE TABLE role (
+        learner TEXT NOT NULL REFERENCES learner (id), exercise TEXT NOT NULL, variant TEXT NOT NULL, role INTEGER NOT NULL,
+        given TEXT NOT NULL, PRIMARY KEY (learner, exercise, variant)
+    ) STRICT;
+    """,
 )
 """How the schema came to be: the n-th script leads from version n to n + 1 (`PRAGMA user_version`)."""
 
@@ -103,13 +110,17 @@ class OfLearners(Struct, frozen=True):
     written: str
 
 
+_ANONYMOUS_TEAM = "CASE team WHEN '' THEN '' ELSE 'a team' END"
+"""That a hand-out is shared stays; by whom says its variant."""
+
 LEARNERS: Mapping[str, OfLearners] = {
     "push": OfLearners("learner", {"learner": ":name", "refs": "'{}'", "file": "''"}, "at"),
     "hand": OfLearners("learner", None, "raised"),
     "arrival": OfLearners("learner", None, "came"),
+    "role": OfLearners("learner", {"learner": ":name"}, "given"),
     "password": OfLearners("who", None, ""),
     "grading": OfLearners("learner", {"learner": ":name"}, "graded"),
-    "hand_out": OfLearners("learner", {"learner": ":name", "file": "''", "team": "''"}, "made"),
+    "hand_out": OfLearners("learner", {"learner": ":name", "file": "''", "team": _ANONYMOUS_TEAM}, "made"),
     "allowance": OfLearners("learner", {"learner": ":name", "by": "'somebody'", "reason": "''"}, "made"),
     "settlement": OfLearners("learner", {"learner": ":name"}, "made"),
     "learner": OfLearners("id", {"id": ":name", "name": ":name", "more": "'{}'"}, "added"),

@@ -106,7 +106,7 @@ class PersonalData(Ledger):
             conflicts: dict[Conflict, str] = {}
 
             def anonymous(result: str | bytes) -> bytes:
-                text, names = anonymous_result(unpacked(result), renamed)
+                text, names = anonymous_result(unpacked(result), renamed, numbers)
                 conflicts.update(names)
                 return packed(text)
 

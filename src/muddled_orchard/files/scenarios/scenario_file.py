@@ -20,6 +20,7 @@ from muddled_orchard.core.exercise.scenario import (
     Change,
     Entry,
     KeepHunk,
+    Role,
     Rule,
     Scenario,
     Start,
@@ -50,13 +51,14 @@ _TABLES: Mapping[tuple[str, ...], type] = {
     ("answer", "keep"): KeepHunk,
     ("answer", "change"): AnswerChange,
     ("rule",): Rule,
+    ("role",): Role,
     ("start",): Start,
 }
 
 # What somebody may look for among the operations.
 _NOT_SUPPORTED = {"submodule": "submodules", "subtree": "subtrees", "octopus": "octopus merges"}
 
-_EVERY_TASK = [kind for ways in OPERATIONS.values() for kind in ways.values()]
+_EVERY_TASK = list(dict.fromkeys(kind for ways in OPERATIONS.values() for kind in ways.values()))
 _TASK_MODULES = dict.fromkeys(sys.modules[kind.__module__] for kind in _EVERY_TASK)
 
 SHAPE_OF_FILE = Shape(

@@ -271,7 +271,8 @@ class Reader:
     def _plain(self, id_: str) -> Commit:
         commit = self._commits[id_]
         tree = self._trees.listing(commit.tree)
-        return Commit(id_, commit.parents, commit.author, commit.message, tree, commit.time)
+        author, message = commit.author, commit.message
+        return Commit(id_, commit.parents, author, message, tree, commit.time, commit.committer)
 
     def _read(self, blob: Blob, known: Mapping[str, bytes], texts: dict[str, bytes]) -> None:
         if blob.id in known or blob.id in texts or blob.mode == SUBMODULE:

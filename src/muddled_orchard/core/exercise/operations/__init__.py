@@ -14,10 +14,12 @@ import msgspec
 from msgspec import Struct
 from msgspec.structs import replace
 
+from muddled_orchard.core.exercise.operations.accept import Accept
 from muddled_orchard.core.exercise.operations.am import Am
 from muddled_orchard.core.exercise.operations.cherry_pick import CherryPick
 from muddled_orchard.core.exercise.operations.merge import Merge
 from muddled_orchard.core.exercise.operations.own_conflict import OwnConflict
+from muddled_orchard.core.exercise.operations.propose import ProposeByMerge, ProposeByRebase
 from muddled_orchard.core.exercise.operations.pull import PullByMerge, PullByRebase
 from muddled_orchard.core.exercise.operations.rebase import Rebase
 from muddled_orchard.core.exercise.operations.reset import Reset
@@ -37,6 +39,8 @@ OPERATIONS: Mapping[str, Mapping[str | None, type[Task]]] = {
     "reset": {None: Reset},
     "am": {None: Am},
     "own-conflict": {None: OwnConflict},
+    "propose": {None: ProposeByMerge, "merge": ProposeByMerge, "rebase": ProposeByRebase},
+    "accept": {None: Accept},
 }
 """By the word of a task's `do`, and of its `by` where there is more than one way."""
 

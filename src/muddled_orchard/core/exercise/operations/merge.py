@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from typing import Literal
+from typing import Literal, Self
+
+from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.planned import Replay
 from muddled_orchard.core.exercise.proposed_messages import SQUASHED, without_lines
@@ -75,6 +77,10 @@ class Merge(Joining, frozen=True, kw_only=True):
     def source(self) -> str:
         """The branch that is merged."""
         return self.bring
+
+    def brings(self, source: str) -> Self:
+        """The same of a branch at another place."""
+        return replace(self, bring=source)
 
     @property
     def source_key(self) -> str:

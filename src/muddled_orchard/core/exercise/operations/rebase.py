@@ -66,6 +66,10 @@ class Rebase(Replaying, frozen=True, kw_only=True):
         """The new base."""
         return self.onto
 
+    def brings(self, source: str) -> Self:
+        """The same onto a branch at another place."""
+        return replace(self, onto=source)
+
     @property
     def source_key(self) -> str:
         """`onto`."""

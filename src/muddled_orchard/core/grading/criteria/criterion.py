@@ -18,6 +18,7 @@ class Criterion(Struct, frozen=True, kw_only=True):
     judge's own reason where that names nothing that is wanted (`tells_reason`), or `kind`, which says what
     kind of thing it is. One of the third has `commands` that show more, or where `by_file` what Git knows of
     each file that is named. `weighs_in` is what it weighs in a scenario, where that hangs on what is asked.
+    `of_tasks`: it is judged task by task, so that of a work that a team shares each has what is theirs.
     """
 
     id: str
@@ -30,3 +31,4 @@ class Criterion(Struct, frozen=True, kw_only=True):
     kind: str = ""
     commands: tuple[str, ...] = ()
     by_file: bool = False
+    of_tasks: bool = False

@@ -22,10 +22,13 @@ def judge(case: Case) -> Outcome:
     """The share of what was to be delivered that was."""
     evidence = case.evidence
     asked = delivery_of(case.scenario.task, case.key.history.remote)
-    pushed, deleted, deleted_there = asked.pushed, asked.deleted, asked.deleted_there
+    judged = [task for task in case.scenario.task if case.judges(task)]
+    gone = {task.delete for task in judged}
+    pushed = asked.pushed & {task.on for task in judged if task.push}
+    deleted, deleted_there = asked.deleted & gone, asked.deleted_there & gone
     if not pushed and not deleted:
         return skipped(NothingToDeliver())
-    if asked.at_remote and evidence.remote is None:
+    if (pushed or deleted_there) and evidence.remote is None:
         return unseen(RemoteUnseen())
     there = evidence.remote or {}
     lacking: list[Kind] = []
@@ -73,6 +76,7 @@ CRITERION = Criterion(
     id="delivered",
     weight=2,
     judge=judge,
+    of_tasks=True,
     question="Was everything pushed and deleted that was to be?",
     right="Everything was pushed and deleted that was to be.",
     tells_reason=True,

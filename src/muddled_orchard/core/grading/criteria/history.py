@@ -73,7 +73,7 @@ from muddled_orchard.core.grading.locating.results import stopped_at
 def judge(case: Case) -> Outcome:
     """Judge each task's shape; the criterion is the average of them."""
     verdicts = []
-    for _, group in groupby(case.tasks, key=lambda task: task.step.task):
+    for _, group in groupby(case.judged, key=lambda task: task.step.task):
         steps = list(group)
         if steps[0].task.stays_uncommitted or steps[0].result.shape == "nothing to do":
             continue
@@ -367,6 +367,7 @@ CRITERION = Criterion(
     weight=_WEIGHT,
     weighs_in=_weighs_in,
     judge=judge,
+    of_tasks=True,
     question="Does the history have the shape that the brief asks for?",
     right="The history has the shape that the brief asks for.",
     tells_reason=True,

@@ -35,7 +35,7 @@ def judge(case: Case) -> Outcome:
     """The share of the commits whose messages are as asked; a first line that is too long costs half."""
     asked = list(_asked(case))
     if not asked:
-        wanted = any(task.task.message is not None for task in case.tasks)
+        wanted = any(task.task.message is not None for task in case.judged)
         return skipped(NoCommitLeft() if wanted else NoMessageAsked())
     share, kinds, where = 0.0, list[Kind](), list[Place]()
     made = 0
@@ -58,7 +58,7 @@ def judge(case: Case) -> Outcome:
 def _asked(case: Case) -> Iterator[tuple[TaskCase, Commit | None]]:
     """Each step whose message matters, with the commit that it made: of a replay those at which it stopped,
     where Git asks for the message, or all where it never stops."""
-    for _, group in groupby(case.tasks, key=lambda task: task.step.task):
+    for _, group in groupby(case.judged, key=lambda task: task.step.task):
         steps = [step for step in group if step.task.message is not None]
         stops = [step for step in steps if step.merge.conflicts]  # for this learner
         for step in stops or steps:
@@ -110,6 +110,7 @@ CRITERION = Criterion(
     id="message",
     weight=1,
     judge=judge,
+    of_tasks=True,
     question="Do the commits say what they were asked to say?",
     right="The commits say what they were asked to say.",
     kind="A commit's message is not as the brief asks.",

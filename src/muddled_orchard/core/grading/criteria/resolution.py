@@ -27,6 +27,7 @@ from muddled_orchard.core.grading.kinds.resolution import (
 )
 from muddled_orchard.core.grading.readings import HunkReading
 from muddled_orchard.core.key.accepted import Accepted, Decisions
+from muddled_orchard.core.key.answer_key import Step
 from muddled_orchard.core.merging.conflict import STAGE
 
 
@@ -35,7 +36,7 @@ def judge(case: Case) -> Outcome:
     or kept from being met, neither costs nor earns."""
     if case.is_own and not decisions(case).count:
         return skipped(AnyResolution())
-    if not any(step.merge.conflicts for step in case.key.steps):
+    if not any(step.merge.conflicts for step in _steps(case)):
         return skipped(NothingConflicts())
     expected = decisions(case)
     if not expected.count:
@@ -47,7 +48,7 @@ def judge(case: Case) -> Outcome:
             if result.outcome in ("partly", "missed"):
                 bad.append(result)
                 lost += result.weight * (1 - result.worth)
-    unmet = sum((task.unmet for task in case.tasks), Decisions())
+    unmet = sum((task.unmet for task in case.judged), Decisions())
     if not bad and not unmet.count:
         return partly(AllResolved(expected.count), 1.0)
     places = tuple(Place(result.file, result.line) for result in bad[:_MOST_TOLD])
@@ -63,7 +64,11 @@ def judge(case: Case) -> Outcome:
 
 def decisions(case: Case) -> Decisions:
     """All that the key wants decided."""
-    return sum((step.decisions for step in case.key.steps), Decisions())
+    return sum((step.decisions for step in _steps(case)), Decisions())
+
+
+def _steps(case: Case) -> list[Step]:
+    return [step for step in case.key.steps if case.judges(step.operation)]
 
 
 _MOST_TOLD = 100
@@ -96,7 +101,7 @@ def hunk_results(case: Case) -> Iterator[HunkResult]:
 def _told(case: Case) -> Iterator[list[HunkResult]]:
     """What became of each conflict."""
     for step, task in enumerate(case.tasks, start=1):
-        for conflict in task.conflicts:
+        for conflict in task.conflicts if case.judges(task.task) else ():
             if conflict.reading is None:
                 yield [_of_path(case, task, step, conflict)]
             else:
@@ -263,6 +268,7 @@ CRITERION = Criterion(
     id="resolution",
     weight=14,
     judge=judge,
+    of_tasks=True,
     question="Is each conflict resolved as the brief asks?",
     right="Every conflict is resolved as the brief asks.",
 )

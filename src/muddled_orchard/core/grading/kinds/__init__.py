@@ -2,9 +2,9 @@
 
 A module a criterion: `finished`, `markers`, `history` and `replays`, `work`, `message`, `resolution`,
 `rest`, `rules`, `bystanders`, `tidy`, `delivered`, `made`; and what else is told: `attempted` (what was
-done at all), `doubts` (why a person should look), `worked` (how somebody worked), `pile` (what many
-submissions show). `wording` has words that they share. Lists of names are `names`, as many as anybody
-reads, with `count`, how many there are.
+done at all), `doubts` (why a person should look), `worked` (how somebody worked), `roles` (who of a team
+did what), `pile` (what many submissions show). `wording` has words that they share. Lists of names are
+`names`, as many as anybody reads, with `count`, how many there are.
 
 To add a kind, write its class; the test of sentences asks for samples. Its name and fields are stored in
 ledgers: they stay, and are written down in docs/schemas/findings.json (`scripts/schema`).
@@ -29,6 +29,7 @@ from muddled_orchard.core.grading.kinds import (  # noqa: F401 - each fills KIND
     replays,
     resolution,
     rest,
+    roles,
     rules,
     tidy,
     work,
