@@ -163,6 +163,7 @@ from muddled_orchard.core.grading.kinds.rest import (
     PickedToo,
     WholeFileOfSide,
 )
+from muddled_orchard.core.grading.kinds.roles import DidAnothersTasks, DoneByAnother, NobodyShownToHaveDone
 from muddled_orchard.core.grading.kinds.rules import (
     CommandFailed,
     NoRules,
@@ -463,4 +464,8 @@ FOUND: dict[str, Kind] = {
     'the verdict of maren on press.toml:2@1 holds no more: this grading has no such thing': SettledNoMore(by='maren', about='press.toml:2@1'),
     'a.zip and b.zip share 1 commit (1234567), though only one made it': SharedCommits(names=('a.zip', 'b.zip'), count=1, commits=('1234567890',)),
     'a.zip, b.zip and c.zip share 6 commits (1111111, 2222222, 3333333 and 3 more), though only one made them': SharedCommits(names=('a.zip', 'b.zip', 'c.zip'), count=6, commits=('1111111a', '2222222a', '3333333a', '4444444a', '5555555a')),
+    'Ada Quince did what role 1 (proposes) has to do, which is yours: it earns you nothing.': DoneByAnother(role='role 1 (proposes)', names=('Ada Quince',)),
+    'Ada Quince and Bo Rowan did what role 2 has to do, which is yours: it earns you nothing.': DoneByAnother(role='role 2', names=('Ada Quince', 'Bo Rowan')),
+    "also did what role 2 (accepts) has to do, another's: that earns the team's points alone": DidAnothersTasks(role='role 2 (accepts)'),
+    'nothing shows who did what role 1 has to do: it counts for whoever has that role': NobodyShownToHaveDone(role='role 1'),
 }

@@ -232,7 +232,7 @@ def test_a_ledger_of_the_first_version_and_an_exercise_that_nobody_did(tmp_path:
     ledger_of(tmp_path / "orchard.db", {"ada": {"press-limit": [old], "three-knots": []}, "bo": {"press-limit": [], "three-knots": []}})  # fmt: skip
     with database(tmp_path / "orchard.db") as db:  # what the second version added
         db.executescript(
-            "DROP TABLE settlement; DROP TABLE allowance; DROP TABLE arrival; DROP TABLE push; DROP TABLE hand; DROP TABLE password; ALTER TABLE grading DROP COLUMN pile; PRAGMA user_version = 1"
+            "DROP TABLE settlement; DROP TABLE allowance; DROP TABLE arrival; DROP TABLE role; DROP TABLE push; DROP TABLE hand; DROP TABLE password; ALTER TABLE grading DROP COLUMN pile; PRAGMA user_version = 1"
         )
     data = json.loads(muddled("tally", "--json", folder=tmp_path).stdout)
     assert [(one["exercise"], one["percents"], one["missing"]) for one in data["exercises"]] == [("press-limit", {"ada": 60.0}, ["bo"]), ("three-knots", {}, ["ada", "bo"])]  # fmt: skip

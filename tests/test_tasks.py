@@ -10,10 +10,12 @@ import pytest
 from muddled_orchard.core.exercise.asked import told_to_learners
 from muddled_orchard.core.exercise.delivering import deletions_of, delivery_of, push_of
 from muddled_orchard.core.exercise.operations import OPERATIONS, operation_of, with_tasks
+from muddled_orchard.core.exercise.operations.accept import Accept
 from muddled_orchard.core.exercise.operations.am import Am
 from muddled_orchard.core.exercise.operations.cherry_pick import CherryPick
 from muddled_orchard.core.exercise.operations.merge import Merge
 from muddled_orchard.core.exercise.operations.own_conflict import OwnConflict
+from muddled_orchard.core.exercise.operations.propose import ProposeByMerge, ProposeByRebase
 from muddled_orchard.core.exercise.operations.pull import PullByMerge, PullByRebase
 from muddled_orchard.core.exercise.operations.rebase import Rebase
 from muddled_orchard.core.exercise.operations.reset import Reset
@@ -45,6 +47,9 @@ TASKS: dict[str, tuple[Task, str, str, str, str]] = {
     "stash": (StashPop(do="stash-pop", on="main"), "stash pop", "stash drop", "pop the stash on main", "ours (main), theirs (your stashed work)"),
     "reset": (Reset(do="reset", on="main", to="old"), f"reset --hard {'c' * 40}", "", "set main back to old", "ours (main), theirs (old)"),
     "patches": (Am(do="am", on="main", patches=("fix",)), "am --3way -- ../patches.mbox", "am --continue", "apply the patch fix to main", 'ours (main), theirs (the patch "X")'),
+    "proposal by merge": (ProposeByMerge(do="propose", on="side", to="main"), "merge main", "commit --no-edit", "propose side for main, brought up to date with it by a merge", "ours (side), theirs (main)"),
+    "proposal by rebase": (ProposeByRebase(do="propose", on="side", to="main", by="rebase"), "rebase main", "rebase --continue", "propose side for main, brought up to date with it by a rebase", 'ours (main, the new base), theirs (your commit "X")'),
+    "accept": (Accept(do="accept", on="main", bring="side"), "merge --no-ff side", "commit --no-edit", "accept side into main, with a merge commit", "ours (main), theirs (side)"),
     "own": (OwnConflict(do="own-conflict", on="main", conflicts=2, by=("merge", "revert")), "switch -c my-side", "merge --continue", "make 2 conflicts of your own by a merge or a revert, and resolve them", "ours, theirs"),
 }  # fmt: skip
 

@@ -101,7 +101,7 @@ class GradingRun:
             replace(
                 whole, learner=who, name=self._names.get(who, who), assessment=self.counting(assessment, who)
             )
-            for who in team
+            for who in team or (whole.learner,)
         ]
 
     def _whole(

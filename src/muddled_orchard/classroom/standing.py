@@ -40,14 +40,14 @@ def rules_of(ledger: Ledger | None) -> Rules:
 def _members_with_roles(ledger: Ledger) -> dict[tuple[str, str], list[Member]]:
     """Who has which role in what a team shares, by exercise and variant."""
     roles = ledger.roles()
-    places = {(exercise, variant) for _, exercise, variant in roles}
-    if not places:
-        return {}
-    learners, teams = ledger.learners(), ledger.teams()
-    return {
-        place: [Member(who, learners[who].name, roles.get((who, *place), 0)) for who in teams.get(place, ())]
-        for place in places
-    }
+    found: dict[tuple[str, str], list[Member]] = {}
+    learners, teams = (ledger.learners(), ledger.teams()) if roles else ({}, {})
+    for who, *place in roles:
+        members = teams.get((place[0], place[1]), [who])  # of a team one may be left alone
+        found[place[0], place[1]] = [
+            Member(one, learners[one].name, roles.get((one, place[0], place[1]), 0)) for one in members
+        ]
+    return found
 
 
 def allowances_of(ledger: Ledger | None, plan: CoursePlan | None) -> Allowances:

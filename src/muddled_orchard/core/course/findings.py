@@ -180,7 +180,7 @@ def _shared(collected: Iterable[ClassEntry]) -> Iterator[ClassFinding]:
             holders.setdefault(commit, []).append(entry)
     pairs: dict[tuple[str, ...], list[str]] = {}
     for commit, several in holders.items():
-        if len({graded.learner for graded in several}) > 1:
+        if len({graded.team or (graded.learner,) for graded in several}) > 1:
             pairs.setdefault(tuple(graded.submission for graded in several), []).append(commit.hex())
     for names, commits in pairs.items():
         yield ClassFinding("shared", SharedCommits(names, len(commits), commits[:5]), names)

@@ -222,7 +222,8 @@ def counting(attempts: Sequence[Attempt], which: Attempts) -> Attempt | None:
     if not in_order:
         return None
     if which == "best":
-        return max(in_order, key=lambda attempt: (attempt.counted, attempt.time))
+        best = max(attempt.counted for attempt in in_order)
+        return next(attempt for attempt in reversed(in_order) if attempt.counted == best)
     return in_order[0 if which == "first" else -1]
 
 

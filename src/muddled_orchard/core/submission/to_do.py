@@ -53,7 +53,7 @@ def still_to_do(asked: Asked, evidence: Evidence, role: int | None = None) -> It
     if role is None:
         yield from _to_do(asked, evidence)
         return
-    pushed = replace(evidence, refs=_as_pushed(evidence))
+    pushed = replace(evidence, refs=_as_pushed(asked, evidence))
     theirs = {
         todo.number: replace(todo, commands=(), theirs=True)
         for todo in _to_do(asked, pushed)
@@ -77,14 +77,14 @@ def still_to_do(asked: Asked, evidence: Evidence, role: int | None = None) -> It
             yield own[number]
 
 
-def _as_pushed(evidence: Evidence) -> dict[str, str]:
-    """The refs as they would be if every branch stood where origin has it."""
-    there = {
-        branch_ref(name.removeprefix(TRACKING)): id_
-        for name, id_ in evidence.refs.items()
-        if name.startswith(TRACKING)
-    }
-    return {**evidence.refs, **there}
+def _as_pushed(asked: Asked, evidence: Evidence) -> dict[str, str]:
+    """The refs as they would be if every branch stood where origin has it, as far as that is known here."""
+    refs = dict(evidence.refs)
+    for name in asked.tips:
+        if is_on_remote(name):  # it may be gone there by now
+            refs.pop(branch_ref(name.removeprefix(REMOTE)), None)
+    there = ((name, id_) for name, id_ in evidence.refs.items() if name.startswith(TRACKING))
+    return refs | {branch_ref(name.removeprefix(TRACKING)): id_ for name, id_ in there}
 
 
 def _to_do(asked: Asked, evidence: Evidence) -> Iterator[ToDo]:
@@ -186,12 +186,9 @@ def _missing(task: Task, asked: Asked, evidence: Evidence) -> str:
         return _never_given_up(task, asked, evidence)
     tip = evidence.branch(task.on)
     if tip is None:
-        there = tracking_ref(task.on) in evidence.refs
         if any(other.delete == task.on for other in asked.tasks):
-            if not there:
-                return ""
-            refs = {**evidence.refs, branch_ref(task.on): evidence.refs[tracking_ref(task.on)]}
-            return _missing(task, asked, replace(evidence, refs=refs))
+            return ""
+        there = tracking_ref(task.on) in evidence.refs
         return (
             f"{task.on} is at origin, and not here yet" if there else f"there is no branch {task.on} any more"
         )

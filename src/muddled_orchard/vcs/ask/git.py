@@ -174,7 +174,8 @@ def clone_bare(
     """Fetch what a repository elsewhere has into a new bare one, within bounds: without the user's
     configuration, prompts and templates, and with no protocol that runs a program.
 
-    What the repository `old` has need not come again. `helpers` are the programs that know the user's
+    It is what the server has, and names no remote of its own: a reader takes it for the remote that learners
+    push to. What the repository `old` has need not come again. `helpers` are the programs that know the user's
     passwords. With `strict` objects are checked as `git fsck` does. Raises GitFailed with Git's own words, or
     with the bound that was met.
     """
@@ -183,6 +184,9 @@ def clone_bare(
     words = ["clone", "-q", "--bare", "--template=", *more, "--", url, str(target)]
     with tempfile.TemporaryFile() as said:
         _ask_server([*checks, *words], url, target.parent, said, bounds, helpers)
+    config = target / "config"
+    text = config.read_text("utf-8", "surrogateescape")
+    config.write_text(text.partition('[remote "')[0], "utf-8", "surrogateescape")
 
 
 def remote_refs(url: str, bounds: Bounds, *, helpers: Sequence[str] = ()) -> str:
