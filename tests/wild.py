@@ -175,7 +175,7 @@ class Drawn:
                 self.listed,
             ]
             if self.remote:
-                kinds += [self.pull]
+                kinds += [self.pull, self.propose, self.accept]
             if not self.tasks:
                 kinds += [self.stash]
             made = self.chance.choice(kinds)()
@@ -214,6 +214,20 @@ class Drawn:
             return task + "abort = true\n"
         task += 'fast_forward = "never"\n' if how < 0.3 else "squash = true\n" if how < 0.45 else ""
         return self.after(on, other, task + self.message())
+
+    def propose(self) -> str | None:
+        two = self.two()
+        if two is None or two[0] == "main":
+            return None
+        by = self.chance.choice(('by = "merge"\n', 'by = "rebase"\n', ""))
+        return f'do = "propose"\non = "{two[0]}"\nto = "{two[1]}"\n{by}' + self.message()
+
+    def accept(self) -> str | None:
+        two = self.two()
+        if two is None or two[1] == "main" or two[1] in self.touched:
+            return None
+        self.gone.add(two[1])
+        return f'do = "accept"\non = "{two[0]}"\nbring = "{two[1]}"\n' + self.message()
 
     def rebase(self) -> str | None:
         two = self.two()

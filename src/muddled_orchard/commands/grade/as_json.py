@@ -62,6 +62,9 @@ class SubmissionOut(Struct):
     name: Annotated[str, about("That person's name in the roster, else the same.")]
     exercise: Annotated[str | None, about("The scenario's id; null where it could not be told.")]
     variant: Annotated[str | None, about("The variant's code; null where it could not be told.")]
+    role: Annotated[
+        int, about("The role in a team of which this is the share; 0 where it is all of the work.")
+    ]
     state: State
     reason: Annotated[str | None, about("Why it is unreadable; null otherwise.")]
     points: Number

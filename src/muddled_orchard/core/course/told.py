@@ -27,6 +27,7 @@ def whose(result: Collected) -> Heading:
         return Heading(1, name)
     alike = repeats_id(assessment.title, assessment.exercise)
     about = f"{'' if alike else f'{assessment.exercise}, '}variant {assessment.variant}"
+    about += f", {assessment.role_name}" if assessment.role else ""
     return Heading(1, name, about, assessment.exercise if alike else assessment.title)
 
 

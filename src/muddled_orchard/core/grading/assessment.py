@@ -221,6 +221,11 @@ class Assessment(Struct, frozen=True, omit_defaults=True, kw_only=True):
     role: int = 0
 
     @property
+    def role_name(self) -> str:
+        """What the role is called whose share this is; empty where it is all of the work."""
+        return next((part.name for part in self.parts if part.role == self.role), "")
+
+    @property
     def needs_a_look(self) -> tuple[str, ...]:
         """Why a person should look, in short sentences."""
         return _said(self.doubts)
