@@ -132,7 +132,7 @@ class Window(Struct, frozen=True):
     """What somebody else does meanwhile, beside everything else: the title says who."""
 
     title: str
-    blocks: tuple[Session | Change, ...]
+    blocks: tuple[Paragraph | Session | Contents | Change, ...]
 
 
 Block = (

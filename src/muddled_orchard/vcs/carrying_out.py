@@ -72,8 +72,9 @@ class TaskRunner:
 
     def push_first(self, task: Task) -> None:
         """Push where a teammate is to be found first: Git refuses it."""
-        number = self.key.scenario.task.index(task) + 1
-        if not pushes_first(self.key.scenario, self.key.history, number):
+        tasks = self.key.scenario.task
+        number = next((n for n, one in enumerate(tasks, start=1) if one is task), 0)
+        if not number or not pushes_first(self.key.scenario, self.key.history, number):
             return
         self.hands.say("What is here is ready, and goes to the others:")
         self.hands.git("push", "origin", f"{task.on}:{task.source.removeprefix(REMOTE)}")
@@ -189,6 +190,8 @@ class TaskRunner:
                 )
             self.hands.git(*push)
         for words in deletions_of(tasks, number, remote):
+            if words[0] == "branch" and not self.hands.tree.has_branch(words[-1]):
+                continue  # it was never here: somebody else of a team has it
             if words[0] == "push":
                 self.hands.say("The remote has it as well:")
             self.hands.git(*words)

@@ -52,7 +52,7 @@ def shown_parts(step: WalkthroughStep) -> Iterator[Part]:
         if edits <= _MOST_EDITS:
             yield part
         elif number + 1 == len(step.parts) or not isinstance(step.parts[number + 1], Edited):
-            yield Said(f"And so on: {counted(edits - _MOST_EDITS, 'more file')}.")
+            yield Said(f"And so on: {counted(edits - _MOST_EDITS, 'more file')}.", folder=part.folder)
 
 
 def shown_blocks(step: WalkthroughStep) -> Iterator[Block]:
@@ -63,14 +63,14 @@ def shown_blocks(step: WalkthroughStep) -> Iterator[Block]:
             several = list(parts)
             who = next((part.who.name for part in several if isinstance(part, Ran) and part.who), "")
             title = f"{who}'s window" if who else "In the other clone"
-            yield Window(title, tuple(_done(part) for part in several if isinstance(part, (Ran, Edited))))
+            yield Window(title, tuple(_blocks(several)))
         else:
             yield from _blocks(parts)
 
 
 def _is_there(part: Part) -> bool:
     """Whether it happens in somebody else's clone."""
-    return isinstance(part, (Ran, Edited)) and part.folder == COLLEAGUE
+    return part.folder == COLLEAGUE
 
 
 def _done(part: Ran | Edited) -> Session | Change:
@@ -81,7 +81,7 @@ def _done(part: Ran | Edited) -> Session | Change:
     return Change(edit_told(part), tuple(changed), new=part.before is None)
 
 
-def _blocks(parts: Iterable[Part]) -> Iterator[Block]:
+def _blocks(parts: Iterable[Part]) -> Iterator[Paragraph | Session | Contents | Change]:
     for part in parts:
         match part:
             case Said(text, wrong):

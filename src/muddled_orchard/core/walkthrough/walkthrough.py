@@ -44,10 +44,12 @@ class Identity(Struct, frozen=True):
 
 
 class Said(Struct, frozen=True):
-    """A paragraph: what to say, or to look at. `wrong`: it is of a choice that was tried, and is wrong."""
+    """A paragraph: what to say, or to look at. `wrong`: it is of a choice that was tried, and is wrong;
+    `folder` is the repository that it is about, as of every part."""
 
     text: str
     wrong: bool = False
+    folder: str = WORK
 
 
 class Edited(Struct, frozen=True):
@@ -84,6 +86,7 @@ class Viewed(Struct, frozen=True):
     path: str
     content: bytes
     marks: frozenset[int] = frozenset()
+    folder: str = WORK
 
 
 LineKind = Literal["clean", "marker", "ours", "base", "theirs"]
@@ -102,6 +105,7 @@ class Marked(Struct, frozen=True):
 
     path: str
     lines: tuple[MarkedLine, ...]
+    folder: str = WORK
 
 
 Part = Said | Edited | Ran | Viewed | Marked

@@ -176,8 +176,8 @@ def clone_bare(
 
     It is what the server has, and names no remote of its own: a reader takes it for the remote that learners
     push to. What the repository `old` has need not come again. `helpers` are the programs that know the
-    user's passwords. With `strict` objects are checked as `git fsck` does. Raises GitFailed with Git's own words, or
-    with the bound that was met.
+    user's passwords. With `strict` objects are checked as `git fsck` does. Raises GitFailed with Git's own
+    words, or with the bound that was met.
     """
     more = ["--reference-if-able", str(old.resolve()), "--dissociate"] if old is not None else []
     checks = ["-c", "fetch.unpackLimit=1", *(["-c", "transfer.fsckObjects=true"] if strict else [])]

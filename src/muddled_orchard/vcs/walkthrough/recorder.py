@@ -13,6 +13,7 @@ from pathlib import Path
 
 import pygit2
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE_TRACKING, on_remote
@@ -60,7 +61,8 @@ class Recorder:
         self.room = room
         self.key = key
         self.looking = looking
-        self.tree = PracticeTree(room / WORK)
+        self.place = WORK
+        """The repository that is worked in: the learner's, or that of somebody who shares the remote."""
         self.who: Identity | None = None
         self.steps: list[WalkthroughStep] = []
         self.settings: Mapping[str, str] = {}
@@ -70,6 +72,11 @@ class Recorder:
         self.ends: Callable[[WalkthroughStep], bool] = lambda _: False
         self._draft: _Draft | None = None
         self._kept: dict[str, str] = {}
+
+    @property
+    def tree(self) -> PracticeTree:
+        """The repository that is worked in."""
+        return PracticeTree(self.room / self.place)
 
     # -- Steps ----------------------------------------------------------------------------------------
 
@@ -110,6 +117,8 @@ class Recorder:
     def add(self, part: Part) -> None:
         """Put a part into the step at hand."""
         if self._draft is not None and self.looking:
+            if self.place != WORK and not isinstance(part, (Ran, Edited)):
+                part = replace(part, folder=self.place)
             self._draft.parts.append(part)
 
     # -- Actions --------------------------------------------------------------------------------------
@@ -121,13 +130,15 @@ class Recorder:
     def git(
         self,
         *words: str,
-        folder: str = WORK,
+        folder: str | None = None,
         variables: Mapping[str, str] | None = None,
         keeps: str | None = None,
         typed_lines: Sequence[str] = (),
     ) -> str:
         """Run Git and return what it answers; it may fail. Its answer is `$keeps` in what follows;
-        `typed_lines` is what a person types where it asks."""
+        `typed_lines` is what a person types where it asks. `folder` is where (default: the repository that
+        is worked in)."""
+        folder = folder or self.place
         given = dict(variables or {})
         more = {**(self.who.environment if self.who else {}), **given, **self._settings()}
         filled = [self._filled(word) for word in words]
@@ -158,8 +169,9 @@ class Recorder:
         if self.looking and (data := self.content(path)) is not None:
             self.add(Viewed(path, data, frozenset() if other is None else differing(data, other)))
 
-    def edit(self, path: str, after: bytes | None, mode: int, folder: str = WORK) -> None:
+    def edit(self, path: str, after: bytes | None, mode: int, folder: str | None = None) -> None:
         """Make a file what it should be; None removes it."""
+        folder = folder or self.place
         before = self.content(path, folder)
         target = self.room / folder / path
         if target.is_symlink() or target.is_file():
@@ -185,9 +197,9 @@ class Recorder:
 
     # -- How it stands --------------------------------------------------------------------------------
 
-    def content(self, path: str, folder: str = WORK) -> bytes | None:
+    def content(self, path: str, folder: str | None = None) -> bytes | None:
         """What a file holds (a link: its target), or None where there is none."""
-        target = self.room / folder / path
+        target = self.room / (folder or self.place) / path
         if target.is_symlink():
             return str(target.readlink()).encode("utf-8", "surrogateescape")
         return target.read_bytes() if target.is_file() else None
@@ -195,11 +207,11 @@ class Recorder:
     def files(self) -> dict[str, File]:
         """Every file that lies in the working tree, by path."""
         found = {}
-        for folder, folders, names in os.walk(self.room / WORK):
+        for folder, folders, names in os.walk(self.room / self.place):
             folders[:] = sorted(name for name in folders if name != ".git")
             for name in sorted([*names, *(one for one in folders if Path(folder, one).is_symlink())]):
                 target = Path(folder, name)
-                path = target.relative_to(self.room / WORK).as_posix()
+                path = target.relative_to(self.room / self.place).as_posix()
                 executable = bool(target.lstat().st_mode & 0o100)
                 mode = LINK if target.is_symlink() else file_mode(executable=executable)
                 found[path] = File(mode, self.content(path) or b"")
@@ -217,7 +229,7 @@ class Recorder:
             return None
         commits: dict[str, Commit] = {}
         tips: dict[str, str] = {}
-        for folder in (WORK, ORIGIN):
+        for folder in (self.place, ORIGIN):
             place = self.room / folder
             if place.is_dir():
                 repository = pygit2.Repository(str(place))
@@ -242,7 +254,7 @@ def _read_refs(
             if not name.startswith(BRANCHES) or tips.get(shown) == id_:
                 continue
             tips[f"{shown} (not fetched)"] = id_
-        elif name.startswith((BRANCHES, REMOTE_TRACKING)):
+        elif name.startswith((BRANCHES, REMOTE_TRACKING)) and not name.endswith("/HEAD"):
             tips[name.removeprefix(BRANCHES).removeprefix(REMOTE_TRACKING)] = str(
                 repository.references[name].target
             )

@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.operations.own_conflict import OwnConflict
+from muddled_orchard.core.exercise.roles import ROLES, as_seen_by, has_roles
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.git.refs import is_on_remote
@@ -19,7 +20,7 @@ from muddled_orchard.core.key.answer_key import Key, Step, touched_paths
 from muddled_orchard.core.key.own_course import Action, Edit, Typed, own_course
 from muddled_orchard.core.walkthrough.step_names import step_name
 from muddled_orchard.core.walkthrough.task_times import task_time
-from muddled_orchard.core.walkthrough.walkthrough import Identity
+from muddled_orchard.core.walkthrough.walkthrough import COLLEAGUE, ORIGIN, WORK, Identity
 from muddled_orchard.vcs.carrying_out import TaskRunner
 from muddled_orchard.vcs.walkthrough.conflicts import ConflictShown
 from muddled_orchard.vcs.walkthrough.recorder import Recorder, StepReached
@@ -48,9 +49,42 @@ class _Tasks:
         self.runner = TaskRunner(recorder, self.key)
 
     def run(self) -> None:
-        """Carry all of them out."""
-        for number, task in enumerate(self.key.scenario.task, start=1):
-            self._task(number, task)
+        """Carry all of them out; where they are given out by roles, those of the second one in a clone of
+        their own."""
+        tasks = self.key.scenario.task
+        if not has_roles(tasks):
+            for number, task in enumerate(tasks, start=1):
+                self._task(number, task)
+            return
+        self._clone_for_another()
+        seen = {role: as_seen_by(role, tasks) for role in ROLES}
+        for number, task in enumerate(tasks, start=1):
+            role = task.role or ROLES[0]
+            self.recorder.close_step()
+            self.recorder.place = WORK if role == ROLES[0] else COLLEAGUE
+            self._task(number, seen[role][number - 1])
+        if self.recorder.place != WORK:
+            self.recorder.place = WORK
+            self._catch_up(tasks[-1])
+
+    def _clone_for_another(self) -> None:
+        """Whoever has the second role works in a clone of the same remote."""
+        recorder = self.recorder
+        if not (recorder.room / COLLEAGUE).is_dir():
+            recorder.say("Two work on this. The other one has a clone of what lies at the remote:")
+            recorder.git("clone", "-q", ORIGIN, COLLEAGUE, folder=".")
+            recorder.git("remote", "set-url", "origin", f"../{ORIGIN}", folder=COLLEAGUE)
+
+    def _catch_up(self, last: Task) -> None:
+        """Have here what the other one has pushed in the end."""
+        recorder = self.recorder
+        recorder.say("What the other one has pushed comes here with a fetch:")
+        recorder.git("fetch", "--prune")
+        recorder.git("switch", last.on)
+        recorder.git("merge", "--ff-only", f"origin/{last.on}")
+        if last.delete and recorder.tree.has_branch(last.delete):
+            recorder.git("branch", "-d", last.delete)
+        recorder.look("log", "--oneline", "--graph", "--decorate", "--all")
 
     def _name(self, kind: str, number: int) -> str:
         """The name of a step about a task: what ends the last one has no number."""

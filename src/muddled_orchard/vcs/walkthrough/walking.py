@@ -15,7 +15,7 @@ from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.core.git.trees import PLAIN_FILE, File
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.walkthrough.step_names import is_step, no_such_step
-from muddled_orchard.core.walkthrough.walkthrough import Walkthrough, WalkthroughStep
+from muddled_orchard.core.walkthrough.walkthrough import COLLEAGUE, Walkthrough, WalkthroughStep
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs.ask.keymaking import key_of
 from muddled_orchard.vcs.asked_file import asked_file
@@ -93,7 +93,7 @@ def _at(
             carry_out(recorder)
             recorder.close_step()
         files = dict(read_files(room))
-    files.pop("todo", None)
+    files = {path: file for path, file in files.items() if path.split("/")[0] not in (COLLEAGUE, "todo")}
     files[f"{WORK}/.git/{ASKED}"] = _asked(practice, recorder.steps[-1].name)
     return replace(practice, files=files), recorder.steps
 
