@@ -266,6 +266,7 @@ def test_roles_that_are_chosen_and_swapped(tmp_path: Path) -> None:
             with pytest.raises(HTTPError) as refused:
                 choose(who, role)
             assert refused.value.code == status
+            refused.value.close()
     with hosted(tmp_path) as host:
         assert "You have role 2 (accepts)" in plain(host.page("ben", f"exercise/{ID}")), "it is written down"
 
