@@ -481,7 +481,7 @@ def test_one_persons_data_and_retention(piled: Path, tmp_path: Path) -> None:
     muddled("settle", "bo", "press-limit", "--excuse", folder=tmp_path / "c")
     told = json.loads(muddled("ledger", "--person", "bo", folder=tmp_path / "c").stdout)
     assert {name: len(rows) for name, rows in told["tables"].items()} == {
-        "push": 0, "hand": 0, "password": 0, "arrival": 0, "grading": 1, "hand_out": 1, "allowance": 1, "settlement": 0, "learner": 1,
+        "push": 0, "hand": 0, "password": 0, "arrival": 0, "role": 0, "grading": 1, "hand_out": 1, "allowance": 1, "settlement": 0, "learner": 1,
     }  # fmt: skip
     assert told["tables"]["grading"][0]["result"]["variant"] == told["tables"]["hand_out"][0]["variant"]
     assert told["repositories"] == ["repositories/press-limit/bo.git"]

@@ -48,8 +48,9 @@ CAST = (
 class Drawn:
     """A scenario in the making: what its branches hold as it goes on, so that what is drawn makes sense."""
 
-    def __init__(self, seed: int) -> None:
+    def __init__(self, seed: int, *, reviews: bool) -> None:
         self.chance = random.Random(seed)
+        self.reviews = reviews
         self.entries: list[str] = []
         self.labels: dict[str, list[str]] = {"main": []}
         self.own: dict[str, set[str]] = {"main": set()}
@@ -175,7 +176,7 @@ class Drawn:
                 self.listed,
             ]
             if self.remote:
-                kinds += [self.pull, self.propose, self.accept]
+                kinds += [self.pull, *((self.propose, self.accept) if self.reviews else ())]
             if not self.tasks:
                 kinds += [self.stash]
             made = self.chance.choice(kinds)()
@@ -340,9 +341,9 @@ def _answer(chance: random.Random, step: Step, conflict: Conflict) -> str:
     return where + f"keep = {json.dumps(entries)}\n"
 
 
-def drawn(seed: int, folder: Path) -> tuple[Scenario, Key] | None:
+def drawn(seed: int, folder: Path, *, reviews: bool) -> tuple[Scenario, Key] | None:
     """A scenario with all its answers, and its key; None where what was drawn can't be an exercise."""
-    made = Drawn(seed)
+    made = Drawn(seed, reviews=reviews)
     made.draw()
     answers: list[str] = []
     file = folder / "wild.toml"
@@ -369,12 +370,13 @@ def drawn(seed: int, folder: Path) -> tuple[Scenario, Key] | None:
     return None
 
 
-def faults(seed: int) -> list[str]:
+def faults(seed: int, *, reviews: bool = False) -> list[str]:
     """What is wrong with a scenario that is drawn from a seed, in short sentences; none where all is well, and
-    `no exercise` alone where it can't be one."""
+    `no exercise` alone where it can't be one. With `reviews` branches are proposed and accepted, too: a seed draws
+    something else then."""
     with tempfile.TemporaryDirectory(prefix="wild-") as room:
         folder = Path(room)
-        found = drawn(seed, folder)
+        found = drawn(seed, folder, reviews=reviews)
         if found is None:
             return NO_EXERCISE
         scenario, key = found
@@ -546,7 +548,7 @@ def _graded(scenario: Scenario, folder: Path) -> Assessment:
 
 def _told(seed: int) -> tuple[int, list[str]]:
     try:
-        return seed, faults(seed)
+        return seed, faults(seed, reviews=True)
     except Exception as error:
         return seed, [f"{type(error).__name__}: {error}"]
 
@@ -559,7 +561,7 @@ def main() -> int:
     asked = options.parse_args()
     if asked.show:
         with tempfile.TemporaryDirectory() as room:
-            drawn(asked.seed, Path(room))
+            drawn(asked.seed, Path(room), reviews=True)
             sys.stdout.write((Path(room) / "wild.toml").read_text("utf-8"))
         return 0
     tried = wrong = 0

@@ -35,6 +35,7 @@ from muddled_orchard.core.course.pushes import Arrived, RecordedPush
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner, shown_names
 from muddled_orchard.core.course.shared_tasks import SharedTask, shared_tasks, turn_told
+from muddled_orchard.core.exercise.tasks import branch_at_end
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.shared_work import Member, share_of
 from muddled_orchard.files.course.host_ledger import HostLedger
@@ -271,7 +272,7 @@ class Host:
         pushes = self.desk.pushes(learner, exercise)
         if not hand_out.team or not pushes:
             return []
-        main = self.course.variant(hand_out).history.checked_out
+        main = branch_at_end(self.course.variant(hand_out).scenario.task)
         place = self.course.place(learner, exercise)
         return await self.branches.of(learner, place, pushes[-1].push.refs, main)
 

@@ -23,18 +23,24 @@ class BeginAgain(Struct, frozen=True):
     """How the handed-out state is had again in the same repository: what gives up each operation that may be
     under way, and where each branch stood, that which was checked out first. Without branches only a new copy
     has it. `own`: there may be branches that the learner was to make; `from_nothing`: the learner made all of
-    the repository."""
+    the repository; `remade`: the first branch may be gone, since a task asks for that."""
 
     give_up: tuple[str, ...]
     branches: tuple[tuple[str, str], ...]
     own: bool = False
     from_nothing: bool = False
+    remade: bool = False
 
     @property
     def commands(self) -> tuple[str, ...]:
         """What sets the branches back."""
         (head, at), *others = self.branches
-        first = (command("git", "checkout", "-f", head), command("git", "reset", "--hard", at))
+        first: tuple[str, ...] = (
+            command("git", "checkout", "-f", head),
+            command("git", "reset", "--hard", at),
+        )
+        if self.remade:
+            first = (command("git", "checkout", "-f", "-B", head, at),)
         return (*first, *(command("git", "branch", "-f", branch, id_) for branch, id_ in others))
 
 
@@ -50,8 +56,8 @@ def begin_again(scenario: Scenario, history: History, ids: Mapping[int, str]) ->
     touched = {branch for task in scenario.task for branch in (task.on, task.delete) if branch}
     others = [branch for branch in history.tips if branch in touched - {history.checked_out}]
     back = [(branch, short(ids[history.tips[branch]])) for branch in (history.checked_out, *others)]
-    own = scenario.makes_own
-    return BeginAgain(tuple(give_up), tuple(back), own)
+    remade = any(task.delete == history.checked_out for task in scenario.task)
+    return BeginAgain(tuple(give_up), tuple(back), scenario.makes_own, remade=remade)
 
 
 def clone_commands(

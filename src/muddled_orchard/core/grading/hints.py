@@ -109,7 +109,8 @@ def for_learner(assessment: Assessment, strength: int) -> Assessment:
 def _hint(criterion: CriterionResult, hunks: Sequence[HunkResult], strength: int) -> Hint:
     id_, outcome, about = criterion.id, criterion.outcome, CRITERIA.get(criterion.id)
     if any(found.kind == DoneByAnother.__name__ for found in outcome.findings):
-        return Hint(criterion=id_, verdict=outcome.verdict, question=outcome.because)
+        question = about.question if about else id_
+        return Hint(criterion=id_, verdict=outcome.verdict, question=question, what=(outcome.because,))
     wrong = [hunk for hunk in hunks if hunk.outcome in _LACKING] if id_ == "resolution" else []
     places = [
         f"{place.file}, line {place.line}" if place.line else place.file
