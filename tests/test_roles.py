@@ -201,6 +201,9 @@ def test_a_lesson_in_two_roles(tmp_path: Path) -> None:
         board = plain(host.page("instructor", "/board"))
         assert "next: Ben Rowan, role 2 (accepts), since" in board
         assert "next: Gus Alder, role 1 (proposes), since" in board, "who has not begun is waited for"
+        told = " ".join(muddled("board", "--once", folder=tmp_path, more={"COLUMNS": "250"}).stdout.split())
+        assert "next: Ben Rowan, role 2 (accepts), since" in told, "the terminal's board says the same"
+        assert "next: Gus Alder, role 1 (proposes), since" in told
         git(works["ben"], "git fetch -q")
         assert "git merge --no-ff origin/pick-earlier to begin" in peeked(works["ben"], 2)
         lines = {"ben": ACCEPT, "dov": f"{PROPOSE}\n{ACCEPT}", "ivo": f"{PROPOSE}\n{ACCEPT}"}

@@ -7,7 +7,6 @@ from pathlib import Path
 from muddled_orchard.core.base.limits import Exceeded
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.claim import CLAIM
-from muddled_orchard.core.submission.own_beginning import asked_from_own_beginning
 from muddled_orchard.core.submission.peek import Peek, peek
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs.read.disk import DiskSource
@@ -34,6 +33,9 @@ def peek_at(folder: Path, role: int | None = None) -> tuple[Peek, Path]:
             top = place if repository.worktree is None else place / repository.worktree
             evidence, asked = reader.evidence((), {}), reader.asked()
             if asked is not None and asked.begins_with_nothing:
+                # It knows keys, which take long to load.
+                from muddled_orchard.core.submission.own_beginning import asked_from_own_beginning
+
                 asked = asked_from_own_beginning(evidence, asked)
             return peek(evidence, asked, role), top
     except (Unreadable, Exceeded) as problem:

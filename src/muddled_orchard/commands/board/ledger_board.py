@@ -8,16 +8,22 @@ from datetime import UTC, datetime
 from msgspec import Struct
 from msgspec.structs import replace
 
-from muddled_orchard.classroom.standing import allowances_of
-from muddled_orchard.core.course.board import Board, Seen, board, excused_seen, seen_of_pushes
+from muddled_orchard.classroom.standing import allowances_of, rules_of
+from muddled_orchard.core.course.board import Board, Seen, board, excused_seen, in_team, seen_of_pushes
 from muddled_orchard.core.course.plan import CoursePlan
 from muddled_orchard.core.course.practice import practised_exercise
-from muddled_orchard.core.course.pushes import RecordedPush
+from muddled_orchard.core.course.pushes import Arrived, CameMeanwhile, RecordedPush, arrived
+from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import shown_names
+from muddled_orchard.core.course.shared_tasks import SharedTask, shared_tasks, turn_told
+from muddled_orchard.core.exercise.arriving import arrivals
+from muddled_orchard.core.exercise.scenario import Scenario
+from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.core.grading.assessment import Assessment
+from muddled_orchard.core.grading.shared_work import Member
 from muddled_orchard.core.submission.peek import Peek
 from muddled_orchard.files.course.host_ledger import HostLedger
-from muddled_orchard.files.stored import Damaged
+from muddled_orchard.files.stored import Damaged, scenario_of
 from muddled_orchard.files.stored_results import assessment_of
 
 
@@ -42,6 +48,7 @@ class LedgerBoard:
         self._ledger, self._order, self._titles, self._plan = ledger, list(order), titles, plan
         self._results: dict[int, Assessment] = {}
         self._sharing: dict[tuple[str, str], list[str]] = {}
+        self._scenarios: dict[str, Scenario | None] = {}
 
     def look(self) -> Board:
         """The board as it is now."""
@@ -53,10 +60,13 @@ class LedgerBoard:
             for one in hand_outs
             if (place := (one.exercise, one.variant)) in teams
         }
+        members, came_meanwhile = rules_of(self._ledger).roles, self._ledger.arrivals()
+        versions = {(one.learner, one.exercise): one for one in hand_outs}
+        learners = self._ledger.learners()
         order = self._order or list(dict.fromkeys(exercise for _, exercise in given))
         seen: dict[str, list[Seen]] = {}
         allowances = allowances_of(self._ledger, self._plan)
-        for learner in self._ledger.learners():
+        for learner in learners:
             for exercise in order:
                 made = given.get((learner, exercise))
                 if made is None:
@@ -67,8 +77,18 @@ class LedgerBoard:
                     continue
                 came = self._came(pushes, learner, exercise)
                 shown = seen_of_pushes(exercise, title, _seconds(made), came)
-                team = tuple(sorted(self._sharing.get((learner, exercise), ())))
-                seen.setdefault(learner, []).append(replace(shown, team=team if len(team) > 1 else ()))
+                hand_out = versions[learner, exercise]
+                team = self._sharing.get((learner, exercise), [learner])
+                pushed = self._of_all(pushes, learner, exercise)
+                last = learners.get(pushed[-1].learner) if pushed else None
+                newest = next((found for _, found in reversed(came) if found is not None), None)
+                nobody = [Member(one, learners[one].name) for one in team] if len(team) > 1 else []
+                tasks = self._tasks(hand_out, newest, members.get((exercise, hand_out.variant), nobody))
+                of_it = [one for one in came_meanwhile if (one.learner, one.exercise) == (team[0], exercise)]
+                waiting = [one for one in self._arrived(hand_out, of_it) if not one.fetched]
+                turn = turn_told(tasks, came[-1][0] if came else _seconds(made))
+                shown = in_team(shown, team, waiting, last.name if last is not None else "", turn)
+                seen.setdefault(learner, []).append(shown)
         for one in self._ledger.each_hand_out(practice=True):
             if one.replaced is None:
                 exercise = practised_exercise(one.exercise)
@@ -77,6 +97,34 @@ class LedgerBoard:
                 seen.setdefault(one.learner, []).append(replace(practised, practice=True))
         names = shown_names(self._ledger.learners().values())
         return board(seen, names, raised_hands(self._ledger))
+
+    def _scenario(self, digest: str) -> Scenario | None:
+        """A version of a scenario as the ledger keeps it; None where that can't be read."""
+        if digest not in self._scenarios:
+            text = self._ledger.version(digest)
+            try:
+                self._scenarios[digest] = scenario_of(text) if text is not None else None
+            except Damaged:
+                self._scenarios[digest] = None
+        return self._scenarios[digest]
+
+    def _tasks(
+        self, hand_out: HandOut, newest: Assessment | None, team: Sequence[Member]
+    ) -> list[SharedTask]:
+        """The tasks that a team has given out among itself."""
+        scenario = self._scenario(hand_out.scenario) if team else None
+        if scenario is None:
+            return []
+        labels = {label: label for task in scenario.task for label in task.labels}
+        return shared_tasks(scenario, labels, newest, team)
+
+    def _arrived(self, hand_out: HandOut, came: Sequence[CameMeanwhile]) -> list[Arrived]:
+        """What teammates have pushed to a repository."""
+        scenario = self._scenario(hand_out.scenario) if came else None
+        if scenario is None:
+            return []
+        variant = Variants(scenario).of(hand_out.variant)
+        return arrived(arrivals(variant.scenario, variant.history), came)
 
     def _came(
         self, pushes: Mapping[tuple[str, str], Sequence[RecordedPush]], learner: str, exercise: str

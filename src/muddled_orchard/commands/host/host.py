@@ -8,8 +8,7 @@ import hmac
 import re
 import secrets
 import time
-from collections.abc import Callable, Mapping, Sequence
-from datetime import UTC, datetime
+from collections.abc import Callable
 
 from msgspec.structs import replace
 from starlette.requests import Request
@@ -22,18 +21,18 @@ from muddled_orchard.commands.host.connections import Connections
 from muddled_orchard.commands.host.events import News
 from muddled_orchard.commands.host.git_service import GitService
 from muddled_orchard.commands.host.held import Held, HeldFile
-from muddled_orchard.commands.host.push_desk import LedgerThread, PushDesk, PushResult, seconds
+from muddled_orchard.commands.host.push_desk import LedgerThread, PushDesk, seconds
 from muddled_orchard.commands.host.refused import Refused
 from muddled_orchard.commands.host.repositories import DiskUse
 from muddled_orchard.commands.host.served_course import ServedCourse
 from muddled_orchard.commands.host.teammates import Teammates
 from muddled_orchard.core.base.limits import Bounds, in_mib
-from muddled_orchard.core.course.board import Board, Seen, board, excused_seen, seen_of_pushes
+from muddled_orchard.core.course.board import Board, Seen, board, excused_seen, in_team, seen_of_pushes
 from muddled_orchard.core.course.passwords import INSTRUCTOR
 from muddled_orchard.core.course.practice import is_practice_id, practice_id, practised_exercise
-from muddled_orchard.core.course.pushes import Arrived, RecordedPush
+from muddled_orchard.core.course.pushes import Arrived, RecordedPush, arrived
 from muddled_orchard.core.course.records import HandOut
-from muddled_orchard.core.course.roster import Learner, shown_names
+from muddled_orchard.core.course.roster import shown_names
 from muddled_orchard.core.course.shared_tasks import SharedTask, shared_tasks, turn_told
 from muddled_orchard.core.exercise.tasks import branch_at_end
 from muddled_orchard.core.grading.assessment import Assessment
@@ -41,13 +40,6 @@ from muddled_orchard.core.grading.shared_work import Member, share_of
 from muddled_orchard.files.course.host_ledger import HostLedger
 from muddled_orchard.system.log import log
 from muddled_orchard.system.output import PRIVATE, write_file
-
-
-def pushed_last(pushes: Sequence[PushResult], learners: Mapping[str, Learner]) -> str:
-    """Who of a team pushed last, in a few words; empty where nobody has."""
-    who = learners.get(pushes[-1].push.learner) if pushes else None
-    return f"{who.name} pushed last" if who is not None else ""
-
 
 _HOST = re.compile(r"[A-Za-z0-9.-]{1,253}(:\d{1,5})?|\[[0-9a-fA-F:]{2,45}\](:\d{1,5})?")
 
@@ -255,16 +247,11 @@ class Host:
         seen = seen_of_pushes(practised_exercise(exercise), title, since, pushes)
         waiting = [one for one in self.arrived(hand_out) if not one.fetched] if hand_out is not None else []
         whose = self.course.sharing(learner, exercise)
-        last = pushed_last(results, self.course.learners) if len(whose) > 1 else ""
-        turn = turn_told(self.tasks_of_team(hand_out)) if hand_out is not None else ""
-        if turn and (at := pushes[-1][0] if pushes else since) is not None:
-            turn = f"{turn}, since {datetime.fromtimestamp(at, UTC).astimezone():%H:%M}"
-        parts = (seen.detail, *(one.waiting for one in waiting), last, turn)
-        detail = "; ".join(part for part in parts if part)
-        if seen.stage == "nothing begun" and waiting:  # a push was tried, and refused
-            seen = replace(seen, stage="not pushed", since=waiting[-1].at)
-        team = tuple(sorted(whose)) if len(whose) > 1 else ()
-        return replace(seen, practice=is_practice_id(exercise), detail=detail, team=team)
+        last = self.course.learners.get(results[-1].push.learner) if results else None
+        tasks = self.tasks_of_team(hand_out) if hand_out is not None else []
+        turn = turn_told(tasks, pushes[-1][0] if pushes else since)
+        seen = in_team(seen, whose, waiting, last.name if last is not None else "", turn)
+        return replace(seen, practice=is_practice_id(exercise))
 
     async def branches_of(self, hand_out: HandOut) -> list[BranchBeside]:
         """How the branches stand of a repository that a team shares, the newest push counting."""
@@ -278,7 +265,5 @@ class Host:
 
     def arrived(self, hand_out: HandOut) -> list[Arrived]:
         """What teammates have pushed to a repository by now, in order."""
-        return [
-            Arrived(coming.arrival.by, coming.arrival.branch, seconds(came.came), came.fetched is not None)
-            for coming, came in self.teammates.of(hand_out)
-        ]
+        there = self.teammates.of(hand_out)
+        return arrived([coming.arrival for coming, _ in there], [came for _, came in there])

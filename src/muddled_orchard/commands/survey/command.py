@@ -10,7 +10,6 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from muddled_orchard.commands.options import add_quiet, add_run_rules, add_scenarios, cores, new_file
-from muddled_orchard.commands.survey.as_json import survey_file
 from muddled_orchard.commands.survey.terminal import show_comparison, show_survey, show_table
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.scenario import Scenario
@@ -73,6 +72,8 @@ def run(options: argparse.Namespace) -> int:
     _write(list(found.values()), comparison, options)
     in_full = not options.quiet and len(files) == 1 and bool(found)
     if options.json:
+        from muddled_orchard.commands.survey.as_json import survey_file
+
         sys.stdout.write(survey_file(list(found.values()), problems))
     elif STDOUT in (options.page, options.picture):
         in_full = False
@@ -138,19 +139,20 @@ def _prove(found: dict[Path, Survey], loaded: Mapping[Path, Scenario], options: 
     """Carry out and grade the solution of every key that has no errors, and put what came of it to its
     survey. What was proved before, of the same file with the same Git, is remembered."""
     from muddled_orchard.files.scenarios.proofs import ProofMemory
-    from muddled_orchard.rehearsal.proving import prove
 
     memory = ProofMemory(".".join(map(str, git.require())))
     about = f"{options.variant} {options.run_rules}"
     sound = [path for path, survey in found.items() if not survey.errors]
     proofs = {path: memory.proof(loaded[path], about) for path in sound}
     unknown = [path for path in sound if proofs[path] is None]
-    made = prove(
-        [loaded[path] for path in unknown], options.variant, Machines(cores()), run_rules=options.run_rules
-    )
-    for path, proof in zip(unknown, made, strict=True):
-        proofs[path] = proof
-        memory.remember(loaded[path], about, proof)
+    if unknown:
+        from muddled_orchard.rehearsal.proving import prove  # the actors take long to load
+
+        scenarios = [loaded[path] for path in unknown]
+        made = prove(scenarios, options.variant, Machines(cores()), run_rules=options.run_rules)
+        for path, proof in zip(unknown, made, strict=True):
+            proofs[path] = proof
+            memory.remember(loaded[path], about, proof)
     for path, known in proofs.items():
         found[path] = _with_all_errors(replace(found[path], proof=known), path, known.faults if known else ())
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import shlex
 from collections.abc import Iterable, Sequence
 from datetime import UTC, datetime
@@ -9,8 +10,13 @@ from datetime import UTC, datetime
 
 def brief(text: str, most: int = 60) -> str:
     """A text of unknown length on one line, cut where it is longer than `most` letters."""
-    line = " ".join(text[: 4 * most].split())
-    return line if len(line) <= most and len(text) <= 4 * most else f"{line[: most - 3]}..."
+    return _brief(text[: 4 * most], most, longer=len(text) > 4 * most)
+
+
+@functools.lru_cache(maxsize=4096)  # a class says much the same of the same things
+def _brief(text: str, most: int, *, longer: bool) -> str:
+    line = " ".join(text.split())
+    return f"{line[: most - 3]}..." if longer or len(line) > most else line
 
 
 def cut(text: str, most: int) -> str:

@@ -10,6 +10,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from muddled_orchard.core.base.phrases import counted, listed, times
+from muddled_orchard.core.course.pushes import Arrived
 from muddled_orchard.core.course.tally import OUTCOMES, outcome_of
 from muddled_orchard.core.git.refs import tracking_ref
 from muddled_orchard.core.grading.assessment import Assessment
@@ -231,6 +232,17 @@ def seen_of_pushes(
         repeated=repeated if seen.stage != "done" else 0,
         mistakes=seen.mistakes,
     )
+
+
+def in_team(seen: Seen, team: Sequence[str], waiting: Sequence[Arrived], last: str, turn: str) -> Seen:
+    """The same with what somebody else did: those of a `team` who share it (one alone is none), what
+    teammates have pushed that is not fetched yet, who of the team pushed last, and whose turn it is."""
+    shared = tuple(sorted(team)) if len(team) > 1 else ()
+    pushed = f"{last} pushed last" if shared and last else ""
+    parts = (seen.detail, *(one.waiting for one in waiting), pushed, turn)
+    if seen.stage == "nothing begun" and waiting:  # a push was tried, and refused
+        seen = replace(seen, stage="not pushed", since=waiting[-1].at)
+    return replace(seen, detail="; ".join(part for part in parts if part), team=shared)
 
 
 def seen_of_folder(

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
+from datetime import datetime
 
 from msgspec import Struct
+
+from muddled_orchard.core.exercise.arriving import Arrival
 
 
 class RecordedPush(Struct, frozen=True):
@@ -57,6 +60,16 @@ class Arrived(Struct, frozen=True):
     def waiting(self) -> str:
         """What waits to be fetched, in a few words."""
         return f"{self.by} has pushed to {self.branch} meanwhile, not fetched yet"
+
+
+def arrived(arrivals: Iterable[Arrival], came: Iterable[CameMeanwhile]) -> list[Arrived]:
+    """What has arrived of what a story has arrive, as people read it."""
+    by_number = {one.number: one for one in came}
+    return [
+        Arrived(one.by, one.branch, datetime.fromisoformat(its.came).timestamp(), its.fetched is not None)
+        for one in arrivals
+        if (its := by_number.get(one.number)) is not None
+    ]
 
 
 class RaisedHand(Struct, frozen=True):

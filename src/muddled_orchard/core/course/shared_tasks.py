@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from datetime import UTC, datetime
 
 from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import listed
 from muddled_orchard.core.exercise.asked import told_to_learners
-from muddled_orchard.core.exercise.roles import names_of_roles, role_name
+from muddled_orchard.core.exercise.roles import has_roles, names_of_roles, role_name
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.shared_work import Member
@@ -30,8 +31,10 @@ class SharedTask(Struct, frozen=True):
 def shared_tasks(
     scenario: Scenario, subjects: Mapping[str, str], newest: Assessment | None, team: Sequence[Member]
 ) -> list[SharedTask]:
-    """The tasks in order; `newest` is what was last found of the work (None: nothing yet), `subjects` are
-    those of labelled commits."""
+    """The tasks in order, none where they are not given out; `newest` is what was last found of the work
+    (None: nothing yet), `subjects` are those of labelled commits."""
+    if not has_roles(scenario.task) or not team:
+        return []
     names = names_of_roles(scenario)
     open_ = {number for part in newest.parts for number in part.open} if newest is not None else None
     if newest is not None and not newest.parts:
@@ -47,12 +50,14 @@ def shared_tasks(
     return tasks
 
 
-def turn_told(tasks: Sequence[SharedTask]) -> str:
-    """Whose turn it is, in a few words; empty where all is done."""
+def turn_told(tasks: Sequence[SharedTask], since: float | None) -> str:
+    """Whose turn it is, in a few words, and since when (in seconds since 1970); empty where all is done."""
     turn = next((task for task in tasks if task.next), None)
     if turn is None:
         return ""
-    return f"next: {listed(turn.whose) if turn.whose else 'nobody yet'}, {turn.called}"
+    whose = listed(turn.whose) if turn.whose else "nobody yet"
+    at = "" if since is None else f", since {datetime.fromtimestamp(since, UTC).astimezone():%H:%M}"
+    return f"next: {whose}, {turn.called}{at}"
 
 
 def own_part_told(tasks: Sequence[SharedTask], role: int) -> Iterator[str]:

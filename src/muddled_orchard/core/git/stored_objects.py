@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import codecs
+import functools
 import re
 from collections.abc import Iterator
 
@@ -36,6 +37,7 @@ class StoredCommit(Struct, frozen=True):
     committer: str = ""
 
 
+@functools.lru_cache(maxsize=1024)  # the handed-out ones of a class with one variant are all alike
 def stored_commit(data: bytes) -> StoredCommit:
     """A commit object's content. Raises BadObject."""
     head, _, message = data.partition(b"\n\n")

@@ -19,7 +19,7 @@ from muddled_orchard.core.key.outside_edits import FreeStretch
 from muddled_orchard.core.merging.alignment import Alignment, Gap, Reading, align, gap_for
 from muddled_orchard.core.merging.conflict import Hunk, MergedText
 from muddled_orchard.core.merging.keep import KEEP, lines_kept, words_for
-from muddled_orchard.core.merging.markers import Marker, judged, looks_like
+from muddled_orchard.core.merging.markers import Marker, has_signs, judged, looks_like
 
 Doubt = Literal["two readings", "rough"] | int
 
@@ -87,6 +87,25 @@ def read_file(
     file can be read in two ways that fit equally well, the one that earns more does. `labels` are
     names that stand behind conflict markers here.
     """
+    # Ids of commits are among them, each learner's own; without lines like markers many files are alike.
+    names = frozenset(labels)
+    named = names if has_signs(lines) or any(line.strip() in names for line in lines) else frozenset()
+    read = _read if len(lines) <= _REMEMBERED else _read.__wrapped__
+    return read(merged, lines, tuple(accepted), spacing, named)
+
+
+_REMEMBERED = 400
+"""How many lines a file may have that is remembered: those of a class with one variant are much alike."""
+
+
+@functools.lru_cache(maxsize=128)
+def _read(
+    merged: MergedText,
+    lines: Lines,
+    accepted: tuple[Accepted, ...],
+    spacing: SpacingRule,
+    labels: frozenset[str],
+) -> FileReading:
     reader = _Reader(merged, lines, accepted, spacing, labels)
     usable = [way for way in accepted if len(way.choices) == len(merged.hunks)]
     found = [reader.by(way) for way in usable] or [reader.by(None)]

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
+from functools import cached_property
+from typing import TYPE_CHECKING
 
 from msgspec import Struct, field
 
@@ -15,6 +17,9 @@ from muddled_orchard.core.git.commits import Commit, Commits
 from muddled_orchard.core.git.trees import Tree
 from muddled_orchard.core.key.accepted import Accepted, Decisions, decisions_in
 from muddled_orchard.core.merging.conflict import MergeResult
+
+if TYPE_CHECKING:
+    from muddled_orchard.core.key.graph import Graph
 
 
 class Step(Struct, frozen=True, kw_only=True):
@@ -68,7 +73,7 @@ class Step(Struct, frozen=True, kw_only=True):
         return self.solved == commits[self.ours].tree
 
 
-class Key(Struct, frozen=True, kw_only=True):
+class Key(Struct, frozen=True, kw_only=True, dict=True):
     """Everything that grading one variant needs.
 
     `commits` and `refs` (full names) are what was handed out, `commits` also holds the commits of a
@@ -87,6 +92,15 @@ class Key(Struct, frozen=True, kw_only=True):
     steps: tuple[Step, ...]
     solved_tips: Mapping[str, str]
     texts: Mapping[str, bytes]
+
+    @cached_property
+    def graph_after(self) -> Graph | None:
+        """The graph after a solution, to be kept with every result that is held against this key; None where
+        it is too large, or the learner's own."""
+        from muddled_orchard.core.key.graph import compact, wanted  # it knows keys
+
+        graph = wanted(self)
+        return compact(graph) if graph is not None else None
 
     def told(self, task: Task) -> str:
         """What a task asks, in words for learners."""

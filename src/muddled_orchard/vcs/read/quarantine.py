@@ -182,20 +182,27 @@ def _objects(gitdir: FileSource) -> ForeignObjects:
 
 
 def _state(gitdir: FileSource) -> Iterator[tuple[str, bytes]]:
+    # Of many names few are there: a look at what there is spares asking for each.
+    there = {entry.name for entry in _entries(gitdir, "")}
     for name, most in _NEEDED.items():
-        data = gitdir.read(name, most)
+        data = gitdir.read(name, most) if name in there else None
         if data is not None:
             yield name, data
         elif gitdir.kind(name) == "file":
             raise Unreadable(f"{name} in its repository can't be read, or is larger than {in_mib(most)}")
-    for name in (*_REFLOGS, *STATE_FILES):
-        data = gitdir.read(name, LARGEST_REFLOG if name in _REFLOGS else LARGEST_STATE_FILE)
-        if data is not None:
-            yield name, data
+    for name, top in _STATE_BY_TOP:
+        if top in there:
+            data = gitdir.read(name, LARGEST_REFLOG if name in _REFLOGS else LARGEST_STATE_FILE)
+            if data is not None:
+                yield name, data
     for name in STATE_FOLDERS:
-        if gitdir.kind(name) == "folder":
+        if name in there and gitdir.kind(name) == "folder":
             yield f"{name}/", b""
     yield from _refs(gitdir)
+
+
+_STATE_BY_TOP = [(name, name.partition("/")[0]) for name in (*_REFLOGS, *STATE_FILES)]
+"""The files that tell how it stands, with what they lie in at the top of a repository."""
 
 
 def _refs(gitdir: FileSource) -> Iterator[tuple[str, bytes]]:
