@@ -14,6 +14,12 @@ from pathlib import Path
 
 import pytest
 
+from muddled_orchard.core.exercise.variants import Variants
+from muddled_orchard.files.scenarios.catalogue import load
+from muddled_orchard.rehearsal.moments import Moments
+from muddled_orchard.rehearsal.session import LearnerSession
+from muddled_orchard.vcs.ask.keymaking import key_of
+from muddled_orchard.vcs.planting import plant
 from tests.conftest import database, muddled
 from tests.hosts import RunningHost, course_of, git, hosted, pushes_of, until
 
@@ -106,6 +112,24 @@ def test_and_again_while_one_resolved(tmp_path: Path) -> None:
         assert at_main(host, "ada", "and-again") == "Somebody who has a licence drives"
         git(work, MERGED)
         assert "got it, 26 of 26" in git(work, "git push origin main").stderr
+
+
+def test_a_rehearsal_acts_at_the_moment_itself(tmp_path: Path) -> None:
+    """What arrives is not at the remote before somebody pushes, and is there when the push is refused."""
+    scenario = load(Path(f"src/muddled_orchard/catalogue/{FIRST}.toml"))
+    plant(scenario, tmp_path, "0")
+    moments = Moments(tmp_path / "origin.git", key_of(Variants(scenario), "0"))
+    session = LearnerSession(tmp_path / "work", key_of(Variants(scenario), "0"), "ilse", moments=moments)
+
+    def subject() -> str:
+        return git(tmp_path / "origin.git", "git log -1 --format=%s main").stdout.strip()
+
+    assert subject() == "Plan the pressing"
+    session.git("fetch", "-q")
+    assert subject() == "Plan the pressing", "a fetch brings nothing yet"
+    session.runner.push_first(session.scenario.task[0])
+    assert subject() == "The mill has time on Saturday"
+    moments.end()
 
 
 OTHER = """

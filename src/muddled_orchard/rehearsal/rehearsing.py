@@ -23,6 +23,7 @@ from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.rehearsal import RIGHT, Acted, Expected, Rehearsal, surprises
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.rehearsal.behaviours import Behaviour, behaviours_for
+from muddled_orchard.rehearsal.moments import Moments
 from muddled_orchard.rehearsal.session import LearnerSession
 from muddled_orchard.system.cluster import cluster
 from muddled_orchard.system.temporary import temporary_folder
@@ -32,6 +33,7 @@ from muddled_orchard.vcs.ask.keymaking import make_key
 from muddled_orchard.vcs.ask.scratch import ScratchRepository
 from muddled_orchard.vcs.grading import grader
 from muddled_orchard.vcs.planting import plant_example
+from muddled_orchard.vcs.write.practice import ORIGIN
 
 BEHAVIOURS_AT_ONCE = 16
 ACTING_LEARNER = "ilse"
@@ -155,11 +157,15 @@ def _acted(key: Key, behaviour: Behaviour, planted: Path, folder: Path) -> Expec
     """Act one behaviour out; why it could not be acted, where it couldn't."""
     shutil.copytree(planted, folder, symlinks=True)
     try:
-        session = LearnerSession(folder / "work", key, ACTING_LEARNER)
+        moments = Moments(folder / ORIGIN, key) if any(one.arrives for one in key.scenario.story) else None
+        session = LearnerSession(folder / "work", key, ACTING_LEARNER, moments=moments)
         session.runner.push_first(key.scenario.task[0])
         if not behaviour.keeps_work:
             session.commit_work()
-        return behaviour.act(session)
+        expected = behaviour.act(session)
+        if moments is not None:
+            moments.end()
+        return expected
     except (GitFailed, OSError) as error:
         return f"it can't be acted out: {error}"
 

@@ -7,7 +7,7 @@ the actor brings along, so that one actor errs where another one doesn't.
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from pathlib import Path
 
@@ -33,6 +33,7 @@ from muddled_orchard.core.merging.conflict import (
     merged_text,
 )
 from muddled_orchard.core.merging.keep import KEEP, lines_kept
+from muddled_orchard.rehearsal.moments import Moments
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.carrying_out import TaskRunner
 from muddled_orchard.vcs.practice_tree import PracticeTree
@@ -72,6 +73,8 @@ class LearnerSession(Struct, frozen=True, dict=True):
     key: Key
     name: str
     log: Log = field(default_factory=Log)
+    moments: Moments | None = None
+    """What teammates push meanwhile, where anything arrives."""
     says: Callable[[Task, Commit | None], str | None] = example_message
     """The message that they write for a task (and the commit that is replayed); None: what is there."""
 
@@ -79,19 +82,24 @@ class LearnerSession(Struct, frozen=True, dict=True):
 
     def git(self, *arguments: str, may_fail: bool = False, variables: Mapping[str, str] | None = None) -> str:
         """Run Git as this learner, an hour after the story ended."""
-        self.log.typed += 1
+        self._typing(arguments)
         more = {**self._who, **(variables or {})}
         output = git.run(arguments, folder=self.work, more=more, may_fail=may_fail)
         return output.decode("utf-8", "surrogateescape")
 
     def answered(self, *arguments: str, variables: Mapping[str, str]) -> str:
         """The same, which may fail: what Git answers on both channels."""
-        self.log.typed += 1
+        self._typing(arguments)
         return git.answer(arguments, folder=self.work, more={**self._who, **variables})
 
     def try_git(self, *arguments: str, variables: Mapping[str, str] | None = None) -> str:
         """Run Git where a conflict is no surprise."""
         return self.git(*arguments, may_fail=True, variables=variables)
+
+    def _typing(self, words: Sequence[str]) -> None:
+        self.log.typed += 1
+        if self.moments is not None:
+            self.moments.before(words)
 
     @property
     def _who(self) -> dict[str, str]:

@@ -113,6 +113,7 @@ _UNFINISHED = (
     Behaviour("other work only", "committed something that was not asked for, and nothing else", idle.begins_at_rest, partial(idle.unrelated, idle.other_work)),
     Behaviour("other message only", "gave a handed-out commit another message, and did nothing else", idle.begins_at_rest, partial(idle.unrelated, idle.other_message)),
     Behaviour("pushed over", "pushed by force over another's commit", idle.can_push_over, partial(idle.unrelated, idle.pushed_over)),
+    Behaviour("gave up when refused", "let it be when Git refused the push", idle.can_push_over, idle.gave_up_when_refused),
     Behaviour("nothing fetched", "merged without fetching", starts_unfetched, idle.nothing_fetched),
     Behaviour("stash kept", "forgot the stash, which Git keeps after a conflict", hardest_task_does("stash-pop"), courses.stash_kept),
     Behaviour("stash dropped", "threw the stashed work away", hardest_task_does("stash-pop"), courses.stash_dropped),
@@ -131,6 +132,13 @@ _OTHERWISE = (
     Behaviour(
         "merged instead", "merged where a rebase was asked", is_replay,
         another_way(other_ways.merged_instead, "history", "resolution rest rules delivered"),
+    ),
+    *(
+        Behaviour(
+            f"pulled with pull.rebase={word}", f"pulled with pull.rebase={word}",
+            both(other_ways.can_pull, begins_hardest_task), partial(other_ways.pulls, word),
+        )
+        for word in ("false", "true", "merges")
     ),
     Behaviour("merged with -s ours", "merged with -s ours", both(is_plain_merge, takes_something), other_ways.nothing_taken),
     *(

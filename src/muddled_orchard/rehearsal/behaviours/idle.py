@@ -47,6 +47,12 @@ def other_message(session: LearnerSession) -> None:
     session.git("commit", "-q", "--amend", "-m", "Say it otherwise")
 
 
+def gave_up_when_refused(session: LearnerSession) -> Expected:
+    """Push, and let it be where Git refuses that since somebody was first."""
+    session.try_git("push", "-q", "origin", session.scenario.task[0].on)
+    return UNTOUCHED
+
+
 def pushed_over(session: LearnerSession) -> None:
     """Push by force over what somebody else has pushed, and do nothing else."""
     session.git("push", "-q", "--force", "origin", session.scenario.task[0].on)

@@ -8,8 +8,9 @@ from collections.abc import Callable
 from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.task import Task
-from muddled_orchard.core.git.refs import is_on_remote
+from muddled_orchard.core.git.refs import REMOTE, is_on_remote
 from muddled_orchard.core.grading.rehearsal import Expected
+from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.merging.conflict import STAGE
 from muddled_orchard.core.merging.keep import lines_kept
 from muddled_orchard.rehearsal.behaviours.expecting import (
@@ -21,6 +22,7 @@ from muddled_orchard.rehearsal.behaviours.expecting import (
 from muddled_orchard.rehearsal.session import (
     LearnerSession,
     StopsWorking,
+    asks_merge_commit,
     hardest_steps,
     hardest_task_number,
     solve,
@@ -122,6 +124,36 @@ def merged_instead(session: LearnerSession, task: Task) -> None:
     _as_solved(session)
     session.git("add", "--all")
     session.try_git("commit", "-q", "--no-edit")
+
+
+def pulls(word: str, session: LearnerSession) -> Expected:
+    """`git pull` with a setting of `pull.rebase`, which may be what was asked or not."""
+    task = hardest_task(session.key)
+    as_asked = task.joins == (word == "false")
+
+    def instead(session: LearnerSession, task: Task) -> None:
+        session.git("checkout", "-q", task.on)
+        branch = task.source.removeprefix(REMOTE)
+        session.try_git("-c", f"pull.rebase={word}", "pull", "-q", "--no-edit", "origin", branch)
+        if as_asked:
+            session.go_through(hardest_task_number(session.key))
+        elif word != "false":
+            _replay_through(session)
+        elif session.unmerged():
+            _as_solved(session)
+            session.git("add", "--all")
+            session.git("commit", "-q", "--no-edit")
+
+    session.carry_out(instead=instead)
+    may_lose = "resolution rest rules bystanders delivered"
+    return expect(session, "", "message") if as_asked else expect(session, "history", may_lose)
+
+
+def can_pull(key: Key) -> bool:
+    """Where the hardest task brings a branch of the remote in as a whole, as a pull does."""
+    task = hardest_task(key)
+    plain = asks_merge_commit(key) if task.joins else task.replays_own and not task.replays_always
+    return plain and is_on_remote(task.source)
 
 
 def merged_with(*options: str) -> Callable[[LearnerSession, Task], None]:
