@@ -20,7 +20,7 @@ demo: $(READY)  ## the whole round with a class of thirty made-up learners, in b
 test: check  ## all tests and checks, as CI runs them
 	scripts/sandbox
 	scripts/browser
-	$(BIN)/pytest --numprocesses $$(($$(nproc 2>/dev/null || echo 2) + 1)) --dist worksteal --cov --cov-report=  # most of them wait for Git
+	scripts/in-memory $(BIN)/pytest --numprocesses $$(($$(nproc 2>/dev/null || echo 2) + 1)) --dist worksteal --cov --cov-report=  # most of them wait for Git
 	@echo "core: $$($(BIN)/coverage report --format=total) % of lines and branches are reached by tests of their own"
 
 quick: check  ## the checks and the quick tests, first what the change touches: for the inner loop
