@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import cached_property
 from itertools import chain, islice
-from typing import NamedTuple
 
 from msgspec.structs import replace
 
@@ -57,7 +57,7 @@ def assess(submission: Submission, results: tuple[Result, ...] | None = None) ->
     """Judge a submission by every criterion; `results` is `locate(submission)`, where it is known."""
     evidence, key = submission.evidence, submission.key
     case = lay_out(submission, locate(submission) if results is None else results)
-    stands = _Stands(case.state, case.nothing_found, case.nothing_seen)
+    stands = _Stands(case)
     hunks = tuple(hunk_results(case))
     cast = {commit.author for id_, commit in key.commits.items() if id_ in key.handed_out}
     return Assessment(
@@ -82,12 +82,18 @@ def assess(submission: Submission, results: tuple[Result, ...] | None = None) ->
     )
 
 
-class _Stands(NamedTuple):
+class _Stands:
     """How a case stands as a whole: asked once, and not for each criterion."""
 
-    state: State
-    nothing_found: bool
-    nothing_seen: bool
+    def __init__(self, case: Case) -> None:
+        self._case = case
+        self.state = case.state
+        self.nothing_found, self.nothing_seen = case.nothing_found, case.nothing_seen
+
+    @cached_property
+    def nothing_done(self) -> Outcome:
+        """What every criterion comes to where nothing of what was asked was done."""
+        return missed(_nothing_done(self.state, self._case))
 
 
 def _judged(case: Case, stands: _Stands, criterion: Criterion) -> CriterionResult:
@@ -99,7 +105,7 @@ def _judged(case: Case, stands: _Stands, criterion: Criterion) -> CriterionResul
     if stands.nothing_seen and outcome.verdict != "skipped":
         outcome = unseen(NotShownHere())
     elif outcome.verdict != "skipped" and (stands.state == "untouched" or done_by_nothing):
-        outcome = missed(_nothing_done(stands.state, case))  # what is met by doing nothing doesn't count
+        outcome = stands.nothing_done  # what is met by doing nothing doesn't count
     return _with_points(criterion.id, outcome, weight_of(case.scenario, criterion.id))
 
 
