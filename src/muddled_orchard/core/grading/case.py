@@ -147,7 +147,7 @@ class Case(Struct, frozen=True, kw_only=True):
     @property
     def is_own(self) -> bool:
         """Whether the learner makes the conflicts."""
-        return self.scenario.makes_own
+        return self.key.makes_own
 
     @property
     def with_all_commits(self) -> Evidence:

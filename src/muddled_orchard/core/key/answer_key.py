@@ -94,6 +94,11 @@ class Key(Struct, frozen=True, kw_only=True, dict=True):
     texts: Mapping[str, bytes]
 
     @cached_property
+    def makes_own(self) -> bool:
+        """Whether the learner makes the conflicts; it is asked many times for every submission."""
+        return self.scenario.makes_own
+
+    @cached_property
     def graph_after(self) -> Graph | None:
         """The graph after a solution, to be kept with every result that is held against this key; None where
         it is too large, or the learner's own."""

@@ -10,6 +10,7 @@ from __future__ import annotations
 import hashlib
 import re
 import zlib
+from typing import Any
 
 from muddled_orchard.core.base.limits import (
     LARGEST_COMMIT,
@@ -51,9 +52,9 @@ class ForeignObjects:
             if data is None and self._objects.kind(loose_path(id_)) == "file":
                 raise Exceeded(f"a file of it is larger than {in_mib(LARGEST_OBJECT)}")
             if data is not None:
-                kind, size = _header(data)
+                kind, size, begun, inflating = _opened(data)
                 self._refuse(kind, size)
-                content = _inflated(data, size)
+                content = _inflated(begun, size, inflating)
             else:
                 pack, place = self._packed(id_)
                 kind, size = pack.about(place)
@@ -123,19 +124,18 @@ def _packs(objects: FileSource) -> list[Pack]:
     return packs
 
 
-def _header(data: bytes) -> tuple[int, int]:
-    start = zlib.decompressobj().decompress(data[: 4 * _HEADER], _HEADER)
-    kind, _, rest = start.partition(b" ")
-    size, zero, _ = rest.partition(b"\0")
+def _opened(data: bytes) -> tuple[int, int, bytes, Any]:
+    """The kind and size that a loose object says, the first of its content, and what inflates the rest."""
+    inflating = zlib.decompressobj()
+    kind, _, rest = inflating.decompress(data, _HEADER).partition(b" ")
+    size, zero, begun = rest.partition(b"\0")
     if kind not in _NUMBERS or not zero or not size.isdigit():
         raise KeyError
-    return _NUMBERS[kind], int(size)
+    return _NUMBERS[kind], int(size), begun, inflating
 
 
-def _inflated(data: bytes, size: int) -> bytes:
-    inflating = zlib.decompressobj()
-    whole = inflating.decompress(data, size + _HEADER)
-    content = whole[whole.index(b"\0") + 1 :]
+def _inflated(begun: bytes, size: int, inflating: Any) -> bytes:
+    content = begun + inflating.decompress(inflating.unconsumed_tail, max(1, size - len(begun)) + _HEADER)
     if len(content) != size or not inflating.eof:
         raise KeyError
-    return content
+    return bytes(content)
