@@ -189,7 +189,7 @@ def test_a_lesson_in_two_roles(tmp_path: Path) -> None:
         assert "Role 2: accepts" not in page
         assert "Role 2: accepts" in plain(host.page("ivo", f"exercise/{ID}")), "alone one has both"
         assert "You have role" not in plain(host.page("ivo", f"exercise/{ID}"))
-        assert "it waits for this: role 1 (proposes)" in peeked(works["ben"], 2)
+        assert "it waits for role 1 (proposes)" in peeked(works["ben"], 2)
         assert "git merge main to begin" in peeked(works["ada"], 1)
         said = git(works["ada"], PROPOSE.replace("push -q", "push")).stderr
         assert "What is yours is done. It is Ben Rowan's turn now" in " ".join(

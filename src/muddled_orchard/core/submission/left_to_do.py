@@ -46,6 +46,7 @@ Left = Literal[
     "task",
     "kept stash",
     "stash",
+    "roles",
 ]
 
 _WORDS: Mapping[Left, str] = {
@@ -68,6 +69,7 @@ _WORDS: Mapping[Left, str] = {
     "task": "{}",
     "kept stash": "there is still work in the stash: after a conflict Git keeps it",
     "stash": "there is work in the stash (git stash list)",
+    "roles": "in a team each has one role: muddled peek --role 1 (or 2) says what is yours",
 }
 
 

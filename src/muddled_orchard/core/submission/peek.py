@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from msgspec import Struct
 
 from muddled_orchard.core.exercise.asked import Asked
+from muddled_orchard.core.exercise.roles import has_roles
 from muddled_orchard.core.exercise.tasks import branch_at_end, most_stashes
 from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.git.refs import BRANCHES
@@ -73,6 +74,8 @@ def peek(evidence: Evidence, asked: Asked | None, role: int | None = None) -> Pe
         left.append(LeftToDo("kept stash"))
     elif evidence.stashes and not any(todo.pops for todo in tasks):
         left.append(LeftToDo("stash", work=asked is not None and _is_left_over(asked, evidence, own)))
+    if role is None and tasks and asked is not None and has_roles(asked.tasks):
+        left.append(LeftToDo("roles", work=False))
     commands: Iterator[Next]
     if gives_up or wrong:
         why = "to give it up, as asked" if gives_up else "to give it up"

@@ -70,9 +70,9 @@ def still_to_do(asked: Asked, evidence: Evidence, role: int | None = None) -> It
         if number in theirs:
             yield theirs[number]
         elif number > waits_for:
-            first = theirs[waits_for]
+            before = role_name(asked.roles, asked.tasks[waits_for].role or 1)
             look = (("git", "fetch", "origin"), "to see whether that is there by now")
-            yield replace(own[number], missing=f"it waits for this: {first.task}", commands=(look,))
+            yield replace(own[number], missing=f"it waits for {before}", commands=(look,))
         else:
             yield own[number]
 
