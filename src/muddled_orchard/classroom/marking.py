@@ -76,8 +76,23 @@ class GradingRun:
         self._teams = {place: tuple(members) for place, members in ledger.teams().items()} if ledger else {}
         self._rules = rules_of(ledger)
         self.unseen = self._rules.unseen
+        # A ledger without gradings is only asked for what this run has met before.
+        self._has_gradings = ledger is not None and ledger.has_gradings()
+        self._met: set[str] = set()
+        self._met_again: set[str] = set()
         self._handed_out = frozenset(hand_out.exercise for hand_out in every)
         self.scenarios = scenarios_of_run(library, ledger, every)
+
+    def newest_known(self, digest: str) -> Grading | None:
+        """The newest grading of a content, if the ledger has one."""
+        asks = self._has_gradings or digest in self._met_again
+        return self.ledger.newest_grading(digest) if self.ledger is not None and asks else None
+
+    def graded(self, digest: str, how: str) -> Grading | None:
+        """The newest grading of a content by this version, if the ledger has one."""
+        (self._met_again if digest in self._met else self._met).add(digest)
+        asks = self._has_gradings or digest in self._met_again
+        return self.ledger.graded(digest, how) if self.ledger is not None and digest and asks else None
 
     def claims(self) -> Claims:
         """Which exercise and variant the commits belong to that branches of hand-outs stand at, as the ledger
@@ -308,7 +323,7 @@ def _gathered(
 
 
 def _remembered(run: GradingRun, digest: str, how: str) -> Assessment | None:
-    known = run.ledger.graded(digest, how) if run.ledger and digest else None
+    known = run.graded(digest, how)
     if known is None or known.state == "unreadable":
         return None  # why it could not be read may have gone: a bound, a missing scenario
     if known.scenario != run.scenarios.digest(ExerciseVariant(known.exercise, known.variant)):
@@ -321,7 +336,7 @@ def _remembered(run: GradingRun, digest: str, how: str) -> Assessment | None:
 
 def _before(run: GradingRun, collected: Collected, digest: str, how: str) -> Before | None:
     """What the same work came to when it was last graded, as it would count now."""
-    grading = run.ledger.newest_grading(digest) if run.ledger else None
+    grading = run.newest_known(digest)
     if grading is None or not collected.known or grading.learner != collected.learner:
         return None
     try:

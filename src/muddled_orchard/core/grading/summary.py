@@ -33,8 +33,10 @@ def nothing_done(assessment: Assessment) -> str | None:
     if assessment.settled and assessment.settled.earned is not None:
         return None
     idle = assessment.state == "untouched" or (assessment.state == "open" and assessment.points == 0)
+    if not idle:
+        return None
     reasons = Counter(c.outcome.because for c in assessment.criteria if c.outcome.verdict == "missed")
-    return reasons.most_common(1)[0][0] if idle and reasons else None
+    return reasons.most_common(1)[0][0] if reasons else None
 
 
 _NOT_ASKED = frozenset(

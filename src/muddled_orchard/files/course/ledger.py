@@ -219,6 +219,10 @@ class Ledger(LedgerFile):
             ],
         )
 
+    def has_gradings(self) -> bool:
+        """Whether anything was graded yet."""
+        return bool(self._rows("SELECT 1 FROM grading LIMIT 1"))
+
     def graded(self, fingerprint: str, version: str) -> Grading | None:
         """The newest grading of a submission with this content by this version, if there is one."""
         rows = self._rows(
