@@ -52,6 +52,7 @@ fuzz: $(READY)  ## hostile submissions, files and kills at random (ROUNDS=30)
 bench: $(READY)  ## speed beside plain git commands; the figures also go to build/bench.json
 	mkdir -p build && rm -f build/bench.json
 	$(BIN)/python -m benchmarks.start
+	$(BIN)/python -m benchmarks.stages
 	$(BIN)/python -m benchmarks
 	$(BIN)/python -m benchmarks.classes
 	$(BIN)/python -m benchmarks.after_grading

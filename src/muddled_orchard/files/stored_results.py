@@ -68,13 +68,9 @@ def anonymous_result(
     return assessment_text(plain), {(assessment.work, name): now for name, now in names.items()}
 
 
-_EFFORT = 4
-"""How hard to compress, 1 to 9: the usual 6 takes a fifth more time for 3 % less."""
-
-
 def packed(result: str) -> bytes:
     """The text of a result as the ledger keeps it."""
-    return zlib.compress(result.encode(), _EFFORT)
+    return zlib.compress(result.encode())
 
 
 def unpacked(kept: str | bytes) -> str:
