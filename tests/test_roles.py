@@ -16,9 +16,11 @@ import pytest
 
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.teams import roles_after, roles_of
+from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, RolePart, met, missed
 from muddled_orchard.core.grading.kinds.attempted import Said
 from muddled_orchard.core.grading.shared_work import Member, share_of
+from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.files.scenarios.catalogue import load
 from tests.conftest import muddled
 from tests.hosts import RunningHost, git, hosted, until
@@ -91,6 +93,13 @@ def test_each_has_what_is_theirs(case: str) -> None:
     assert any("nothing shows who" in note for note in ada.notes) == (case == "nobody known")
     assert share_of(whole, "dov", [*TEAM, Member("dov", "Dov Birch")]) == whole, "no role: all of it"
     assert share_of(ada, "ben", TEAM) == ada, "a share is nobody else's"
+
+
+def test_a_commit_is_of_whoever_pushed_it_first() -> None:
+    line = {id_: Commit(id_, parents, "X <x@orchard.example>", "m", {}) for id_, parents in (("a", ()), ("b", ("a",)), ("c", ("b",)))}  # fmt: skip
+    pushes = (("ada", ("b", "elsewhere")), ("ben", ("c", "b")), ("ada", ("c",)))
+    found = Evidence(head="main", head_commit="c", refs={}, commits=line, pushes=pushes).pushers()
+    assert found == {"a": "ada", "b": "ada", "c": "ben"}
 
 
 BAD: dict[str, tuple[str, str]] = {

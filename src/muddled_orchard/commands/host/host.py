@@ -156,7 +156,7 @@ class Host:
     async def choose_role(self, hand_out: HandOut, role: int) -> None:
         """Give a learner the role that they have chosen. Raises BadInput where they can't have it."""
         await self.ledger.do(self.course.choose_role, hand_out, role)
-        log.info("%s has part %s of %s", hand_out.learner, role, hand_out.exercise)
+        log.info("%s has role %s of %s", hand_out.learner, role, hand_out.exercise)
         self.news.tell(*self.course.sharing(hand_out.learner, hand_out.exercise), INSTRUCTOR)
 
     async def begin_again(self, learner: str, exercise: str, *, other: bool) -> None:

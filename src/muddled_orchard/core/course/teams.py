@@ -32,7 +32,7 @@ def roles_after(team: Sequence[str], had: Mapping[str, int], learner: str, role:
     """The roles of a team when one of them has chosen theirs: who is the last one without gets the role that
     nobody has. Raises BadInput where the learner has one, or nobody would be left for the other one."""
     if learner in had:
-        raise BadInput(Problem("you have a role already", "Your instructor can begin the exercise again."))
+        raise BadInput(Problem("you have a role already", "Agree with your team who does what."))
     roles = {**had, learner: role}
     without = [one for one in team if one not in roles]
     other = 3 - role

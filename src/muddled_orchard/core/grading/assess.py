@@ -115,6 +115,7 @@ def _part(case: Case, stands: _Stands, role: int) -> RolePart:
     results = [task.result for task in own.judged]
     made = dict.fromkeys(one.result_commit for one in results if one.result_commit)
     commits = [case.evidence.commits[id_] for id_ in made if id_ in case.evidence.commits]
+    pushers = case.evidence.pushers()
     return RolePart(
         role=role,
         name=role_name(names_of_roles(case.scenario), role),
@@ -125,7 +126,7 @@ def _part(case: Case, stands: _Stands, role: int) -> RolePart:
         conflicts_weight=decisions(own).weight,
         commits=tuple(commit.id for commit in commits)[:_MOST],
         makers=tuple(sorted({commit.committer for commit in commits}))[:_MOST],
-        pushed_by=tuple(sorted({who for one in commits if (who := case.evidence.pushed_by(one.id))})),
+        pushed_by=tuple(sorted({pushers[one.id] for one in commits if one.id in pushers})),
     )
 
 

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from msgspec import Struct, field
 
-from muddled_orchard.core.git.commits import Commit, contains
+from muddled_orchard.core.git.commits import Commit
 from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.git.trees import Blob, Tree
 from muddled_orchard.core.merging.conflict import MergeResult
@@ -91,12 +91,17 @@ class Evidence(Struct, frozen=True, kw_only=True):
     runs: Mapping[int, RuleRun] = field(default_factory=dict)
     pushes: tuple[tuple[str, tuple[str, ...]], ...] = ()
 
-    def pushed_by(self, commit: str) -> str | None:
-        """Who pushed a commit first, by their id; None where nobody saw that."""
-        return next(
-            (who for who, tips in self.pushes if any(contains(self.commits, tip, commit) for tip in tips)),
-            None,
-        )
+    def pushers(self) -> dict[str, str]:
+        """Who pushed each commit first, a learner's id, as far as that was seen."""
+        found: dict[str, str] = {}
+        for who, tips in self.pushes:
+            waiting = list(tips)
+            while waiting:
+                id_ = waiting.pop()
+                if id_ in self.commits and id_ not in found:
+                    found[id_] = who
+                    waiting.extend(self.commits[id_].parents)
+        return found
 
     @property
     def shows_doing(self) -> bool:
