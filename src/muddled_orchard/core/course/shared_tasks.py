@@ -36,12 +36,11 @@ def shared_tasks(
     if not has_roles(scenario.task) or not team:
         return []
     names = names_of_roles(scenario)
-    open_ = {number for part in newest.parts for number in part.open} if newest is not None else None
-    if newest is not None and not newest.parts:
-        open_ = None  # it could not be read
+    parts = newest.parts if newest is not None else ()  # of what can't be read there are none
+    open_ = {number for part in parts for number in part.open}
     tasks: list[SharedTask] = []
     for number, task in enumerate(scenario.task, start=1):
-        done = open_ is not None and number not in open_
+        done = bool(parts) and number not in open_
         role = task.role or 0
         whose = tuple(one.name for one in team if one.role == role)
         come = not done and all(before.done for before in tasks)
