@@ -6,6 +6,7 @@ import csv
 import html
 import io
 import json
+import random
 import re
 import sys
 import threading
@@ -23,7 +24,7 @@ from muddled_orchard.core.grading.shared_work import Member, share_of
 from muddled_orchard.core.submission.evidence import Evidence
 from muddled_orchard.files.scenarios.catalogue import load
 from tests.conftest import muddled
-from tests.hosts import RunningHost, git, hosted, until
+from tests.hosts import RunningHost, git, hosted, pushes_of, until
 
 ID = "proposed-and-accepted"
 PEEK = f"{sys.executable} -m muddled_orchard peek"
@@ -305,3 +306,50 @@ def test_on_any_server_who_did_what_is_read_from_commits(tmp_path: Path) -> None
     assert [found[who]["possible"] for who in ("ada", "ben", "cai", "dov")] == [12, 24, 12, 24]
     assert "nothing shows who did what role 2" in " ".join(found["cai"]["notes"])
     assert not found["ada"]["notes"], said
+
+
+FRESH = "git fetch -qp; git switch -qC pick-earlier origin/pick-earlier"
+AGAIN = f"{FRESH}; git commit -q --amend -m 'Said better'; git push -qf origin pick-earlier"
+
+
+def some_way(chance: random.Random, two: tuple[str, str], works: dict[str, Path]) -> dict[str, float]:
+    """Let two of a team do things at random, and the points that each must have: by who pushed what first."""
+    proposer = accepter = ""
+    for _ in range(chance.randint(1, 5)):
+        who = chance.choice(two)
+        if not proposer:
+            git(works[who], f"{FRESH}; {PROPOSE}")
+            proposer = who
+        elif not accepter and chance.random() < 0.4:
+            git(works[who], AGAIN)
+            proposer = who
+        elif not accepter:
+            git(works[who], ACCEPT)
+            accepter = who
+        else:
+            git(works[who], "git fetch -qp; git push -q origin origin/main:main")
+    common = 8 if accepter else 7  # half of `finished` waits for the other task
+    first, second = two
+    return {first: common + 16 * (proposer == first), second: common + 4 * (accepter == second)}
+
+
+@pytest.mark.parametrize("seed", range(2))
+def test_whatever_two_do_each_has_what_they_pushed_first(tmp_path: Path, seed: int) -> None:
+    course_of_teams(tmp_path)
+    pairs = [("ada", "ben"), ("cai", "dov"), ("eda", "fay"), ("gus", "hal")]
+    expected: dict[str, float] = {}
+    with hosted(tmp_path) as host:
+        works = {who: cloned(host, who) for pair in pairs for who in pair}
+
+        def go(place: int) -> None:
+            expected.update(some_way(random.Random(f"{seed} {place}"), pairs[place], works))
+
+        threads = [threading.Thread(target=go, args=(place,)) for place in range(len(pairs))]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        assert until(lambda: all(graded for _, _, graded in pushes_of(tmp_path)))
+    possible = {who: (24, 12)[place] for pair in pairs for place, who in enumerate(pair)}
+    wanted = {who: round(100 * points / possible[who], 1) for who, points in expected.items()}
+    assert {who: mark for who, mark in marks_of(tmp_path).items() if who in wanted} == wanted
