@@ -309,7 +309,7 @@ def test_on_any_server_who_did_what_is_read_from_commits(tmp_path: Path) -> None
 
 
 FRESH = "git fetch -qp; git switch -qC pick-earlier origin/pick-earlier"
-AGAIN = f"{FRESH}; git commit -q --amend -m 'Said better'; git push -qf origin pick-earlier"
+AGAIN = f'{FRESH}; git commit -q --amend -m "Said better $RANDOM"; git push -qf origin pick-earlier'
 
 
 def some_way(chance: random.Random, two: tuple[str, str], works: dict[str, Path]) -> dict[str, float]:
