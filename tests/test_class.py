@@ -17,7 +17,7 @@ import zipfile
 import zlib
 from pathlib import Path
 from types import SimpleNamespace
-from typing import Any, Literal, cast
+from typing import Any, Literal
 
 import pytest
 from msgspec.structs import replace
@@ -633,7 +633,9 @@ def test_a_ledger_goes_on_after_a_request_to_end_anywhere_in_a_transaction(
 
 
 @pytest.mark.parametrize("state", ["untouched", "unreadable"])
-def test_what_could_not_be_read_is_graded_anew(state: Literal["untouched", "unreadable"]) -> None:
+def test_what_could_not_be_read_is_graded_anew(
+    state: Literal["untouched", "unreadable"], monkeypatch: pytest.MonkeyPatch
+) -> None:
     """A bound or a missing scenario may have been the reason."""
     course = GradingRun(ScenarioLibrary(), None)
     found = replace(unreadable("too large", "press-limit"), state=state)
@@ -641,7 +643,7 @@ def test_what_could_not_be_read_is_graded_anew(state: Literal["untouched", "unre
     known = SimpleNamespace(
         state=state, exercise="press-limit", variant="1", scenario=digest, result=assessment_text(found)
     )
-    course.ledger = cast("Ledger", SimpleNamespace(graded=lambda *_: known))
+    monkeypatch.setattr(course, "graded", lambda *_: known)
     assert (marking._remembered(course, "digest", "how") is None) is (state == "unreadable")
 
 

@@ -27,7 +27,7 @@ from tests.conftest import muddled
 from tests.hosts import RunningHost, git, hosted, pushes_of, until
 
 ID = "proposed-and-accepted"
-PEEK = f"{sys.executable} -m muddled_orchard peek"
+PEEK = f"'{sys.executable}' -m muddled_orchard peek"
 
 # What each types in a clone; the proposal has the right answer of its variant in it.
 PROPOSE = """git switch -q pick-earlier; git fetch -q; git merge -q origin/main

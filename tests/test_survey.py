@@ -72,7 +72,7 @@ def test_what_is_not_covered_or_not_there_is_an_error(tmp_path: Path) -> None:
     first = CHAIN.index("[[answer]]\ntask = 1")
     second = CHAIN.index("[[answer]]\ntask = 1", first + 1)
     (tmp_path / "uncovered.toml").write_text(CHAIN[:first] + CHAIN[second:])
-    done = muddled("survey", tmp_path / "uncovered.toml", code=1)
+    done = muddled("survey", tmp_path / "uncovered.toml", code=1, more={"COLUMNS": "250"})
     said = " ".join(done.stdout.split())
     assert "uncovered.toml: the key has no answer for notes.txt, which conflicts in task 1 (contents)" in said
     wrong = CHAIN.replace('file = "old.txt"\ngone', 'file = "swarm.txt"\ngone').replace("hive-notes", "wrong")
