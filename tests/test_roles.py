@@ -125,6 +125,20 @@ def test_what_is_wrong_is_told_with_its_line(tmp_path: Path, old: str) -> None:
     assert re.search(r"x\.toml:\d+", error), error
 
 
+def test_a_survey_says_whose_each_task_is(tmp_path: Path) -> None:
+    page = tmp_path / "page.html"
+    told = muddled("survey", ID, "--page", page, "--without-key").stdout
+    for heading in (
+        "Task 1, role 1 (proposes): propose pick-earlier",
+        "Task 2, role 2 (accepts): accept pick-earlier",
+    ):
+        assert heading in told
+        assert heading in page.read_text()
+    surveyed = json.loads(muddled("survey", ID, "press-limit", "--json").stdout)["surveys"]
+    assert [task["role"] for one in surveyed for task in one["tasks"]] == [1, 2, 0]
+    assert "\nTask 1: merge" in muddled("survey", "press-limit").stdout
+
+
 def test_without_roles_nothing_is_kept_of_them() -> None:
     from muddled_orchard.files.stored import scenario_text
 

@@ -94,6 +94,7 @@ class TaskOut(Struct):
     """A task with its steps."""
 
     task: Line
+    role: Annotated[int, about("The role in a team whose task it is; 0 where it is everybody's.")]
     asks: str
     steps: list[StepOut]
 
@@ -144,7 +145,12 @@ def _whole(survey: Survey) -> SurveyOut:
         survey,
         difficulty=difficulty_out(survey.difficulty),
         tasks=[
-            TaskOut(number, in_words(task), [_step(key, step) for step in key.steps if step.task == number])
+            TaskOut(
+                number,
+                task.role or 0,
+                in_words(task),
+                [_step(key, step) for step in key.steps if step.task == number],
+            )
             for number, task in enumerate(key.scenario.task, start=1)
         ],
         rules=[RuleOut(rule.file, rule_in_words(rule)) for rule in key.scenario.rule],

@@ -12,6 +12,7 @@ from msgspec import Struct
 from muddled_orchard.commands.survey.terminal import words_of
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.exercise.arriving import moments_told
+from muddled_orchard.core.exercise.roles import task_heading
 from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.comparison import Comparison
@@ -66,7 +67,7 @@ def _scenario(surveyed: Surveyed, *, with_key: bool) -> dict[str, Any]:
         "handed_out": HANDED_OUT[scenario.start.own],
         "tasks": [
             {
-                "number": number,
+                "heading": printable(task_heading(scenario, number)),
                 "words": printable(in_words(task)),
                 "steps": [
                     _step(key, place, step, surveyed.written, with_key=with_key)

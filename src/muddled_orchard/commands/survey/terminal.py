@@ -14,6 +14,7 @@ from rich.text import Text
 from muddled_orchard.core.base.phrases import all_of, counted, listed
 from muddled_orchard.core.exercise.arriving import moments_told
 from muddled_orchard.core.exercise.file_rules import rule_in_words
+from muddled_orchard.core.exercise.roles import task_heading
 from muddled_orchard.core.exercise.tasks import in_words
 from muddled_orchard.core.git.lines import Lines, is_binary
 from muddled_orchard.core.git.trees import kind_of
@@ -50,7 +51,7 @@ def show_survey(on: Console, survey: Survey, *, ran: bool = False) -> None:
     _handed_out(on, key)
     for number, task in enumerate(scenario.task, start=1):
         on.print()
-        on.print(Text(f"Task {number}: {in_words(task)}", style="strong"))
+        on.print(Text(f"{printable(task_heading(scenario, number), on)}: {in_words(task)}", style="strong"))
         for step in (step for step in key.steps if step.task == number):
             _step(on, key, step)
     if (after := wanted(key)) is not None:

@@ -29,6 +29,12 @@ def names_of_roles(scenario: Scenario) -> tuple[str, ...]:
     return tuple(role.name for role in scenario.role)
 
 
+def task_heading(scenario: Scenario, number: int) -> str:
+    """What a task (by number, from 1) is called, with whose it is: `Task 2, role 2 (accepts)`."""
+    role = scenario.task[number - 1].role
+    return f"Task {number}" + (f", {role_name(names_of_roles(scenario), role)}" if role is not None else "")
+
+
 def as_seen_by(role: int, tasks: Sequence[Task]) -> list[Task]:
     """Tasks as whoever has a role carries them out: what another role has left lies at the remote."""
     seen, theirs = [], set[str]()

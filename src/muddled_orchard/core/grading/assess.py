@@ -57,15 +57,15 @@ def assess(submission: Submission, results: tuple[Result, ...] | None = None) ->
     """Judge a submission by every criterion; `results` is `locate(submission)`, where it is known."""
     evidence, key = submission.evidence, submission.key
     case = lay_out(submission, locate(submission) if results is None else results)
-    stands = _Stands(case)
+    whole = _CaseState(case)
     hunks = tuple(hunk_results(case))
     cast = {commit.author for id_, commit in key.commits.items() if id_ in key.handed_out}
     return Assessment(
         exercise=case.scenario.id,
         title=case.scenario.title,
         variant=key.variant,
-        state=stands.state,
-        criteria=tuple(_judged(case, stands, criterion) for criterion in CRITERIA.values()),
+        state=whole.state,
+        criteria=tuple(_judged(case, whole, criterion) for criterion in CRITERIA.values()),
         hunks=hunks[:_MOST],
         doubts=_first(chain(doubts(case), values_of_others(case.scenario, key.variant, hunks))),
         worked=_first(notes_on(submission)),
@@ -78,11 +78,11 @@ def assess(submission: Submission, results: tuple[Result, ...] | None = None) ->
         begun=min((commit.time for commit in evidence.commits.values() if commit.time > 0), default=0),
         ended=max((commit.time for commit in evidence.commits.values()), default=0),
         makers=tuple(sorted({commit.author for commit in evidence.commits.values()} - cast))[:_MOST],
-        parts=tuple(_part(case, stands, role) for role in ROLES) if has_roles(case.scenario.task) else (),
+        parts=tuple(_part(case, whole, role) for role in ROLES) if has_roles(case.scenario.task) else (),
     )
 
 
-class _Stands:
+class _CaseState:
     """How a case stands as a whole: asked once, and not for each criterion."""
 
     def __init__(self, case: Case) -> None:
@@ -96,20 +96,20 @@ class _Stands:
         return missed(_nothing_done(self.state, self._case))
 
 
-def _judged(case: Case, stands: _Stands, criterion: Criterion) -> CriterionResult:
+def _judged(case: Case, whole: _CaseState, criterion: Criterion) -> CriterionResult:
     """A criterion of a case, with its points."""
     free = case.is_own and criterion.id in _FREE_IN_OWN
     outcome = skipped(NotOfOwnConflicts()) if free else criterion.judge(case)
     # The steps to a conflict of one's own earn before it is met.
-    done_by_nothing = outcome.share > 0 and stands.nothing_found and criterion.id != "made"
-    if stands.nothing_seen and outcome.verdict != "skipped":
+    done_by_nothing = outcome.share > 0 and whole.nothing_found and criterion.id != "made"
+    if whole.nothing_seen and outcome.verdict != "skipped":
         outcome = unseen(NotShownHere())
-    elif outcome.verdict != "skipped" and (stands.state == "untouched" or done_by_nothing):
-        outcome = stands.nothing_done  # what is met by doing nothing doesn't count
+    elif outcome.verdict != "skipped" and (whole.state == "untouched" or done_by_nothing):
+        outcome = whole.nothing_done  # what is met by doing nothing doesn't count
     return _with_points(criterion.id, outcome, weight_of(case.scenario, criterion.id))
 
 
-def _part(case: Case, stands: _Stands, role: int) -> RolePart:
+def _part(case: Case, whole: _CaseState, role: int) -> RolePart:
     """What a role has of a work that a team shares."""
     own = replace(case, role=role)
     results = [task.result for task in own.judged]
@@ -121,7 +121,7 @@ def _part(case: Case, stands: _Stands, role: int) -> RolePart:
         name=role_name(names_of_roles(case.scenario), role),
         tasks=tuple(n for n, task in enumerate(case.scenario.task, start=1) if own.judges(task)),
         open=tuple(dict.fromkeys(task.step.task for task in own.judged if task.result.shape in OPEN)),
-        criteria=tuple(_judged(own, stands, one) for one in CRITERIA.values() if one.of_tasks),
+        criteria=tuple(_judged(own, whole, one) for one in CRITERIA.values() if one.of_tasks),
         unmet=sum(task.unmet.count for task in own.judged),
         conflicts_weight=decisions(own).weight,
         commits=tuple(commit.id for commit in commits)[:_MOST],
