@@ -125,7 +125,7 @@ def test_what_is_wrong_is_told_with_its_line(tmp_path: Path, old: str) -> None:
     assert re.search(r"x\.toml:\d+", error), error
 
 
-def test_a_survey_says_whose_each_task_is(tmp_path: Path) -> None:
+def test_whatever_shows_an_exercise_says_whose_each_task_is(tmp_path: Path) -> None:
     page = tmp_path / "page.html"
     told = muddled("survey", ID, "--page", page, "--without-key").stdout
     for heading in (
@@ -134,6 +134,11 @@ def test_a_survey_says_whose_each_task_is(tmp_path: Path) -> None:
     ):
         assert heading in told
         assert heading in page.read_text()
+    muddled("walkthrough", ID, "--to", tmp_path / "steps.html")
+    (tmp_path / "class.csv").write_text("id,name\nada,Ada Plum\n")
+    muddled("handout", ID, "--roster", "class.csv", "--pack", "folder", "--out", "out", folder=tmp_path)
+    for shown in (page, tmp_path / "steps.html", tmp_path / "out" / ID / "ada" / "BRIEF.html"):
+        assert "Role 2: accepts" in shown.read_text(), f"{shown} says what each role is to do"
     surveyed = json.loads(muddled("survey", ID, "press-limit", "--json").stdout)["surveys"]
     assert [task["role"] for one in surveyed for task in one["tasks"]] == [1, 2, 0]
     assert "\nTask 1: merge" in muddled("survey", "press-limit").stdout

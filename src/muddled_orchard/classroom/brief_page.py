@@ -45,7 +45,7 @@ def brief_page(scenario: Scenario, graph: Graph | None, again: BeginAgain) -> st
     places = tuple((branch, _ID.format(number)) for number, (branch, _) in enumerate(again.branches))
     shared = replace(again, branches=places)
     about = (
-        scenario.title.strip(), scenario.brief, beginning(scenario, again), beginning_again(shared),
+        scenario.title.strip(), scenario.brief_for(), beginning(scenario, again), beginning_again(shared),
         handing_in(scenario),
     )  # fmt: skip
     page = _page(*about, scenario.language, graph)

@@ -41,7 +41,6 @@ from muddled_orchard.core.exercise.own_copy import (
     push_over_command,
 )
 from muddled_orchard.core.exercise.roles import ROLES
-from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.summary import SAID, standing
 from muddled_orchard.vcs.read.quarantine import Unreadable
 from muddled_orchard.vcs.write.practice import WORK
@@ -105,7 +104,7 @@ class PageRequests:
             course=self._host.course.plan.title,
             id=exercise.id,
             title=exercise.title,
-            brief=_brief_for(scenario, self._host.role_of(hand_out)),
+            brief=scenario.brief_for(self._host.role_of(hand_out)),
             graph=None if own else await asyncio.to_thread(self._host.course.graph, hand_out),
             due=self._due(who, exercise),
             allowed=self._allowed(who, exercise),
@@ -320,13 +319,6 @@ class PageRequests:
             one = _push_shown(count, result, telling)
             shown.append(replace(one, by=who.name) if who is not None else one)
         return shown
-
-
-def _brief_for(scenario: Scenario, role: int) -> str:
-    """The brief for whoever has a role; with that of every role where they have none."""
-    numbers = [role] if role else range(1, len(scenario.role) + 1)
-    parts = [scenario.brief_of_role(number) for number in numbers if number <= len(scenario.role)]
-    return "\n\n".join((scenario.brief.strip(), *parts))
 
 
 def _push_shown(count: int, result: PushResult, telling: Telling | None) -> pages.PushShown:

@@ -56,7 +56,7 @@ def _scenario(surveyed: Surveyed, *, with_key: bool) -> dict[str, Any]:
         "id": key.scenario.id,
         "title": printable(key.scenario.title.strip()),
         "language": key.scenario.language,
-        "brief": rendered(key.scenario.brief),
+        "brief": rendered(key.scenario.brief_for()),
         "level": f"{survey.difficulty.level} ({survey.difficulty.points})",
         "operations": ", ".join(survey.operations),
         "conflicts": conflicts_in_words(survey),

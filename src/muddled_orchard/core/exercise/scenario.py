@@ -372,11 +372,13 @@ class Scenario(Struct, frozen=True, kw_only=True):
     @property
     def brief_text(self) -> str:
         """The title and the brief with that of each role, as Markdown."""
-        parts = (f"\n{self.brief_of_role(number)}" for number, _ in enumerate(self.role, start=1))
-        return f"# {self.title.strip()}\n\n{self.brief.strip()}\n{''.join(parts)}"
+        return f"# {self.title.strip()}\n\n{self.brief_for()}\n"
 
-    def brief_of_role(self, number: int) -> str:
-        """What the brief says to one of the roles (from 1), below a heading, as Markdown."""
-        role = self.role[number - 1]
-        text = f"\n{role.brief.strip()}\n" if role.brief.strip() else ""
-        return f"## Role {number}: {role.name.strip()}\n{text}"
+    def brief_for(self, role: int = 0) -> str:
+        """The brief with what it says to one of the roles (0: to each), below a heading, as Markdown."""
+        parts = [
+            f"## Role {number}: {one.name.strip()}\n\n{one.brief.strip()}".strip()
+            for number, one in enumerate(self.role, start=1)
+            if role in (0, number)
+        ]
+        return "\n\n".join((self.brief.strip(), *parts))

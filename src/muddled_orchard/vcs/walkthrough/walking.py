@@ -45,7 +45,7 @@ def walk_through(scenario: Scenario, code: str, *, with_key: bool = True) -> Wal
         id=key.scenario.id,
         title=key.scenario.title.strip(),
         language=key.scenario.language,
-        brief=key.scenario.brief.strip(),
+        brief=key.scenario.brief_for(),
         variant=code,
         steps=tuple(recorder.steps),
     )
