@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import compileall
 import subprocess
 import sys
 import tempfile
 from functools import partial
 from pathlib import Path
 
+import muddled_orchard
 from benchmarks.figures import note
 from benchmarks.measuring import EXERCISE, timed
 
@@ -18,6 +20,8 @@ LEAST = [sys.executable, "-c", "import argparse"]
 def main() -> None:
     """Run each in turn, and print one table."""
     program = str(Path(sys.executable).with_name("muddled"))
+    # As pip does it when it installs: who works on the sources may have told Python to write no bytecode.
+    compileall.compile_dir(Path(muddled_orchard.__file__).parent, quiet=1)
     commands = {
         "muddled --help": ["--help"],
         "muddled peek": ["peek", "practice"],
