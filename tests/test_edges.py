@@ -190,8 +190,8 @@ def test_a_worker_that_fails_alone_is_not_tried_again(planted: Path, monkeypatch
     (found,) = all_marked([Handed(planted, "ilse")], GradingRun(ScenarioLibrary()), Bounds(), 1)
     assert found.assessment.reason == "reading it took its process down; a person has to look"
     assert (planted / "tries").read_text() == "."
-    for handler in log.handlers[1:]:
-        log.removeHandler(handler)
+    for handler in log().handlers[1:]:
+        log().removeHandler(handler)
         handler.close()
     noted = (planted / "log").read_text("utf-8")
     assert f"lost while reading it: [{planted!r}]" in noted

@@ -265,12 +265,12 @@ def test_inventing_names_and_guessing_hold_up_no_one() -> None:
 
 def test_guessing_fills_no_log_and_writes_to_no_terminal(caplog: pytest.LogCaptureFixture) -> None:
     people = Access({})
-    log.addHandler(caplog.handler)
+    log().addHandler(caplog.handler)
     try:
         for _ in range(500):
             people._note_wrong("\x1b[2J\nada", "192.0.2.1")
     finally:
-        log.removeHandler(caplog.handler)
+        log().removeHandler(caplog.handler)
     assert people.wrong == 500
     assert 60 <= len(caplog.messages) <= 120
     assert all(message.isprintable() for message in caplog.messages)

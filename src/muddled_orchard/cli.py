@@ -60,6 +60,7 @@ def _guarded(given: list[str]) -> int:
     if given[0] in ("-h", "--help", "-V", "--version"):
         top_parser().parse_args(given[:1])
     # Not at the top: what errors are made of takes longer to load than `--help` may take.
+    _load_msgspec()
     from muddled_orchard.core.base.problems import BadInput
 
     try:
@@ -74,6 +75,17 @@ def _guarded(given: list[str]) -> int:
     except MemoryError:
         print("There is not enough memory.\n  --jobs 1 takes the least.", file=sys.stderr)
     return WRONG_USE
+
+
+def _load_msgspec() -> None:
+    """Load msgspec without typing_extensions, an eighth of what `peek` takes: all that it would have from
+    there `typing` has since Python 3.11, and that is where it looks next."""
+    if "typing_extensions" not in sys.modules:
+        sys.modules["typing_extensions"] = None  # type: ignore[assignment]  # so that it can't be imported
+        try:
+            importlib.import_module("msgspec")
+        finally:
+            del sys.modules["typing_extensions"]
 
 
 def _run(given: list[str]) -> int:
@@ -117,7 +129,7 @@ def _before_command(given: list[str]) -> list[str]:
         from muddled_orchard.system.log import log, write_log
 
         write_log(file)
-        log.info("muddled %s", shlex.join(given))
+        log().info("muddled %s", shlex.join(given))
     return given
 
 

@@ -27,7 +27,6 @@ from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.grading.unseen import held_to
 from muddled_orchard.files.archives.fingerprint import fingerprint
 from muddled_orchard.files.archives.submissions import Handed
-from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.stored import Damaged
 from muddled_orchard.files.stored_results import assessment_of
@@ -36,6 +35,7 @@ from muddled_orchard.system.workers import PORTIONS_AHEAD, Awaited, Machines, in
 
 if TYPE_CHECKING:
     from muddled_orchard.classroom.parallel import Graders
+    from muddled_orchard.files.course.ledger import Ledger
 
 _NOTED_AT_ONCE = 64
 _GRADED_AT_ONCE = 32

@@ -11,10 +11,10 @@ import functools
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
+from typing import TYPE_CHECKING, TypeAlias
 
 from msgspec.structs import replace
 
-from muddled_orchard.classroom.shipping import Shipped, ShippedScenarios, arrived, shipped
 from muddled_orchard.classroom.versions import Scenarios
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.exercise.claim import NOTHING_KNOWN, Claims
@@ -23,11 +23,11 @@ from muddled_orchard.core.grading.assessment import Assessment, unreadable
 from muddled_orchard.core.submission.file_source import FileSource
 from muddled_orchard.files.archives.unpacking import unpacked
 from muddled_orchard.files.stored_results import assessment_text
-from muddled_orchard.system.cluster import ClusterUnusable, cluster
 from muddled_orchard.system.log import log
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.system.workers import (
     Awaited,
+    ClusterUnusable,
     Machines,
     Workers,
     begin_work,
@@ -38,6 +38,9 @@ from muddled_orchard.system.workers import (
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.grading import FindScenario, Grader
 from muddled_orchard.vcs.read.disk import DiskSource
+
+if TYPE_CHECKING:
+    from muddled_orchard.classroom.shipping import Shipped
 
 
 def opened(path: Path, bounds: Bounds) -> FileSource:
@@ -79,6 +82,10 @@ def graders_in_cluster(
 ) -> Iterator[Graders]:
     """The workers of a cluster; the texts of the scenarios travel there. Raises BadInput where the cluster
     can't be used."""
+    # What travels needs much that work here does not.
+    from muddled_orchard.classroom.shipping import ShippedScenarios, shipped
+    from muddled_orchard.system.cluster import cluster
+
     travelling = ShippedScenarios(scenarios.texts(), scenarios.other_texts())
     there = functools.partial(_grader_there, travelling, bounds, claims, run_rules=run_rules)
     with cluster(machines.cluster or "", there) as pool:
@@ -93,7 +100,7 @@ def _bounds_of(bounds: Bounds, *, run_rules: bool) -> Bounds:
 
 _WITH_RULES = 4
 
-Place = Path | Shipped
+Place: TypeAlias = "Path | Shipped"
 _Pool = Workers[Sequence[Place], list[str]]
 
 
@@ -160,7 +167,11 @@ def _grader(
     travelled: dict[Path, Shipped] = {}
 
     def open_place(path: Path) -> FileSource:
-        return arrived(travelled[path], bounds) if path in travelled else opened(path, bounds)
+        if path not in travelled:
+            return opened(path, bounds)
+        from muddled_orchard.classroom.shipping import arrived
+
+        return arrived(travelled[path], bounds)
 
     grader = Grader(own, find, open_place, claims, run_rules=run_rules)
 
@@ -176,7 +187,7 @@ def _grader(
         except MemoryError:
             raise
         except BaseException as error:
-            log.exception("grading failed")
+            log().exception("grading failed")
             raise _Failed(type(error).__name__) from None
 
     return grade

@@ -19,12 +19,12 @@ from muddled_orchard.core.grading.settling import Settlement
 from muddled_orchard.core.grading.shared_work import Member
 from muddled_orchard.core.grading.unseen import unseen_word
 from muddled_orchard.core.grading.verdicts import ConflictVerdict, CriterionVerdict, Verdicts, verdicts
-from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.stored import Damaged
 from muddled_orchard.files.stored_results import assessment_of, verdicts_of
 
 if TYPE_CHECKING:
     from muddled_orchard.files.course.course_file import CourseFile
+    from muddled_orchard.files.course.ledger import Ledger
 
 
 def rules_of(ledger: Ledger | None) -> Rules:

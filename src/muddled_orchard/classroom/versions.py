@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from typing import TYPE_CHECKING
 
 from msgspec import Struct, field
 
@@ -13,9 +14,11 @@ from muddled_orchard.core.exercise.changed_story import first_change
 from muddled_orchard.core.exercise.claim import ExerciseVariant
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.variants import Variants
-from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.stored import Damaged, digest_of, scenario_of, scenario_text
+
+if TYPE_CHECKING:
+    from muddled_orchard.files.course.ledger import Ledger
 
 
 class Mended(Struct, frozen=True):

@@ -5,7 +5,9 @@ from __future__ import annotations
 import json
 import zlib
 from collections.abc import Callable, Mapping
+from functools import cache
 from itertools import chain
+from typing import TypeVar
 
 import msgspec
 
@@ -15,9 +17,15 @@ from muddled_orchard.core.grading.kinds import restored
 from muddled_orchard.core.grading.verdicts import Verdicts
 from muddled_orchard.files.stored import Damaged, sound
 
+T = TypeVar("T")
+
 _ENCODER = msgspec.json.Encoder()
-_DECODER = msgspec.json.Decoder(Assessment)
-_VERDICTS = msgspec.json.Decoder(Verdicts)
+
+
+@cache
+def _decoder(of: type[T]) -> msgspec.json.Decoder[T]:
+    """Made when something is read: it looks at every type that occurs in one."""
+    return msgspec.json.Decoder(of)
 
 
 def assessment_text(assessment: Assessment) -> str:
@@ -33,7 +41,7 @@ def assessment_of(text: str) -> Assessment:
     """The assessment of such a text. Raises Damaged where it is none."""
     with sound():
         try:
-            assessment = _DECODER.decode(text)
+            assessment: Assessment = _decoder(Assessment).decode(text)
         except msgspec.DecodeError:
             assessment = msgspec.convert(json.loads(text), Assessment)
         found = chain.from_iterable(criterion.outcome.findings for criterion in assessment.criteria)
@@ -45,7 +53,7 @@ def assessment_of(text: str) -> Assessment:
 def verdicts_of(text: str) -> Verdicts:
     """The verdicts of such a text. Raises Damaged where it is none."""
     with sound():
-        verdicts = _VERDICTS.decode(text)
+        verdicts: Verdicts = _decoder(Verdicts).decode(text)
         for finding in verdicts.doubts:
             restored(finding)
         return verdicts

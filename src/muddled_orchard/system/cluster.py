@@ -16,10 +16,10 @@ from typing import Any, Generic, TypeVar
 
 from muddled_orchard import __version__
 from muddled_orchard.core.base.phrases import listed
-from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.base.problems import Problem
 from muddled_orchard.system.apart import ProcessApart
 from muddled_orchard.system.log import log
-from muddled_orchard.system.workers import Awaited, WorkerLost
+from muddled_orchard.system.workers import Awaited, ClusterUnusable, WorkerLost
 
 Piece = TypeVar("Piece")
 Result = TypeVar("Result")
@@ -31,10 +31,6 @@ _PATIENCE = 10
 
 _TIDYING = 5
 """How many seconds a process has to remove its folder."""
-
-
-class ClusterUnusable(BadInput):
-    """There is no cluster, or no more, or none that can be worked with."""
 
 
 class Cluster(Generic[Piece, Result]):
@@ -61,7 +57,7 @@ class Cluster(Generic[Piece, Result]):
         try:
             self._client.run(_ended_there, self._run)
         except Exception:  # who is gone has none
-            log.info("the cluster's processes could not be ended", exc_info=True)
+            log().info("the cluster's processes could not be ended", exc_info=True)
 
 
 class _Remote(Generic[Result]):
@@ -116,7 +112,7 @@ def cluster(
         try:
             client.close(timeout=1)
         except Exception:  # where the scheduler is lost its own clean-up may stumble; all is done by then
-            log.info("the client of the cluster could not be closed", exc_info=True)
+            log().info("the client of the cluster could not be closed", exc_info=True)
 
 
 def _check(client: Any, address: str) -> None:

@@ -16,6 +16,7 @@ from msgspec import Struct
 
 from muddled_orchard.core.base.limits import Bounds
 from muddled_orchard.core.base.phrases import counted
+from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.system.log import log
 from muddled_orchard.system.processes import be_a_worker, collect_seldom, context, limit_memory, undisturbed
 
@@ -47,6 +48,10 @@ class Machines(Struct, frozen=True):
     ship: bool = False
 
 
+class ClusterUnusable(BadInput):
+    """There is no cluster, or no more, or none that can be worked with."""
+
+
 class WorkerLost(Exception):
     """A process ended unexpectedly, and the piece of work that it did is lost; no other is."""
 
@@ -58,7 +63,7 @@ LOST = (TimeoutError, MemoryError, WorkerLost)
 def why_lost(error: BaseException, doing: str, bounds: Bounds, piece: object) -> str:
     """Why a piece of work was lost, in a few words; the log has the rest. `doing` is what it was, as in
     `reading it`."""
-    log.warning("lost while %s: %s", doing, piece, exc_info=error)
+    log().warning("lost while %s: %s", doing, piece, exc_info=error)
     if isinstance(error, TimeoutError):
         return f"{doing} took more than {counted(bounds.seconds, 'second')}"
     if isinstance(error, MemoryError):

@@ -49,7 +49,6 @@ from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.quarantine import Unreadable, find_repository, take_over
 from muddled_orchard.vcs.read.reader import WHOLE, Reader
 from muddled_orchard.vcs.read.rewritten import rewritten
-from muddled_orchard.vcs.rule_runs import run_rules
 from muddled_orchard.vcs.walkthrough.given_states import GivenStates
 from muddled_orchard.vcs.write.practice import WORK
 
@@ -118,10 +117,10 @@ def _attempt(step: Callable[[_FromT], _ToT], stage: _FromT) -> _ToT | Assessment
         reason = "it is nested too deeply to be read"
     except Exception as error:
         # Whatever it is, it must not cost the rest of a class their marks; it is told, not hidden.
-        log.exception("grading failed at %s", stage if isinstance(stage, Path) else stage.hand_out)
+        log().exception("grading failed at %s", stage if isinstance(stage, Path) else stage.hand_out)
         detail = brief(str(error), 100)
         reason = f"grading it failed ({type(error).__name__}: {detail}); a person has to look"
-    log.info("not graded: %s: %s", stage if isinstance(stage, Path) else stage.hand_out, reason)
+    log().info("not graded: %s: %s", stage if isinstance(stage, Path) else stage.hand_out, reason)
     if isinstance(stage, Path):
         return unreadable(reason)
     return unreadable(reason, stage.hand_out.exercise, stage.title, stage.hand_out.variant)
@@ -215,7 +214,7 @@ class Grader:
         try:
             return make_keys(self._scratch, asked)
         except Exception as error:
-            log.exception("keys can't be made")
+            log().exception("keys can't be made")
             if len(wanted) > 1:
                 return [self._keys_of([asked_for])[0] for asked_for in wanted]
             return [BadInput(Problem(f"its key can't be made ({type(error).__name__})"))]
@@ -245,7 +244,7 @@ class Grader:
         try:
             answers = iter(self._scratch.merges([question for merges in asked_of for _, question in merges]))
         except Exception:
-            log.exception("merges can't be had at once")
+            log().exception("merges can't be had at once")
             merged: list[_Located | Assessment] = []
             for stage in located:
                 # What was written of the others must not be what makes this one fail.
@@ -302,6 +301,8 @@ class Grader:
         submission, results = located.submission, located.results
         rules = submission.key.scenario.rule
         if self._runs and any(rule.runs is not None for rule in rules):
+            from muddled_orchard.vcs.rule_runs import run_rules  # a sandbox is loaded for it
+
             tree = judged_tree(lay_out(submission, results))
             runs = run_rules(rules, tree, submission.texts, self._folder)
             submission = Submission(replace(submission.evidence, runs=runs), submission.key)

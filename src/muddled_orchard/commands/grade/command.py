@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import importlib
 import os
 import sys
 from collections.abc import Sequence
@@ -45,10 +46,8 @@ from muddled_orchard.core.course.findings import ClassFinding, passed_over
 from muddled_orchard.core.grading.assessment import HINTS
 from muddled_orchard.core.grading.hints import for_learner
 from muddled_orchard.files.archives.submissions import Handed, find_submissions
-from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.scenarios.own_scenarios import beside
-from muddled_orchard.files.spool import Spool
 from muddled_orchard.show.terminal.progress import with_progress
 from muddled_orchard.system.output import PRIVATE, PUBLIC, STDOUT, write_file
 from muddled_orchard.system.temporary import temporary_folder
@@ -56,6 +55,8 @@ from muddled_orchard.system.workers import Machines
 
 if TYPE_CHECKING:
     from muddled_orchard.files.course.course_file import CourseFile
+    from muddled_orchard.files.course.ledger import Ledger
+    from muddled_orchard.files.spool import Spool
 
 UNREADABLE = 2
 
@@ -244,6 +245,8 @@ def _ledger(named: Path | None, course: CourseFile | None) -> Ledger | None:
     path = named or (course.ledger if course else Path(LEDGER))
     if named is None and not path.is_file():
         return None
+    from muddled_orchard.files.course.ledger import Ledger  # SQLite takes its time, and not everybody has one
+
     return Ledger(path)
 
 
@@ -275,13 +278,15 @@ def grade_all(
 ) -> GradedClass:
     """Grade with progress. Whoever stops it is told how to go on. With `in_full` the results are kept as a
     whole: of a large class on the disk."""
-    results: list[Collected] | Spool = [] if len(submissions) <= _MOST_IN_MEMORY else Spool()
+    results: list[Collected] | Spool = [] if len(submissions) <= _MOST_IN_MEMORY else _spool()
     done = GradedClass([], [], results)
     kept = RunRecord() if keep else None
     try:
         with marked(
             submissions, course, bounds, machines, again=again, run_rules=run_rules, keep=kept
         ) as going:
+            if len(submissions) == 1 and not quiet:
+                _load_view()  # while it is graded
             for collected in with_progress(going, len(submissions), "Grading", quiet=quiet):
                 done.entries.append(class_entry(collected))
                 if (change := mark_change(collected)) is not None:
@@ -298,6 +303,12 @@ def grade_all(
     return done
 
 
+def _spool() -> Spool:
+    from muddled_orchard.files.spool import Spool
+
+    return Spool()
+
+
 def _write(options: argparse.Namespace, course: GradingRun, results: Sequence[Collected]) -> None:
     graded = Graded(
         results=results,
@@ -312,6 +323,11 @@ def _write(options: argparse.Namespace, course: GradingRun, results: Sequence[Co
         file = getattr(options, writer.key)
         if file is not None:
             write_file(file, writer.content(graded), PRIVATE if writer.private else PUBLIC)
+
+
+def _load_view() -> None:
+    for name in ("commands.grade.terminal", "core.course.one_result", "show.document.terminal"):
+        importlib.import_module(f"muddled_orchard.{name}")
 
 
 def show(done: GradedClass, findings: Sequence[ClassFinding] = ()) -> None:

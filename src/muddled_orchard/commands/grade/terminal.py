@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from statistics import median
 
 from rich.console import Console
 from rich.table import Table
@@ -111,6 +110,8 @@ def _summary(entries: Sequence[ClassEntry]) -> str:
         parts.append(f"{len(entries) - len(read) - others.total()} unreadable")
     parts += [f"{number} {why}" for why, number in others.items()]
     if read:
+        from statistics import median  # a single one has none
+
         parts.append(f"median {median(entry.percent for entry in read):.0f} %")
     remembered = sum(entry.remembered for entry in entries)
     parts += [f"{remembered} not graded again, since they haven't changed"] if remembered else []

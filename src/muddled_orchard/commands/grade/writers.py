@@ -11,7 +11,6 @@ from typing import TYPE_CHECKING
 
 from msgspec import Struct
 
-from muddled_orchard.commands.grade.annotations import code_quality, compiler_lines, sarif, workflow_commands
 from muddled_orchard.core.course.collected import Collected
 from muddled_orchard.core.course.records import HandOut
 from muddled_orchard.core.course.roster import Learner
@@ -64,9 +63,15 @@ def _junit(graded: Graded) -> bytes:
     return junit_file(graded.results)
 
 
-def _messages(form: Callable[[Sequence[Collected]], str]) -> Callable[[Graded], bytes]:
-    """What writes messages in one of the forms of `annotations`."""
-    return lambda graded: _encoded(form(graded.results))
+def _messages(form: str) -> Callable[[Graded], bytes]:
+    """What writes messages in one of the forms of `annotations`: its function of this name."""
+
+    def written(graded: Graded) -> bytes:
+        from muddled_orchard.commands.grade import annotations
+
+        return _encoded(getattr(annotations, form)(graded.results))
+
+    return written
 
 
 def _markdown(graded: Graded) -> bytes:
@@ -90,19 +95,19 @@ WRITERS = (
     Writer(
         option="annotations",
         help="write FILE:LINE: messages as compilers do; - is standard output",
-        content=_messages(compiler_lines),
+        content=_messages("compiler_lines"),
     ),
     Writer(
         option="workflow-commands",
         help="write the same as ::error file=FILE,line=N::MESSAGE, which several CI systems read in a job's "
         "output",
-        content=_messages(workflow_commands),
+        content=_messages("workflow_commands"),
     ),
-    Writer(option="sarif", help="write the same as SARIF 2.1.0 (JSON)", content=_messages(sarif)),
+    Writer(option="sarif", help="write the same as SARIF 2.1.0 (JSON)", content=_messages("sarif")),
     Writer(
         option="code-quality",
         help="write the same as a list of issues with fingerprints (JSON)",
-        content=_messages(code_quality),
+        content=_messages("code_quality"),
     ),
     Writer(
         option="markdown",

@@ -110,7 +110,7 @@ class Access:
         minute = int(time.monotonic() // 60)
         self._noted = (minute, self._noted[1] + 1 if self._noted[0] == minute else 1)
         if self._noted[1] <= _NOTED_A_MINUTE:
-            log.warning("a wrong name or password from %s, for %s", address, printable(brief(who, 40)))
+            log().warning("a wrong name or password from %s, for %s", address, printable(brief(who, 40)))
 
     def _of(self, who: str, address: str) -> _Guesses:
         now, place = time.monotonic(), (who[:100], address)

@@ -100,7 +100,7 @@ class Host:
         now = time.monotonic()
         if now - self._troubles.get(what, -_TOLD_AGAIN) < _TOLD_AGAIN:
             return
-        log.warning("%s", what)
+        log().warning("%s", what)
         self._troubles[what] = now
         self._say(f"{what[:1].upper()}{what[1:]}. Look at the disk and at who may write there.")
         self.news.tell(INSTRUCTOR)
@@ -156,7 +156,7 @@ class Host:
     async def choose_role(self, hand_out: HandOut, role: int) -> None:
         """Give a learner the role that they have chosen. Raises BadInput where they can't have it."""
         await self.ledger.do(self.course.choose_role, hand_out, role)
-        log.info("%s has role %s of %s", hand_out.learner, role, hand_out.exercise)
+        log().info("%s has role %s of %s", hand_out.learner, role, hand_out.exercise)
         self.news.tell(*self.course.sharing(hand_out.learner, hand_out.exercise), INSTRUCTOR)
 
     async def begin_again(self, learner: str, exercise: str, *, other: bool) -> None:
@@ -171,7 +171,7 @@ class Host:
             if hand_out is not None:
                 await asyncio.to_thread(self.course.put_back, hand_out)
                 await self.desk.noticed(self.course, learner, exercise)
-        log.info("%s began %s again%s", learner, exercise, " with other values" if other else "")
+        log().info("%s began %s again%s", learner, exercise, " with other values" if other else "")
         self.news.tell(learner, INSTRUCTOR)
 
     async def give_practice(self, learner: str, exercise: Exercise) -> str:
@@ -183,7 +183,7 @@ class Host:
             hand_out = await self.ledger.do(self.course.practise, learner, exercise)
             await asyncio.to_thread(self.course.put_back, hand_out)
             await self.desk.noticed(self.course, learner, place)
-        log.info("%s practises %s", learner, exercise.scenario.id)
+        log().info("%s practises %s", learner, exercise.scenario.id)
         self.news.tell(learner, INSTRUCTOR)
         return place
 

@@ -152,7 +152,7 @@ class PushDesk:
         history.refs = refs
         history.add(PushResult(push))
         self.noticed_count += 1
-        log.info("push %s of %s to %s", push.id, learner, exercise)
+        log().info("push %s of %s to %s", push.id, learner, exercise)
         self._changed(history.pushes[-1])
         return push
 
@@ -165,7 +165,7 @@ class PushDesk:
         push = await self._ledger.do(HostLedger.add_push, learner, exercise, history.refs, at, file)
         history.add(PushResult(push))
         self.noticed_count += 1
-        log.info("folder %s of %s to %s", push.id, learner, exercise)
+        log().info("folder %s of %s to %s", push.id, learner, exercise)
         self._changed(history.pushes[-1])
         return push
 
@@ -226,16 +226,16 @@ class PushDesk:
         try:
             assessment = await self._assessed(course, hand_out, push)
         except Exception:  # whatever it was, it costs no other push, and this one is tried again
-            log.exception("push %s of %s could not be graded", push.id, push.learner)
+            log().exception("push %s of %s could not be graded", push.id, push.learner)
             return None
         grading = _grading(hand_out, push, assessment)
         try:
             written = await self._ledger.do(HostLedger.grade_push, push, grading)
         except BadInput:
-            log.exception("the grading of push %s of %s could not be written", push.id, push.learner)
+            log().exception("the grading of push %s of %s could not be written", push.id, push.learner)
             return None
         self.graded_count += 1
-        log.info(
+        log().info(
             "push %s: %s, %g of %g", push.id, standing(assessment), assessment.points, assessment.possible
         )
         result = PushResult(written, assessment)
@@ -257,7 +257,7 @@ class PushDesk:
                 async with self._turns.turn(push.learner):
                     return await self._done(push, wanted, partial(self._graders.graded, wanted, _QUICK))
             except TimeoutError:
-                log.info("push %s of %s takes long to grade", push.id, push.learner)
+                log().info("push %s of %s takes long to grade", push.id, push.learner)
         async with self._patient_turns.turn(push.learner):
             if push.id != self._histories[self._place(push.learner, push.exercise)].pushes[-1].push.id:
                 return unreadable("a newer push came before this one could be graded: they take long")

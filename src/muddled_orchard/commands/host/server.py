@@ -181,7 +181,7 @@ class _Serving:
                 opened, told = _opened(host), ""
             except BadInput as bad:  # the ledger is in use, or its disk is full: it is tried again
                 if str(bad) != told:
-                    log.warning("the host can't keep up", exc_info=bad)
+                    log().warning("the host can't keep up", exc_info=bad)
                     told = str(bad)
                     self._saying.more(told)
 

@@ -118,9 +118,9 @@ class Teammates:
 
     async def _arrive(self, hand_out: HandOut, one: Coming) -> None:
         if not await asyncio.to_thread(arrive, self._repository(hand_out), one):
-            log.info("%s stands elsewhere: nothing arrives for %s", one.arrival.branch, hand_out.learner)
+            log().info("%s stands elsewhere: nothing arrives for %s", one.arrival.branch, hand_out.learner)
             return
-        log.info("%s has pushed to %s of %s", one.arrival.by, hand_out.exercise, hand_out.learner)
+        log().info("%s has pushed to %s of %s", one.arrival.by, hand_out.exercise, hand_out.learner)
         await self._write(CameMeanwhile(*self._place(hand_out), one.arrival.number, self._now()))
         self._tell(hand_out)
 

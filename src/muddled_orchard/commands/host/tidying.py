@@ -37,7 +37,7 @@ async def tidy_one(host: Host, quiet: float = _QUIET, many: int = _MANY) -> str 
         if await asyncio.to_thread(_is_due, folder / place, quiet, many):
             async with host.pushing(place):
                 done = await host.git.pack_anew(place)
-            log.info("%s is packed anew" if done else "%s could not be packed anew", place)
+            log().info("%s is packed anew" if done else "%s could not be packed anew", place)
             await asyncio.to_thread(host.disk.look, folder / place)
             return place
     return None

@@ -33,7 +33,7 @@ class Readiness:
             if self._known is None or time.monotonic() - self._known[0] > _KEPT_FOR:
                 found = tuple([what for ask in self._questions() if (what := await ask())])
                 for what in found:
-                    log.warning("not ready: %s", what)
+                    log().warning("not ready: %s", what)
                 self._known = time.monotonic(), found
             return self._known[1]
 

@@ -18,6 +18,7 @@ from muddled_orchard.core.key.comparison import Comparison, compare
 from muddled_orchard.core.key.survey import Survey
 from muddled_orchard.files.scenarios.catalogue import bundled_id, load, scenario_files, shared_ids
 from muddled_orchard.files.scenarios.error_lines import with_lines
+from muddled_orchard.files.scenarios.proofs import ProofMemory
 from muddled_orchard.show.terminal.console import console
 from muddled_orchard.system.output import STDOUT, write_file
 from muddled_orchard.system.workers import Machines
@@ -65,9 +66,11 @@ def run(options: argparse.Namespace) -> int:
     _check(options, len(files))
     loaded, problems = _loaded(files)
     with surveyor() as surveying:
-        found = _surveyed(surveying, loaded, options, problems)
+        memory = ProofMemory(".".join(map(str, git.require())))
+        found = _surveyed(surveying, loaded, options, problems, memory)
     if not options.quick:
-        _prove(found, loaded, options)
+        _prove(found, loaded, options, memory)
+    memory.keep()
     comparison = compare(*found.values()) if len(found) == 2 else None
     _write(list(found.values()), comparison, options)
     in_full = not options.quiet and len(files) == 1 and bool(found)
@@ -114,9 +117,14 @@ def _loaded(files: Sequence[Path]) -> tuple[dict[Path, Scenario], list[Problem]]
 
 
 def _surveyed(
-    surveying: Surveyor, loaded: Mapping[Path, Scenario], options: argparse.Namespace, problems: list[Problem]
+    surveying: Surveyor,
+    loaded: Mapping[Path, Scenario],
+    options: argparse.Namespace,
+    problems: list[Problem],
+    memory: ProofMemory,
 ) -> dict[Path, Survey]:
-    """The survey of each scenario that can be made; what is wrong with the others is added to `problems`."""
+    """The survey of each scenario that can be made; what is wrong with the others is added to `problems`.
+    Values that were tried before are not tried again."""
     found: dict[Path, Survey] = {}
     surveys = surveying.survey(list(loaded.values()), options.variant)
     for path, result in zip(loaded, surveys, strict=True):
@@ -124,9 +132,13 @@ def _surveyed(
             problems += with_lines(result, path).problems
         else:
             found[path] = surveying.with_rules_run(result) if options.run_rules else result
-    weak = surveying.weak_values([(loaded[path], survey.key) for path, survey in found.items()])
-    for (path, survey), told in zip(found.items(), weak, strict=True):
-        found[path] = _with_all_errors(survey, path, [*told, bundled_id(path, loaded[path])])
+    untried = [path for path in found if not memory.values_fit(loaded[path])]
+    tried = surveying.weak_values([(loaded[path], found[path].key) for path in untried])
+    weak = dict(zip(untried, tried, strict=True))
+    for path, survey in found.items():
+        found[path] = _with_all_errors(survey, path, [*weak.get(path, ()), bundled_id(path, loaded[path])])
+        if weak.get(path) == []:
+            memory.remember_values(loaded[path])
     if len(found) == 2 and len(loaded) == 2:
         first, second = found
         alike = surveying.with_values_of(loaded[first], loaded[second], options.variant)
@@ -135,12 +147,14 @@ def _surveyed(
     return found
 
 
-def _prove(found: dict[Path, Survey], loaded: Mapping[Path, Scenario], options: argparse.Namespace) -> None:
+def _prove(
+    found: dict[Path, Survey],
+    loaded: Mapping[Path, Scenario],
+    options: argparse.Namespace,
+    memory: ProofMemory,
+) -> None:
     """Carry out and grade the solution of every key that has no errors, and put what came of it to its
     survey. What was proved before, of the same file with the same Git, is remembered."""
-    from muddled_orchard.files.scenarios.proofs import ProofMemory
-
-    memory = ProofMemory(".".join(map(str, git.require())))
     about = f"{options.variant} {options.run_rules}"
     sound = [path for path, survey in found.items() if not survey.errors]
     proofs = {path: memory.proof(loaded[path], about) for path in sound}

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Iterable
 
 from msgspec import Struct
@@ -61,6 +60,8 @@ class BadInput(Exception):
 
 def likely(word: str, known: Iterable[str]) -> str:
     """`Did you mean "merge"?`, or what there is to choose from, or nothing where there is nothing."""
+    import difflib  # for those alone who mistype
+
     known = sorted(set(known))
     close = difflib.get_close_matches(word, known, n=1, cutoff=0.6)
     if close:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import difflib
 from collections.abc import Iterator, Mapping, Sequence
 from datetime import UTC, datetime, timedelta, timezone
-from email.header import Header
 
 from msgspec import Struct
 
@@ -56,7 +55,11 @@ def _patch(patch: PatchOf, number: int, count: int) -> str:
 
 def _word(text: str) -> str:
     """A name or subject as a header may hold it."""
-    return text if text.isascii() else Header(text, "utf-8", maxlinelen=10_000).encode()
+    if text.isascii():
+        return text
+    from email.header import Header  # few names need it, and it loads much
+
+    return Header(text, "utf-8", maxlinelen=10_000).encode()
 
 
 def _changes(patch: PatchOf) -> Iterator[str]:

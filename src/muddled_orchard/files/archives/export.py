@@ -4,11 +4,11 @@ as any pile is."""
 from __future__ import annotations
 
 import stat
-import zipfile
 import zlib
 from collections import Counter
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from msgspec.structs import replace
 
@@ -17,6 +17,9 @@ from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.files.archives.forms import ENDINGS
 from muddled_orchard.files.archives.members import clean
 from muddled_orchard.files.archives.zip import refuse_many
+
+if TYPE_CHECKING:
+    import zipfile
 
 _CHUNK = 1 << 18
 _LONGEST_LINK = 4096
@@ -31,8 +34,12 @@ def spread(path: Path, folder: Callable[[], Path], bounds: Bounds) -> Path | Non
 
     Raises BadInput where all of it is too large.
     """
+    if not path.is_file():
+        return None
+    import zipfile  # as in `tar`: only where it is done
+
     try:
-        if not path.is_file() or not zipfile.is_zipfile(path):
+        if not zipfile.is_zipfile(path):
             return None
         with path.open("rb") as file:
             refuse_many(file, replace(bounds, entries=_MOST_ENTRIES))
@@ -116,6 +123,8 @@ def _spread(
 
 
 def _write(archive: zipfile.ZipFile, member: zipfile.ZipInfo, target: Path, most: int) -> None:
+    import zipfile
+
     with target.open("wb") as file:
         if member.file_size <= most and member.compress_type in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
             left = most

@@ -1,15 +1,15 @@
-"""tar, plain or compressed by gzip or xz: taken apart in memory, and packed the same everywhere."""
+"""tar, plain or compressed by gzip or xz: taken apart in memory, and packed the same everywhere.
+
+What one file begins like is asked in every run, so what unpacks and packs them is loaded when that is done.
+"""
 
 from __future__ import annotations
 
 import functools
-import gzip
 import io
-import lzma
 import os
 import stat
 import struct
-import tarfile
 import zlib
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any, BinaryIO, Protocol
@@ -39,6 +39,9 @@ def begins(start: bytes) -> bool:
 
 def unpack(file: BinaryIO, start: bytes, size: int, bounds: Bounds) -> MemorySource:
     """What it holds. Raises Exceeded where that is too much, or no tar."""
+    import lzma
+    import tarfile
+
     try:
         return placed(_tar_members(file, start, size, bounds), bounds)
     except lzma.LZMAError as error:
@@ -61,6 +64,8 @@ def pack(files: Sequence[tuple[str, File]], top: str) -> bytes:
             size = len(file.data)
             parts += (_header(f"{top}/{path}", file.mode & 0o777, size), file.data, b"\0" * (-size % _BLOCK))
     parts.append(b"\0" * (2 * _BLOCK))
+    import gzip
+
     return gzip.compress(b"".join(parts), EFFORT, mtime=0)
 
 
@@ -68,6 +73,8 @@ def pack(files: Sequence[tuple[str, File]], top: str) -> bytes:
 # class have the same.
 @functools.lru_cache(maxsize=4096)
 def _header(name: str, mode: int, size: int, link: str = "") -> bytes:
+    import tarfile
+
     about = tarfile.TarInfo(name)
     about.mtime, about.mode, about.size = DATED, mode, size
     if link:
@@ -93,6 +100,8 @@ def _inflated(file: BinaryIO, start: bytes, size: int, bounds: Bounds) -> bytear
     limit = min(bounds.size, max(bounds.free, bounds.ratio * size))
     if start.startswith(_GZIP):
         return _grown(file, lambda: _Gzip(zlib.decompressobj(31)), limit)
+    import lzma
+
     # What it says of the memory that it needs is a bound of its own.
     return _grown(file, lambda: lzma.LZMADecompressor(memlimit=_MOST_FOR_XZ), limit)
 
@@ -206,6 +215,8 @@ def _checked(header: bytes | bytearray) -> bool:
 
 
 def _any_tar(raw: bytes | bytearray, bounds: Bounds) -> Iterator[Member]:
+    import tarfile
+
     _refuse_long_headers(raw)
     view = memoryview(raw)
     with tarfile.open(

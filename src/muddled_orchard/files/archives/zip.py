@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 import stat
 import struct
-import zipfile
 import zlib
 from collections.abc import Iterator, Sequence
 from typing import BinaryIO
@@ -31,6 +30,8 @@ def begins(start: bytes) -> bool:
 
 def unpack(file: BinaryIO, _: bytes, size: int, bounds: Bounds) -> MemorySource:
     """What it holds. Raises Exceeded where that is too much, or damaged."""
+    import zipfile  # as in `tar`: only where it is done
+
     try:
         return placed(_zip_members(file, size, bounds), bounds)
     except (zipfile.BadZipFile, zlib.error, EOFError, ValueError, struct.error) as error:
@@ -41,6 +42,8 @@ def unpack(file: BinaryIO, _: bytes, size: int, bounds: Bounds) -> MemorySource:
 
 def pack(files: Sequence[tuple[str, File]], top: str) -> bytes:
     """A zip file of these files, all below a folder `top` (empty: none)."""
+    import zipfile
+
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=EFFORT) as archive:
         for path, file in files:
@@ -54,6 +57,8 @@ def pack(files: Sequence[tuple[str, File]], top: str) -> bytes:
 
 
 def _zip_members(file: BinaryIO, packed: int, bounds: Bounds) -> Iterator[Member]:
+    import zipfile
+
     limit = min(bounds.size, max(bounds.free, bounds.ratio * packed))
     refuse_many(file, bounds)
     too_large = Exceeded(f"unpacked it is larger than {in_mib(limit)}, far more than its size lets expect")

@@ -90,7 +90,7 @@ class LedgerFile:
             if not before.exists():
                 self.copy_to(before)
             what = f"{self.path} is brought from version {version} to {len(MIGRATIONS)}"
-            log.warning("%s", what)
+            log().warning("%s", what)
             tell(f"{what}; {before} is a copy from before.")
         with self._transaction():
             (version,) = self._db.execute(

@@ -15,7 +15,6 @@ from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.submission.submission import Submission
 from muddled_orchard.core.walkthrough.task_times import task_times
 from muddled_orchard.system.temporary import temporary_folder
-from muddled_orchard.vcs.planting import write_files
 
 _MOST = 256
 
@@ -68,6 +67,7 @@ class GivenStates:
         return self._known[known]
 
     def _assessed(self, key: Key, step: str) -> Assessment | None:
+        from muddled_orchard.vcs.planting import write_files
         from muddled_orchard.vcs.walkthrough.walking import practice_at
 
         scenario = self._find(ExerciseVariant(key.scenario.id, key.variant))
