@@ -10,11 +10,13 @@ from importlib.resources import files
 
 from msgspec import Struct
 
-_TAG = re.compile(r"(<[^>]*>)")
-_NAME = re.compile(r"</?([a-z0-9]+)")
+from muddled_orchard.core.base.patterns import pattern
+
+_TAG = pattern(r"(<[^>]*>)")
+_NAME = pattern(r"</?([a-z0-9]+)")
 _NOT_IN = frozenset(["a", "button", "code", "figcaption", "h1", "h2", "h3", "h4", "pre", "summary", "title"])
 """In which parts of a page no word becomes a link."""
-_FIGURE = re.compile(r"(?s)(<figure\b.*?</figure>)")
+_FIGURE = pattern(r"(?s)(<figure\b.*?</figure>)")
 """In what is drawn no word is looked for."""
 
 

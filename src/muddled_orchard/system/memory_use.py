@@ -9,7 +9,9 @@ from collections.abc import Iterable, Sequence
 from contextlib import suppress
 from pathlib import Path
 
-_PSS = re.compile(rb"^Pss:\s+(\d+) kB", re.MULTILINE)
+from muddled_orchard.core.base.patterns import pattern
+
+_PSS = pattern(rb"^Pss:\s+(\d+) kB", re.MULTILINE)
 _PAGE = os.sysconf("SC_PAGE_SIZE") if hasattr(os, "sysconf") else 4096
 
 

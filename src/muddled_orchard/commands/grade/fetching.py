@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import re
 import tempfile
 from pathlib import Path
 
 from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.course.sources import without_secret
 from muddled_orchard.files.archives.submissions import Handed
 from muddled_orchard.vcs.ask import git
 
-_URL = re.compile(r"(file|git|https?|ssh)://.+")
+_URL = pattern(r"(file|git|https?|ssh)://.+")
 
 
 def is_url(named: str) -> bool:

@@ -7,8 +7,10 @@ import re
 
 from starlette.requests import Request
 
-_FOR = re.compile(r'(?:^|[;,\s])for="?(\[[0-9a-f:.]+\]|[^;,"\s]+)', re.IGNORECASE)
-_PORT = re.compile(r"^(\d+\.\d+\.\d+\.\d+):\d+$|^\[([^\]]+)\](?::\d+)?$")
+from muddled_orchard.core.base.patterns import pattern
+
+_FOR = pattern(r'(?:^|[;,\s])for="?(\[[0-9a-f:.]+\]|[^;,"\s]+)', re.IGNORECASE)
+_PORT = pattern(r"^(\d+\.\d+\.\d+\.\d+):\d+$|^\[([^\]]+)\](?::\d+)?$")
 
 
 def address_of(request: Request, proxies: frozenset[str]) -> str:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import mmap
-import re
 from collections import Counter
 from collections.abc import AsyncIterator, Awaitable, Iterable
 from contextlib import suppress
@@ -28,6 +27,7 @@ from muddled_orchard.commands.host.pages import time_here
 from muddled_orchard.commands.host.received import received
 from muddled_orchard.commands.host.refused import Refused
 from muddled_orchard.core.base.limits import in_mib
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.base.problems import BadInput
 from muddled_orchard.core.course.passwords import INSTRUCTOR
 from muddled_orchard.core.course.practice import is_practice_id
@@ -42,7 +42,7 @@ from muddled_orchard.show.document.text import remote_lines
 from muddled_orchard.vcs.ask.git import GitFailed
 from muddled_orchard.vcs.read.quarantine import Unreadable
 
-_PLACE = re.compile(r"/git/([^/]+)/([^/]+)\.git/(info/refs|git-upload-pack|git-receive-pack)")
+_PLACE = pattern(r"/git/([^/]+)/([^/]+)\.git/(info/refs|git-upload-pack|git-receive-pack)")
 
 _MOST_ASKED = 4 << 20
 """The most bytes of a request for objects."""
@@ -65,7 +65,7 @@ _MOST_AT_ONCE = 8
 _PATIENCE = 4.0
 """Seconds that a push waits for its feedback."""
 
-_HOSTS_FAULT = re.compile(
+_HOSTS_FAULT = pattern(
     rb"No space left on device|Read-only file system|Permission denied|Disk quota exceeded|Input/output error"
 )
 """What Git says of a push that it can't take for a reason that its learner can do nothing about."""

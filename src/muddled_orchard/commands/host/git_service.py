@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import asyncio
 import os
-import re
 import signal
 import subprocess
 from collections.abc import Sequence
@@ -21,13 +20,14 @@ from msgspec import Struct
 from muddled_orchard.commands.host.held import Held, HeldFile
 from muddled_orchard.commands.host.turns import Turns
 from muddled_orchard.core.base.limits import LARGEST_OBJECT, Bounds
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.system.processes import bounded_command
 from muddled_orchard.vcs.ask import git
 
 Service = Literal["git-upload-pack", "git-receive-pack"]
 
-_PROTOCOL = re.compile(r"[a-z0-9=:.-]{1,64}")
+_PROTOCOL = pattern(r"[a-z0-9=:.-]{1,64}")
 _VERSION_2 = "version=2"
 _OF_ONE = 2
 """How many processes of Git one person may have at once."""

@@ -5,7 +5,6 @@ from __future__ import annotations
 import asyncio
 import hashlib
 import hmac
-import re
 import secrets
 import time
 from collections.abc import Callable
@@ -27,6 +26,7 @@ from muddled_orchard.commands.host.repositories import DiskUse
 from muddled_orchard.commands.host.served_course import ServedCourse
 from muddled_orchard.commands.host.teammates import Teammates
 from muddled_orchard.core.base.limits import Bounds, in_mib
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.course.board import Board, Seen, board, excused_seen, in_team, seen_of_pushes
 from muddled_orchard.core.course.passwords import INSTRUCTOR
 from muddled_orchard.core.course.practice import is_practice_id, practice_id, practised_exercise
@@ -41,7 +41,7 @@ from muddled_orchard.files.course.host_ledger import HostLedger
 from muddled_orchard.system.log import log
 from muddled_orchard.system.output import PRIVATE, write_file
 
-_HOST = re.compile(r"[A-Za-z0-9.-]{1,253}(:\d{1,5})?|\[[0-9a-fA-F:]{2,45}\](:\d{1,5})?")
+_HOST = pattern(r"[A-Za-z0-9.-]{1,253}(:\d{1,5})?|\[[0-9a-fA-F:]{2,45}\](:\d{1,5})?")
 
 
 _TOLD_AGAIN, _SHOWN_FOR = 60.0, 600.0

@@ -27,6 +27,7 @@ from muddled_orchard.commands.settle.terminal import (
     show_work,
 )
 from muddled_orchard.commands.settle.work_to_settle import Settling
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.course.class_record import WorkToSettle
@@ -253,7 +254,7 @@ class _Answer(Struct, frozen=True):
     reason: str
 
 
-_VERDICT = re.compile(r'(?:"([^"]+)"|(\S+))\s+(\d{1,3}(?:\.\d{1,3})?)\s*%?(?:\s+(.*))?')
+_VERDICT = pattern(r'(?:"([^"]+)"|(\S+))\s+(\d{1,3}(?:\.\d{1,3})?)\s*%?(?:\s+(.*))?')
 _LATER, _STOP = "later", "stop"
 
 

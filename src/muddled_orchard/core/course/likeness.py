@@ -9,7 +9,6 @@ are not to be expected among all pairs of the class, or where both have a commit
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import combinations
@@ -18,6 +17,7 @@ from typing import Literal, NamedTuple
 
 from msgspec import Struct
 
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.base.phrases import brief, counted, listed
 from muddled_orchard.core.course.class_record import ClassRecord
 from muddled_orchard.core.course.totals import Attempt
@@ -112,7 +112,7 @@ def _letters(own: Sequence[str | None], given: Sequence[str | None]) -> int:
     return sum(map(len, words - others))
 
 
-_WORD = re.compile(r"\w+")
+_WORD = pattern(r"\w+")
 
 
 def _counting(record: ClassRecord) -> Iterator[Attempt]:

@@ -9,11 +9,12 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from msgspec import Struct, field
 
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.base.problems import Problem
 
 # An id becomes a file's name on every system.
-_ID = re.compile(r"[^\W_][\w.@+-]{0,63}")
-_RESERVED = re.compile(r"(con|prn|aux|nul|com\d|lpt\d)(\..*)?", re.IGNORECASE)
+_ID = pattern(r"[^\W_][\w.@+-]{0,63}")
+_RESERVED = pattern(r"(con|prn|aux|nul|com\d|lpt\d)(\..*)?", re.IGNORECASE)
 
 
 class Learner(Struct, frozen=True):

@@ -9,6 +9,7 @@ from urllib.parse import quote
 
 from msgspec import Struct
 
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.base.problems import BadInput, Problem, likely
 from muddled_orchard.core.course.roster import Learner
 
@@ -19,9 +20,9 @@ COLUMN = "url"
 
 SCHEMES = ("https", "http", "ssh", "git", "file")
 
-_URL = re.compile(rf"({'|'.join(SCHEMES)})://.+")
-_USE = re.compile(r"\{([^{}]*)\}")
-_SECRET = re.compile(r"(?<=://)[^/@]+@")
+_URL = pattern(rf"({'|'.join(SCHEMES)})://.+")
+_USE = pattern(r"\{([^{}]*)\}")
+_SECRET = pattern(r"(?<=://)[^/@]+@")
 
 
 class Source(Struct, frozen=True):

@@ -5,13 +5,13 @@ Everywhere else, in archives and on other servers, they are there from the start
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Literal
 
 from msgspec import Struct
 from msgspec.structs import replace
 
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.base.problems import Problem
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario
@@ -22,7 +22,7 @@ FIRST_PUSH, NEXT_PUSH, FIRST_FETCH = "first push", "next push", "first fetch"
 Service = Literal["push", "fetch"]
 """What a learner's Git asks a remote for."""
 
-_AFTER = re.compile(r"after ([1-9][0-9]?)")
+_AFTER = pattern(r"after ([1-9][0-9]?)")
 
 ARRIVING, ARRIVED = "refs/muddled/arriving/", "refs/muddled/arrived/"
 """The refs of a served repository, by the number of an arrival: what keeps its commits, and what says that it

@@ -11,13 +11,15 @@ from collections.abc import Mapping
 
 from msgspec import Struct
 
+from muddled_orchard.core.base.patterns import pattern
+
 CLAIM = "exercise.txt"
 """The file that says it where there is no commit that could."""
 
 LARGEST_CLAIM = 10_000
 """So many bytes of such a file are read."""
 
-_LINE = re.compile(r"^(Exercise|Variant): (\S{1,200})\r?$", re.MULTILINE)
+_LINE = pattern(r"^(Exercise|Variant): (\S{1,200})\r?$", re.MULTILINE)
 
 
 class ExerciseVariant(Struct, frozen=True):

@@ -8,6 +8,7 @@ from datetime import datetime
 
 from msgspec.structs import replace
 
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.base.problems import BadInput, KeyPath, Problem, likely
 from muddled_orchard.core.exercise.checks import misfits
 from muddled_orchard.core.exercise.claim import CLAIM, claim_of, with_other_code
@@ -17,8 +18,8 @@ from muddled_orchard.core.exercise.scenario import Entry, Scenario
 from muddled_orchard.core.git.refs import REMOTE, is_on_remote
 from muddled_orchard.core.git.trees import PLAIN_FILE, File, Files
 
-_CAST = re.compile(r"(?P<name>[^<>\n]*[^<>\s])\s+<(?P<email>[^<>\s]+)>")
-_NO_BRANCH = re.compile(r"[\x00-\x20\x7f~^:?*\[\\]|\.\.|@\{|\.\Z|\A\Z")
+_CAST = pattern(r"(?P<name>[^<>\n]*[^<>\s])\s+<(?P<email>[^<>\s]+)>")
+_NO_BRANCH = pattern(r"[\x00-\x20\x7f~^:?*\[\\]|\.\.|@\{|\.\Z|\A\Z")
 
 
 def unroll(scenario: Scenario, code: str) -> History:

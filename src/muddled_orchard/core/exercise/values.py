@@ -14,6 +14,7 @@ from typing import Any
 from msgspec import Struct
 from msgspec.structs import replace
 
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.base.problems import BadInput, KeyPath, Problem, likely
 from muddled_orchard.core.exercise.scenario import Scenario, Value
 
@@ -22,8 +23,8 @@ PLAIN_VARIANT = "0"
 
 _Fill = Callable[[Mapping[str, str]], Any]
 
-_CODE = re.compile(r"[A-Za-z0-9][A-Za-z0-9-]{0,63}")
-_USE = re.compile(r"@(@\{|\{([^{}\n]*)\})")
+_CODE = pattern(r"[A-Za-z0-9][A-Za-z0-9-]{0,63}")
+_USE = pattern(r"@(@\{|\{([^{}\n]*)\})")
 _MOST_OPTIONS = 24
 _HASH_KEY = b"muddled-orchard values 1"
 # All that a learner meets; the format, the id, dates, points and spacing stay as they are.

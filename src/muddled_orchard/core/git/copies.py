@@ -6,9 +6,11 @@ import re
 from collections.abc import Sequence
 from typing import Literal
 
-_PICKED = re.compile(r"^\(cherry picked from commit ([0-9a-f]{40})\)$", re.MULTILINE)
-_REVERTED = re.compile(r"^This reverts commit ([0-9a-f]{40})\b[.,]", re.MULTILINE)
-_MAINLINE = re.compile(r"reversing\s+changes made to ([0-9a-f]{40})")
+from muddled_orchard.core.base.patterns import pattern
+
+_PICKED = pattern(r"^\(cherry picked from commit ([0-9a-f]{40})\)$", re.MULTILINE)
+_REVERTED = pattern(r"^This reverts commit ([0-9a-f]{40})\b[.,]", re.MULTILINE)
+_MAINLINE = pattern(r"reversing\s+changes made to ([0-9a-f]{40})")
 
 Copy = Literal["cherry-pick", "revert"]
 

@@ -4,17 +4,17 @@ from __future__ import annotations
 
 import codecs
 import functools
-import re
 from collections.abc import Iterator
 
 from msgspec import Struct
 
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.git.trees import mode_as_git_means
 
-_ID = re.compile(rb"[0-9a-f]{40}")
-_IDENTITY = re.compile(rb"(?P<who>.*?) ?(?P<time>-?\d{1,18})? ?(?P<zone>[+-]\d+)?")
+_ID = pattern(rb"[0-9a-f]{40}")
+_IDENTITY = pattern(rb"(?P<who>.*?) ?(?P<time>-?\d{1,18})? ?(?P<zone>[+-]\d+)?")
 # Encodings that people's Git writes; Python knows others that are no one's, and slow.
-_ENCODINGS = re.compile(
+_ENCODINGS = pattern(
     r"utf-8|ascii|iso(8859|2022)[-_]\w+|cp\d+|koi8-[rtu]|shift_\w+|euc_\w+|gb\w+|big5\w*|mac-\w+"
 )
 _LONGEST_NAME = 200

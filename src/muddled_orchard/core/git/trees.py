@@ -7,6 +7,8 @@ from collections.abc import Mapping
 
 from msgspec import Struct
 
+from muddled_orchard.core.base.patterns import pattern
+
 PLAIN_FILE, EXECUTABLE, LINK, SUBMODULE, FOLDER = 0o100644, 0o100755, 0o120000, 0o160000, 0o040000
 """Git's modes. Every entry of a tree has one of them."""
 
@@ -98,6 +100,6 @@ def bad_path(path: str) -> str:
     return ""
 
 
-_RESERVED = re.compile(r"con|prn|aux|nul|(com|lpt)[1-9]", re.IGNORECASE)
-_NOT_IN_PATHS = re.compile(r"[\x00-\x1f\\]")
-_NOT_ON_WINDOWS = re.compile(r'[<>:"|?*]')
+_RESERVED = pattern(r"con|prn|aux|nul|(com|lpt)[1-9]", re.IGNORECASE)
+_NOT_IN_PATHS = pattern(r"[\x00-\x1f\\]")
+_NOT_ON_WINDOWS = pattern(r'[<>:"|?*]')

@@ -8,6 +8,7 @@ from typing import Literal
 
 from msgspec import Struct
 
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.git.commits import name_of
 from muddled_orchard.core.git.trees import Files
 from muddled_orchard.core.gleaning.redone import How, PastCommit
@@ -18,10 +19,10 @@ SideCommits = Literal["squash", "keep"]
 MOST_KEPT = 4
 """So many commits of a side are kept one by one where nothing else is asked for."""
 
-_TRAILER = re.compile(r"^[A-Z][A-Za-z-]+: .*@.*$|^(Change-Id|Closes|Fixes|Refs?|See|Link|Bug): .*$")
-_COPIED = re.compile(r"^\(cherry picked from commit [0-9a-f]+\)$")
-_MERGED = re.compile(r"^Merge (?:remote-tracking )?branch(?:es)? '([^']+)'")
-_BRANCH = re.compile(r"[A-Za-z0-9][A-Za-z0-9/_.-]{0,40}")
+_TRAILER = pattern(r"^[A-Z][A-Za-z-]+: .*@.*$|^(Change-Id|Closes|Fixes|Refs?|See|Link|Bug): .*$")
+_COPIED = pattern(r"^\(cherry picked from commit [0-9a-f]+\)$")
+_MERGED = pattern(r"^Merge (?:remote-tracking )?branch(?:es)? '([^']+)'")
+_BRANCH = pattern(r"[A-Za-z0-9][A-Za-z0-9/_.-]{0,40}")
 
 
 class StoryCommit(Struct, frozen=True):

@@ -7,7 +7,6 @@ pop) is a chain of such merges. Git itself decides what conflicts and how the hu
 
 from __future__ import annotations
 
-import re
 from bisect import bisect_left, bisect_right
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
@@ -15,6 +14,7 @@ from collections.abc import Callable, Mapping, Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.git.lines import Lines, lines_of
 from muddled_orchard.core.git.trees import Blob
 
@@ -27,7 +27,7 @@ MARKER_ATTRIBUTES = f"* conflict-marker-size={MARKER_SIZE}\n"
 STAGE = {"base": 1, "ours": 2, "theirs": 3}
 """Under which number the index holds each side of an unmerged path."""
 
-_MARKER = re.compile(r"(?P<sign>[<|=>])(?P=sign){39}(?: .*)?\r?\n?")
+_MARKER = pattern(r"(?P<sign>[<|=>])(?P=sign){39}(?: .*)?\r?\n?")
 
 
 class Hunk(Struct, frozen=True):

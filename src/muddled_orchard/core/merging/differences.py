@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import difflib
-import re
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
 from typing import Literal
 
 from msgspec import Struct
 
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.git.lines import bare, is_binary, lines_of
 
 _AROUND = 2
@@ -50,7 +50,7 @@ class Piece(Struct, frozen=True):
     changed: bool
 
 
-_WORD = re.compile(r"\w+|\s+|[^\w\s]")
+_WORD = pattern(r"\w+|\s+|[^\w\s]")
 
 
 def marked_within(base: Sequence[str], side: Sequence[str]) -> list[list[Piece]]:

@@ -15,6 +15,7 @@ from itertools import pairwise
 from msgspec import Struct
 from msgspec.structs import replace
 
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry
 from muddled_orchard.core.git.lines import Lines, is_binary, lines_of
 from muddled_orchard.core.git.trees import LINK, Blob
@@ -24,7 +25,7 @@ _MOST_ENTRIES, _MOST_BYTES = 20_000, 1 << 18
 """Of how many commits, files and lines a history may be made, and of how many bytes: what is remembered of
 hundreds of them must not fill a worker's memory."""
 
-_LINE = re.compile(r"(\s*)(.*?)(\r?\n?)", re.DOTALL)
+_LINE = pattern(r"(\s*)(.*?)(\r?\n?)", re.DOTALL)
 
 
 class HistoryShape(Struct, frozen=True):

@@ -14,16 +14,17 @@ from typing import Literal
 
 from msgspec import Struct
 
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.git.lines import Lines, bare
 
 Sureness = Literal["sure", "likely", "possible"]
 
-_SIGNS = re.compile(r"([<>|=])\1\1")
-_WHOLE = re.compile(r"([<>|=])\1{6,}(?: .*)?")
+_SIGNS = pattern(r"([<>|=])\1\1")
+_WHOLE = pattern(r"([<>|=])\1{6,}(?: .*)?")
 _COMMENT = r"(?:#+|//+|--+|;+|/\*+|<!--|\*|%+|\"|'|rem\b)"
-_DISGUISED = re.compile(rf"\s*(?:{_COMMENT}\s*)?(?:<{{7,}}|>{{7,}}|\|{{7,}}|={{7,}})(?: .*)?", re.IGNORECASE)
-_SHORTENED = re.compile(r"\s*(?:<{3,6}|>{3,6})(?: ?(?P<label>\S.*))?")
-_ON_A_LINE = re.compile(r".*\S\s*(?:<{7}|>{7}|(?<![=\-#~*])={7})(?: .*)?$")
+_DISGUISED = pattern(rf"\s*(?:{_COMMENT}\s*)?(?:<{{7,}}|>{{7,}}|\|{{7,}}|={{7,}})(?: .*)?", re.IGNORECASE)
+_SHORTENED = pattern(r"\s*(?:<{3,6}|>{3,6})(?: ?(?P<label>\S.*))?")
+_ON_A_LINE = pattern(r".*\S\s*(?:<{7}|>{7}|(?<![=\-#~*])={7})(?: .*)?$")
 
 
 class Marker(Struct, frozen=True):

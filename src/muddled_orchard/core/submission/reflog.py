@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import islice
 from typing import Literal
 
 from msgspec import Struct
 
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.exercise.task import ResultKind
 from muddled_orchard.core.git.commits import Commit, Commits, ancestry
 from muddled_orchard.core.submission.evidence import Evidence
@@ -18,12 +18,12 @@ Went = Literal["conflict", "clean", "unknown"]
 
 _RESET = "reset: moving to "
 _PICKED = ("cherry-pick:", "commit (cherry-pick):", "revert:", "commit: Revert ")
-REBASE = re.compile(r"(rebase|pull\b[^:]*) \(")
+REBASE = pattern(r"(rebase|pull\b[^:]*) \(")
 """What a line of a rebase begins with; a pull that rebases has its own options there."""
 
-_RETURNS = re.compile(r"\((?:finish|abort)\): returning to refs/heads/(\S+)$")
+_RETURNS = pattern(r"\((?:finish|abort)\): returning to refs/heads/(\S+)$")
 _MOST_REBASES, _MOST_REBASED = 50, 500
-_TO_ID = re.compile(rf"{_RESET}[0-9a-f]{{40}}")
+_TO_ID = pattern(rf"{_RESET}[0-9a-f]{{40}}")
 _AT_HEAD = f"{_RESET}HEAD"
 
 

@@ -8,10 +8,11 @@ from typing import Literal
 
 from msgspec import Struct
 
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.git.trees import Blob, Tree, is_file
 from muddled_orchard.core.submission.evidence import Evidence, IndexEntry
 
-_BACKUP = re.compile(
+_BACKUP = pattern(
     r".*\.(orig|rej|bak|swp|swo|tmp)|.*~|\.#.*|#.*#|.*[_.](BACKUP|BASE|LOCAL|REMOTE)[_.]\d+(\..*)?",
     re.IGNORECASE,
 )

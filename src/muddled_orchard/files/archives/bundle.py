@@ -3,17 +3,17 @@ index."""
 
 from __future__ import annotations
 
-import re
 from typing import BinaryIO
 
 from muddled_orchard.core.base.limits import LARGEST_PACKED_REFS, Bounds, Exceeded
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.git.packs import BadPack, TooLarge, index_of
 from muddled_orchard.core.git.refs import BRANCHES, branch_ref
 from muddled_orchard.core.submission.file_source import MemorySource
 
 ENDINGS = (".bundle",)
 _STARTS = (b"# v2 git bundle\n", b"# v3 git bundle\n")
-_REF = re.compile(r"([0-9a-f]{40}) (\S.*)")
+_REF = pattern(r"([0-9a-f]{40}) (\S.*)")
 _PACK = f"objects/pack/pack-{'0' * 40}"
 
 

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from muddled_orchard.core.base.limits import LARGEST_SCENARIO, in_mib
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.base.problems import BadInput, KeyPath, Problem
 
 _STRAIGHT = 'Text stands between straight quotes: title = "Notes".'
@@ -101,8 +102,8 @@ def _refuse_odd(data: Mapping[str, Any], text: str) -> None:
 _DEEPEST, _LONGEST = 32, 63
 """The most levels of a file's data, and the bits of a number as TOML has it."""
 
-_ENDLESS_KEY = re.compile(r"([^\s.=]{1,200}\s?\.\s?){1000}")
-_NESTED = re.compile(r"([^\s.=]{1,200}\s?\.\s?){30}|([\[{]\s*){30}")
+_ENDLESS_KEY = pattern(r"([^\s.=]{1,200}\s?\.\s?){1000}")
+_NESTED = pattern(r"([^\s.=]{1,200}\s?\.\s?){30}|([\[{]\s*){30}")
 _TOO_DEEP = "lists or tables are nested too deeply"
 
 

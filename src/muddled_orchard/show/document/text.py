@@ -7,6 +7,7 @@ import re
 import textwrap
 from collections.abc import Iterable, Iterator
 
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.document import (
     Block,
     Change,
@@ -29,8 +30,8 @@ from muddled_orchard.show.figures.signs import graph_lines
 from muddled_orchard.show.terminal.characters import SIGNS, printable
 
 _WIDTH = 78
-_SPECIAL = re.compile(r"([\\`*_{}\[\]<>#|~])")
-_FENCE = re.compile(r"`{3,}")
+_SPECIAL = pattern(r"([\\`*_{}\[\]<>#|~])")
+_FENCE = pattern(r"`{3,}")
 
 
 def markdown(document: Document) -> str:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import json
-import re
 from typing import TypeVar
 
 import msgspec
 from msgspec import UNSET, Struct
 from msgspec.structs import fields
+
+from muddled_orchard.core.base.patterns import pattern
 
 _T = TypeVar("_T", bound=Struct)
 
@@ -34,6 +35,6 @@ def json_text(data: object) -> str:
     return text.encode("utf-8", "backslashreplace").decode() + "\n"
 
 
-_UNSEEN = re.compile("[\x7f-\x9f\u00ad\u061c\u200b-\u200f\u2028-\u202e\u2060-\u206f\ufeff]")
+_UNSEEN = pattern("[\x7f-\x9f\u00ad\u061c\u200b-\u200f\u2028-\u202e\u2060-\u206f\ufeff]")
 """Characters that show nothing themselves: the rest of C0 and all of C1, and those of Unicode that change the
 direction of what stands around them, or hide in it."""

@@ -15,6 +15,7 @@ from typing import IO
 from urllib.parse import quote, unquote, urlsplit, urlunsplit
 
 from muddled_orchard.core.base.limits import Bounds
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.base.phrases import brief, counted
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.system.processes import limit_files_and_memory
@@ -90,7 +91,7 @@ def run(
     return done.stdout
 
 
-_QUESTION = re.compile(r"(?:\[y/n\]|\(a\)bort)\? (?!\S*\n)")
+_QUESTION = pattern(r"(?:\[y/n\]|\(a\)bort)\? (?!\S*\n)")
 """What `git mergetool` asks ends so, with nothing behind it yet."""
 
 

@@ -8,7 +8,6 @@ checked against its id. No library but zlib sees any of it.
 from __future__ import annotations
 
 import hashlib
-import re
 import zlib
 from typing import Any
 
@@ -20,6 +19,7 @@ from muddled_orchard.core.base.limits import (
     Exceeded,
     in_mib,
 )
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.git.packs import BLOB, COMMIT, KINDS, TAG, TREE, BadPack, Pack, PackIndex, TooLarge
 from muddled_orchard.core.submission.file_source import FileSource
 from muddled_orchard.vcs.write.memory import loose_path
@@ -27,7 +27,7 @@ from muddled_orchard.vcs.write.memory import loose_path
 _NUMBERS = {name: number for number, name in KINDS.items()}
 _LARGEST = {COMMIT: LARGEST_COMMIT, TREE: LARGEST_TREE, BLOB: LARGEST_OBJECT, TAG: LARGEST_COMMIT}
 _SAID = {COMMIT: "a commit", TREE: "a folder that its commits name", BLOB: "a file", TAG: "a tag"}
-_PACK = re.compile(r"(pack-[0-9a-f]{40})\.pack")
+_PACK = pattern(r"(pack-[0-9a-f]{40})\.pack")
 _HEADER = 64
 
 EMPTY_TREE = hashlib.sha1(b"tree 0\0", usedforsecurity=False).hexdigest()

@@ -8,7 +8,6 @@ Objects are read one by one when they are asked for (`vcs.read.objects`).
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -23,6 +22,7 @@ from muddled_orchard.core.base.limits import (
     MOST_REFS,
     in_mib,
 )
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.exercise.asked import ASKED
 from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY, THREE_WAY
 from muddled_orchard.core.submission.file_source import Below, FileEntry, FileSource, is_noise
@@ -61,7 +61,7 @@ STATE_FILES = (
 STATE_FOLDERS = (*REBASE_FOLDERS, "sequencer")
 
 _LARGEST_REF = 1024
-_PLAIN_NAME = re.compile(r"[^\x00-\x20\x7f~^:?*\[\\]+")
+_PLAIN_NAME = pattern(r"[^\x00-\x20\x7f~^:?*\[\\]+")
 
 
 class Unreadable(Exception):

@@ -13,6 +13,7 @@ from muddled_orchard.core.base.limits import (
     MOST_COMMITS,
     in_mib,
 )
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.exercise.asked import ASKED, ASKED_TAG, Asked
 from muddled_orchard.core.exercise.claim import CLAIM, LARGEST_CLAIM, ExerciseVariant, claimed_in
@@ -41,10 +42,10 @@ _MOST_CLAIMS = 50
 NO_COMMIT = "the repository has no commit yet"
 _DAMAGED = "the repository is damaged: no branch of it leads to a commit"
 _OTHER_FORMATS = {
-    re.compile(r"^\s*objectformat\s*=\s*sha256\s*$", re.IGNORECASE | re.MULTILINE): (
+    pattern(r"^\s*objectformat\s*=\s*sha256\s*$", re.IGNORECASE | re.MULTILINE): (
         "its objects have SHA-256 ids, which can't be read; git init --object-format=sha1 makes one that can"
     ),
-    re.compile(r"^\s*refstorage\s*=\s*reftable\s*$", re.IGNORECASE | re.MULTILINE): (
+    pattern(r"^\s*refstorage\s*=\s*reftable\s*$", re.IGNORECASE | re.MULTILINE): (
         "its branches lie in a reftable, which can't be read; git refs migrate --ref-format=files mends that"
     ),
 }

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 
 from muddled_orchard.core.base.limits import MOST_REFS
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.git.refs import branch_of
 
-_ID = re.compile(r"[0-9a-f]{40}")
+_ID = pattern(r"[0-9a-f]{40}")
 _SYMBOLIC = "ref: "
 _DEEPEST = 5  # as many symbolic refs in a row as Git follows
 

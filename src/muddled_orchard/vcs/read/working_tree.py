@@ -10,6 +10,7 @@ from contextlib import suppress
 from pathlib import Path
 
 from muddled_orchard.core.base.limits import LARGEST_OBJECT, MOST_FILES, MOST_IGNORE_FILES
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.git.trees import LINK, SUBMODULE, Blob, file_mode
 from muddled_orchard.core.submission.evidence import IndexEntry
 from muddled_orchard.core.submission.file_source import Below, FileEntry, FileSource, below, is_noise
@@ -19,7 +20,7 @@ from muddled_orchard.vcs.read.quarantine import Unreadable
 UNREAD = "0" * 40
 """Stands for the id of a content that is too large to be read."""
 
-FOLDS_CASE = re.compile(r"^\s*ignorecase\s*=\s*(true|yes|on|1)\s*$", re.IGNORECASE | re.MULTILINE)
+FOLDS_CASE = pattern(r"^\s*ignorecase\s*=\s*(true|yes|on|1)\s*$", re.IGNORECASE | re.MULTILINE)
 """What a repository's settings say where the file system finds files by other capitals as well."""
 
 

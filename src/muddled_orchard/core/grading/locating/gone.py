@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Iterator
 
+from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.grading.locating.results import Result
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.submission.submission import Submission
 
-_SWITCHED = re.compile(r"checkout: moving from (\S+) to (\S+)")
+_SWITCHED = pattern(r"checkout: moving from (\S+) to (\S+)")
 
 
 def to_be_deleted(key: Key) -> set[str]:
