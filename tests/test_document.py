@@ -40,7 +40,7 @@ from muddled_orchard.show.document.terminal import show_blocks
 from muddled_orchard.show.document.text import markdown, plain_text, remote_lines
 from muddled_orchard.show.json.writing import json_text
 from muddled_orchard.show.terminal.characters import SIGNS, STYLES
-from muddled_orchard.show.terminal.console import console
+from muddled_orchard.show.terminal.plain import Plain
 
 NODE = Node(id="1", place=0, lane=0, subject="nine", author="ten", branches=("main",))
 
@@ -79,9 +79,7 @@ class Words(HTMLParser):
 
 def in_terminal(document: Document) -> str:
     out = io.StringIO()
-    on = console(out)
-    on.width = 90
-    show_blocks(on, document.blocks)
+    show_blocks(Plain(out, width=90), document.blocks)
     return out.getvalue()
 
 

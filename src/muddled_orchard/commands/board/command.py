@@ -142,9 +142,8 @@ def _open(boards: _Boards, learner: str) -> None:
     """What is behind a row. Raises BadInput where there is no such learner."""
     from muddled_orchard.core.course.one_result import result_blocks
     from muddled_orchard.show.document.terminal import show_blocks
-    from muddled_orchard.show.terminal.console import console
+    from muddled_orchard.show.terminal.console import console, plain
     from muddled_orchard.show.terminal.peeked import show_peek
-    from muddled_orchard.show.terminal.plain import Plain
 
     shown = boards.look().rows
     rows = {who: row for row in shown for who in (row.learner, *row.seen.team)}
@@ -164,10 +163,10 @@ def _open(boards: _Boards, learner: str) -> None:
         if number:
             on.print()
         if detail.looked is not None and not detail.looked.done:
-            show_peek(Plain(), detail.looked)
+            show_peek(plain(on), detail.looked)
             on.print()
         name = rows[learner].name
         result = Collected(
             submission=detail.place, learner=learner, name=name, known=True, assessment=detail.assessment
         )
-        show_blocks(on, result_blocks(result))
+        show_blocks(plain(on), result_blocks(result))

@@ -17,6 +17,7 @@ from muddled_orchard.core.walkthrough.shown import typed
 from muddled_orchard.core.walkthrough.walkthrough import Ran, Walkthrough
 from muddled_orchard.show.document.terminal import show_blocks
 from muddled_orchard.show.terminal.characters import printable
+from muddled_orchard.show.terminal.console import plain
 
 _SHOWN, _STEPS = 8, 2
 
@@ -57,7 +58,7 @@ def show_demo(
     show_many(on, entries, findings)
     chosen = next(result for result in results if result.learner == read_aloud)
     _heading(on, f"5. What {read_aloud} gets to hear")
-    show_blocks(on, result_blocks(chosen))
+    show_blocks(plain(on), result_blocks(chosen))
     _heading(on, "6. After all three exercises: what the class got wrong, and feedback for each")
     for page in ("class.html", f"feedback/{read_aloud}/feedback.html"):
         on.print(Text(f"   {place}/{page}", style="strong"), soft_wrap=True)

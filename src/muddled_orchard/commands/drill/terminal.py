@@ -19,8 +19,8 @@ from muddled_orchard.files.course.drill_file import UnderWay
 from muddled_orchard.files.scenarios.catalogue import load, scenario_path
 from muddled_orchard.show.document.terminal import show_blocks
 from muddled_orchard.show.terminal.characters import printable, sign
+from muddled_orchard.show.terminal.console import plain
 from muddled_orchard.show.terminal.peeked import show_peek
-from muddled_orchard.show.terminal.plain import Plain
 from muddled_orchard.vcs.walkthrough.walking import walk_through
 
 
@@ -80,16 +80,16 @@ def show_looked(on: Console, drill: Drill, looked: Looked) -> None:
     place, assessment = drill.place(looked.at_hand), looked.assessment
     if looked.right:
         on.print(Text(f"{sign(on, 'met')} Got it.", style="good"))
-        show_blocks(on, why_right(assessment))
+        show_blocks(plain(on), why_right(assessment))
         on.print()
         on.print(Text(f"Next: {command('muddled', 'drill', looked.at_hand.skill)}, or muddled drill --any"))
         return
     if looked.going_on is not None:
-        show_peek(Plain(), looked.going_on, ([command("cd", f"{place}/work")], ""))
+        show_peek(plain(on), looked.going_on, ([command("cd", f"{place}/work")], ""))
         return
     stronger = "Mend it, and: muddled drill. It tells more each time; --show gives the answer."
     strength = max(1, min(looked.failed, max(HINTS)))
-    show_blocks(on, hinted_blocks(assessment, strength, "" if looked.again else stronger))
+    show_blocks(plain(on), hinted_blocks(assessment, strength, "" if looked.again else stronger))
     if looked.again is not None:
         on.print()
         on.print(Text(f"You have tried it {times(looked.failed)}. What you made stays in {place}."))
@@ -108,7 +108,7 @@ def show_answer(on: Console, given: UnderWay) -> None:
         if number:
             on.print()
         on.print(Text(printable(step.title, on), style="strong"))
-        show_blocks(on, shown_blocks(step))
+        show_blocks(plain(on), shown_blocks(step))
 
 
 _LOOKS = ("ready", "file", "changes")

@@ -17,6 +17,7 @@ from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.gleaning.conflicts_met import Gleaned
 from muddled_orchard.core.gleaning.named_in import Named
 from muddled_orchard.show.terminal.characters import printable, shortened, sign
+from muddled_orchard.show.terminal.console import plain
 from muddled_orchard.show.terminal.proved import show_item, show_proof
 
 _MOST_NAMED = 12
@@ -128,15 +129,15 @@ def show_made(on: Console, made: Made) -> None:
     for problem in made.faults:
         print(problem, file=sys.stderr)
     if made.proof is not None:
-        show_proof(on, made.proof)
+        show_proof(plain(on), made.proof)
     if made.rehearsal is not None:
         acted, surprising = len(made.rehearsal.acted), len(made.rehearsal.surprising)
         if surprising:
             text = f"Rehearsed: {surprising} of {counted(acted, 'learner')} surprise: see muddled rehearse."
-            show_item(on, sign(on, "partly"), text, "doubt")
+            show_item(plain(on), sign(on, "partly"), text, "doubt")
         else:
             text = f"Rehearsed: {counted(acted, 'learner')} acted out, and each is graded as it deserves."
-            show_item(on, sign(on, "met"), text, "good")
+            show_item(plain(on), sign(on, "met"), text, "good")
     then = command("muddled", "survey", *paths([str(made.file)]))
     on.print(Text(f"Edit title, brief and reasons, then: {printable(then, on)}"), soft_wrap=True)
 

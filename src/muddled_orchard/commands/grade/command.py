@@ -222,12 +222,12 @@ def _show(
     elif options.for_learner:
         from muddled_orchard.core.course.one_result import learner_blocks
         from muddled_orchard.show.document.terminal import show_blocks
-        from muddled_orchard.show.terminal.console import console
+        from muddled_orchard.show.terminal.plain import Plain
 
         for number, result in enumerate(done.results):  # it leaves out by itself what is wanted
             if number:
-                console().print()
-            show_blocks(console(), learner_blocks(result, options.hint or HINTS[0]))
+                print()
+            show_blocks(Plain(), learner_blocks(result, options.hint or HINTS[0]))
     else:
         show(done, findings)
 
@@ -326,21 +326,24 @@ def _write(options: argparse.Namespace, course: GradingRun, results: Sequence[Co
 
 
 def _load_view() -> None:
-    for name in ("commands.grade.terminal", "core.course.one_result", "show.document.terminal"):
+    for name in ("core.course.one_result", "show.document.terminal"):
         importlib.import_module(f"muddled_orchard.{name}")
 
 
 def show(done: GradedClass, findings: Sequence[ClassFinding] = ()) -> None:
     """Prose for one, a table for many."""
-    from muddled_orchard.commands.grade.terminal import show_findings, show_many
-    from muddled_orchard.core.course.one_result import result_blocks
-    from muddled_orchard.show.document.terminal import show_blocks
-    from muddled_orchard.show.terminal.console import console
-
     if len(done.entries) == 1:
-        show_blocks(console(), result_blocks(done.results[0]))
-        show_findings(console(), [finding for finding in findings if finding.submissions])
+        from muddled_orchard.commands.grade.findings import show_findings
+        from muddled_orchard.core.course.one_result import result_blocks
+        from muddled_orchard.show.document.terminal import show_blocks
+        from muddled_orchard.show.terminal.plain import Plain
+
+        show_blocks(Plain(), result_blocks(done.results[0]))
+        show_findings(Plain(), [finding for finding in findings if finding.submissions])
     else:
+        from muddled_orchard.commands.grade.terminal import show_many
+        from muddled_orchard.show.terminal.console import console
+
         show_many(console(), done.entries, findings)
 
 

@@ -9,11 +9,13 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
+from muddled_orchard.commands.grade.findings import show_findings
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.course.class_entry import ClassEntry
 from muddled_orchard.core.course.findings import ClassFinding
 from muddled_orchard.core.grading.summary import SAID
 from muddled_orchard.show.terminal.characters import STYLES, printable, shortened, sign, speaks_unicode
+from muddled_orchard.show.terminal.console import plain
 
 MOST_ROWS = 1_000
 """How many submissions are shown, a row each; who has more reads a file."""
@@ -41,16 +43,10 @@ def show_many(on: Console, entries: Sequence[ClassEntry], findings: Sequence[Cla
         more = f"... and {len(entries) - len(shown):,} more; --csv FILE has all of them."
         on.print(Text(more, style="faint"))
     on.print()
-    show_findings(on, findings)
+    show_findings(plain(on), findings)
     if findings:
         on.print()
     on.print(Text(_summary(entries)))
-
-
-def show_findings(on: Console, findings: Sequence[ClassFinding]) -> None:
-    """What does not fit together, a line each."""
-    for finding in findings:
-        on.print(Text(f"? {printable(finding.said, on)}.", style="doubt"))
 
 
 def _row(on: Console, entry: ClassEntry, *, several: bool) -> list[Text]:

@@ -18,7 +18,7 @@ from muddled_orchard.files.scenarios.bundled import BUNDLED
 from muddled_orchard.files.scenarios.catalogue import bundled_id, load, scenario_path
 from muddled_orchard.files.scenarios.error_lines import with_lines
 from muddled_orchard.files.scenarios.own_scenarios import remember
-from muddled_orchard.show.terminal.console import console
+from muddled_orchard.show.terminal.plain import Plain
 from muddled_orchard.vcs.ask.keymaking import key_of
 from muddled_orchard.vcs.planting import Practice, check_empty, practice_of, put_practice
 
@@ -75,7 +75,7 @@ def run(options: argparse.Namespace) -> int:
         if options.at == LIST:
             from muddled_orchard.vcs.walkthrough.walking import steps_of
 
-            show_steps(console(), steps_of(scenario, options.variant))
+            show_steps(Plain(), steps_of(scenario, options.variant))
             return 0
         planted, at = _practice(scenario, options)
         put_practice(options.folder, planted)
@@ -93,5 +93,5 @@ def run(options: argparse.Namespace) -> int:
         )
         sys.stdout.write(told)
     elif not options.quiet:
-        show_planted(console(), str(options.folder), planted.scenario, planted.history, then, at)
+        show_planted(Plain(), str(options.folder), planted.scenario, planted.history, then, at)
     return 0

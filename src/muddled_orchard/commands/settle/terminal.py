@@ -25,6 +25,7 @@ from muddled_orchard.core.grading.settling import (
 from muddled_orchard.core.grading.summary import no_part
 from muddled_orchard.show.document.terminal import show_blocks
 from muddled_orchard.show.terminal.characters import printable, sign
+from muddled_orchard.show.terminal.console import plain
 
 
 def show_waiting(on: Console, record: ClassRecord, waiting: Sequence[Attempt]) -> None:
@@ -124,9 +125,9 @@ def show_work(on: Console, work: WorkToSettle, record: ClassRecord, before: str 
                 verdict="missed",
                 share=0.0,
             )
-            show_blocks(on, settled_told([SettledThing(ALL, own)]))
+            show_blocks(plain(on), settled_told([SettledThing(ALL, own)]))
         return
-    show_blocks(on, result_blocks(work.counting))
+    show_blocks(plain(on), result_blocks(work.counting))
     _show_doubtful(on, work)
     if work.graded is not None and not work.counting.assessment.doubts:
         for doubt in work.graded.needs_a_look:
@@ -140,7 +141,7 @@ def _show_doubtful(on: Console, work: WorkToSettle) -> None:
     places = {(doubt.values.get("file"), doubt.values.get("hunk")) for doubt in work.graded.doubts}
     for hunk in work.graded.hunks[:_MOST_HUNKS]:
         if hunk.outcome == "met" and places & {(hunk.file, hunk.hunk), (hunk.file, None)}:
-            show_blocks(on, conflict_told(hunk, "left there now", accepted_text(hunk)))
+            show_blocks(plain(on), conflict_told(hunk, "left there now", accepted_text(hunk)))
 
 
 _MOST_HUNKS = 8

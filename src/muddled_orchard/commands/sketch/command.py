@@ -28,6 +28,7 @@ from muddled_orchard.files.scenarios.from_trees import (
 from muddled_orchard.files.scenarios.scenario_file import read_scenario
 from muddled_orchard.files.scenarios.sketches import sketch_kinds, sketch_text
 from muddled_orchard.show.terminal.console import console
+from muddled_orchard.show.terminal.plain import Plain
 from muddled_orchard.show.terminal.proved import show_proof
 from muddled_orchard.system.output import STDOUT, write_new_file
 from muddled_orchard.system.workers import Machines
@@ -155,7 +156,7 @@ def _prove(file: Path) -> None:
 
     for proof in prove([load(file)], PLAIN_VARIANT, Machines(1)):
         if not proof.faults:
-            show_proof(console(), proof)
+            show_proof(Plain(), proof)
             continue
         for problem in with_lines(BadInput(list(proof.faults)), file).problems:
             print(problem, file=sys.stderr)

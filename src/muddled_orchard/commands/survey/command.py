@@ -19,7 +19,7 @@ from muddled_orchard.core.key.survey import Survey
 from muddled_orchard.files.scenarios.catalogue import bundled_id, load, scenario_files, shared_ids
 from muddled_orchard.files.scenarios.error_lines import with_lines
 from muddled_orchard.files.scenarios.proofs import ProofMemory
-from muddled_orchard.show.terminal.console import console
+from muddled_orchard.show.terminal.plain import Plain
 from muddled_orchard.system.output import STDOUT, write_file
 from muddled_orchard.system.workers import Machines
 from muddled_orchard.vcs.ask import git
@@ -82,11 +82,11 @@ def run(options: argparse.Namespace) -> int:
         in_full = False
     elif in_full:
         (survey,) = found.values()
-        show_survey(console(), survey, ran=options.run_rules)
+        show_survey(Plain(), survey, ran=options.run_rules)
     elif not options.quiet and len(files) > 1:
-        show_table(console(), {path.stem: found.get(path) for path in files})
+        show_table(Plain(), {path.stem: found.get(path) for path in files})
         if comparison is not None:
-            show_comparison(console(), comparison)
+            show_comparison(Plain(), comparison)
     problems += [problem for survey in found.values() for problem in survey.errors if not in_full]
     for problem in problems:
         print(problem, file=sys.stderr)

@@ -5,11 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 
 from msgspec.structs import replace
-from rich import box
-from rich.console import Console
-from rich.padding import Padding
-from rich.table import Table
-from rich.text import Text
 
 from muddled_orchard.core.base.phrases import all_of, counted, listed
 from muddled_orchard.core.exercise.arriving import moments_told
@@ -33,32 +28,33 @@ from muddled_orchard.core.merging.conflict import Conflict, Hunk
 from muddled_orchard.show.exercise_words import HANDED_OUT, LEVEL_STYLES, conflicts_in_words
 from muddled_orchard.show.terminal.characters import printable, sign, speaks_unicode
 from muddled_orchard.show.terminal.drawn_graph import show_graph
+from muddled_orchard.show.terminal.plain import Plain, Styled, at_the_right
 from muddled_orchard.show.terminal.proved import show_item, show_proof
 
 _MOST_LINES = 14
 _MOST_CHANGES = 40
 
 
-def show_survey(on: Console, survey: Survey, *, ran: bool = False) -> None:
+def show_survey(on: Plain, survey: Survey, *, ran: bool = False) -> None:
     """One scenario in full. `ran`: the commands of its rules were run."""
     key = survey.key
     scenario = key.scenario
-    on.print(Text.assemble((printable(scenario.title, on), "strong"), (f"  {scenario.id}", "faint")))
+    on.styled((printable(scenario.title, on), "strong"), (f"  {scenario.id}", "faint"))
     level = survey.difficulty.level
-    on.print(Text.assemble("Difficulty: ", (level, LEVEL_STYLES[level]), f" ({survey.difficulty.points})"))
+    on.styled(("Difficulty: ", ""), (level, LEVEL_STYLES[level]), (f" ({survey.difficulty.points})", ""))
     for points, why in survey.difficulty.reasons:
-        on.print(Text(f"  {points:>2}  {why}", style="faint"))
+        on.line(f"  {points:>2}  {why}", "faint")
     _handed_out(on, key)
     for number, task in enumerate(scenario.task, start=1):
-        on.print()
-        on.print(Text(f"{printable(task_heading(scenario, number), on)}: {in_words(task)}", style="strong"))
+        on.line()
+        on.line(f"{printable(task_heading(scenario, number), on)}: {in_words(task)}", "strong")
         for step in (step for step in key.steps if step.task == number):
             _step(on, key, step)
     if (after := wanted(key)) is not None:
         _graph(on, "After a right solution", after)
     if scenario.rule:
         _rules(on, survey, ran=ran)
-    on.print()
+    on.line()
     for remark in survey.remarks:
         show_item(on, "!", remark, "doubt")
     for problem in survey.errors:
@@ -71,14 +67,14 @@ def show_survey(on: Console, survey: Survey, *, ran: bool = False) -> None:
         show_proof(on, survey.proof)
 
 
-def _handed_out(on: Console, key: Key) -> None:
+def _handed_out(on: Plain, key: Key) -> None:
     """What the learner receives, and what comes later."""
     scenario = key.scenario
     _graph(on, HANDED_OUT[scenario.start.own], handed_out(key))
     if scenario.start.work:
         staged = scenario.start.stage.keys() - scenario.start.write.keys()
         names = [f"{path} (staged)" if path in staged else path for path in sorted(scenario.start.work)]
-        on.print(Text(f"  Not committed: {printable(listed(names), on)}"))
+        on.line(f"  Not committed: {printable(listed(names), on)}")
     for told in moments_told(scenario, key.history):
         show_item(on, " ", told, "default")
 
@@ -100,10 +96,10 @@ def _covered(key: Key) -> str:
     )
 
 
-def _rules(on: Console, survey: Survey, *, ran: bool) -> None:
+def _rules(on: Plain, survey: Survey, *, ran: bool) -> None:
     """The scenario's own rules, each with what it says of the key's solution."""
-    on.print()
-    on.print(Text("Rules, on the key's solution", style="strong"))
+    on.line()
+    on.line("Rules, on the key's solution", "strong")
     broken = {problem.key[1] for problem in survey.errors if problem.key[:1] == ("rule",) and problem.key[1:]}
     for number, rule in enumerate(survey.key.scenario.rule):
         bad = number in broken
@@ -116,15 +112,15 @@ def _rules(on: Console, survey: Survey, *, ran: bool) -> None:
         show_item(on, f"  {mark}", words, "bad" if bad else "good")
 
 
-def _graph(on: Console, title: str, graph: Graph) -> None:
-    on.print()
-    on.print(Text(title, style="strong"))
+def _graph(on: Plain, title: str, graph: Graph) -> None:
+    on.line()
+    on.line(title, "strong")
     show_graph(on, graph)
 
 
-def _step(on: Console, key: Key, step: Step) -> None:
+def _step(on: Plain, key: Key, step: Step) -> None:
     if told := without_commit(key, step):
-        on.print(Text(f"  {printable(told, on)}"))
+        on.line(f"  {printable(told, on)}")
         return
     if step.commit is not None:
         subject = key.commits[step.commit].subject
@@ -132,26 +128,26 @@ def _step(on: Console, key: Key, step: Step) -> None:
         outcome = "" if step.merge.conflicts else ": no conflict"
         empty = ", nothing is left of it" if becomes_empty(key, step) else ""
         into = f', becomes a part of "{key.commits[step.into].subject}"' if step.into else ""
-        on.print(Text(f'  "{printable(subject, on)}"{label}{outcome}{empty}{printable(into, on)}'))
+        on.line(f'  "{printable(subject, on)}"{label}{outcome}{empty}{printable(into, on)}')
     elif not step.merge.conflicts:
         text = f"It {as_fast_forward(step.operation)}." if step.fast_forward else "no conflict"
-        on.print(Text(f"  {text}"))
+        on.line(f"  {text}")
     for path in sorted(step.clean_merge_fixes):
         text = (
             "merges cleanly and is to be changed all the same" if path in step.merge.tree else "is to be made"
         )
-        on.print(Text(f"  {printable(path, on)} {text}:"))
+        on.line(f"  {printable(path, on)} {text}:")
         _changes(on, outside_changes(key, step, path))
     for conflict in step.merge.conflicts:
         _conflict(on, key, step, conflict)
 
 
-def _conflict(on: Console, key: Key, step: Step, conflict: Conflict) -> None:
+def _conflict(on: Plain, key: Key, step: Step, conflict: Conflict) -> None:
     accepted = step.accepted.get(conflict.path, ())
-    on.print()
+    on.line()
     hunks = conflict.merged.hunks if conflict.merged else ()
     size = f", {counted(len(hunks), 'hunk')}" if hunks else ", no markers"
-    on.print(Text.assemble("  ", (printable(conflict.path, on), "strong"), f"  {conflict.kind}{size}"))
+    on.styled(("  ", ""), (printable(conflict.path, on), "strong"), (f"  {conflict.kind}{size}", ""))
     if not hunks:
         rows = [_side(key, conflict, stage) for stage in (1, 2, 3)]
         _beside(on, step, rows)
@@ -163,15 +159,15 @@ def _conflict(on: Console, key: Key, step: Step, conflict: Conflict) -> None:
     if len(hunks) > 1 and len(accepted) > 1:
         _ways(on, accepted)
     if changes := outside_changes(key, step, conflict.path):
-        on.print(Text("    and beyond the hunks:"))
+        on.line("    and beyond the hunks:")
         _changes(on, changes)
     for why in dict.fromkeys(way.why for way in accepted if way.why):
-        on.print(Padding(Text(f"Why: {printable(why.strip(), on)}"), (0, 0, 0, 4), expand=False))
+        on.line(f"    Why: {printable(why.strip(), on)}")
 
 
-def _ways(on: Console, accepted: Sequence[Accepted]) -> None:
+def _ways(on: Plain, accepted: Sequence[Accepted]) -> None:
     """Alternatives for a file of several hunks: each is right as a whole, and not hunk by hunk."""
-    on.print(Text("    each of these as a whole:"))
+    on.line("    each of these as a whole:")
     for number, way in enumerate(accepted, start=1):
         alone = replace(way, worth=1.0)
         words = [words_of([alone], hunk) for hunk in range(max(1, len(way.words)))]
@@ -183,12 +179,12 @@ def _share(worth: float) -> str:
     return "" if worth == 1 else f" ({100 * worth:g} % of the points)" if worth else " (no points)"
 
 
-def _changes(on: Console, lines: Sequence[str]) -> None:
+def _changes(on: Plain, lines: Sequence[str]) -> None:
     styles = {"+": "good", "-": "bad", "@": "faint"}
     for line in lines[:_MOST_CHANGES]:
-        on.print(Text(f"      {printable(line, on)}", style=styles.get(line[:1], "default")))
+        on.line(f"      {printable(line, on)}", styles.get(line[:1], "default"))
     if len(lines) > _MOST_CHANGES:
-        on.print(Text(f"      ... {counted(len(lines) - _MOST_CHANGES, 'more line')}", style="faint"))
+        on.line(f"      ... {counted(len(lines) - _MOST_CHANGES, 'more line')}", "faint")
 
 
 def _side(key: Key, conflict: Conflict, stage: int) -> Lines | None:
@@ -206,50 +202,44 @@ def _side(key: Key, conflict: Conflict, stage: int) -> Lines | None:
 
 
 def _beside(
-    on: Console,
+    on: Plain,
     step: Step,
     sides: Sequence[Lines | None],
     title: str = "",
     hunk: Hunk | None = None,
 ) -> None:
     """Base, ours and theirs side by side."""
-    table = Table(
-        box=box.SIMPLE_HEAD if speaks_unicode(on) else box.ASCII,
-        pad_edge=False,
-        header_style="faint",
-        expand=False,
-    )
     shared = " (of several hunks)" if hunk is not None and hunk.base_is_shared else ""
-    for name in (f"base{shared}", step.ours_name, step.theirs_name):
-        table.add_column(Text(printable(name, on)), overflow="fold", max_width=max(20, (on.width - 14) // 3))
-    table.add_row(*(_block(on, side) for side in sides))
+    names = [printable(name, on) for name in (f"base{shared}", step.ours_name, step.theirs_name)]
     if title:
-        on.print(Text(f"    {title}", style="faint"))
-    on.print(Padding(table, (0, 0, 0, 4), expand=False))
+        on.line(f"    {title}", "faint")
+    on.line()
+    rows: list[list[Styled]] = [[(name, "faint") for name in names], [_block(on, side) for side in sides]]
+    on.beside(5).columns(rows, most=max(20, (on.width - 14) // 3), ruled="─" if speaks_unicode(on) else "-")
+    on.line()
 
 
-def _accepted(on: Console, accepted: Sequence[Accepted], hunk: int | None) -> None:
+def _accepted(on: Plain, accepted: Sequence[Accepted], hunk: int | None) -> None:
     """What the key accepts for a hunk, or for a whole path: in words, or as the lines that it wants."""
     long = [choice for choice in _choices(accepted, hunk) if _is_long(choice)]
     words = words_of(accepted, hunk, leave_out=long)
     weight = accepted[0].weight(hunk or 0) if accepted else 1
     counts = f" (counts {weight:g} times)" if weight != 1 else ""
     text = words or ("" if long else "nothing")
-    shown = Text(f"accepted{counts}: {printable(text, on)}", style="good" if accepted else "bad")
-    on.print(Padding(shown, (0, 0, 0, 4), expand=False))
+    on.line(f"    accepted{counts}: {printable(text, on)}", "good" if accepted else "bad")
     by_rules = next((choice for choice in _choices(accepted, hunk) if choice.rules), None)
     if by_rules is not None and by_rules not in long:
-        on.print(Text("    for example:", style="faint"))
+        on.line("    for example:", "faint")
         _lines(on, by_rules.text, "faint")
     for number, choice in enumerate(long):
         if words or number:
-            on.print(Text("    or", style="good"))
+            on.line("    or", "good")
         _lines(on, choice.text, "good")
 
 
-def _lines(on: Console, lines: Lines, style: str) -> None:
+def _lines(on: Plain, lines: Lines, style: str) -> None:
     for line in lines:
-        on.print(Text(f"      {printable(line.rstrip(), on)}", style=style))
+        on.line(f"      {printable(line.rstrip(), on)}", style)
 
 
 def _choices(accepted: Sequence[Accepted], hunk: int | None) -> Iterator[HunkChoice]:
@@ -263,15 +253,13 @@ def _is_long(choice: HunkChoice) -> bool:
     return choice.word == AS_WRITTEN and len(choice.text) > 1
 
 
-def _block(on: Console, side: Lines | None) -> Text:
-    if side is None:
-        return Text("(no such file)", style="faint")
+def _block(on: Plain, side: Lines | None) -> Styled:
     if not side:
-        return Text("(nothing)", style="faint")
+        return "(no such file)" if side is None else "(nothing)", "faint"
     lines = [printable(line.rstrip("\r\n"), on) for line in side[:_MOST_LINES]]
     if len(side) > _MOST_LINES:
         lines.append(f"... {counted(len(side) - _MOST_LINES, 'more line')}")
-    return Text("\n".join(lines))
+    return "\n".join(lines), ""
 
 
 def words_of(accepted: Sequence[Accepted], hunk: int | None, leave_out: Sequence[HunkChoice] = ()) -> str:
@@ -290,26 +278,27 @@ def words_of(accepted: Sequence[Accepted], hunk: int | None, leave_out: Sequence
     return " or ".join(dict.fromkeys(words)) or ("" if leave_out else "nothing")
 
 
-def show_table(on: Console, surveys: Mapping[str, Survey | None]) -> None:
+def show_table(on: Plain, surveys: Mapping[str, Survey | None]) -> None:
     """Many scenarios, one line each; None for one with errors in its file."""
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
-    for name in ("scenario", "operation", "conflicts", "difficulty"):
-        table.add_column(name, no_wrap=name in ("scenario", "difficulty"), overflow="fold")
+    rows: list[list[Styled]] = [
+        [(name, "faint") for name in ("scenario", "operation", "conflicts", "difficulty")]
+    ]
     for name, survey in surveys.items():
         if survey is None:
-            table.add_row(
-                Text(f"{sign(on, 'missed')} {printable(name, on)}", style="bad"), "", "errors, see below", ""
-            )
+            failed = f"{sign(on, 'missed')} {printable(name, on)}"
+            rows.append([(failed, "bad"), ("", ""), ("errors, see below", ""), ("", "")])
             continue
         verdict = "missed" if survey.errors else "met"
         level = survey.difficulty.level
-        table.add_row(
-            Text(f"{sign(on, verdict)} {survey.id}", style="bad" if survey.errors else "default"),
-            Text(", ".join(survey.operations)),
-            Text(conflicts_in_words(survey)),
-            Text(f"{level} ({survey.difficulty.points})", style=LEVEL_STYLES[level]),
+        rows.append(
+            [
+                (f"{sign(on, verdict)} {survey.id}", "bad" if survey.errors else ""),
+                (", ".join(survey.operations), ""),
+                (conflicts_in_words(survey), ""),
+                (f"{level} ({survey.difficulty.points})", LEVEL_STYLES[level]),
+            ]
         )
-    on.print(table)
+    on.columns(rows, whole=(0, 3))
     proofs = [survey.proof for survey in surveys.values() if survey is not None and survey.proof is not None]
     if proofs:
         sound = sum(not proof.faults for proof in proofs)
@@ -321,16 +310,17 @@ def show_table(on: Console, surveys: Mapping[str, Survey | None]) -> None:
         )
 
 
-def show_comparison(on: Console, comparison: Comparison) -> None:
+def show_comparison(on: Plain, comparison: Comparison) -> None:
     """Two scenarios that lead to the same files, side by side."""
-    on.print()
-    on.print(Text("The same files, two ways to them:", style="strong"))
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
-    table.add_column("")
-    for cost in (comparison.first, comparison.second):
-        table.add_column(cost.survey.id, justify="right", overflow="fold")
-    for row in comparison.rows:
-        table.add_row(*row)
-    on.print(Padding(table, (0, 0, 0, 2), expand=False))
+    on.line()
+    on.line("The same files, two ways to them:", "strong")
+    heads = ("", *(cost.survey.id for cost in (comparison.first, comparison.second)))
+    names, *numbers = zip(*comparison.rows, strict=True)
+    lined_up = [at_the_right([head, *column]) for head, column in zip(heads[1:], numbers, strict=True)]
+    rows: list[list[Styled]] = [
+        [(cell, "" if number else "faint") for cell in row]
+        for number, row in enumerate(zip(("", *names), *lined_up, strict=True))
+    ]
+    on.beside(2).columns(rows)
     if comparison.told:
-        on.print(Text(comparison.told))
+        on.line(comparison.told)

@@ -69,9 +69,9 @@ def run(options: argparse.Namespace) -> int:
         step_through(walkthrough)
     elif form == "text" and options.to in (None, STDOUT):
         from muddled_orchard.commands.walkthrough.terminal import show_walkthrough
-        from muddled_orchard.show.terminal.console import console
+        from muddled_orchard.show.terminal.plain import Plain
 
-        show_walkthrough(console(), walkthrough)
+        show_walkthrough(Plain(), walkthrough)
     else:
         data = _written(walkthrough, form).encode("utf-8", "backslashreplace")
         write_file(options.to or STDOUT, data)

@@ -8,26 +8,23 @@ import sys
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 
-from rich.console import Console
-from rich.text import Text
-
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.walkthrough.shown import shown_blocks
 from muddled_orchard.core.walkthrough.walkthrough import Walkthrough, WalkthroughStep
 from muddled_orchard.show.document.terminal import show_blocks
 from muddled_orchard.show.terminal.characters import printable, speaks_unicode
-from muddled_orchard.show.terminal.console import console
 from muddled_orchard.show.terminal.drawn_graph import show_graph
+from muddled_orchard.show.terminal.plain import Plain
 
 
-def show_walkthrough(on: Console, walkthrough: Walkthrough) -> None:
+def show_walkthrough(on: Plain, walkthrough: Walkthrough) -> None:
     """Everything, from the first step to the last."""
-    on.print(Text.assemble((printable(walkthrough.title, on), "strong"), (f"  {walkthrough.id}", "faint")))
-    on.print(Text(f"{counted(len(walkthrough.steps), 'step')}.", style="faint"))
+    on.styled((printable(walkthrough.title, on), "strong"), (f"  {walkthrough.id}", "faint"))
+    on.line(f"{counted(len(walkthrough.steps), 'step')}.", "faint")
     before: WalkthroughStep | None = None
     for step in walkthrough.steps:
-        on.print()
+        on.line()
         _show_step(on, step, before)
         before = step
 
@@ -35,21 +32,19 @@ def show_walkthrough(on: Console, walkthrough: Walkthrough) -> None:
 def walkthrough_text(walkthrough: Walkthrough) -> str:
     """The same as plain text, 100 letters wide."""
     out = io.StringIO()
-    on = console(out)
-    on.width = 100
-    show_walkthrough(on, walkthrough)
+    show_walkthrough(Plain(out, width=100), walkthrough)
     return out.getvalue()
 
 
-def _show_step(on: Console, step: WalkthroughStep, before: WalkthroughStep | None) -> None:
+def _show_step(on: Plain, step: WalkthroughStep, before: WalkthroughStep | None) -> None:
     tried = "  (tried, and undone again)" if step.wrong_turn else ""
     rule = "─" if speaks_unicode(on) else "-"
-    on.print(Text(rule * min(on.width, 78), style="faint"))
-    title = Text.assemble((f"{step.number}  {printable(step.title, on)}", "strong"), (tried, "doubt"))
-    on.print(title.append(f"  {step.name}", "faint"))
+    on.line(rule * min(on.width, 78), "faint")
+    title = f"{step.number}  {printable(step.title, on)}"
+    on.styled((title, "strong"), (tried, "doubt"), (f"  {step.name}", "faint"))
     show_blocks(on, shown_blocks(step))
     if step.graph is not None and (before is None or step.graph != before.graph):
-        on.print()
+        on.line()
         show_graph(on, step.graph)
 
 
@@ -66,8 +61,13 @@ _KEYS = {
 def step_through(walkthrough: Walkthrough) -> None:
     """Show one screen at a time, and wait for keys. Raises BadInput where the terminal can't do that."""
     with _key_by_key() as read:
+        from rich.text import Text
+
+        from muddled_orchard.show.terminal.console import console  # only where somebody steps through
+
         on = console()
-        screens = _screens(walkthrough, on.width, max(8, on.height) - 2)
+        coloured = on.color_system is not None
+        screens = _screens(walkthrough, on.width, max(8, on.height) - 2, coloured=coloured)
         at = 0
         with on.screen(hide_cursor=True):
             while True:
@@ -83,18 +83,16 @@ def step_through(walkthrough: Walkthrough) -> None:
                 at = min(at + 1, len(screens) - 1) if pressed == NEXT else max(0, at - (pressed == BACK))
 
 
-def _screens(walkthrough: Walkthrough, width: int, height: int) -> list[tuple[str, Sequence[str]]]:
+def _screens(
+    walkthrough: Walkthrough, width: int, height: int, *, coloured: bool
+) -> list[tuple[str, Sequence[str]]]:
     """What fits on a screen each: a long step takes several."""
     screens: list[tuple[str, Sequence[str]]] = []
     before: WalkthroughStep | None = None
     last = walkthrough.steps[-1].number
     for step in walkthrough.steps:
         drawn = io.StringIO()
-        on = console(drawn)
-        real = console()
-        on.width = width
-        on._color_system = real._color_system
-        _show_step(on, step, before)
+        _show_step(Plain(drawn, width=width, coloured=coloured), step, before)
         before = step
         lines = drawn.getvalue().split("\n")[1:]
         parts = [lines[start : start + height] for start in range(0, len(lines), height)]

@@ -1,7 +1,7 @@
-"""Lines and columns on a terminal, for the views that people wait for most: `peek`, `catalogue`.
+"""Lines and columns on a terminal, for what people wait for: what one exercise or one result is, and lists.
 
-Rich, which draws the other views, takes longer to load than these commands take for all else, and longer
-again for a table of sixty rows.
+Rich, which draws the tables of classes, takes as long to load as `peek` takes for all else, and longer again
+for a table of sixty rows.
 """
 
 from __future__ import annotations
@@ -10,14 +10,12 @@ import os
 import re
 import shutil
 import sys
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from itertools import zip_longest
 from typing import TextIO
 
-from rich.cells import cell_len, chop_cells
-
 # The styles of `show.terminal.console`, as a terminal is told them (ECMA-48, SGR).
-_CODES = {"good": "32", "bad": "31", "doubt": "33", "faint": "2", "strong": "1", "": ""}
+_CODES = {"good": "32", "bad": "31", "doubt": "33", "faint": "2", "strong": "1", "default": "", "": ""}
 
 _NARROWEST = 8
 _GAP = "  "
@@ -38,33 +36,91 @@ def width_of(stream: TextIO) -> int:
 
 
 class Plain:
-    """A terminal, or a file, to which lines are written in the styles of all views."""
+    """A terminal, or a file, to which lines are written in the styles of all views. What isn't given is as it
+    is for the stream; `left` is how many blanks stand before each line."""
 
-    def __init__(self, stream: TextIO | None = None) -> None:
+    def __init__(
+        self,
+        stream: TextIO | None = None,
+        *,
+        width: int | None = None,
+        coloured: bool | None = None,
+        left: int = 0,
+    ) -> None:
         self._stream = stream or sys.stdout
         self.encoding = self._stream.encoding or "utf-8"
-        self.width = width_of(self._stream)
-        coloured = "NO_COLOR" not in os.environ and os.environ.get("TERM") != "dumb"
-        self._coloured = coloured and self._stream.isatty()
+        self.width = width_of(self._stream) if width is None else width
+        if coloured is None:
+            spoken = "NO_COLOR" not in os.environ and os.environ.get("TERM") != "dumb"
+            coloured = spoken and self._stream.isatty()
+        self._coloured = coloured
+        self._left = left
+
+    def beside(self, left: int) -> Plain:
+        """The part of it that is so many letters further to the right."""
+        narrower, further = self.width - left, self._left + left
+        return Plain(self._stream, width=narrower, coloured=self._coloured, left=further)
 
     def line(self, text: str = "", style: str = "") -> None:
         """Write a text, on several lines with the same indent where it is wider than the terminal."""
-        indent = " " * (len(text) - len(text.lstrip()))
-        for line in _wrapped(text.strip(), self.width - len(indent)):
-            self.unbroken((indent + line, style))
+        self.styled((text, style))
+
+    def styled(self, *pieces: Styled) -> None:
+        """Write pieces one after the other as a text: on several lines with the same indent where they are
+        wider than the terminal."""
+        whole = "".join(text for text, _ in pieces)
+        indent = len(whole) - len(whole.lstrip())
+        for line in _broken(_without(pieces, indent), max(self.width - indent, 1)):
+            self.unbroken((" " * indent, ""), *line)
+
+    def item(self, mark: Styled, *pieces: Styled) -> None:
+        """Write pieces behind a mark, all further lines below the first piece."""
+        left = cell_len(mark[0]) + 1
+        for number, line in enumerate(_broken(pieces, max(self.width - left, 1))):
+            self.unbroken(mark if not number else (" " * (left - 1), ""), (" ", ""), *line)
 
     def unbroken(self, *pieces: Styled) -> None:
         """Write pieces on one line, however long it is: a command can be copied whole."""
-        self._stream.write("".join(map(self._styled, pieces)) + "\n")
+        line = "".join(map(self._styled, pieces)) if any(text.strip() for text, _ in pieces) else ""
+        self._stream.write(f"{' ' * self._left if line else ''}{line}\n")
 
-    def columns(self, rows: Sequence[Sequence[Styled]], whole: Sequence[int] = ()) -> None:
-        """Write rows of a table; cells of columns that are not `whole` are broken where all is too wide."""
-        widths = [max(cell_len(text) for text, _ in column) for column in zip(*rows, strict=True)]
-        _narrow(widths, self.width - len(_GAP) * (len(widths) - 1), whole)
-        for row in rows:
-            cells = [_wrapped(text, width) for (text, _), width in zip(row, widths, strict=True)]
+    def cut(self, *pieces: Styled) -> None:
+        """Write pieces on one line, as far as they fit."""
+        left = self.width
+        kept: list[Styled] = []
+        for text, style in pieces:
+            if cell_len(text) > left:
+                kept.append((f"{_first_cells(text, left - 1)}…", style))
+                break
+            kept.append((text, style))
+            left -= cell_len(text)
+        self.unbroken(*kept)
+
+    def columns(
+        self,
+        rows: Sequence[Sequence[Styled]],
+        whole: Sequence[int] = (),
+        *,
+        most: int = 0,
+        evenly: int = 0,
+        ruled: str = "",
+    ) -> None:
+        """Write rows of a table, a line of a cell below the other; cells of columns that are not `whole` are
+        broken where all is too wide, or wider than `most`. `evenly` is the width of every column, where it is
+        not what they need; `ruled` is what a line below the first row is made of."""
+        needed = [evenly or max(map(_cell_width, column)) for column in zip(*rows, strict=True)]
+        if most:
+            needed = [min(width, most) for width in needed]
+        _narrow(needed, self.width - len(_GAP) * (len(needed) - 1), whole)
+        for number, row in enumerate(rows):
+            if ruled and number == 1:
+                self.unbroken((ruled * (sum(needed) + len(_GAP) * (len(needed) - 1)), "faint"))
+            cells = [
+                [part for line in text.split("\n") for part in _wrapped(line, width)]
+                for (text, _), width in zip(row, needed, strict=True)
+            ]
             for parts in zip_longest(*cells, fillvalue=""):
-                self._row(parts, widths, [style for _, style in row])
+                self._row(parts, needed, [style for _, style in row])
 
     def _row(self, parts: Sequence[str], widths: Sequence[int], styles: Sequence[str]) -> None:
         pieces: list[Styled] = []
@@ -80,6 +136,31 @@ class Plain:
         return f"\x1b[{code}m{text}\x1b[0m" if code else text
 
 
+def at_the_right(texts: Sequence[str]) -> list[str]:
+    """The same texts, as wide as the widest of them, with blanks before them."""
+    width = max(map(cell_len, texts), default=0)
+    return [" " * (width - cell_len(text)) + text for text in texts]
+
+
+def cell_len(text: str) -> int:
+    """How many letters of a terminal's line a text takes."""
+    if text.isascii():
+        return len(text)
+    from rich.cells import cell_len  # few texts need it
+
+    return cell_len(text)
+
+
+def _first_cells(text: str, width: int) -> str:
+    from rich.cells import chop_cells
+
+    return chop_cells(text, width)[0] if width > 0 and text else ""
+
+
+def _cell_width(cell: Styled) -> int:
+    return max(map(cell_len, cell[0].split("\n")))
+
+
 def _narrow(widths: list[int], most: int, whole: Sequence[int]) -> None:
     """Take what is too much from the widest columns."""
     while sum(widths) > most:
@@ -91,20 +172,37 @@ def _narrow(widths: list[int], most: int, whole: Sequence[int]) -> None:
 
 def _wrapped(text: str, width: int) -> list[str]:
     """The lines of a text, broken between words where there are any."""
-    return list(_lines(text, max(width, 1))) or [""]
+    if cell_len(text) <= width:
+        return [text.rstrip()]
+    return ["".join(part for part, _ in line) for line in _broken([(text, "")], max(width, 1))]
 
 
-def _lines(text: str, width: int) -> Iterator[str]:
-    line = ""
-    for word in re.findall(r"\s*\S+", text):
-        if line and cell_len(line + word) > width:
-            yield line
-            line = word.lstrip()
-        else:
-            line += word
-        while cell_len(line) > width:
-            first, *rest = chop_cells(line, width)
-            yield first
-            line = "".join(rest)
-    if line:
-        yield line
+def _without(pieces: Iterable[Styled], count: int) -> Iterator[Styled]:
+    """Pieces without so many letters at their beginning."""
+    for text, style in pieces:
+        yield text[count:], style
+        count = max(0, count - len(text))
+
+
+def _broken(pieces: Iterable[Styled], width: int) -> list[list[Styled]]:
+    """The lines of a text in pieces, broken between words where there are any; at least one."""
+    lines: list[list[Styled]] = [[]]
+    left = width
+    for text, style in pieces:
+        for found in re.findall(r"\s*\S+|\s+$", text):
+            word = found
+            if cell_len(word.rstrip()) > left < width:
+                lines.append([])
+                left = width
+                word = word.lstrip()
+            while cell_len(word) > left and word.strip():
+                first = _first_cells(word, left) or word[:1]
+                lines[-1].append((first, style))
+                word = word[len(first) :]
+                if word.strip():
+                    lines.append([])
+                    left = width
+            if word.strip() or lines[-1]:
+                lines[-1].append((word, style))
+                left -= cell_len(word)
+    return lines

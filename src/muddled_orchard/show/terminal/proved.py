@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-from rich.console import Console
-from rich.table import Table
-from rich.text import Text
-
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.key.proof import Proof
 from muddled_orchard.show.terminal.characters import printable, sign
+from muddled_orchard.show.terminal.plain import Plain
 
 
-def show_proof(on: Console, proof: Proof) -> None:
+def show_proof(on: Plain, proof: Proof) -> None:
     """What was proved, in a sentence."""
     points = f"{proof.earned:g} of {proof.possible:g} points"
     told = f"Proved: carried out with Git, the solution earns {points}, and nothing is left to do."
@@ -21,8 +18,6 @@ def show_proof(on: Console, proof: Proof) -> None:
     show_item(on, sign(on, "met"), told, "good")
 
 
-def show_item(on: Console, mark: str, text: str, style: str) -> None:
+def show_item(on: Plain, mark: str, text: str, style: str) -> None:
     """A sentence behind a sign, its further lines below its first word."""
-    grid = Table.grid(padding=(0, 1, 0, 0))
-    grid.add_row(Text(mark, style=style), Text(printable(text, on), style=style))
-    on.print(grid)
+    on.item((mark, style), (printable(text, on), style))
