@@ -1,4 +1,4 @@
-"""What everything rests on: problems with input, phrases, limits.
+"""What everything rests on: problems with input, phrases, limits, patterns.
 
-`problems`, `phrases`, `limits`.
+`problems`, `phrases`, `limits`, `patterns`.
 """

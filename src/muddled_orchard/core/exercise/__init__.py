@@ -6,5 +6,5 @@ pushed and deleted), `claim` (what a repository says of itself), `tasks`, `todo`
 `checks`, `asked`, `defaults`, `values`, `variants`, `story`, `arriving` (what teammates push meanwhile),
 `roles` (which tasks are whose), `changed_story` (what a mended one still hands out), `edits`, `history`,
 `cloning` (what no clone can give), `own_copy` (the commands around it), `brief_notes` (what a brief says
-besides), `file_rules`, `text_rules`.
+besides), `file_rules`, `text_rules`, `well_formed` (whether a file is).
 """
