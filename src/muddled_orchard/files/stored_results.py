@@ -37,6 +37,11 @@ def assessment_text(assessment: Assessment) -> str:
         return json.dumps(msgspec.to_builtins(assessment))
 
 
+def prepare_reading() -> None:
+    """Do what the first result that is read would wait for."""
+    _decoder(Assessment)
+
+
 def assessment_of(text: str) -> Assessment:
     """The assessment of such a text. Raises Damaged where it is none."""
     with sound():

@@ -48,6 +48,7 @@ from muddled_orchard.core.grading.hints import for_learner
 from muddled_orchard.files.archives.submissions import Handed, find_submissions
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary
 from muddled_orchard.files.scenarios.own_scenarios import beside
+from muddled_orchard.files.stored_results import prepare_reading
 from muddled_orchard.show.terminal.progress import with_progress
 from muddled_orchard.system.output import PRIVATE, PUBLIC, STDOUT, write_file
 from muddled_orchard.system.temporary import temporary_folder
@@ -326,6 +327,7 @@ def _write(options: argparse.Namespace, course: GradingRun, results: Sequence[Co
 
 
 def _load_view() -> None:
+    prepare_reading()
     for name in ("core.course.one_result", "show.document.terminal"):
         importlib.import_module(f"muddled_orchard.{name}")
 

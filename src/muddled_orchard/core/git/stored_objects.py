@@ -17,6 +17,7 @@ _IDENTITY = pattern(rb"(?P<who>.*?) ?(?P<time>-?\d{1,18})? ?(?P<zone>[+-]\d+)?")
 _ENCODINGS = pattern(
     r"utf-8|ascii|iso(8859|2022)[-_]\w+|cp\d+|koi8-[rtu]|shift_\w+|euc_\w+|gb\w+|big5\w*|mac-\w+"
 )
+_UTF_8 = "utf-8"
 _LONGEST_NAME = 200
 _ODD_NAMES = frozenset({b"", b".", b"..", b".git"})
 
@@ -54,7 +55,7 @@ def stored_commit(data: bytes) -> StoredCommit:
             fields.setdefault(key, value)
     if not _ID.fullmatch(tree):
         raise BadObject("a commit of it names no tree")
-    encoding = fields.get(b"encoding", b"utf-8").decode("ascii", "replace")
+    encoding = fields[b"encoding"].decode("ascii", "replace") if b"encoding" in fields else _UTF_8
     author, _ = _identity(fields.get(b"author", b""), encoding)
     committer, time = _identity(fields.get(b"committer", b""), encoding)
     return StoredCommit(tree.decode(), tuple(parents), author, time, _decoded(message, encoding), committer)
@@ -98,7 +99,7 @@ def _identity(line: bytes, encoding: str) -> tuple[str, int]:
 
 def _decoded(raw: bytes, encoding: str) -> str:
     try:
-        if _ENCODINGS.fullmatch(codecs.lookup(encoding).name):
+        if encoding == _UTF_8 or _ENCODINGS.fullmatch(codecs.lookup(encoding).name):
             return raw.decode(encoding)
     except (LookupError, UnicodeError, ValueError):
         pass

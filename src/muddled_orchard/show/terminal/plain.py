@@ -144,11 +144,15 @@ def at_the_right(texts: Sequence[str]) -> list[str]:
 
 def cell_len(text: str) -> int:
     """How many letters of a terminal's line a text takes."""
-    if text.isascii():
+    if text.isascii() or text.translate(_OURS).isascii():
         return len(text)
     from rich.cells import cell_len  # few texts need it
 
     return cell_len(text)
+
+
+_OURS = str.maketrans(dict.fromkeys("✓✗·–…◂│─├╯╮╭╰┤┬┴┼●○", "x"))
+"""Characters of ours that aren't ASCII, each as wide as a letter."""
 
 
 def _first_cells(text: str, width: int) -> str:

@@ -63,14 +63,18 @@ def run(
     Raises GitFailed when it ends in an error, unless that is expected, and BadInput when there is no
     Git to run.
     """
+    return _ended(_begun(arguments, folder, more), arguments, given, may_fail=may_fail)
+
+
+def _begun(arguments: Sequence[str], folder: Path, more: Mapping[str, str] | None) -> subprocess.Popen[bytes]:
     try:
-        done = subprocess.run(
+        return subprocess.Popen(
             ["git", *arguments],
             cwd=folder,
-            input=given,
-            capture_output=True,
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
             env=environment() | dict(more or {}),
-            check=False,
         )
     except FileNotFoundError as error:
         if error.filename not in (None, "git"):  # the folder, then
@@ -81,14 +85,23 @@ def run(
             raise
         what = f"git can't be run: {error.strerror}"
         raise BadInput(Problem(what, "Install Git 2.38 or newer and try again.")) from None
-    if done.returncode and not may_fail:
-        how = f"git {arguments[0]} " + (
-            f"was ended by signal {-done.returncode}"
-            if done.returncode < 0
-            else f"ended with {done.returncode}"
-        )
-        raise GitFailed(done.stderr.decode(errors="replace").strip() or how)
-    return done.stdout
+
+
+def _ended(
+    process: subprocess.Popen[bytes], arguments: Sequence[str], given: bytes, *, may_fail: bool = False
+) -> bytes:
+    """What a process writes that is given this."""
+    with process:
+        try:
+            written, complained = process.communicate(given)
+        except BaseException:
+            process.kill()
+            raise
+    code = process.returncode
+    if code and not may_fail:
+        how = f"was ended by signal {-code}" if code < 0 else f"ended with {code}"
+        raise GitFailed(complained.decode(errors="replace").strip() or f"git {arguments[0]} {how}")
+    return written
 
 
 _QUESTION = pattern(r"(?:\[y/n\]|\(a\)bort)\? (?!\S*\n)")
@@ -150,17 +163,20 @@ def index_pack(gitdir: Path, pack: bytes) -> None:
     run(["index-pack", "--stdin"], folder=gitdir, given=pack, more={"GIT_DIR": str(gitdir)})
 
 
-def merge_trees(gitdir: Path, pairs: Iterable[tuple[str, str]], *, diff3: bool) -> bytes:
-    """`git merge-tree` for many pairs (ours, theirs) of commits in one process, in `-z` format. Histories
-    with nothing in common are merged from an empty base: learners do that, too."""
-    style = "diff3" if diff3 else "merge"
-    words = ("--write-tree", "--stdin", "-z", "--messages", "--allow-unrelated-histories")
-    return run(
-        ["-c", f"merge.conflictStyle={style}", "merge-tree", *words],
-        folder=gitdir,
-        given="".join(f"{ours} {theirs}\n" for ours, theirs in pairs).encode(),
-        more={"GIT_DIR": str(gitdir)},
-    )
+def merge_trees(gitdir: Path, pairs: Iterable[tuple[str, str]]) -> tuple[bytes, bytes]:
+    """`git merge-tree` for many pairs (ours, theirs) of commits, in `-z` format: in one process that shows
+    conflicts in Git's default style, and in one beside it that shows them in diff3. Histories with nothing in
+    common are merged from an empty base: learners do that, too."""
+    words = ("merge-tree", "--write-tree", "--stdin", "-z", "--messages", "--allow-unrelated-histories")
+    given = "".join(f"{ours} {theirs}\n" for ours, theirs in pairs).encode()
+    styles = [("-c", f"merge.conflictStyle={style}", *words) for style in ("merge", "diff3")]
+    first, second = [_begun(style, gitdir, {"GIT_DIR": str(gitdir)}) for style in styles]
+    try:
+        return _ended(first, styles[0], given), _ended(second, styles[1], given)
+    finally:
+        if second.poll() is None:  # the first one failed
+            second.kill()
+            second.communicate()
 
 
 def clone_bare(

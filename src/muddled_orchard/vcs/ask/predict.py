@@ -40,8 +40,7 @@ def predict(objects: StoredObjects, pairs: Sequence[tuple[str, str]]) -> list[Me
     attributes = gitdir / "info" / "attributes"
     if not attributes.exists():
         attributes.write_text(MARKER_ATTRIBUTES, encoding="ascii")
-    shown = list(told_merges(git.merge_trees(gitdir, pairs, diff3=False)))
-    based = list(told_merges(git.merge_trees(gitdir, pairs, diff3=True)))
+    shown, based = map(told_merges, git.merge_trees(gitdir, pairs))
     return [_merge_result(objects, told, other) for told, other in zip(shown, based, strict=True)]
 
 

@@ -39,6 +39,8 @@ _MOST_ANSWERS = 2_000
 _MOST_SHAPES = 256
 _MOST_TREES = 10_000
 _MOST_HELD = 20_000
+_FEW = 100
+"""How many objects are sooner written a file each than a process begins that indexes a pack."""
 
 
 class Question(Struct, frozen=True):
@@ -120,9 +122,12 @@ class ScratchRepository:
 
     def flush(self) -> None:
         """Put everything where Git can read it. Call before any `git` process works in it."""
-        if self.objects.held:
-            git.index_pack(self.gitdir, pack_file(self.objects.held.values()))
-            self.objects.held.clear()
+        held = self.objects.held
+        if len(held) > _FEW:
+            git.index_pack(self.gitdir, pack_file(held.values()))
+        else:
+            self._stored.add(held)
+        held.clear()
 
     def read_texts(self, texts: dict[str, bytes], merge: MergeResult) -> None:
         """Add the contents of a merge's files that aren't known yet, but for conflicted ones."""

@@ -1,4 +1,4 @@
-"""What Git has put into a repository of ours: its objects, read from its files (gitrepository-layout(5)).
+"""The objects of a repository of ours, which Git adds to: read from its files (gitrepository-layout(5)).
 
 No process and no library has to begin for it: for a single exercise that would take longer than all the rest.
 """
@@ -7,12 +7,13 @@ from __future__ import annotations
 
 import mmap
 import zlib
+from collections.abc import Mapping
 from pathlib import Path
 
 from muddled_orchard.core.base.limits import LARGEST_OBJECT, in_mib
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.git.packs import KINDS, Pack, PackIndex, TooLarge
-from muddled_orchard.vcs.write.memory import loose_path
+from muddled_orchard.vcs.write.memory import loose_file, loose_path
 
 _NUMBERS = {name: number for number, name in KINDS.items()}
 
@@ -34,6 +35,13 @@ class StoredObjects:
             return self._packed(id_)
         header, _, content = data.partition(b"\0")
         return _NUMBERS[header.split()[0]], content
+
+    def add(self, objects: Mapping[str, tuple[int, bytes]]) -> None:
+        """Add objects, a file each. Raises OSError."""
+        for id_, held in objects.items():
+            file = self._objects / loose_path(id_)
+            file.parent.mkdir(exist_ok=True)
+            file.write_bytes(loose_file(*held))
 
     def _packed(self, id_: str) -> tuple[int, bytes]:
         name = bytes.fromhex(id_)

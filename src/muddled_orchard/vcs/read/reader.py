@@ -13,7 +13,6 @@ from muddled_orchard.core.base.limits import (
     MOST_COMMITS,
     in_mib,
 )
-from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.exercise.asked import ASKED, ASKED_TAG, Asked
 from muddled_orchard.core.exercise.claim import CLAIM, LARGEST_CLAIM, ExerciseVariant, claimed_in
@@ -34,7 +33,7 @@ from muddled_orchard.vcs.read.quarantine import CONFIG, EXCLUDE, Quarantine, Unr
 from muddled_orchard.vcs.read.reached import Reached
 from muddled_orchard.vcs.read.ref_files import head_of, is_id, read_refs, text_of
 from muddled_orchard.vcs.read.tree_reading import Trees, sound
-from muddled_orchard.vcs.read.working_tree import FOLDS_CASE, blob_id, ignored_paths, read_working_tree
+from muddled_orchard.vcs.read.working_tree import blob_id, ignored_paths, read_working_tree
 
 _MOST_CLAIMS = 50
 """In so many commits such a file is looked for."""
@@ -42,13 +41,15 @@ _MOST_CLAIMS = 50
 NO_COMMIT = "the repository has no commit yet"
 _DAMAGED = "the repository is damaged: no branch of it leads to a commit"
 _OTHER_FORMATS = {
-    pattern(r"^\s*objectformat\s*=\s*sha256\s*$", re.IGNORECASE | re.MULTILINE): (
+    "objectformat=sha256": (
         "its objects have SHA-256 ids, which can't be read; git init --object-format=sha1 makes one that can"
     ),
-    pattern(r"^\s*refstorage\s*=\s*reftable\s*$", re.IGNORECASE | re.MULTILINE): (
+    "refstorage=reftable": (
         "its branches lie in a reftable, which can't be read; git refs migrate --ref-format=files mends that"
     ),
 }
+_FOLDS_CASE = frozenset(f"ignorecase={yes}" for yes in ("true", "yes", "on", "1"))
+"""What the settings say where the file system finds files by other capitals as well."""
 WHOLE = "git fetch --unshallow makes it whole"
 """How a shallow clone gets what it lacks."""
 
@@ -74,6 +75,7 @@ class Reader:
         self.shallow = bool(self._files.get("shallow", b"").strip())
         self._reflog = tuple(_moves(text_of(self._files.get("logs/HEAD", b""))))
         self._pending = self._read_pending()
+        self._settings = _settings(text_of(self._files.get(CONFIG, b"")))
         pointed = read_refs(self._files)
         self._refuse_other_formats()
         self._asked = pointed.get(ASKED_TAG)
@@ -90,8 +92,8 @@ class Reader:
 
     def _refuse_other_formats(self) -> None:
         """Say what a repository is of which nothing could be read, or all would look damaged."""
-        for form, said in _OTHER_FORMATS.items():
-            if form.search(text_of(self._files.get(CONFIG, b""))):
+        for setting, said in _OTHER_FORMATS.items():
+            if setting in self._settings:
                 raise Unreadable(said)
 
     def asked(self) -> Asked | None:
@@ -339,7 +341,7 @@ class Reader:
         """What lies in the working tree, and which paths are ignored; new contents are added to `texts`."""
         if self._worktree is None:
             return None, frozenset()
-        folds = FOLDS_CASE.search(text_of(self._files.get(CONFIG, b""))) is not None
+        folds = not _FOLDS_CASE.isdisjoint(self._settings)
         found = read_working_tree(self._worktree, index, known, texts, self._hold, folds_case=folds)
         rules: dict[str, bytes] = {}
         for path, blob in found.items():
@@ -365,6 +367,11 @@ class Reader:
 
 
 _EMPTY = blob_id(b"")
+
+
+def _settings(config: str) -> set[str]:
+    """The lines of a configuration file, in small letters and without blanks: enough for plain values."""
+    return {"".join(line.lower().split()) for line in config.splitlines()}
 
 
 def _moves(log: str) -> Iterator[Move]:

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import hashlib
-import re
 import unicodedata
 from collections.abc import Callable, Collection, Mapping, Sequence
 from contextlib import suppress
 from pathlib import Path
 
 from muddled_orchard.core.base.limits import LARGEST_OBJECT, MOST_FILES, MOST_IGNORE_FILES
-from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.git.trees import LINK, SUBMODULE, Blob, file_mode
 from muddled_orchard.core.submission.evidence import IndexEntry
 from muddled_orchard.core.submission.file_source import Below, FileEntry, FileSource, below, is_noise
@@ -19,9 +17,6 @@ from muddled_orchard.vcs.read.quarantine import Unreadable
 
 UNREAD = "0" * 40
 """Stands for the id of a content that is too large to be read."""
-
-FOLDS_CASE = pattern(r"^\s*ignorecase\s*=\s*(true|yes|on|1)\s*$", re.IGNORECASE | re.MULTILINE)
-"""What a repository's settings say where the file system finds files by other capitals as well."""
 
 
 def read_working_tree(
