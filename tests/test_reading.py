@@ -91,21 +91,21 @@ def test_only_plain_files_are_read(tmp_path: Path) -> None:
     assert read_plain_file(str(tmp_path / "plain"), 4) is None
 
 
-def read(folder: Path, room: Path) -> tuple[ExerciseVariant | None, Evidence]:
+def read(folder: Path) -> tuple[ExerciseVariant | None, Evidence]:
     found = find_repository(DiskSource(folder))
     assert found is not None
-    reader = Reader(take_over(DiskSource(folder), found, room))
+    reader = Reader(take_over(DiskSource(folder), found))
     return reader.hand_out({}), reader.evidence((), {})
 
 
-def test_the_evidence_of_a_busy_repository(planted: Path, tmp_path: Path) -> None:
+def test_the_evidence_of_a_busy_repository(planted: Path) -> None:
     shell(
         planted / "work",
         "git tag light; git tag -a -m x heavy; git branch -q extra; echo x >>README.md; git stash -q\n"
         "printf 'build/\\n*.log\\n' >.gitignore; mkdir build; touch build/x a.log b.txt .DS_Store; ln -s /etc/passwd link\n"
         "chmod +x README.md; git checkout -q --detach; git merge -q night-shift || true",
     )
-    hand_out, found = read(planted, tmp_path / "room")
+    hand_out, found = read(planted)
     assert hand_out == ExerciseVariant("press-limit", "0")
     assert found.head is None
     assert (
@@ -172,9 +172,7 @@ def test_a_bare_copy_and_a_packed_one_read_the_same(planted: Path, tmp_path: Pat
         planted / "work", "git merge -q -s ours -m x night-shift; git gc -q --prune=now; git pack-refs --all"
     )
     shell(tmp_path, "git clone -q --bare ilse/work bare.git")
-    packed, bare = (
-        read(folder, tmp_path / f"room-{n}")[1] for n, folder in enumerate((planted, tmp_path / "bare.git"))
-    )
+    packed, bare = (read(folder)[1] for folder in (planted, tmp_path / "bare.git"))
     assert (packed.commits, packed.head, packed.branch("main")) == (
         bare.commits,
         bare.head,

@@ -4,13 +4,17 @@ run is."""
 from __future__ import annotations
 
 import os
+import pickle
+import select
+import signal
+import sys
 import time
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from itertools import islice
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Generic, Protocol, TypeVar
+from typing import TYPE_CHECKING, Any, Generic, NoReturn, Protocol, TypeVar
 
 from msgspec import Struct
 
@@ -21,9 +25,6 @@ from muddled_orchard.system.log import log
 from muddled_orchard.system.processes import be_a_worker, collect_seldom, context, limit_memory, undisturbed
 
 if TYPE_CHECKING:
-    from multiprocessing.connection import Connection
-    from multiprocessing.process import BaseProcess
-
     from pebble import ProcessFuture, ProcessPool
 
 # How long the pool sleeps between two looks, in seconds; as it comes, its end alone would take a tenth.
@@ -142,7 +143,11 @@ def single_worker(
     prepare: Callable[..., Callable[[Piece], Result]], *shared: Any
 ) -> Iterator[Workers[Piece, Result]]:
     """The same for a single piece of work, and what few are tried again: each gets a process of its own."""
-    one = _Single(prepare, shared)
+    if sys.platform != "linux":
+        with workers(1, prepare, *shared) as pool:
+            yield pool
+        return
+    one: _Single[Piece, Result] = _Single(prepare, shared)
     try:
         yield one
     finally:
@@ -173,17 +178,20 @@ class _Scheduled(Generic[Result]):
 
 
 class _Single(Generic[Piece, Result]):
+    """Forked here and not by multiprocessing, which takes longer to load than a submission is graded in."""
+
     def __init__(self, prepare: Callable[..., Callable[[Piece], Result]], shared: tuple[Any, ...]) -> None:
         self._given = (os.getpid(), prepare, shared)
         self._begun: list[_Sent[Result]] = []
 
     def submit(self, piece: Piece, seconds: float | None = None) -> Awaited[Result]:
         with undisturbed():
-            receiving, sending = context().Pipe(duplex=False)
-            process = context().Process(target=_alone, args=(*self._given, sending, piece), daemon=True)
-            process.start()
-        sending.close()
-        self._begun.append(_Sent(process, receiving, seconds))
+            receiving, sending = os.pipe()
+            process = os.fork()
+            if not process:
+                _alone(*self._given, sending, piece)
+            os.close(sending)
+            self._begun.append(_Sent(process, receiving, seconds))
         return self._begun[-1]
 
     def stop(self) -> None:
@@ -194,17 +202,15 @@ class _Single(Generic[Piece, Result]):
 class _Sent(Generic[Result]):
     """The result of a process that does a single piece of work."""
 
-    def __init__(self, process: BaseProcess, receiving: Connection, seconds: float | None) -> None:
+    def __init__(self, process: int, receiving: int, seconds: float | None) -> None:
         self._process, self._receiving = process, receiving
         self._until = None if seconds is None else time.monotonic() + seconds
+        self._ended = False
 
     def result(self) -> Result:
-        left = None if self._until is None else max(0.0, self._until - time.monotonic())
         try:
-            if not self._receiving.poll(left):
-                raise TimeoutError
-            done, found = self._receiving.recv()
-        except EOFError:
+            done, found = pickle.loads(self._received())  # noqa: S301 - from a process of ours
+        except (EOFError, pickle.UnpicklingError):
             raise WorkerLost from None
         finally:
             self.end()
@@ -213,26 +219,44 @@ class _Sent(Generic[Result]):
         result: Result = found
         return result
 
+    def _received(self) -> bytes:
+        parts: list[bytes] = []
+        poll = select.poll()
+        poll.register(self._receiving, select.POLLIN)
+        while True:
+            left = None if self._until is None else max(0.0, self._until - time.monotonic())
+            if not poll.poll(None if left is None else 1000 * left):
+                raise TimeoutError
+            if not (part := os.read(self._receiving, 1 << 16)):
+                return b"".join(parts)
+            parts.append(part)
+
     def end(self) -> None:
-        if self._process.is_alive():
-            self._process.kill()
-        self._process.join()
-        self._receiving.close()
+        if self._ended:
+            return
+        self._ended = True
+        os.kill(self._process, signal.SIGKILL)  # who has ended already is there until it is waited for
+        os.waitpid(self._process, 0)
+        os.close(self._receiving)
 
 
 def _alone(
     parent: int,
     prepare: Callable[..., Callable[[Any], Any]],
     shared: tuple[Any, ...],
-    sending: Connection,
+    sending: int,
     piece: Any,
-) -> None:
-    _prepare(parent, prepare, shared)
+) -> NoReturn:
     try:
-        answer = True, _do(piece)
-    except BaseException as error:
-        answer = False, error
-    sending.send(answer)
+        try:
+            _prepare(parent, prepare, shared)
+            answer = True, _do(piece)
+        except BaseException as error:
+            answer = False, error
+        with open(sending, "wb") as out:
+            out.write(pickle.dumps(answer))
+    finally:
+        os._exit(0)
 
 
 _work: Callable[[Any], Any]

@@ -163,24 +163,19 @@ class Grader:
             yield from self._portion(submissions[start : start + SUBMISSIONS_AT_ONCE])
 
     def _portion(self, sources: Sequence[Path]) -> list[Assessment]:
-        folder = Path(tempfile.mkdtemp(prefix="quarantine-", dir=self._folder))
-        try:
-            folders = (folder / str(number) for number in range(len(sources)))
-            admitted = _advance(sources, lambda source: self._admit(source, next(folders)))
-            self._make_keys([stage.hand_out for stage in admitted if isinstance(stage, _Admitted)])
-            located = _advance(_advance(admitted, self._with_key), _locate)
-            return _advance(self._with_merges(located), self._assess)
-        finally:
-            shutil.rmtree(folder, ignore_errors=True)
+        admitted = _advance(sources, self._admit)
+        self._make_keys([stage.hand_out for stage in admitted if isinstance(stage, _Admitted)])
+        located = _advance(_advance(admitted, self._with_key), _locate)
+        return _advance(self._with_merges(located), self._assess)
 
-    def _admit(self, source: Path, folder: Path) -> _Admitted:
+    def _admit(self, source: Path) -> _Admitted:
         place = self._open(source)
         repository = find_repository(place)
         if repository is None:
             begins = any(place.kind(path) == "file" for path in (CLAIM, f"{WORK}/{CLAIM}"))
             yet = " yet: it begins with git init" if begins else ""
             raise Unreadable(f"there is no Git repository in it{yet}")
-        reader = Reader(take_over(place, repository, folder))
+        reader = Reader(take_over(place, repository))
         hand_out = reader.hand_out(self.claims.commits) or self.claims.otherwise
         if hand_out is None and reader.shallow:
             raise Unreadable(

@@ -8,7 +8,6 @@ from muddled_orchard.core.base.limits import Exceeded
 from muddled_orchard.core.base.problems import BadInput, Problem
 from muddled_orchard.core.exercise.claim import CLAIM
 from muddled_orchard.core.submission.peek import Peek, peek
-from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.quarantine import Unreadable, find_repository, take_over
 from muddled_orchard.vcs.read.reader import NO_COMMIT, Reader
@@ -28,16 +27,15 @@ def peek_at(folder: Path, role: int | None = None) -> tuple[Peek, Path]:
             begins = (folder / CLAIM).is_file()
             hint = "Make it with git init." if begins else "Go into work/ and try again."
             raise BadInput(Problem("there is no Git repository here", hint, file=str(folder)))
-        with temporary_folder() as own:
-            reader = Reader(take_over(disk, repository, own / "peek"))
-            top = place if repository.worktree is None else place / repository.worktree
-            evidence, asked = reader.evidence((), {}), reader.asked()
-            if asked is not None and asked.begins_with_nothing:
-                # It knows keys, which take long to load.
-                from muddled_orchard.core.submission.own_beginning import asked_from_own_beginning
+        reader = Reader(take_over(disk, repository))
+        top = place if repository.worktree is None else place / repository.worktree
+        evidence, asked = reader.evidence((), {}), reader.asked()
+        if asked is not None and asked.begins_with_nothing:
+            # It knows keys, which take long to load.
+            from muddled_orchard.core.submission.own_beginning import asked_from_own_beginning
 
-                asked = asked_from_own_beginning(evidence, asked)
-            return peek(evidence, asked, role), top
+            asked = asked_from_own_beginning(evidence, asked)
+        return peek(evidence, asked, role), top
     except (Unreadable, Exceeded) as problem:
         hint = ""
         if (folder / ".git").is_file():

@@ -183,21 +183,21 @@ def _looker(
 
     def look(paths: Sequence[Path]) -> list[LookedAt]:
         return [
-            _look(path, assessment, own, bounds)
+            _look(path, assessment, bounds)
             for path, assessment in zip(paths, grader.grade(paths), strict=True)
         ]
 
     return look
 
 
-def _look(path: Path, assessment: Assessment, own: Path, bounds: Bounds) -> LookedAt:
+def _look(path: Path, assessment: Assessment, bounds: Bounds) -> LookedAt:
     text = assessment_text(assessment)
     try:
         place = opened(path, bounds)
         repository = find_repository(place)
         if repository is None:
             return _unreadable("there is no Git repository in it", assessment)
-        reader = Reader(take_over(place, repository, own / "looked-at"))
+        reader = Reader(take_over(place, repository))
         evidence = reader.evidence((), {})
         looked = peek(evidence, reader.asked())
     except (Unreadable, Exceeded) as problem:

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import os
 import re
-import shutil
 import sys
 from collections.abc import Iterable, Iterator, Sequence
 from itertools import zip_longest
@@ -31,6 +30,8 @@ AS_WIDE_AS_NEEDED = 10_000
 def width_of(stream: TextIO) -> int:
     """How many letters a line may have: the variable COLUMNS says it, or the terminal."""
     if "COLUMNS" in os.environ or stream.isatty():
+        import shutil  # only a terminal has a width
+
         return shutil.get_terminal_size().columns
     return AS_WIDE_AS_NEEDED
 

@@ -7,7 +7,6 @@ from pathlib import Path
 
 from muddled_orchard.core.base.limits import Exceeded
 from muddled_orchard.core.exercise.claim import CLAIM, LARGEST_CLAIM, ExerciseVariant, claimed_in
-from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs.read.disk import DiskSource
 from muddled_orchard.vcs.read.quarantine import Unreadable, find_repository, take_over
 from muddled_orchard.vcs.read.reader import Reader
@@ -30,13 +29,12 @@ def variant_lying_there(folder: Path, exercise: str, first_commit: Callable[[str
         repository = find_repository(place, deepest=0)
         if repository is None:
             return None
-        with temporary_folder() as own:
-            reader = Reader(take_over(place, repository, own / "there"))
-            said = reader.hand_out({})
-            if said is None or said.exercise != exercise:
-                return None
-            first = first_commit(said.variant)
-            sure = ExerciseVariant(exercise, said.variant)
-            return said.variant if first and reader.hand_out({first: sure}) is sure else None
+        reader = Reader(take_over(place, repository))
+        said = reader.hand_out({})
+        if said is None or said.exercise != exercise:
+            return None
+        first = first_commit(said.variant)
+        sure = ExerciseVariant(exercise, said.variant)
+        return said.variant if first and reader.hand_out({first: sure}) is sure else None
     except (Unreadable, Exceeded, OSError):
         return None

@@ -9,7 +9,6 @@ Objects are read one by one when they are asked for (`vcs.read.objects`).
 from __future__ import annotations
 
 from collections.abc import Iterator
-from pathlib import Path
 
 from msgspec import Struct
 
@@ -81,15 +80,13 @@ class Quarantine(Struct, frozen=True):
     """A submission taken over.
 
     `files` are its refs and state files by name (`refs/heads/main`, `MERGE_HEAD`, ...; a state folder
-    is there as a key that ends in a slash), `objects` its objects, `folder` is our folder for what
-    must lie on a disk (it need not be there yet), `worktree` its working tree (None for a bare repository),
-    `remote` the refs of the `origin.git` beside it and `remote_objects` what lies behind them.
-    `commits_alone`: it came as a bundle.
+    is there as a key that ends in a slash), `objects` its objects, `worktree` its working tree (None for a
+    bare repository), `remote` the refs of the `origin.git` beside it and `remote_objects` what lies behind
+    them. `commits_alone`: it came as a bundle.
     """
 
     files: dict[str, bytes]
     objects: ForeignObjects
-    folder: Path
     worktree: FileSource | None
     remote: dict[str, bytes] | None = None
     remote_objects: ForeignObjects | None = None
@@ -150,12 +147,8 @@ def _folders_in(place: FileSource, folder: str) -> list[str]:
     return [prefix + name for name in named if not is_noise(name) and name != ORIGIN]
 
 
-def take_over(place: FileSource, repository: FoundRepository, folder: Path) -> Quarantine:
-    """Read what may be read of a repository; `folder` is where a folder can be made for what must lie on a
-    disk.
-
-    Raises Unreadable where the repository is damaged or too large.
-    """
+def take_over(place: FileSource, repository: FoundRepository) -> Quarantine:
+    """Read what may be read of a repository. Raises Unreadable where it is damaged or too large."""
     gitdir = Below(place, repository.gitdir)
     files = dict(_state(gitdir))
     if "HEAD" not in files:
@@ -166,7 +159,6 @@ def take_over(place: FileSource, repository: FoundRepository, folder: Path) -> Q
     return Quarantine(
         files=files,
         objects=_objects(gitdir),
-        folder=folder,
         worktree=None if repository.worktree is None else Below(place, repository.worktree),
         remote=None if origin is None else _remote_refs(origin),
         remote_objects=None if origin is None else _objects(origin),

@@ -64,7 +64,6 @@ class Reader:
     def __init__(self, quarantine: Quarantine) -> None:
         self._files = quarantine.files
         self._objects = quarantine.objects
-        self._scratch_folder = quarantine.folder
         self._worktree = quarantine.worktree
         self._commits_alone = quarantine.commits_alone
         self._remote = None if quarantine.remote is None else read_refs(quarantine.remote)
@@ -356,7 +355,7 @@ class Reader:
         says = any(line.strip() and not line.startswith(b"#") for line in exclude.splitlines())
         if not rules and not says:
             return found, frozenset()
-        return found, ignored_paths(found, rules, exclude, self._scratch_folder / "ignore-rules")
+        return found, ignored_paths(found, rules, exclude)
 
     def _index(self) -> list[IndexEntry]:
         data = self._files.get("index", b"")

@@ -6,7 +6,6 @@ import hashlib
 import unicodedata
 from collections.abc import Callable, Collection, Mapping, Sequence
 from contextlib import suppress
-from pathlib import Path
 
 from muddled_orchard.core.base.limits import LARGEST_OBJECT, MOST_FILES, MOST_IGNORE_FILES
 from muddled_orchard.core.git.trees import LINK, SUBMODULE, Blob, file_mode
@@ -77,25 +76,26 @@ def _as_git_has_them(
     return {renamed.get(path, path): blob for path, blob in found.items()}
 
 
-def ignored_paths(
-    found: Collection[str], rules: Mapping[str, bytes], exclude: bytes, folder: Path
-) -> frozenset[str]:
+def ignored_paths(found: Collection[str], rules: Mapping[str, bytes], exclude: bytes) -> frozenset[str]:
     """Which of the paths the repository's own rules ignore: those of its `.gitignore` files, by path, and of
     its `.git/info/exclude`. They are copied to a folder of ours, and libgit2 is asked."""
     import pygit2  # it takes long to load, and few submissions need it
 
+    from muddled_orchard.system.temporary import temporary_folder
+
     isolate()
-    for path, data in list(rules.items())[:MOST_IGNORE_FILES]:
-        (folder / path).parent.mkdir(parents=True, exist_ok=True)
-        (folder / path).write_bytes(data)
-    asked = pygit2.init_repository(str(folder))
-    (folder / ".git/info").mkdir(parents=True, exist_ok=True)
-    (folder / ".git/info/exclude").write_bytes(exclude)
     ignored = set()
-    for path in found:
-        with suppress(UnicodeError, ValueError, pygit2.GitError):  # a name that it can't be asked for
-            if asked.path_is_ignored(path):
-                ignored.add(path)
+    with temporary_folder() as folder:
+        for path, data in list(rules.items())[:MOST_IGNORE_FILES]:
+            (folder / path).parent.mkdir(parents=True, exist_ok=True)
+            (folder / path).write_bytes(data)
+        asked = pygit2.init_repository(str(folder))
+        (folder / ".git/info").mkdir(parents=True, exist_ok=True)
+        (folder / ".git/info/exclude").write_bytes(exclude)
+        for path in found:
+            with suppress(UnicodeError, ValueError, pygit2.GitError):  # a name that it can't be asked for
+                if asked.path_is_ignored(path):
+                    ignored.add(path)
     return frozenset(ignored)
 
 
