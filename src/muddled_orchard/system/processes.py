@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from multiprocessing.context import ForkContext, SpawnContext
 
+_GRACE = 2.0  # seconds; the parent has ended it before
 _DEATH_SIGNAL = 1  # PR_SET_PDEATHSIG (prctl(2))
 
 
@@ -34,15 +35,23 @@ def share(work: int, jobs: int, most: int) -> int:
     return max(1, min(most, -(-work // (4 * jobs))))
 
 
-def be_a_worker(parent: int) -> None:
+def be_a_worker(parent: int, seconds: float | None = None) -> None:
     """Prepare a process that was just begun by the process `parent`: it leaves Ctrl-C and a closed terminal
-    to that one, and ends when that one does, however it ends."""
+    to that one, and ends when that one does, however it ends.
+
+    What has so many `seconds` for all of its work may end a second later, and at the latest when they are
+    over: it takes longer to load what ends it at once than a small piece of work takes.
+    """
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     signal.signal(signal.SIGTERM, signal.SIG_DFL)
     if hasattr(signal, "pthread_sigmask"):
         signal.signal(signal.SIGHUP, signal.SIG_IGN)
         signal.pthread_sigmask(signal.SIG_UNBLOCK, {signal.SIGTERM})  # it begins with them held back
-    if sys.platform == "linux":
+    if seconds is not None and hasattr(signal, "setitimer"):
+        signal.signal(signal.SIGALRM, signal.SIG_DFL)
+        signal.setitimer(signal.ITIMER_REAL, seconds + _GRACE)
+        end_after(parent)
+    elif sys.platform == "linux":
         _end_with_parent()
         if os.getppid() != parent:  # it was quicker
             os._exit(1)

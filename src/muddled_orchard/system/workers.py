@@ -189,7 +189,7 @@ class _Single(Generic[Piece, Result]):
             receiving, sending = os.pipe()
             process = os.fork()
             if not process:
-                _alone(*self._given, sending, piece)
+                _alone(*self._given, seconds, sending, piece)
             os.close(sending)
             self._begun.append(_Sent(process, receiving, seconds))
         return self._begun[-1]
@@ -244,12 +244,13 @@ def _alone(
     parent: int,
     prepare: Callable[..., Callable[[Any], Any]],
     shared: tuple[Any, ...],
+    seconds: float | None,
     sending: int,
     piece: Any,
 ) -> NoReturn:
     try:
         try:
-            _prepare(parent, prepare, shared)
+            _prepare(parent, prepare, shared, seconds)
             answer = True, _do(piece)
         except BaseException as error:
             answer = False, error
@@ -262,9 +263,14 @@ def _alone(
 _work: Callable[[Any], Any]
 
 
-def _prepare(parent: int, prepare: Callable[..., Callable[[Any], Any]], shared: tuple[Any, ...]) -> None:
+def _prepare(
+    parent: int,
+    prepare: Callable[..., Callable[[Any], Any]],
+    shared: tuple[Any, ...],
+    seconds: float | None = None,
+) -> None:
     global _work  # noqa: PLW0603 - what a process is given once, and the only place for it
-    be_a_worker(parent)
+    be_a_worker(parent, seconds)
     _work = prepare(*shared)
 
 

@@ -10,6 +10,7 @@ import re
 import subprocess
 import tempfile
 from collections.abc import Iterable, Mapping, Sequence
+from contextlib import suppress
 from pathlib import Path
 from typing import IO
 from urllib.parse import quote, unquote, urlsplit, urlunsplit
@@ -129,9 +130,20 @@ def answer(
 
 
 @functools.cache
+def _asked_for_version() -> subprocess.Popen[bytes]:
+    return _begun(["version"], Path.cwd(), None)
+
+
+def ask_version() -> None:
+    """Begin to ask for what `require` will hear: whoever has something else to do first need not wait."""
+    with suppress(BadInput):  # `require` says it
+        _asked_for_version()
+
+
+@functools.cache
 def require() -> tuple[int, ...]:
     """The version of Git; BadInput where it is missing or older than OLDEST."""
-    answer = run(["version"], folder=Path.cwd()).decode()
+    answer = _ended(_asked_for_version(), ["version"], b"").decode()
     match = re.search(r"(\d+)\.(\d+)", answer)
     version = tuple(int(number) for number in match.groups()) if match else (0, 0)
     if version < OLDEST:
