@@ -8,7 +8,7 @@ import pytest
 from msgspec.structs import replace
 
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, met, missed, partly, skipped
-from muddled_orchard.core.grading.given import without_given
+from muddled_orchard.core.grading.given import given_by, without_given
 from muddled_orchard.core.grading.kinds.attempted import Said
 from muddled_orchard.core.key.comparison import compare
 from muddled_orchard.core.key.conflict_view import view_of
@@ -193,7 +193,9 @@ GIVEN = {
 @pytest.mark.parametrize("name", GIVEN)
 def test_points_less_what_was_given(name: str) -> None:
     share, given, (points, possible) = GIVEN[name]
-    found = without_given(assessed("mine", one=share, two=1), assessed("given", one=given, two=0), "resolved")
+    found = without_given(
+        assessed("mine", one=share, two=1), given_by(assessed("given", one=given, two=0)), "resolved"
+    )
     one, two = found.criteria
     assert (one.points, one.possible) == (points, possible)
     assert (two.points, two.possible) == (4, 4), "what was not given is earned as ever"
@@ -202,7 +204,7 @@ def test_points_less_what_was_given(name: str) -> None:
 
 def test_who_adds_nothing_has_not_started() -> None:
     for mine, given in ((assessed("same", one=1), assessed("same", one=1)), (assessed("mine", one=1), assessed("given", one=1))):  # fmt: skip
-        found = without_given(mine, given, "done")
+        found = without_given(mine, given_by(given), "done")
         assert (found.state, found.points, found.possible, found.hunks) == ("untouched", 0, 4, ())
 
 

@@ -13,7 +13,7 @@ def asked_file(asked: Asked) -> bytes:
     """The content of the file."""
     data = msgspec.to_builtins(asked)
     data["tasks"] = [{key: task[key] for key in IN_ORDER if task.get(key)} for task in data["tasks"]]
-    for key in ("at", "work", "rewritten", "refused", "roles"):
+    for key in ("at", "given", "work", "rewritten", "refused", "roles"):
         if not data[key]:
             del data[key]
     return msgspec.json.format(msgspec.json.encode({"format": 1, **data}), indent=1) + b"\n"

@@ -20,6 +20,7 @@ from msgspec.structs import replace
 from muddled_orchard.core.base.limits import Exceeded
 from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.base.problems import BadInput, Problem
+from muddled_orchard.core.exercise.asked import Asked
 from muddled_orchard.core.exercise.claim import CLAIM, NOTHING_KNOWN, Claims, ExerciseVariant
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.assess import assess
@@ -76,14 +77,14 @@ class _Keyed(_Admitted, frozen=True, kw_only=True):
 
 
 class _Located(Struct, frozen=True):
-    """A submission that was read, with where the result of each task lies in it; `given_at` is the step of
-    the walkthrough at which it says that it was handed out."""
+    """A submission that was read, with where the result of each task lies in it; `told` is what its hand-out
+    says was asked."""
 
     hand_out: ExerciseVariant
     title: str
     submission: Submission
     results: tuple[Result, ...]
-    given_at: str = ""
+    told: Asked | None = None
 
 
 class _Asked(_Located, frozen=True, kw_only=True):
@@ -273,7 +274,7 @@ class Grader:
             )
             merges.append((wanted, question))
         about = (located.hand_out, located.title, submission, located.results)
-        return _Asked(*about, merges=tuple(merges), given_at=located.given_at)
+        return _Asked(*about, merges=tuple(merges), told=located.told)
 
     def _take(self, asked: _Asked, answers: Sequence[MergeResult]) -> _Located:
         """The submission with what Git answered."""
@@ -290,7 +291,7 @@ class Grader:
         results = asked.results
         if own_task(key) is not None:
             submission, results = with_own_steps(submission, own_attempts(submission))
-        return _Located(asked.hand_out, asked.title, submission, results, given_at=asked.given_at)
+        return _Located(asked.hand_out, asked.title, submission, results, told=asked.told)
 
     def _assess(self, located: _Located) -> Assessment:
         submission, results = located.submission, located.results
@@ -304,7 +305,7 @@ class Grader:
         if self.pushes:
             submission = Submission(replace(submission.evidence, pushes=self.pushes), submission.key)
         assessment = assess(submission, results)
-        return self._given.taken_off(assessment, submission, located.given_at) if self._given else assessment
+        return self._given.taken_off(assessment, submission, located.told) if self._given else assessment
 
     def _grade_given(self, repository: Path) -> Assessment:
         """The assessment of a state that we made ourselves; nothing of it counts as given."""
@@ -335,9 +336,8 @@ def _locate(keyed: _Keyed) -> _Located:
             "its commits are not those of this scenario: the scenario was changed after handing out, "
             "or the history was rewritten from its first commit on"
         )
-    asked = keyed.reader.asked()
-    given_at = asked.at if asked else ""
-    return _Located(keyed.hand_out, keyed.title, submission, locate(submission), given_at=given_at)
+    told = keyed.reader.asked()
+    return _Located(keyed.hand_out, keyed.title, submission, locate(submission), told=told)
 
 
 @contextmanager

@@ -36,8 +36,9 @@ class Asked(Struct, frozen=True, kw_only=True):
     """The tasks in order, the commits that they name by label, where the branches stood at first (those of
     the remote as `origin/NAME`), what only those branches had that are to be rewritten, how much was in the
     stash, the files with work that is not committed, and the step of the walkthrough at which it was handed
-    out (nothing where that is its beginning). `refused`: the branches of the remote to which a teammate
-    pushes first. `roles`: what the roles are called whose tasks they are."""
+    out, with the id of the work that stood there (nothing where that is its beginning). `refused`: the
+    branches of the remote to which a teammate pushes first. `roles`: what the roles are called whose tasks
+    they are."""
 
     exercise: str
     tasks: tuple[Task, ...]
@@ -47,6 +48,7 @@ class Asked(Struct, frozen=True, kw_only=True):
     stashes: int = 0
     work: tuple[str, ...] = ()
     at: str = ""
+    given: str = ""
     refused: tuple[str, ...] = ()
     roles: tuple[str, ...] = ()
 

@@ -6,6 +6,7 @@ assessed like a submission; what it would earn is neither earned by a learner no
 
 from __future__ import annotations
 
+from msgspec import Struct
 from msgspec.structs import replace
 
 from muddled_orchard.core.grading.assessment import Assessment, CriterionResult, missed, partly
@@ -13,11 +14,24 @@ from muddled_orchard.core.grading.finding import Kind, kept
 from muddled_orchard.core.grading.kinds.attempted import HandedOutAt, NothingAttempted, WasGiven
 
 
-def without_given(assessment: Assessment, given: Assessment, step: str) -> Assessment:
-    """An assessment of what grew from the state after a step of the walkthrough, which would be `given`."""
+class Given(Struct, frozen=True):
+    """What the state after a step would earn: its share of each criterion, in their order, and the id of that
+    work (see `core.submission.identity`)."""
+
+    shares: tuple[float, ...]
+    work: str
+
+
+def given_by(assessment: Assessment) -> Given:
+    """What is given with a state that is assessed so."""
+    return Given(tuple(criterion.outcome.share for criterion in assessment.criteria), assessment.work)
+
+
+def without_given(assessment: Assessment, given: Given, step: str) -> Assessment:
+    """An assessment of what grew from the state after a step of the walkthrough."""
     told = (kept(HandedOutAt(step)), *assessment.doubts)
     criteria = tuple(
-        _without(mine, theirs, step) for mine, theirs in zip(assessment.criteria, given.criteria, strict=True)
+        _without(mine, share, step) for mine, share in zip(assessment.criteria, given.shares, strict=True)
     )
     nothing_left = not any(criterion.possible for criterion in criteria)
     if assessment.work == given.work or nothing_left:
@@ -27,9 +41,9 @@ def without_given(assessment: Assessment, given: Assessment, step: str) -> Asses
     return replace(assessment, criteria=criteria, doubts=told)
 
 
-def _without(mine: CriterionResult, theirs: CriterionResult, step: str) -> CriterionResult:
-    """A criterion less what was given of it."""
-    outcome, given = mine.outcome, theirs.outcome.share
+def _without(mine: CriterionResult, given: float, step: str) -> CriterionResult:
+    """A criterion less the share of it that was given."""
+    outcome = mine.outcome
     if outcome.verdict == "skipped" or not given:
         return mine
     if outcome.share >= 1 and given >= 1:

@@ -4,19 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TypeVar
 
 from muddled_orchard.core.base.problems import BadInput
-from muddled_orchard.core.exercise.asked import ASKED
+from muddled_orchard.core.exercise.asked import ASKED, Asked
 from muddled_orchard.core.exercise.claim import ExerciseVariant
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.grading.assessment import Assessment
-from muddled_orchard.core.grading.given import without_given
+from muddled_orchard.core.grading.given import Given, given_by, without_given
 from muddled_orchard.core.key.answer_key import Key
 from muddled_orchard.core.submission.submission import Submission
 from muddled_orchard.core.walkthrough.task_times import task_times
 from muddled_orchard.system.temporary import temporary_folder
 
 _MOST = 256
+
+_Memo = TypeVar("_Memo")
+_Value = TypeVar("_Value")
 
 
 class GivenStates:
@@ -29,13 +33,17 @@ class GivenStates:
         self._find = find
         self._grade = grade
         self._known: dict[tuple[str, str, str], Assessment | None] = {}
+        self._shares: dict[tuple[int, str, str], tuple[Scenario | None, tuple[float, ...]]] = {}
 
-    def taken_off(self, assessment: Assessment, submission: Submission, named: str) -> Assessment:
-        """An assessment without what was given. `named` is the step that the repository itself names; where
-        that was taken out, the commits of the walkthrough tell."""
+    def taken_off(self, assessment: Assessment, submission: Submission, asked: Asked | None) -> Assessment:
+        """An assessment without what was given. `asked` may name the step that stood there, and the work
+        itself; where that was taken out, the commits of the walkthrough tell."""
         key = submission.key
-        step = named or self._step_by_commits(submission)
-        given = self._given(key, step) if step else None
+        if asked is not None and asked.at:
+            step, given = asked.at, self._given(key, asked)
+        else:
+            step = self._step_by_commits(submission)
+            given = self._given_at(key, step) if step else None
         return without_given(assessment, given, step) if given is not None else assessment
 
     def _step_by_commits(self, submission: Submission) -> str:
@@ -52,18 +60,40 @@ class GivenStates:
 
         scenario = self._find(ExerciseVariant(key.scenario.id, key.variant))
         for step in reversed(steps_of(scenario, key.variant) if scenario else ()):
-            assessment = self._given(key, step.name) if step.half == "task" else None
+            assessment = self._state(key, step.name) if step.half == "task" else None
             if assessment is not None and assessment.commits and set(assessment.commits) <= found.keys():
                 return step.name
         return ""
 
-    def _given(self, key: Key, step: str) -> Assessment | None:
+    def _given(self, key: Key, asked: Asked) -> Given | None:
+        """What was given with a hand-out that names its step. A step gives alike in all variants that meet
+        alike conflicts, so that it is carried out for one of them; a hand-out says itself which work it was,
+        and whoever changes that earns nothing by it."""
+        if not asked.given:  # an earlier version made it
+            return self._given_at(key, asked.at)
+        from muddled_orchard.core.key.survey import shape  # few hand-outs begin at a step
+
+        scenario = self._find(ExerciseVariant(key.scenario.id, key.variant))
+        alike = (id(scenario), repr(shape(key)), asked.at)
+        if alike not in self._shares:
+            given = self._given_at(key, asked.at)
+            if given is None:
+                return None
+            _remember(
+                self._shares, alike, (scenario, given.shares)
+            )  # as long as it is held, its id is its own
+        return Given(self._shares[alike][1], asked.given)
+
+    def _given_at(self, key: Key, step: str) -> Given | None:
+        """What the state after a step gives; None where there is no such step."""
+        assessment = self._state(key, step)
+        return None if assessment is None else given_by(assessment)
+
+    def _state(self, key: Key, step: str) -> Assessment | None:
         """What the state after a step would earn; None where there is no such step."""
         known = (key.scenario.id, key.variant, step)
         if known not in self._known:
-            if len(self._known) >= _MOST:
-                del self._known[next(iter(self._known))]
-            self._known[known] = self._assessed(key, step)
+            _remember(self._known, known, self._assessed(key, step))
         return self._known[known]
 
     def _assessed(self, key: Key, step: str) -> Assessment | None:
@@ -82,3 +112,9 @@ class GivenStates:
             write_files(room / "given", files)
             assessment = self._grade(room / "given")
         return None if assessment.state == "unreadable" else assessment
+
+
+def _remember(known: dict[_Memo, _Value], memo: _Memo, value: _Value) -> None:
+    if len(known) >= _MOST:
+        del known[next(iter(known))]
+    known[memo] = value

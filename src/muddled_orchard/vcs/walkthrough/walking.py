@@ -12,14 +12,18 @@ from muddled_orchard.core.exercise.operations.am import MAILBOX
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.story import story_until
 from muddled_orchard.core.exercise.variants import Variants
-from muddled_orchard.core.git.trees import PLAIN_FILE, File
+from muddled_orchard.core.git.trees import EXECUTABLE, LINK, PLAIN_FILE, File, Files
 from muddled_orchard.core.key.answer_key import Key
+from muddled_orchard.core.submission.file_source import Kind, MemorySource
+from muddled_orchard.core.submission.identity import work_id
 from muddled_orchard.core.walkthrough.step_names import is_step, no_such_step
 from muddled_orchard.core.walkthrough.walkthrough import COLLEAGUE, Walkthrough, WalkthroughStep
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.vcs.ask.keymaking import key_of
 from muddled_orchard.vcs.asked_file import asked_file
 from muddled_orchard.vcs.planting import Practice, example_of, read_files, write_files
+from muddled_orchard.vcs.read.quarantine import find_repository, take_over
+from muddled_orchard.vcs.read.reader import Reader
 from muddled_orchard.vcs.walkthrough.building import build, build_steps
 from muddled_orchard.vcs.walkthrough.recorder import Recorder, StepReached
 from muddled_orchard.vcs.walkthrough.tasks_shown import carry_out
@@ -94,7 +98,7 @@ def _at(
             recorder.close_step()
         files = dict(read_files(room))
     files = {path: file for path, file in files.items() if path.split("/")[0] not in (COLLEAGUE, "todo")}
-    files[f"{WORK}/.git/{ASKED}"] = _asked(practice, recorder.steps[-1].name)
+    files[f"{WORK}/.git/{ASKED}"] = _asked(practice, recorder.steps[-1].name, _work_id(files, key))
     return replace(practice, files=files), recorder.steps
 
 
@@ -105,7 +109,19 @@ def _unfinished(key: Key, count: int) -> Practice:
     return Practice(key.scenario, history, ids, files)
 
 
-def _asked(practice: Practice, step: str) -> File:
+def _asked(practice: Practice, step: str, work: str) -> File:
     """What is asked, and what was given away: a grader must know."""
     asked = asked_by(practice.scenario, practice.history, practice.ids)
-    return File(PLAIN_FILE, asked_file(replace(asked, at=step)))
+    return File(PLAIN_FILE, asked_file(replace(asked, at=step, given=work)))
+
+
+def _work_id(files: Files, key: Key) -> str:
+    """The id of the work that a practice folder holds, as its grader has it."""
+    place = MemorySource()
+    for path, file in files.items():
+        kind: Kind = "link" if file.mode == LINK else "file"
+        place.add(path, kind, file.data, executable=file.mode == EXECUTABLE)
+    repository = find_repository(place)
+    if repository is None:
+        return ""
+    return work_id(Reader(take_over(place, repository)).evidence(key.commits, key.texts))
