@@ -348,13 +348,15 @@ def test_what_was_given_earns_nothing(name: str, tmp_path: Path) -> None:
 
 def test_what_a_step_gives_is_known_from_another_variant(tmp_path: Path) -> None:
     kept = "git checkout -q --ours press.toml; git commit -qa --no-edit"
-    forgot = "sed -i '/\"given\"/d; s/\"conflict\",/\"conflict\"/' .git/muddled/asked.json"
+    forgot = 'sed -i \'/"given"/d; s/"conflict",/"conflict"/\' .git/muddled/asked.json'
     for name, variant, script in (("a", "1", "true"), ("b", "2", kept), ("c", "2", f"{kept}; {forgot}"), ("d", "3", "true")):  # fmt: skip
         muddled("plant", "press-limit", tmp_path / name, "--at", "conflict", "--variant", variant, "--quiet")
         shell(tmp_path / name / "work", script)
     found = graded(tmp_path)
     assert [found[name]["state"] for name in "abcd"] == ["untouched", "finished", "finished", "untouched"]
-    assert found["b"]["criteria"] == found["c"]["criteria"], "one says which work was given, of one it is made"
+    assert found["b"]["criteria"] == found["c"]["criteria"], (
+        "one says which work was given, of one it is made"
+    )
 
 
 def test_the_same_bytes_wherever_it_is_walked(tmp_path: Path) -> None:

@@ -92,7 +92,12 @@ def stored_tree(data: bytes) -> Iterator[tuple[int, str, str]]:
 
 
 def _identity(line: bytes, encoding: str) -> tuple[str, int]:
-    match = _IDENTITY.fullmatch(line[: 4 * _LONGEST_NAME])
+    line = line[: 4 * _LONGEST_NAME]
+    who, _, rest = line.rpartition(b"> ")
+    when, _, zone = rest.partition(b" ")
+    if when.isdigit() and len(when) < 19 and zone[:1] in b"+-" and zone[1:].isdigit():  # nearly all
+        return _decoded(who + b">", encoding)[:_LONGEST_NAME], int(when)
+    match = _IDENTITY.fullmatch(line)
     who, time = (match["who"], match["time"]) if match else (line, None)
     return _decoded(who, encoding)[:_LONGEST_NAME], int(time or 0)
 

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
+from functools import lru_cache
 from itertools import pairwise
 
 from msgspec import Struct
@@ -25,6 +26,7 @@ _MOST_ENTRIES, _MOST_BYTES = 20_000, 1 << 18
 """Of how many commits, files and lines a history may be made, and of how many bytes: what is remembered of
 hundreds of them must not fill a worker's memory."""
 
+_SHORT = 500
 _LINE = pattern(r"(\s*)(.*?)(\r?\n?)", re.DOTALL)
 
 
@@ -106,11 +108,17 @@ def _looks(lines: Iterable[str]) -> tuple[Hashable, ...]:
     same: dict[str, int] = {}
     looks = []
     for line in lines:
-        match = _LINE.fullmatch(line)
-        assert match is not None  # noqa: S101 - the pattern takes everything
-        words = "".join(match[2].split())
-        looks.append((match[1], bool(words), match[3], same.setdefault(words, len(same))))
+        start, words, end = _look(line) if len(line) < _SHORT else _look.__wrapped__(line)
+        looks.append((start, bool(words), end, same.setdefault(words, len(same))))
     return tuple(looks)
+
+
+@lru_cache(maxsize=2048)  # variants share most of their lines
+def _look(line: str) -> tuple[str, str, str]:
+    """How a line begins, its words without white space, and how it ends."""
+    match = _LINE.fullmatch(line)
+    assert match is not None  # noqa: S101 - the pattern takes everything
+    return match[1], "".join(match[2].split()), match[3]
 
 
 def translate(
