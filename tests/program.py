@@ -11,12 +11,21 @@ import gc
 import importlib
 import json
 import os
+import pkgutil
 import subprocess
 import sys
 import tempfile
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
+
+import muddled_orchard
+
+_LEFT_OUT = ("__main__", "core.course.items", "show.figures.png")
+"""pandas and Matplotlib take half of the memory, and forking takes twice as long with them."""
+
+_LOADED_LATE = ("email.header", "logging.handlers", "pebble", "platformdirs", "pygit2", "tarfile", "zipfile")
+"""What the program loads where it is used: not anew in each process."""
 
 
 def run(
@@ -54,11 +63,11 @@ def _ask(asked: dict[str, Any]) -> int:
 
 def _serve() -> None:
     """Load everything, then run what each line on standard input asks for, and answer with the exit code."""
-    from muddled_orchard.commands.parser import COMMANDS
-
-    for name in COMMANDS:
-        importlib.import_module(f"muddled_orchard.commands.{name}.command")
-    importlib.import_module("muddled_orchard.core.course.items")  # with pandas, which takes long
+    for module in pkgutil.walk_packages(muddled_orchard.__path__, "muddled_orchard."):
+        if not module.name.endswith(_LEFT_OUT):
+            importlib.import_module(module.name)
+    for name in _LOADED_LATE:
+        importlib.import_module(name)
     gc.freeze()  # what is loaded by now stays, and is not looked through again in every fork
     for line in sys.stdin:
         child = os.fork()
