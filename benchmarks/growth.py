@@ -2,13 +2,15 @@
 lines of a file, branches, answers.
 
 `growth` is the time against half as much; 2 is in proportion. Beside it stands what Git itself takes for the
-operation alone (`git merge -X theirs`, `git rebase -X theirs`), without a look at what came of it.
+operation alone (`git merge -X theirs`, `git rebase -X theirs`), without a look at what came of it, and the
+most memory that any process has taken by then.
 Usage: python -m benchmarks.growth [what]...
 """
 
 from __future__ import annotations
 
 import os
+import resource
 import subprocess
 import sys
 import tempfile
@@ -124,7 +126,9 @@ CASES: dict[str, tuple[Callable[[int], str], tuple[int, ...]]] = {
 
 def main() -> None:
     """Run all, and print one table."""
-    print(f"\n{'':34}{'survey':>9}{'plant':>9}{'grade':>9}{'git alone':>11}{'growth of each':>20}")
+    print(
+        f"\n{'':34}{'survey':>9}{'plant':>9}{'grade':>9}{'git alone':>11}{'growth of each':>20}{'memory':>9}"
+    )
     for what in sys.argv[1:] or CASES:
         make, sizes = CASES[what]
         before: list[float] = []
@@ -133,8 +137,16 @@ def main() -> None:
             growth = "  ".join(f"{now / was:.2f}" for now, was in zip(took, before, strict=False))
             note(f"grade, {size:,} {what}", [took[2]], [took[3]])
             times = "".join(f"{one:>7.2f} s" for one in took[:3])
-            print(f"{f'{size:,} {what}':34}{times}{took[3]:>9.2f} s{growth:>20}", flush=True)
+            print(
+                f"{f'{size:,} {what}':34}{times}{took[3]:>9.2f} s{growth:>20}{_largest():>6.0f} MB",
+                flush=True,
+            )
             before = took[:3]
+
+
+def _largest() -> float:
+    """The most memory, in MB, that any of the processes has taken by now."""
+    return resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
 
 
 def _one(what: str, story: str) -> list[float]:

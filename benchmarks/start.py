@@ -1,8 +1,10 @@
-"""How long commands take to start, beside `python -c 'import argparse'`, in turns."""
+"""How long commands take to start, beside `python -c 'import argparse'`, in turns; and how many modules they
+load, and how long that takes (`python -X importtime`, which itself takes a part of it)."""
 
 from __future__ import annotations
 
 import compileall
+import re
 import subprocess
 import sys
 import tempfile
@@ -39,10 +41,21 @@ def main() -> None:
             for name, words in commands.items():
                 given = [word.replace("planted", f"planted-{turn}") for word in words]
                 times[name].append(timed(partial(_run, [program, *given], folder)))
-    print(f"\n{'':42}{'ours':>12}{'argparse':>12}{'times':>8}")
+        loaded = {name: _loaded(words, folder) for name, words in commands.items()}
+    print(f"\n{'':30}{'ours':>12}{'argparse':>12}{'times':>8}{'modules':>10}{'loading':>12}")
     for name, took in times.items():
         ours, base = note(name, took, least)
-        print(f"{name:42}{1000 * ours:>9.0f} ms{1000 * base:>9.0f} ms{ours / base:>8.2f}")
+        modules, loading = loaded[name]
+        times_said = f"{1000 * ours:>9.0f} ms{1000 * base:>9.0f} ms{ours / base:>8.2f}"
+        print(f"{name:30}{times_said}{modules:>10}{1000 * loading:>9.0f} ms")
+
+
+def _loaded(words: list[str], folder: str) -> tuple[int, float]:
+    """How many modules a command and its processes load, and how many seconds that takes."""
+    command = [sys.executable, "-X", "importtime", "-m", "muddled_orchard", *words]
+    told = subprocess.run(command, cwd=folder, check=False, capture_output=True, text=True).stderr
+    took = [int(found) for found in re.findall(r"^import time: +(\d+) \|", told, re.MULTILINE)]
+    return len(took), sum(took) / 1e6
 
 
 def _run(command: list[str], folder: str) -> None:
