@@ -113,14 +113,15 @@ def _answers(size: int) -> str:
     )
 
 
+# As large as a scenario file may be (`core.base.limits`).
 CASES: dict[str, tuple[Callable[[int], str], tuple[int, ...]]] = {
-    "commits": (_commits, (500, 1_000, 2_000)),
+    "commits": (_commits, (120, 240, 480)),
     "commits of a rebase": (_rebase, (50, 100, 200)),
     "conflicted files": (_files, (125, 250, 500)),
     "hunks of a file": (_hunks, (1_250, 2_500, 5_000)),
-    "lines of a file": (_lines, (50_000, 100_000, 200_000)),
-    "branches": (_branches, (500, 1_000, 2_000)),
-    "answers": (_answers, (1_250, 2_500, 5_000)),
+    "lines of a file": (_lines, (25_000, 50_000, 100_000)),
+    "branches": (_branches, (120, 240, 480)),
+    "answers": (_answers, (120, 240, 480)),
 }
 
 

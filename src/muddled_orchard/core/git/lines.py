@@ -15,7 +15,7 @@ from muddled_orchard.core.base.limits import LARGEST_TEXT, MOST_LINES
 Lines = tuple[str, ...]
 
 # A whole class has most of its texts in common; only small ones are remembered, to bound what that takes.
-_SMALL, _FEW = 1 << 15, 500
+_SMALL, _FEW, _SHORT = 1 << 15, 500, 200
 
 
 def lines_of(data: bytes | str) -> Lines:
@@ -30,7 +30,15 @@ def _lines_of(data: bytes | str) -> Lines:
     return (*lines, last) if last else tuple(lines)
 
 
-_remembered_lines = functools.lru_cache(maxsize=1024)(_lines_of)
+@functools.lru_cache(maxsize=1024)
+def _remembered_lines(data: bytes | str) -> Lines:
+    return tuple(_shared(line) if len(line) < _SHORT else line for line in _lines_of(data))
+
+
+@functools.lru_cache(maxsize=1 << 14)
+def _shared(line: str) -> str:
+    """The same line in all versions of a file, of which a history has hundreds: they differ in few."""
+    return line
 
 
 def is_binary(data: bytes) -> bool:

@@ -106,19 +106,21 @@ def _looks(lines: Iterable[str]) -> tuple[Hashable, ...]:
     """What Git sees of each line beside its equality with others: the indentation, the end, and, where it
     looks for changes that were made already, which lines are equal but for white space."""
     same: dict[str, int] = {}
-    looks = []
+    looks: list[Hashable] = []
     for line in lines:
-        start, words, end = _look(line) if len(line) < _SHORT else _look.__wrapped__(line)
-        looks.append((start, bool(words), end, same.setdefault(words, len(same))))
+        look, words = _look(line) if len(line) < _SHORT else _look.__wrapped__(line)
+        looks += (look, same.setdefault(words, len(same)))
     return tuple(looks)
 
 
-@lru_cache(maxsize=2048)  # variants share most of their lines
-def _look(line: str) -> tuple[str, str, str]:
-    """How a line begins, its words without white space, and how it ends."""
+@lru_cache(maxsize=1 << 12)  # variants share most of their lines
+def _look(line: str) -> tuple[tuple[str, bool, str], str]:
+    """How a line begins, whether there is anything in it, and how it ends; and its words without white
+    space."""
     match = _LINE.fullmatch(line)
     assert match is not None  # noqa: S101 - the pattern takes everything
-    return match[1], "".join(match[2].split()), match[3]
+    words = "".join(match[2].split())
+    return (match[1], bool(words), match[3]), words
 
 
 def translate(

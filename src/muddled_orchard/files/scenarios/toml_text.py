@@ -59,8 +59,9 @@ def text_of(path: Path) -> str:
 
 def parsed(text: str) -> dict[str, Any]:
     """The data of a TOML text. Raises BadInput with the line and advice."""
-    if match := _ENDLESS_KEY.search(text):  # the parser takes its time with each part
-        raise BadInput(Problem(_TOO_DEEP, "Take levels out.", line=_line_of(match)))
+    for number, written in enumerate(text.split("\n"), start=1):
+        if written.count(".") >= _MOST_PARTS and _is_endless(written):
+            raise BadInput(Problem(_TOO_DEEP, "Take levels out.", line=number))
     try:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
@@ -80,6 +81,16 @@ def parsed(text: str) -> dict[str, Any]:
 
     _refuse_odd(data, text)
     return data
+
+
+def _is_endless(line: str) -> bool:
+    """Whether a key in a line has more parts than any has: the parser takes long for each of them."""
+    parts = 0
+    for part in line.split("."):
+        parts = parts + 1 if len(part) <= _LONGEST_PART and "=" not in part and len(part.split()) == 1 else 0
+        if parts >= _MOST_PARTS:
+            return True
+    return False
 
 
 def _refuse_odd(data: Mapping[str, Any], text: str) -> None:
@@ -102,7 +113,7 @@ def _refuse_odd(data: Mapping[str, Any], text: str) -> None:
 _DEEPEST, _LONGEST = 32, 63
 """The most levels of a file's data, and the bits of a number as TOML has it."""
 
-_ENDLESS_KEY = pattern(r"([^\s.=]{1,200}\s?\.\s?){1000}")
+_MOST_PARTS, _LONGEST_PART = 1000, 200
 _NESTED = pattern(r"([^\s.=]{1,200}\s?\.\s?){30}|([\[{]\s*){30}")
 _TOO_DEEP = "lists or tables are nested too deeply"
 
