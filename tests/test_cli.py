@@ -120,11 +120,37 @@ def test_who_stops_reading_has_seen_enough(command: str, tmp_path: Path) -> None
     assert (done.returncode, done.stderr) == (141, "")
 
 
-def test_help_imports_neither_git_nor_the_terminal_library() -> None:
-    done = muddled("--help", more={"PYTHONPROFILEIMPORTTIME": "1"})
+LEFT_OUT = {
+    "--help": {"rich", "msgspec", "muddled_orchard.core"},
+    "catalogue": {"rich.console", "muddled_orchard.vcs"},
+    "peek practice": {"rich.console", "inspect", "subprocess", "tempfile", "muddled_orchard.core.key"},
+    "survey press-limit --quick": {"rich.console", "logging", "muddled_orchard.rehearsal"},
+    "plant press-limit new": {"rich.console", "inspect", "logging", "muddled_orchard.core.grading"},
+    "grade practice": {"rich.console", "logging", "sqlite3", "tarfile", "zipfile", "multiprocessing"},
+}  # fmt: skip
+"""What commands that people wait for do without, as long as nothing of it is needed."""
+
+
+@pytest.mark.parametrize("command", LEFT_OUT)
+def test_a_command_loads_what_it_needs(command: str, tmp_path: Path) -> None:
+    if "practice" in command:
+        muddled("plant", "press-limit", tmp_path / "practice", "--quiet")
+    code = 1 if command.startswith("peek") else 0
+    done = muddled(*command.split(), folder=tmp_path, code=code, more={"PYTHONPROFILEIMPORTTIME": "1"})
     loaded = {line.rsplit("|", 1)[-1].strip() for line in done.stderr.splitlines()}
     assert "argparse" in loaded
-    assert not loaded & {"rich", "pygit2", "pydantic", "yaml", "tree_sitter", "jinja2"}
+    heavy = {
+        "pygit2",
+        "pydantic",
+        "yaml",
+        "tree_sitter",
+        "jinja2",
+        "pandas",
+        "matplotlib",
+        "asyncio",
+        "pebble",
+    }
+    assert not loaded & (LEFT_OUT[command] | heavy)
 
 
 def test_feedback_leads_and_never_says_what_is_wanted(tmp_path: Path) -> None:
