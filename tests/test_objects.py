@@ -237,8 +237,10 @@ def test_what_an_archive_says_twice_counts_as_it_is_said_last() -> None:
     place.add("a/b", "file", b"one")
     place.add("a/b", "file", b"two")
     assert place.read("a/b", 9) == b"two"
+    place.add("a/in/deep", "file", b"x")
     place.add("a", "link", b"/etc")
     assert (place.kind("a"), place.kind("a/b"), place.read("a/b", 9)) == ("link", None, None)
+    assert (place.kind("a/in"), place.kind("a/in/deep"), place.entries("a/in")) == (None, None, [])
     place.add("a/c", "file", b"three")
     assert (place.kind("a"), place.read("a/c", 9)) == ("folder", b"three")
 

@@ -61,7 +61,7 @@ class MemorySource:
     """Files in memory. What an archive says twice counts as it is said last."""
 
     def __init__(self) -> None:
-        self._top: _Folder = {}
+        self._folders: dict[str, _Folder] = {"": {}}
         self.commits_alone = False
         """Whether this was a bundle, which has commits and nothing else."""
         self.folders = 0
@@ -69,19 +69,30 @@ class MemorySource:
 
     def add(self, path: str, kind: Kind, data: Content = b"", *, executable: bool = False) -> None:
         """Put something in, with the folders above it. The path must be clean: no `..`, no empty part."""
-        *above, name = path.split("/")
-        folder = self._top
-        for part in above:
-            inner = folder.get(part)
-            if type(inner) is not dict:
-                inner = folder[part] = {}
-                self.folders += 1
-            folder = inner
-        if kind != "folder":
-            folder[name] = (kind, data, executable)
-        elif type(folder.get(name)) is not dict:
-            folder[name] = {}
+        if kind == "folder":
+            self._folder(path)
+            return
+        above, _, name = path.rpartition("/")
+        if path in self._folders:
+            self._forget(path)  # it stands in the place of a folder
+        (self._folders.get(above) or self._folder(above))[name] = (kind, data, executable)
+
+    def _folder(self, path: str) -> _Folder:
+        """The folder at a path, made where there is none."""
+        held = self._folders.get(path)
+        if held is None:
+            above, _, name = path.rpartition("/")
+            held = self._folders[path] = self._folder(above)[name] = {}
             self.folders += 1
+        return held
+
+    def _forget(self, path: str) -> None:
+        """Let go of a folder and all below it."""
+        waiting = [path]
+        while waiting:
+            folder = waiting.pop()
+            held = self._folders.pop(folder)
+            waiting += [f"{folder}/{name}" for name, inner in held.items() if type(inner) is dict]
 
     def kind(self, path: str) -> Kind | None:
         """What is there, or None."""
@@ -113,10 +124,11 @@ class MemorySource:
 
     def _at(self, path: str) -> Any:
         """What is there: a folder, (kind, content, executable), or None."""
-        held: Any = self._top
-        for part in path.split("/") if path else ():
-            held = held.get(part) if type(held) is dict else None
-        return held
+        if not path:
+            return self._folders[""]
+        above, _, name = path.rpartition("/")
+        folder = self._folders.get(above)
+        return None if folder is None else folder.get(name)
 
 
 class Below:
