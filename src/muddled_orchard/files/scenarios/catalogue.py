@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import glob
 import re
 from collections.abc import Iterable, Iterator
 from contextlib import suppress
@@ -47,6 +46,8 @@ def scenario_files(places: Iterable[str]) -> Iterator[Path]:
                 raise BadInput(Problem("there is no scenario (*.toml) in this folder", file=place))
             yield from found
         elif any(letter in place for letter in "*?[") and not Path(place).exists():
+            import glob  # most name a file, or an id
+
             matched = sorted(map(Path, glob.glob(place, recursive=True)))  # noqa: PTH207 - patterns may be absolute
             if not matched:
                 raise BadInput(Problem("nothing matches this pattern", file=place))
