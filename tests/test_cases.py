@@ -88,6 +88,7 @@ CASES = {
     "found by other capitals": Case("press-limit", TAKE + "git config core.ignorecase true; mv press.toml Press.toml"),
     "in other capitals": Case("press-limit", TAKE + "mv press.toml Press.toml", missed="tidy"),
     "letters taken apart by a Mac": Case("press-limit", f"echo 1 >{unicodedata.normalize('NFC', 'Äpfel')}; git add .; git commit -qm x\n" + TAKE + f"mv {unicodedata.normalize('NFC', 'Äpfel')} {unicodedata.normalize('NFD', 'Äpfel')}"),
+    "a submodule before the merge": Case("press-limit", "git update-index --add --cacheinfo 160000,$(printf %040d 7),sub; git commit -qm sub; mkdir sub\n" + TAKE),
     "a submodule": Case("press-limit", TAKE + "git init -q ../other; git -C ../other commit -q --allow-empty -m o; git -c protocol.file.allow=always submodule add -q \"$PWD/../other\" sub; git commit -qm sub", partly="rest"),
 }  # fmt: skip
 

@@ -18,7 +18,7 @@ from muddled_orchard.core.exercise.history import PlannedCommit
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.variants import Variants
 from muddled_orchard.core.git.commits import Commit, Commits
-from muddled_orchard.core.git.trees import Blob, Files, Tree
+from muddled_orchard.core.git.trees import SUBMODULE, Blob, Files, Tree
 from muddled_orchard.core.merging.conflict import MergeResult, relabelled
 from muddled_orchard.core.merging.equivalence import HistoryShape, history_shape, translate
 from muddled_orchard.vcs.ask import git
@@ -130,10 +130,11 @@ class ScratchRepository:
         held.clear()
 
     def read_texts(self, texts: dict[str, bytes], merge: MergeResult) -> None:
-        """Add the contents of a merge's files that aren't known yet, but for conflicted ones."""
+        """Add the contents of a merge's files that aren't known yet, but for conflicted ones. A submodule has
+        none."""
         conflicted = {conflict.path for conflict in merge.conflicts}
         for path, blob in merge.tree.items():
-            if path not in conflicted and blob.id not in texts:
+            if blob.mode != SUBMODULE and path not in conflicted and blob.id not in texts:
                 texts[blob.id] = self._content(blob.id)
 
     def _content(self, id_: str) -> bytes:
