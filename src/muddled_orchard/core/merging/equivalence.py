@@ -72,7 +72,11 @@ def history_shape(
         if data is None or is_binary(data) or id_ in as_it_is:
             shape.append(id_)
         else:
-            shape.append(tuple(lines.setdefault(line, len(lines)) for line in lines_of(data)))
+            text = lines_of(data)
+            for line in text:
+                if line not in lines:
+                    lines[line] = len(lines)
+            shape.append(tuple(map(lines.__getitem__, text)))
     shape.append(_looks(lines))
     return HistoryShape(tuple(shape), tuple(places), tuple(blobs), tuple(lines))
 
