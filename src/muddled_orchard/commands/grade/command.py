@@ -53,7 +53,6 @@ from muddled_orchard.show.terminal.progress import with_progress
 from muddled_orchard.system.output import PRIVATE, PUBLIC, STDOUT, write_file
 from muddled_orchard.system.temporary import temporary_folder
 from muddled_orchard.system.workers import Machines
-from muddled_orchard.vcs.ask import git
 
 if TYPE_CHECKING:
     from muddled_orchard.files.course.course_file import CourseFile
@@ -128,7 +127,6 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     """Grade, write files, show."""
     _refuse_contradictions(options)
-    git.ask_version()
     if options.pass_mark is None and (plan := course_of(options)) is not None:
         options.pass_mark = plan.plan.pass_mark
     done, findings, course = _graded(options)

@@ -64,7 +64,6 @@ def run(options: argparse.Namespace) -> int:
     """Survey and show; 1 if anything has errors."""
     files = list(dict.fromkeys(scenario_files(options.scenarios)))
     _check(options, len(files))
-    git.ask_version()
     loaded, problems = _loaded(files)
     with surveyor() as surveying:
         memory = ProofMemory(".".join(map(str, git.require())))

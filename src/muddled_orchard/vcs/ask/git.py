@@ -10,7 +10,6 @@ import re
 import subprocess
 import tempfile
 from collections.abc import Iterable, Mapping, Sequence
-from contextlib import suppress
 from pathlib import Path
 from typing import IO
 from urllib.parse import quote, unquote, urlsplit, urlunsplit
@@ -129,20 +128,10 @@ def answer(
     return "\n".join(line.rstrip("\r").rsplit("\r", 1)[-1] for line in lines).rstrip("\n")
 
 
-_asked_for_version: list[subprocess.Popen[bytes]] = []
-
-
-def ask_version() -> None:
-    """Begin to ask for what `require` will hear: whoever has something else to do first need not wait."""
-    with suppress(BadInput):  # `require` says it
-        _asked_for_version.append(_begun(["version"], Path.cwd(), None))
-
-
 @functools.cache
 def require() -> tuple[int, ...]:
     """The version of Git; BadInput where it is missing or older than OLDEST."""
-    asked = _asked_for_version.pop() if _asked_for_version else _begun(["version"], Path.cwd(), None)
-    answer = _ended(asked, ["version"], b"").decode()
+    answer = run(["version"], folder=Path.cwd()).decode()
     match = re.search(r"(\d+)\.(\d+)", answer)
     version = tuple(int(number) for number in match.groups()) if match else (0, 0)
     if version < OLDEST:
