@@ -170,13 +170,10 @@ def merge_trees(gitdir: Path, pairs: Iterable[tuple[str, str]]) -> tuple[bytes, 
     words = ("merge-tree", "--write-tree", "--stdin", "-z", "--messages", "--allow-unrelated-histories")
     given = "".join(f"{ours} {theirs}\n" for ours, theirs in pairs).encode()
     styles = [("-c", f"merge.conflictStyle={style}", *words) for style in ("merge", "diff3")]
-    first, second = [_begun(style, gitdir, {"GIT_DIR": str(gitdir)}) for style in styles]
-    try:
+    more = {"GIT_DIR": str(gitdir)}
+    # Where one fails the other is given nothing, and ends.
+    with _begun(styles[0], gitdir, more) as first, _begun(styles[1], gitdir, more) as second:
         return _ended(first, styles[0], given), _ended(second, styles[1], given)
-    finally:
-        if second.poll() is None:  # the first one failed
-            second.kill()
-            second.communicate()
 
 
 def clone_bare(

@@ -79,9 +79,8 @@ class GivenStates:
             given = self._given_at(key, asked.at)
             if given is None:
                 return None
-            _remember(
-                self._shares, alike, (scenario, given.shares)
-            )  # as long as it is held, its id is its own
+            # As long as the scenario is held, its id is its own.
+            _remember(self._shares, alike, (scenario, given.shares))
         return Given(self._shares[alike][1], asked.given)
 
     def _given_at(self, key: Key, step: str) -> Given | None:
