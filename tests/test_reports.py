@@ -15,7 +15,7 @@ import pytest
 from msgspec.structs import replace
 from rich.console import Console
 
-from muddled_orchard.commands.grade.findings import show_findings
+from muddled_orchard.commands.grade.class_findings import show_findings
 from muddled_orchard.commands.grade.gradebook import gradebook
 from muddled_orchard.commands.grade.junit import junit_file
 from muddled_orchard.commands.grade.terminal import MOST_ROWS, show_many

@@ -335,7 +335,7 @@ def _load_view() -> None:
 def show(done: GradedClass, findings: Sequence[ClassFinding] = ()) -> None:
     """Prose for one, a table for many."""
     if len(done.entries) == 1:
-        from muddled_orchard.commands.grade.findings import show_findings
+        from muddled_orchard.commands.grade.class_findings import show_findings
         from muddled_orchard.core.course.one_result import result_blocks
         from muddled_orchard.show.document.terminal import show_blocks
         from muddled_orchard.show.terminal.plain import Plain

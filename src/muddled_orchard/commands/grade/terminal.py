@@ -9,7 +9,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from muddled_orchard.commands.grade.findings import show_findings
+from muddled_orchard.commands.grade.class_findings import show_findings
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.course.class_entry import ClassEntry
 from muddled_orchard.core.course.findings import ClassFinding

@@ -18,7 +18,7 @@ from muddled_orchard.core.key.comparison import Comparison, compare
 from muddled_orchard.core.key.survey import Survey
 from muddled_orchard.files.scenarios.catalogue import bundled_id, load, scenario_files, shared_ids
 from muddled_orchard.files.scenarios.error_lines import with_lines
-from muddled_orchard.files.scenarios.proofs import ProofMemory
+from muddled_orchard.files.scenarios.survey_memory import SurveyMemory
 from muddled_orchard.show.terminal.plain import Plain
 from muddled_orchard.system.output import STDOUT, write_file
 from muddled_orchard.system.workers import Machines
@@ -66,7 +66,7 @@ def run(options: argparse.Namespace) -> int:
     _check(options, len(files))
     loaded, problems = _loaded(files)
     with surveyor() as surveying:
-        memory = ProofMemory(".".join(map(str, git.require())))
+        memory = SurveyMemory(".".join(map(str, git.require())))
         found = _surveyed(surveying, loaded, options, problems, memory)
     if not options.quick:
         _prove(found, loaded, options, memory)
@@ -121,7 +121,7 @@ def _surveyed(
     loaded: Mapping[Path, Scenario],
     options: argparse.Namespace,
     problems: list[Problem],
-    memory: ProofMemory,
+    memory: SurveyMemory,
 ) -> dict[Path, Survey]:
     """The survey of each scenario that can be made; what is wrong with the others is added to `problems`.
     Values that were tried before are not tried again."""
@@ -151,7 +151,7 @@ def _prove(
     found: dict[Path, Survey],
     loaded: Mapping[Path, Scenario],
     options: argparse.Namespace,
-    memory: ProofMemory,
+    memory: SurveyMemory,
 ) -> None:
     """Carry out and grade the solution of every key that has no errors, and put what came of it to its
     survey. What was proved before, of the same file with the same Git, is remembered."""

@@ -1,4 +1,4 @@
 """What everything rests on: problems with input, phrases, limits, patterns.
 
-`problems`, `phrases`, `limits`, `patterns`.
+`problems`, `phrases`, `limits`, `patterns`, `remembering` (a bounded memory).
 """

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from msgspec import Struct
 
+from muddled_orchard.core.base.remembering import remember
 from muddled_orchard.core.exercise.history import History
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.story import unroll, with_code
@@ -40,8 +41,6 @@ class Variants:
         values = tuple(values_of(self.scenario, code).items())
         if values not in self._known:
             varied = self._template.filled(dict(values))
-            if len(self._known) >= _MOST:
-                del self._known[next(iter(self._known))]
-            self._known[values] = (varied, unroll(varied, code))
+            remember(self._known, values, (varied, unroll(varied, code)), _MOST)
         varied, history = self._known[values]
         return Variant(varied, with_code(history, code), values)

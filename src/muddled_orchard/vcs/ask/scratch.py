@@ -10,10 +10,10 @@ from __future__ import annotations
 import functools
 from collections.abc import Hashable, Iterable, Mapping, Sequence
 from pathlib import Path
-from typing import TypeVar
 
 from msgspec import Struct
 
+from muddled_orchard.core.base.remembering import remember
 from muddled_orchard.core.exercise.history import PlannedCommit
 from muddled_orchard.core.exercise.scenario import Scenario
 from muddled_orchard.core.exercise.variants import Variants
@@ -26,9 +26,6 @@ from muddled_orchard.vcs.ask.predict import predict
 from muddled_orchard.vcs.ask.written_objects import StoredObjects
 from muddled_orchard.vcs.write.build import new_repository
 from muddled_orchard.vcs.write.memory import Objects, pack_file
-
-_Memo = TypeVar("_Memo")
-_Known = TypeVar("_Known")
 
 OURS, THEIRS = "0" * 40, "f" * 40
 """How a merge labels its sides, where Git names files that it sets aside after them."""
@@ -106,7 +103,7 @@ class ScratchRepository:
                 texts[blob] = file.data
             id_ = self.objects.tree({path: (blob.mode, blob.id) for path, blob in tree.items()})
             known = MadeTree(planned.tree, id_, tree, texts)
-            _remember(self._trees, id(planned.tree), known, _MOST_TREES)
+            remember(self._trees, id(planned.tree), known, _MOST_TREES)
         return known
 
     def know(self, variants: Variants) -> None:
@@ -174,7 +171,7 @@ class ScratchRepository:
             one.merge = relabelled(merge, {ours: OURS, theirs: THEIRS})
             self._note(one)
             if one.history_shape is not None:
-                _remember(self._shapes, one.kind, (one.history_shape, one.merge), _MOST_SHAPES)
+                remember(self._shapes, one.kind, (one.history_shape, one.merge), _MOST_SHAPES)
 
     def _pair(self, question: Question) -> tuple[str, str]:
         """The two commits that Git is given: where a base is set, two that have just this one in common."""
@@ -189,7 +186,7 @@ class ScratchRepository:
 
     def _note(self, asking: _Asked) -> None:
         if asking.question.alike is not None and asking.merge is not None:
-            _remember(self._alike, asking.question.alike, asking.merge, _MOST_ANSWERS)
+            remember(self._alike, asking.question.alike, asking.merge, _MOST_ANSWERS)
 
     # -- Rebases --------------------------------------------------------------------------------------
 
@@ -202,7 +199,7 @@ class ScratchRepository:
             picked = git.commits_to_replay(self.gitdir, *self._pair(question))
             if not asking.history_shape:
                 return picked
-            _remember(self._replays, asking.kind, tuple(map(order.index, picked)), _MOST_SHAPES)
+            remember(self._replays, asking.kind, tuple(map(order.index, picked)), _MOST_SHAPES)
         return [order[place] for place in self._replays[asking.kind]]
 
 
@@ -222,10 +219,3 @@ class _Asked:
     def kind(self) -> Hashable:
         """Equal for questions that one answer may do for."""
         return self.history_shape.shape if self.history_shape else (self.question.alike or self.question.tips)
-
-
-def _remember(known: dict[_Memo, _Known], memo: _Memo, answer: _Known, most: int) -> None:
-    """Add what is known, and forget the oldest where it would become too much."""
-    if len(known) >= most:
-        del known[next(iter(known))]
-    known[memo] = answer

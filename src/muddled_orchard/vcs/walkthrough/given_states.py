@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import TypeVar
 
 from muddled_orchard.core.base.problems import BadInput
+from muddled_orchard.core.base.remembering import remember
 from muddled_orchard.core.exercise.asked import ASKED, Asked
 from muddled_orchard.core.exercise.claim import ExerciseVariant
 from muddled_orchard.core.exercise.scenario import Scenario
@@ -18,9 +18,6 @@ from muddled_orchard.core.walkthrough.task_times import task_times
 from muddled_orchard.system.temporary import temporary_folder
 
 _MOST = 256
-
-_Memo = TypeVar("_Memo")
-_Value = TypeVar("_Value")
 
 
 class GivenStates:
@@ -80,7 +77,7 @@ class GivenStates:
             if given is None:
                 return None
             # As long as the scenario is held, its id is its own.
-            _remember(self._shares, alike, (scenario, given.shares))
+            remember(self._shares, alike, (scenario, given.shares), _MOST)
         return Given(self._shares[alike][1], asked.given)
 
     def _given_at(self, key: Key, step: str) -> Given | None:
@@ -92,7 +89,7 @@ class GivenStates:
         """What the state after a step would earn; None where there is no such step."""
         known = (key.scenario.id, key.variant, step)
         if known not in self._known:
-            _remember(self._known, known, self._assessed(key, step))
+            remember(self._known, known, self._assessed(key, step), _MOST)
         return self._known[known]
 
     def _assessed(self, key: Key, step: str) -> Assessment | None:
@@ -111,9 +108,3 @@ class GivenStates:
             write_files(room / "given", files)
             assessment = self._grade(room / "given")
         return None if assessment.state == "unreadable" else assessment
-
-
-def _remember(known: dict[_Memo, _Value], memo: _Memo, value: _Value) -> None:
-    if len(known) >= _MOST:
-        del known[next(iter(known))]
-    known[memo] = value

@@ -20,7 +20,7 @@ _MOST = 2000
 _VALUES = "values"
 
 
-class ProofMemory:
+class SurveyMemory:
     """What was found to be right, for a scenario as it reads and what found it so: this program, and Git, of
     which `git` is the version. A fault is never remembered: it may be ours, and mended."""
 
