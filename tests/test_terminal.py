@@ -42,6 +42,15 @@ def test_lines_are_broken_where_the_terminal_ends(text: str, lines: list[str], s
     assert screen.getvalue().splitlines() == lines
 
 
+def test_what_does_not_fit_on_a_line_is_cut(screen: Screen) -> None:
+    Plain(screen).cut(("● ", ""), ("a subject that is too long", ""))
+    Plain(screen).cut(("● ", ""), ("a short subject", ""))
+    assert screen.getvalue().splitlines() == ["● a subject that is too…", "● a short subject"]
+    screen.encoding = "ascii"
+    Plain(screen).cut(("* a subject that is too long", ""))
+    assert screen.getvalue().splitlines()[-1] == "* a subject that is t..."
+
+
 def test_columns_stand_below_each_other(screen: Screen) -> None:
     rows = [[("梨", "bad"), ("a long remark on it", ""), ("x", "")], [("plums", ""), ("", ""), ("", "")]]
     Plain(screen).columns(rows, whole=(0, 2))

@@ -13,6 +13,8 @@ from collections.abc import Iterable, Iterator, Sequence
 from itertools import zip_longest
 from typing import TextIO
 
+from muddled_orchard.show.terminal.characters import speaks_unicode
+
 # The styles of `show.terminal.console`, as a terminal is told them (ECMA-48, SGR).
 _CODES = {"good": "32", "bad": "31", "doubt": "33", "faint": "2", "strong": "1", "default": "", "": ""}
 
@@ -88,10 +90,11 @@ class Plain:
     def cut(self, *pieces: Styled) -> None:
         """Write pieces on one line, as far as they fit."""
         left = self.width
+        end = "…" if speaks_unicode(self) else "..."
         kept: list[Styled] = []
         for text, style in pieces:
             if cell_len(text) > left:
-                kept.append((f"{_first_cells(text, left - 1)}…", style))
+                kept.append((f"{_first_cells(text, left - len(end))}{end}", style))
                 break
             kept.append((text, style))
             left -= cell_len(text)
