@@ -21,8 +21,9 @@ from typing import Any
 
 import muddled_orchard
 
-_LEFT_OUT = ("__main__", "core.course.items", "show.figures.png")
-"""pandas and Matplotlib take half of the memory, and forking takes twice as long with them."""
+_LARGE = ("core.course.items", "show.figures.png")
+"""pandas and Matplotlib take half of the memory, and forking takes twice as long with them: they are loaded in a
+process of their own, for the commands that need them."""
 
 _LOADED_LATE = ("email.header", "logging.handlers", "pebble", "platformdirs", "pygit2", "tarfile", "zipfile")
 """What the program loads where it is used: not anew in each process."""
@@ -46,27 +47,28 @@ def run(
 
 
 @functools.cache
-def _server() -> subprocess.Popen[str]:
+def _server(*large: str) -> subprocess.Popen[str]:
     return subprocess.Popen(
-        [sys.executable, "-m", "tests.program"],
+        [sys.executable, "-m", "tests.program", *large],
         stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, cwd=Path(__file__).parent.parent,
     )  # fmt: skip
 
 
 def _ask(asked: dict[str, Any]) -> int:
-    server = _server()
+    server = _server(*_LARGE) if asked["arguments"][:1] == ["tally"] else _server()
     assert server.stdin is not None
     assert server.stdout is not None
     print(json.dumps(asked), file=server.stdin, flush=True)
     return int(server.stdout.readline())
 
 
-def _serve() -> None:
-    """Load everything, then run what each line on standard input asks for, and answer with the exit code."""
+def _serve(*large: str) -> None:
+    """Load everything, of what is large only what is named; then run what each line on standard input asks for, and
+    answer with the exit code."""
     for module in pkgutil.walk_packages(muddled_orchard.__path__, "muddled_orchard."):
-        if not module.name.endswith(_LEFT_OUT):
+        if not module.name.endswith(("__main__", *_LARGE)):
             importlib.import_module(module.name)
-    for name in _LOADED_LATE:
+    for name in (*_LOADED_LATE, *(f"muddled_orchard.{name}" for name in large)):
         importlib.import_module(name)
     gc.freeze()  # what is loaded by now stays, and is not looked through again in every fork
     for line in sys.stdin:
@@ -99,4 +101,4 @@ def _run(arguments: list[str], folder: str, environment: dict[str, str], streams
 
 
 if __name__ == "__main__":
-    _serve()
+    _serve(*sys.argv[1:])

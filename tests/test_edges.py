@@ -365,12 +365,12 @@ def _zip(form: int, size: int) -> bytes:
     return out.getvalue()
 
 
-def _with(files: dict[str, bytes]) -> Callable[[Path], bytes]:
+def _with(files: Callable[[], dict[str, bytes]]) -> Callable[[Path], bytes]:
     def made(practice: Path) -> bytes:
         out = io.BytesIO()
         with tarfile.open(fileobj=out, mode="w:gz", compresslevel=1) as archive:
             archive.add(practice, arcname="h")
-            for name, data in files.items():
+            for name, data in files().items():
                 about = tarfile.TarInfo(f"h/work/{name}")
                 about.size = len(data)
                 archive.addfile(about, io.BytesIO(data))
@@ -380,11 +380,11 @@ def _with(files: dict[str, bytes]) -> Callable[[Path], bytes]:
 
 
 HEAVY: dict[str, Callable[[Path], bytes]] = {
-    "honest noise of 60 MB": _with({f"n{number}": CHANCE.randbytes(15 << 20) for number in range(4)}),
-    "ignore rules of 60 MB": _with({".gitignore": b"*.log\n" * (10 << 20)}),
-    "a file of two million lines": _with({"press.toml": b"x\n" * (2 << 20)}),
-    "a hundred thousand lines": _with({"press.toml": b"limit = 3\n" * 95_000}),
-    "a reflog and refs of many MB": _with({".git/logs/HEAD": b"\n" * (20 << 20), ".git/packed-refs": b"\n" * (1 << 20)}),
+    "honest noise of 60 MB": _with(lambda: {f"n{number}": CHANCE.randbytes(15 << 20) for number in range(4)}),
+    "ignore rules of 60 MB": _with(lambda: {".gitignore": b"*.log\n" * (10 << 20)}),
+    "a file of two million lines": _with(lambda: {"press.toml": b"x\n" * (2 << 20)}),
+    "a hundred thousand lines": _with(lambda: {"press.toml": b"limit = 3\n" * 95_000}),
+    "a reflog and refs of many MB": _with(lambda: {".git/logs/HEAD": b"\n" * (20 << 20), ".git/packed-refs": b"\n" * (1 << 20)}),
     "a zip bomb": lambda _: _zip(zipfile.ZIP_DEFLATED, 256 << 20),
     "a zip file packed otherwise": lambda _: _zip(zipfile.ZIP_LZMA, 60 << 20),
 }  # fmt: skip

@@ -347,7 +347,8 @@ def test_what_was_given_earns_nothing(name: str, tmp_path: Path) -> None:
 
 
 def test_what_a_step_gives_is_known_from_another_variant(tmp_path: Path) -> None:
-    kept = "git checkout -q --ours press.toml; git commit -qa --no-edit"
+    dated = "export GIT_AUTHOR_DATE='2031-05-01T08:00:00Z' GIT_COMMITTER_DATE='2031-05-01T08:00:00Z'"
+    kept = f"{dated}; git checkout -q --ours press.toml; git commit -qa --no-edit"
     forgot = 'sed -i \'/"given"/d; s/"conflict",/"conflict"/\' .git/muddled/asked.json'
     for name, variant, script in (("a", "1", "true"), ("b", "2", kept), ("c", "2", f"{kept}; {forgot}"), ("d", "3", "true")):  # fmt: skip
         muddled("plant", "press-limit", tmp_path / name, "--at", "conflict", "--variant", variant, "--quiet")
