@@ -46,6 +46,18 @@ def ancestry(commits: Commits, tip: str | None) -> Iterator[Commit]:
         stack.extend(reversed(commits[id_].parents))
 
 
+def ancestors(commits: Commits, *tips: str | None) -> set[str]:
+    """The ids of these commits and of all that they grew from, as far as `commits` has them."""
+    found: set[str] = set()
+    waiting = [tip for tip in tips if tip]
+    while waiting:
+        id_ = waiting.pop()
+        if id_ not in found and id_ in commits:
+            found.add(id_)
+            waiting += commits[id_].parents
+    return found
+
+
 def contains(commits: Commits, tip: str | None, ancestor: str) -> bool:
     """Whether `ancestor` is `tip` or one of the commits that it grew from."""
     # Asked many times for every submission, so it walks by itself and stops as soon as it can.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from muddled_orchard.core.git.commits import Commit, ancestry
+from muddled_orchard.core.git.commits import Commit, ancestors
 from muddled_orchard.core.grading.finding import Kind
 from muddled_orchard.core.grading.kinds.worked import (
     Aborted,
@@ -30,8 +30,7 @@ def notes_on(submission: Submission) -> Iterator[Kind]:
     if count := sum(move.what.startswith("commit (amend)") for move in evidence.reflog):
         yield Amended(count)
     yield from _out_of_time(evidence, key)
-    held = {commit.id for tip in evidence.refs.values() for commit in ancestry(evidence.commits, tip)}
-    held |= {commit.id for commit in ancestry(evidence.commits, evidence.head_commit)}
+    held = ancestors(evidence.commits, *evidence.refs.values(), evidence.head_commit)
     lost = [move.new for move in evidence.reflog if move.new in evidence.commits and move.new not in held]
     lost = list(dict.fromkeys(lost))
     merges = [id_ for id_ in lost if len(evidence.commits[id_].parents) > 1]

@@ -10,7 +10,7 @@ from muddled_orchard.core.exercise.delivering import FORCE, push_of
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import asks_for_commit, in_words
 from muddled_orchard.core.exercise.todo import todo_of
-from muddled_orchard.core.git.commits import ancestry, contains
+from muddled_orchard.core.git.commits import ancestors, ancestry, contains
 from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.key.answer_key import Key, Step
 
@@ -130,8 +130,7 @@ def _with_others(
     later = [step for step in key.steps if step.task > number and step.operation.on == task.on]
     taken_out = {step.commit for step in steps if step.commit} if task.replays_own else set()
     if task.sets_back:
-        taken_out = {commit.id for commit in ancestry(key.commits, steps[0].ours)}
-        taken_out -= {commit.id for commit in ancestry(key.commits, steps[0].theirs)}
+        taken_out = ancestors(key.commits, steps[0].ours) - ancestors(key.commits, steps[0].theirs)
     if any(commit.id in taken_out for step in later for commit in ancestry(key.commits, step.theirs)):
         what = f"a later task brings back what {_called(number, task)} takes out of its branch"
         yield Problem(what, "Leave the one or the other out.", where)

@@ -8,7 +8,7 @@ from msgspec import Struct
 
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.exercise.operations.own_conflict import OwnConflict
-from muddled_orchard.core.git.commits import ancestry
+from muddled_orchard.core.git.commits import ancestors
 from muddled_orchard.core.key.answer_key import Key, Step
 from muddled_orchard.core.key.exercise_summary import Difficulty
 from muddled_orchard.core.merging.keep import KEEP
@@ -117,6 +117,6 @@ def _edited_outside(steps: Iterable[Step]) -> Iterator[bool]:
 
 def _distance(key: Key, step: Step) -> int:
     """How many commits the two sides have that the other has not."""
-    ours = {commit.id for commit in ancestry(key.commits, step.ours)}
-    theirs = {commit.id for commit in ancestry(key.commits, step.theirs)}
+    ours = ancestors(key.commits, step.ours)
+    theirs = ancestors(key.commits, step.theirs)
     return len(ours ^ theirs)

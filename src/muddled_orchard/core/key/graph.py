@@ -11,7 +11,7 @@ from muddled_orchard.core.base.phrases import brief
 from muddled_orchard.core.exercise.arriving import arrivals, as_served
 from muddled_orchard.core.exercise.delivering import delivery_of
 from muddled_orchard.core.exercise.history import History
-from muddled_orchard.core.git.commits import Commit, ancestry, name_of
+from muddled_orchard.core.git.commits import Commit, ancestors, ancestry, name_of
 from muddled_orchard.core.git.refs import on_remote
 from muddled_orchard.core.key.answer_key import Key
 
@@ -137,7 +137,7 @@ def laid_out(
 ) -> Graph:
     """The graph of `commits` that the branches `tips` (name: id) reach; `order` has parents first, `head` is
     the branch that is checked out. Those that were not handed out are new."""
-    shown = {commit.id for tip in tips.values() for commit in ancestry(commits, tip)}
+    shown = ancestors(commits, *tips.values())
     order = [id_ for id_ in order if id_ in shown]
     on = _branches(key, commits, tips)
     lanes = {name: lane for lane, name in enumerate(dict.fromkeys(on[id_] for id_ in order))}

@@ -7,7 +7,7 @@ from itertools import combinations
 
 from muddled_orchard.core.exercise.asked import Asked
 from muddled_orchard.core.exercise.operations.own_conflict import OWN_STEPS_TOLD, OwnConflict, OwnStep
-from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
+from muddled_orchard.core.git.commits import Commit, Commits, ancestors, ancestry, contains
 from muddled_orchard.core.git.copies import copied_from
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.submission.evidence import Evidence
@@ -55,7 +55,7 @@ def steps_seen(evidence: Evidence, before: Collection[str]) -> Iterator[OwnStep]
 
 def own_commits(evidence: Evidence, before: Collection[str]) -> list[Commit]:
     """The commits that were not handed out, and not thrown away."""
-    old = {commit.id for id_ in before for commit in ancestry(evidence.commits, id_)}
+    old = ancestors(evidence.commits, *before)
     kept = kept_commits(evidence, evidence.commits)
     return [commit for id_, commit in evidence.commits.items() if id_ in kept and id_ not in old]
 
@@ -87,7 +87,7 @@ def _ended_in_conflict(evidence: Evidence, commit: Commit, said: str) -> bool:
 
 def changed_by_both(commits: Commits, one: str, other: str) -> set[str]:
     """The files that two commits have otherwise than what both grew from."""
-    theirs = {commit.id for commit in ancestry(commits, other)}
+    theirs = ancestors(commits, other)
     base = next((commit for commit in ancestry(commits, one) if commit.id in theirs), None)
     before = base.tree if base is not None else {}
     changed = [

@@ -10,7 +10,7 @@ from msgspec import Struct
 
 from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.exercise.task import ResultKind
-from muddled_orchard.core.git.commits import Commit, Commits, ancestry
+from muddled_orchard.core.git.commits import Commit, Commits, ancestors, ancestry
 from muddled_orchard.core.submission.evidence import Evidence
 
 Went = Literal["conflict", "clean", "unknown"]
@@ -65,7 +65,7 @@ def rebased(evidence: Evidence, commits: Commits) -> Iterator[Rebased]:
     for number, move in enumerate(evidence.reflog[first:], start=first):
         step = steps[number]
         if step == "start":
-            there = {commit.id for commit in ancestry(commits, move.new)}
+            there = ancestors(commits, move.new)
             moved = (one for one in ancestry(commits, move.old) if one.id not in there)
             left = list(islice(moved, _MOST_REBASED))[::-1]
             onto = move.what.partition(": checkout ")[2]

@@ -16,7 +16,7 @@ from muddled_orchard.core.exercise.steps import to_fetch, to_give_up, to_start, 
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import place_of
 from muddled_orchard.core.exercise.todo import groups_of, todo_of
-from muddled_orchard.core.git.commits import ancestry, contains
+from muddled_orchard.core.git.commits import ancestors, contains
 from muddled_orchard.core.git.refs import REMOTE, TRACKING, branch_ref, is_on_remote, on_remote, tracking_ref
 from muddled_orchard.core.git.under_way import Words
 from muddled_orchard.core.submission.evidence import Evidence
@@ -270,12 +270,12 @@ def _is_list_carried_out(task: Task, asked: Asked, evidence: Evidence) -> bool:
     """Whether the commits of a branch on its new base are those that a list makes: no others, in its order.
     One that was picked may be missing where nothing was left of it."""
     source, tip = task.source, evidence.branch(task.on) or ""
-    below = {commit.id for commit in ancestry(evidence.commits, asked.tips.get(source))}
+    below = ancestors(evidence.commits, asked.tips.get(source))
     # The new base may have moved on since, before the branch was replayed there, or by what it has of it.
     if (now := evidence.branch(source)) is not None:
         own = _own_line(now, asked.tips.get(source), evidence)
         if not contains(evidence.commits, now, tip):
-            below |= {commit.id for commit in ancestry(evidence.commits, now)}
+            below |= ancestors(evidence.commits, now)
         elif tip not in own:
             below |= set(own)
     line = [id_ for id_ in _own_line(tip, None, evidence) if id_ not in below]
@@ -302,7 +302,7 @@ def _has_come_in(task: Task, source: str, asked: Asked, evidence: Evidence) -> b
             stood = stood if grown else asked.commits[other.labels[0]].id
     if grown and later and now is not None:
         # Where it stood in between nobody knows any more: some of what it got is there.
-        before = {commit.id for commit in ancestry(evidence.commits, asked.tips.get(task.on))}
+        before = ancestors(evidence.commits, asked.tips.get(task.on))
         own = (id_ for id_ in _own_line(now, stood, evidence) if id_ not in before)
         return any(contains(evidence.commits, tip, id_) for id_ in own)
     brought = now if grown else stood

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from muddled_orchard.core.exercise.delivering import delivery_of
-from muddled_orchard.core.git.commits import ancestry, contains
+from muddled_orchard.core.git.commits import ancestors, contains
 from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.grading.assessment import Outcome, met, partly, skipped, unseen
 from muddled_orchard.core.grading.case import Case
@@ -55,8 +55,7 @@ def _is_there(case: Case, branch: str, own: str, now: str) -> bool:
     last = max(number for number, task in asked.items() if task.push)
     if not contains(case.commits, own, now):
         return False
-    beyond = {commit.id for commit in ancestry(case.commits, own)}
-    beyond -= {commit.id for commit in ancestry(case.commits, now)}
+    beyond = ancestors(case.commits, own) - ancestors(case.commits, now)
     goes_on = any(number > last for number in asked)
     if not goes_on and not all(case.submission.is_the_work(case.commits[id_]) for id_ in beyond):
         return False

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.todo import todo_of
-from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
+from muddled_orchard.core.git.commits import Commit, Commits, ancestors, contains
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.grading.locating.gone import last_places
 from muddled_orchard.core.grading.locating.matching import Matches, matched
@@ -136,7 +136,7 @@ def _is_attempt(
 def _own(commits: Commits, tip: str, base: str) -> tuple[list[Commit], str]:
     """The commits between the base and a tip, by first parents, the oldest first, and what they stand on.
     Commits that were not touched are among them, as they were handed out."""
-    below = {commit.id for commit in ancestry(commits, base)}
+    below = ancestors(commits, base)
     own: list[Commit] = []
     at: str | None = tip
     while at is not None and at not in below and at in commits:

@@ -8,7 +8,7 @@ from itertools import groupby
 from msgspec import Struct
 from msgspec.structs import replace
 
-from muddled_orchard.core.git.commits import ancestry, contains
+from muddled_orchard.core.git.commits import ancestors, contains
 from muddled_orchard.core.grading.locating.lists import locate_todo
 from muddled_orchard.core.grading.locating.merges import MergeLocator, expected_tip
 from muddled_orchard.core.grading.locating.replayed import locate_replays, stands_on
@@ -56,7 +56,7 @@ def _with_ends(results: list[Result], submission: Submission) -> Iterator[Result
     def grown_from(tip: str) -> frozenset[str]:
         """What a commit has grown from, with it: in a long rebase each is asked of most others."""
         if tip not in grown:
-            grown[tip] = frozenset(commit.id for commit in ancestry(commits, tip))
+            grown[tip] = frozenset(ancestors(commits, tip))
         return grown[tip]
 
     for result, step in zip(results, key.steps, strict=True):
@@ -82,8 +82,7 @@ def grew_from(submission: Submission) -> bool:
     """Whether what is there has grown from what was handed out, by parents alone: a reflog can say
     anything."""
     places = {*submission.evidence.refs.values(), submission.evidence.head_commit}
-    reached = (commit for place in places for commit in ancestry(submission.commits, place))
-    return any(commit.id in submission.key.handed_out for commit in reached)
+    return not submission.key.handed_out.isdisjoint(ancestors(submission.commits, *places))
 
 
 class MergeRequest(Struct, frozen=True):

@@ -12,7 +12,7 @@ from itertools import groupby
 
 from msgspec.structs import replace
 
-from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
+from muddled_orchard.core.git.commits import Commit, Commits, ancestors, ancestry, contains
 from muddled_orchard.core.git.refs import BRANCHES, REMOTE, branch_ref, is_on_remote
 from muddled_orchard.core.grading.locating.attempts import brings_part, step_parts, uncommitted_step
 from muddled_orchard.core.grading.locating.gone import last_places, to_be_deleted
@@ -182,7 +182,7 @@ class MergeLocator:
 
     def _has_grown(self, id_: str) -> bool:
         """Whether a commit has grown from what was handed out, by parents alone."""
-        return any(commit.id in self._key.handed_out for commit in ancestry(self._commits, id_))
+        return not self._key.handed_out.isdisjoint(ancestors(self._commits, id_))
 
     def _brings_part(self, step: Step, before: str, after: str) -> bool:
         """Whether a commit has grown from what was handed out, and has a part of what a merge brings."""
@@ -392,10 +392,9 @@ def _before_any(commits: Commits, start: str, on_tip: str, bring_tip: str) -> st
     older commit of it first has resolved a part of the same conflicts, and is judged for all of them."""
     if start == on_tip:
         return start
-    brought = {commit.id for commit in ancestry(commits, bring_tip)}
-    brought -= {commit.id for commit in ancestry(commits, on_tip)}
+    brought = ancestors(commits, bring_tip) - ancestors(commits, on_tip)
     at = start
-    while at in commits and commits[at].parents and any(one.id in brought for one in ancestry(commits, at)):
+    while at in commits and commits[at].parents and not brought.isdisjoint(ancestors(commits, at)):
         at = commits[at].parents[0]
     return at if at in commits else start
 
@@ -419,8 +418,8 @@ def _brings(commits: Commits, commit: Commit, bring_tip: str) -> bool:
 def _replayed(submission: Submission, own: list[Commit], bring_tip: str, on_tip: str) -> bool:
     """Whether the new commits are copies of handed-out commits of one of the branches."""
     commits, handed_out = submission.commits, submission.key.handed_out
-    theirs = {commit.id for commit in ancestry(commits, bring_tip)}
-    ours = {commit.id for commit in ancestry(commits, on_tip)}
+    theirs = ancestors(commits, bring_tip)
+    ours = ancestors(commits, on_tip)
     originals = {(commits[id_].author, commits[id_].subject) for id_ in (theirs ^ ours) & handed_out}
     return any((commit.author, commit.subject) in originals for commit in own)
 

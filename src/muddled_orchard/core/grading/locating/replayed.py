@@ -11,7 +11,7 @@ from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 
-from muddled_orchard.core.git.commits import Commit, Commits, ancestry, contains
+from muddled_orchard.core.git.commits import Commit, Commits, ancestors, contains
 from muddled_orchard.core.git.refs import BRANCHES
 from muddled_orchard.core.grading.locating.attempts import (
     brings_only_conflicts,
@@ -114,13 +114,13 @@ def _is_attempt(
     commits = submission.commits
     if line.base_commit not in {*submission.key.handed_out, *used} or line.tip == on_tip:
         return False
-    wanted = {step.commit for step in steps}
+    wanted = {step.commit for step in steps if step.commit}
     if steps[0].operation.replays_own:
-        wanted = {commit.id for commit in ancestry(commits, steps[0].ours)}
+        wanted = ancestors(commits, steps[0].ours)
         if line.base_commit in used:  # an earlier task moved the new base on
             wanted.add(line.base_commit)
-    wanted -= {commit.id for commit in ancestry(commits, on_tip)}
-    if any(commit.id in wanted for commit in ancestry(commits, line.tip)):
+    wanted -= ancestors(commits, on_tip)
+    if not wanted.isdisjoint(ancestors(commits, line.tip)):
         return True
     subjects = {subject_of(commits, step) for step in steps}
     if not steps[0].operation.replays_own and any(commit.subject in subjects for commit in line.own):
@@ -144,7 +144,7 @@ def _spans(
         for commit in line.own:
             # Who goes back to what an earlier commit had has that one still behind them.
             alike = {id_ for id_ in key.handed_out if commits[id_].tree == commit.tree}
-            reworded = alike and not any(one.id in alike for one in ancestry(commits, commit.id))
+            reworded = alike and alike.isdisjoint(ancestors(commits, commit.id))
             if len(commit.parents) == 1 and not reworded:
                 yield commit.parents[0], commit.id
 

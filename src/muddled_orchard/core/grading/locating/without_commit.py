@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from muddled_orchard.core.git.commits import ancestry, contains
+from muddled_orchard.core.git.commits import ancestors, ancestry, contains
 from muddled_orchard.core.grading.locating.gone import last_places
 from muddled_orchard.core.grading.locating.results import Result, Shape
 from muddled_orchard.core.key.answer_key import Step
@@ -69,8 +69,7 @@ def _set_back(submission: Submission, step: Step, on_tip: str) -> Shape:
         return "none"
     if contains(commits, now, on_tip):
         return "undone" if commits[now].tree == commits[target].tree else "none"
-    gone = {commit.id for commit in ancestry(commits, on_tip)}
-    gone -= {commit.id for commit in ancestry(commits, target)}
+    gone = ancestors(commits, on_tip) - ancestors(commits, target)
     names = {(commits[id_].author, commits[id_].subject) for id_ in gone}
     moved_on = not any(c.id in gone or (c.author, c.subject) in names for c in ancestry(commits, now))
     later = not _is_last(step, submission.key.steps)
