@@ -5,7 +5,6 @@ from __future__ import annotations
 import argparse
 import importlib
 import sys
-import textwrap
 from collections.abc import Sequence
 from itertools import takewhile
 from typing import Any, NoReturn
@@ -55,6 +54,14 @@ class Parser(argparse.ArgumentParser):
 
     def __init__(self, **more: Any) -> None:
         super().__init__(**{"formatter_class": _help_format, "allow_abbrev": False, **more})
+        self.module: Any = None
+        """The command's, whose texts are a part of the help."""
+
+    def format_help(self) -> str:
+        """The help, with what the command's module says."""
+        if self.module is not None:
+            self.description, self.epilog = _about(self.module)
+        return super().format_help()
 
     def parse_strictly(self, given: Sequence[str]) -> argparse.Namespace:
         """The options; leaves with exit code 2, and the likeliest option, for what there isn't."""
@@ -106,7 +113,7 @@ def whole_parser() -> Parser:
     for name, own in commands_of(parser).items():
         module = importlib.import_module(f"muddled_orchard.commands.{name}.command")
         module.add_options(own)
-        own.description, own.epilog = _about(module).values()
+        own.description, own.epilog = _about(module)
     return parser
 
 
@@ -118,15 +125,18 @@ def commands_of(parser: Parser) -> dict[str, Parser]:
 
 def parser_of(command: str, module: Any) -> Parser:
     """The parser of one command, which is in this module."""
-    parser = Parser(prog=f"muddled {command}", **_about(module))
+    parser = Parser(prog=f"muddled {command}")
+    parser.module = module
     module.add_options(parser)
     return parser
 
 
-def _about(module: Any) -> dict[str, str]:
+def _about(module: Any) -> tuple[str, str]:
     """What a command's help says before and after its options."""
+    import textwrap  # it takes a millisecond of every start
+
     examples = "".join(f"\n  {line}" for line in module.EXAMPLES)
-    return {"description": textwrap.fill(module.__doc__ or "", _WIDTH), "epilog": f"examples:{examples}"}
+    return textwrap.fill(module.__doc__ or "", _WIDTH), f"examples:{examples}"
 
 
 def top_parser() -> Parser:
