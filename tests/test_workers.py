@@ -20,7 +20,7 @@ from pathlib import Path
 import pytest
 
 from muddled_orchard.system.apart import ProcessApart
-from muddled_orchard.system.workers import WorkerLost, Workers, in_order, single_worker, workers
+from muddled_orchard.system.workers import WorkerLost, Workers, few_workers, in_order, workers
 
 
 def _prepared(base: int) -> Callable[[str], int]:
@@ -37,7 +37,7 @@ def _work(base: int, piece: str) -> int:
     return base + int(piece)
 
 
-@pytest.mark.parametrize("crew", [single_worker, partial(workers, 2)], ids=["single", "pool"])
+@pytest.mark.parametrize("crew", [partial(few_workers, 2), partial(workers, 2)], ids=["few", "pool"])
 def test_each_piece_ends_as_it_does(
     crew: Callable[..., AbstractContextManager[Workers[str, int]]],
 ) -> None:

@@ -38,7 +38,7 @@ if TYPE_CHECKING:
     from muddled_orchard.files.course.ledger import Ledger
 
 _NOTED_AT_ONCE = 64
-_GRADED_AT_ONCE = 32
+_GRADED_AT_ONCE = 64
 _WITH_RULES_AT_ONCE = 4
 _IN_CLUSTER_AT_ONCE = 128  # each portion has to travel
 

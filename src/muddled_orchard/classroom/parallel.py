@@ -31,7 +31,7 @@ from muddled_orchard.system.workers import (
     Machines,
     Workers,
     begin_work,
-    single_worker,
+    few_workers,
     why_lost,
     workers,
 )
@@ -66,7 +66,8 @@ def graders(
     git.require()
     with temporary_folder() as folder:
         work = functools.partial(_grader, folder, find, bounds, claims, run_rules=run_rules)
-        crew = single_worker(work) if most <= at_once else workers(min(jobs, -(-most // at_once)), work)
+        portions = -(-most // at_once)
+        crew = few_workers(jobs, work) if portions <= jobs else workers(min(jobs, portions), work)
         with crew as pool:
             yield Graders(pool, _bounds_of(bounds, run_rules=run_rules))
 

@@ -30,9 +30,10 @@ def context() -> ForkContext | SpawnContext:
 
 
 def share(work: int, jobs: int, most: int) -> int:
-    """How many pieces of work to give a process at once: at most `most`, and few enough that all have work to
-    the end."""
-    return max(1, min(most, -(-work // (4 * jobs))))
+    """How many pieces of work to give a process at once: at most `most`. Where that is enough each process
+    gets all of its own at once; else few enough that all have work to the end."""
+    own = max(1, -(-work // jobs))
+    return own if own <= most else max(1, min(most, -(-work // (4 * jobs))))
 
 
 def be_a_worker(parent: int, seconds: float | None = None) -> None:

@@ -1,5 +1,5 @@
-"""Work in processes of its own: pieces done side by side in a pool, or a single one, stopped at once when the
-run is."""
+"""Work in processes of its own: pieces done side by side in a pool, or few of them in a process each, stopped
+at once when the run is."""
 
 from __future__ import annotations
 
@@ -139,19 +139,20 @@ def workers(
 
 
 @contextmanager
-def single_worker(
-    prepare: Callable[..., Callable[[Piece], Result]], *shared: Any
+def few_workers(
+    number: int, prepare: Callable[..., Callable[[Piece], Result]], *shared: Any
 ) -> Iterator[Workers[Piece, Result]]:
-    """The same for a single piece of work, and what few are tried again: each gets a process of its own."""
+    """The same for a few pieces of work, which a pool would take longer to load than to do: each gets a
+    process of its own, `number` of them at once, the first when they are submitted."""
     if sys.platform != "linux":
-        with workers(1, prepare, *shared) as pool:
+        with workers(number, prepare, *shared) as pool:
             yield pool
         return
-    one: _Single[Piece, Result] = _Single(prepare, shared)
+    few: _Few[Piece, Result] = _Few(number, prepare, shared)
     try:
-        yield one
+        yield few
     finally:
-        one.stop()
+        few.stop()
 
 
 class _Pool(Generic[Piece, Result]):
@@ -177,37 +178,65 @@ class _Scheduled(Generic[Result]):
             raise WorkerLost(f"it ended with {expired.exitcode}") from None
 
 
-class _Single(Generic[Piece, Result]):
+class _Few(Generic[Piece, Result]):
     """Forked here and not by multiprocessing, which takes longer to load than a submission is graded in."""
 
-    def __init__(self, prepare: Callable[..., Callable[[Piece], Result]], shared: tuple[Any, ...]) -> None:
+    def __init__(
+        self, number: int, prepare: Callable[..., Callable[[Piece], Result]], shared: tuple[Any, ...]
+    ) -> None:
+        self._number = number
         self._given = (os.getpid(), prepare, shared)
-        self._begun: list[_Sent[Result]] = []
+        self._waiting: deque[_Sent[Result]] = deque()
+        self._at_work: list[_Sent[Result]] = []
 
     def submit(self, piece: Piece, seconds: float | None = None) -> Awaited[Result]:
-        with undisturbed():
-            receiving, sending = os.pipe()
-            process = os.fork()
-            if not process:
-                _alone(*self._given, seconds, sending, piece)
-            os.close(sending)
-            self._begun.append(_Sent(process, receiving, seconds))
-        return self._begun[-1]
+        sent: _Sent[Result] = _Sent(self, piece, seconds)
+        self._waiting.append(sent)
+        self._go_on()
+        return sent
+
+    def begin(self, sent: _Sent[Result]) -> None:
+        """Have a process do it, if none does yet."""
+        if sent in self._waiting:
+            self._waiting.remove(sent)
+            sent.begin(*self._given)
+            self._at_work.append(sent)
+
+    def ended(self, sent: _Sent[Result]) -> None:
+        """Its process is no more: the next one may begin."""
+        self._at_work.remove(sent)
+        self._go_on()
+
+    def _go_on(self) -> None:
+        while self._waiting and len(self._at_work) < self._number:
+            self.begin(self._waiting[0])
 
     def stop(self) -> None:
-        for sent in self._begun:
+        self._waiting.clear()
+        for sent in [*self._at_work]:
             sent.end()
 
 
 class _Sent(Generic[Result]):
-    """The result of a process that does a single piece of work."""
+    """The result of a process that does a single piece of work, within so many seconds from its beginning."""
 
-    def __init__(self, process: int, receiving: int, seconds: float | None) -> None:
-        self._process, self._receiving = process, receiving
-        self._until = None if seconds is None else time.monotonic() + seconds
-        self._ended = False
+    def __init__(self, crew: _Few[Any, Result], piece: Any, seconds: float | None) -> None:
+        self._crew, self._piece, self._seconds = crew, piece, seconds
+
+    def begin(
+        self, parent: int, prepare: Callable[..., Callable[[Any], Any]], shared: tuple[Any, ...]
+    ) -> None:
+        """Fork its process."""
+        with undisturbed():
+            self._receiving, sending = os.pipe()
+            self._process = os.fork()
+            if not self._process:
+                _alone(parent, prepare, shared, self._seconds, sending, self._piece)
+            os.close(sending)
+        self._until = None if self._seconds is None else time.monotonic() + self._seconds
 
     def result(self) -> Result:
+        self._crew.begin(self)
         try:
             done, found = pickle.loads(self._received())  # noqa: S301 - from a process of ours
         except (EOFError, pickle.UnpicklingError):
@@ -232,12 +261,11 @@ class _Sent(Generic[Result]):
             parts.append(part)
 
     def end(self) -> None:
-        if self._ended:
-            return
-        self._ended = True
+        """End its process, whatever it is at."""
         os.kill(self._process, signal.SIGKILL)  # who has ended already is there until it is waited for
         os.waitpid(self._process, 0)
         os.close(self._receiving)
+        self._crew.ended(self)
 
 
 def _alone(
