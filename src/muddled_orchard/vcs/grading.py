@@ -55,6 +55,9 @@ from muddled_orchard.vcs.write.practice import WORK
 
 SUBMISSIONS_AT_ONCE = 64
 
+_MOST_HELD = 8 << 20
+"""How many bytes the submissions of a portion may hold in memory before it is gone through."""
+
 FindScenario = Callable[[ExerciseVariant], Scenario | None]
 """Gives the scenario that a hand-out is graded by, or None; raises BadInput where its file is at fault."""
 
@@ -63,11 +66,13 @@ OpenPlace = Callable[[Path], FileSource]
 
 
 class _Admitted(Struct, frozen=True):
-    """A submission whose repository was taken over and names its exercise."""
+    """A submission whose repository was taken over and names its exercise; `held` is how many bytes of it are
+    in memory."""
 
     hand_out: ExerciseVariant
     reader: Reader
     title: str = ""
+    held: int = 0
 
 
 class _Keyed(_Admitted, frozen=True, kw_only=True):
@@ -160,11 +165,18 @@ class Grader:
 
     def grade(self, submissions: Sequence[Path]) -> Iterator[Assessment]:
         """The assessment of each submission, in order. One that can't be read costs itself alone."""
-        for start in range(0, len(submissions), SUBMISSIONS_AT_ONCE):
-            yield from self._portion(submissions[start : start + SUBMISSIONS_AT_ONCE])
+        portion: list[_Admitted | Assessment] = []
+        held = 0
+        for source in submissions:
+            stage = _attempt(self._admit, source)
+            portion.append(stage)
+            held += stage.held if isinstance(stage, _Admitted) else 0
+            if len(portion) == SUBMISSIONS_AT_ONCE or held > _MOST_HELD:
+                yield from self._portion(portion)
+                portion, held = [], 0
+        yield from self._portion(portion)
 
-    def _portion(self, sources: Sequence[Path]) -> list[Assessment]:
-        admitted = _advance(sources, self._admit)
+    def _portion(self, admitted: Sequence[_Admitted | Assessment]) -> list[Assessment]:
         self._make_keys([stage.hand_out for stage in admitted if isinstance(stage, _Admitted)])
         located = _advance(_advance(admitted, self._with_key), _locate)
         return _advance(self._with_merges(located), self._assess)
@@ -186,7 +198,7 @@ class Grader:
             raise Unreadable(
                 f"its first commit names no exercise, nor does a file {CLAIM}: it was not planted by muddled"
             )
-        return _Admitted(hand_out, reader)
+        return _Admitted(hand_out, reader, held=place.size)
 
     def _make_keys(self, hand_outs: Sequence[ExerciseVariant]) -> None:
         """Make the keys of a portion; those of the portion before are kept where they serve it too."""

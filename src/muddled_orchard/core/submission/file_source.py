@@ -35,7 +35,11 @@ class FileEntry(Struct, frozen=True):
 
 class FileSource(Protocol):
     """A tree of files. Paths are relative, with slashes; the empty path is the place itself. No link is
-    ever followed, wherever it stands in a path."""
+    ever followed, wherever it stands in a path. `size` is how many bytes of it are in memory."""
+
+    @property
+    def size(self) -> int:
+        """0 for what lies on a disk."""
 
     def kind(self, path: str) -> Kind | None:
         """What is there, or None."""
@@ -66,6 +70,8 @@ class MemorySource:
         """Whether this was a bundle, which has commits and nothing else."""
         self.folders = 0
         """How many folders there are."""
+        self.size = 0
+        """How many bytes its files have, what was put in twice counted twice."""
 
     def add(self, path: str, kind: Kind, data: Content = b"", *, executable: bool = False) -> None:
         """Put something in, with the folders above it. The path must be clean: no `..`, no empty part."""
@@ -75,6 +81,7 @@ class MemorySource:
         above, _, name = path.rpartition("/")
         if path in self._folders:
             self._forget(path)  # it stands in the place of a folder
+        self.size += len(data)
         (self._folders.get(above) or self._folder(above))[name] = (kind, data, executable)
 
     def _folder(self, path: str) -> _Folder:
@@ -138,6 +145,7 @@ class Below:
         self._place = place
         self._prefix = f"{folder}/" if folder else ""
         self._folder = folder
+        self.size = place.size
 
     def kind(self, path: str) -> Kind | None:
         """What is there, or None."""

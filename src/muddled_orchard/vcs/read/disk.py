@@ -14,6 +14,8 @@ from muddled_orchard.core.submission.file_source import FileEntry, Kind
 class DiskSource:
     """The files below a folder. Whether something is a plain folder is remembered."""
 
+    size = 0
+
     def __init__(self, folder: Path, own: Collection[str] = ()) -> None:
         """`own` are full paths of files that are no part of it."""
         self._top = str(folder)

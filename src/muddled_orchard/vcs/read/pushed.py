@@ -33,6 +33,8 @@ class PushSnapshot(Struct, frozen=True):
 class PushedSource:
     """The files of a push. With a remote of its own it is a practice folder whose `work` is bare."""
 
+    size = 0  # what is of it in memory are names
+
     def __init__(self, snapshot: PushSnapshot) -> None:
         self._objects = DiskSource(snapshot.repository / "objects")
         self._rest = MemorySource()
