@@ -13,7 +13,6 @@ from pathlib import Path
 
 import pytest
 from msgspec.structs import replace
-from rich.console import Console
 
 from muddled_orchard.commands.grade.class_findings import show_findings
 from muddled_orchard.commands.grade.gradebook import gradebook
@@ -46,7 +45,7 @@ from muddled_orchard.files.spool import Spool
 from muddled_orchard.show.document.terminal import show_blocks
 from muddled_orchard.show.json.writing import json_text
 from muddled_orchard.show.spreadsheet import cell, table_file
-from muddled_orchard.show.terminal.console import console, plain
+from muddled_orchard.show.terminal.plain import Plain
 
 HUNK = HunkResult(
     task=1, commit=None, file="press.toml", hunk=1, kept="ours", accepted=("theirs",), outcome="missed", why="It is safe.", line=3,
@@ -83,11 +82,9 @@ MARKS = [
 ROSTER = {"ada": Learner("ada", "Ada Quince", {"group": "red"}), "bo": Learner("bo", "Bo Medlar")}
 
 
-def screen(width: int = 100) -> tuple[Console, io.StringIO]:
+def screen(width: int = 100) -> tuple[Plain, io.StringIO]:
     out = io.StringIO()
-    on = console(out)
-    on.width = width
-    return on, out
+    return Plain(out, width=width), out
 
 
 SAID = {
@@ -143,7 +140,7 @@ def test_junit_tells_failures_errors_and_what_was_skipped() -> None:
 @pytest.mark.parametrize("width", [80, 100, 140])
 def test_a_missed_hunk_stands_side_by_side_where_there_is_room(width: int) -> None:
     on, out = screen(width)
-    show_blocks(plain(on), result_blocks(ADA))
+    show_blocks(on, result_blocks(ADA))
     said = out.getvalue()
     assert max(map(len, said.splitlines())) <= width
     together = any(
@@ -196,7 +193,7 @@ def test_a_spool_gives_back_what_it_took() -> None:
 def test_a_finding_can_not_speak_to_the_terminal() -> None:
     on, out = screen()
     show_findings(
-        plain(on), [ClassFinding("unknown", Said("in/\x1b]0;evil\x07\n[bold] was not handed out"), ("in",))]
+        on, [ClassFinding("unknown", Said("in/\x1b]0;evil\x07\n[bold] was not handed out"), ("in",))]
     )
     assert out.getvalue() == "? in/\\x1b]0;evil\\x07\\n[bold] was not handed out.\n"
 

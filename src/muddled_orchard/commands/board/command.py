@@ -142,14 +142,14 @@ def _open(boards: _Boards, learner: str) -> None:
     """What is behind a row. Raises BadInput where there is no such learner."""
     from muddled_orchard.core.course.one_result import result_blocks
     from muddled_orchard.show.document.terminal import show_blocks
-    from muddled_orchard.show.terminal.console import console, plain
     from muddled_orchard.show.terminal.peeked import show_peek
+    from muddled_orchard.show.terminal.plain import Plain
 
     shown = boards.look().rows
     rows = {who: row for row in shown for who in (row.learner, *row.seen.team)}
     if learner not in rows:
         raise BadInput(Problem(f'there is no learner "{learner}" on the board', likely(learner, rows)))
-    on = console()
+    on = Plain()
     details = boards.details(learner)
     begun = [
         detail
@@ -161,12 +161,12 @@ def _open(boards: _Boards, learner: str) -> None:
         print("There is nothing of theirs to be seen yet.")
     for number, detail in enumerate(details):
         if number:
-            on.print()
+            on.line()
         if detail.looked is not None and not detail.looked.done:
-            show_peek(plain(on), detail.looked)
-            on.print()
+            show_peek(on, detail.looked)
+            on.line()
         name = rows[learner].name
         result = Collected(
             submission=detail.place, learner=learner, name=name, known=True, assessment=detail.assessment
         )
-        show_blocks(plain(on), result_blocks(result))
+        show_blocks(on, result_blocks(result))

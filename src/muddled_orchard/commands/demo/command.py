@@ -33,7 +33,7 @@ from muddled_orchard.files.course.course_file import load_course
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.files.scenarios.catalogue import ScenarioLibrary, load, scenario_path
 from muddled_orchard.rehearsal.behaviours import named
-from muddled_orchard.show.terminal.console import console
+from muddled_orchard.show.terminal.plain import Plain
 from muddled_orchard.show.terminal.progress import with_progress
 from muddled_orchard.system.output import write_file
 from muddled_orchard.system.temporary import temporary_folder
@@ -110,9 +110,7 @@ def run(options: argparse.Namespace) -> int:
     write_page(counted, folder / CLASS_PAGE)
     write_file(folder / WALKTHROUGH, walkthrough_page(walkthrough).encode())
     behaviours = {id_: named(behaviour).said for id_, (_, behaviour, form) in LEARNERS.items() if form}
-    show_demo(
-        console(), str(folder), walkthrough, behaviours, done.entries, done.results, findings, READ_ALOUD
-    )
+    show_demo(Plain(), str(folder), walkthrough, behaviours, done.entries, done.results, findings, READ_ALOUD)
     return 0
 
 

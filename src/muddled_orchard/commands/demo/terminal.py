@@ -4,9 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from rich.console import Console
-from rich.text import Text
-
 from muddled_orchard.commands.grade.terminal import show_many
 from muddled_orchard.core.base.phrases import command, paths
 from muddled_orchard.core.course.class_entry import ClassEntry
@@ -17,13 +14,13 @@ from muddled_orchard.core.walkthrough.shown import typed
 from muddled_orchard.core.walkthrough.walkthrough import Ran, Walkthrough
 from muddled_orchard.show.document.terminal import show_blocks
 from muddled_orchard.show.terminal.characters import printable
-from muddled_orchard.show.terminal.console import plain
+from muddled_orchard.show.terminal.plain import Plain
 
 _SHOWN, _STEPS = 8, 2
 
 
 def show_demo(
-    on: Console,
+    on: Plain,
     folder: str,
     walkthrough: Walkthrough,
     said: Mapping[str, str],
@@ -37,31 +34,28 @@ def show_demo(
     place = printable(folder, on)
     _heading(on, "1. Shown to the class first, step by step, with what Git really answers")
     for step in walkthrough.steps[:_STEPS]:
-        on.print(Text(f"   {step.number}  {printable(step.title, on)}", style="strong"))
+        on.line(f"   {step.number}  {printable(step.title, on)}", "strong")
         for part in step.parts:
             if isinstance(part, Ran):
                 answer = f"   {printable(part.answer.splitlines()[0], on)}" if part.answer else ""
-                line = Text.assemble(
-                    f"      $ {printable(typed(part).splitlines()[0], on)}", (answer, "faint")
-                )
-                on.print(line, no_wrap=True, overflow="ellipsis")
-    on.print(Text(f"   ... and {len(walkthrough.steps) - _STEPS} more steps, on a page to step through:"))
-    on.print(Text(f"   {place}/walkthrough.html", style="strong"), soft_wrap=True)
+                on.cut((f"      $ {printable(typed(part).splitlines()[0], on)}", ""), (answer, "faint"))
+    on.line(f"   ... and {len(walkthrough.steps) - _STEPS} more steps, on a page to step through:")
+    on.unbroken((f"   {place}/walkthrough.html", "strong"))
     title = next(result.assessment.title for result in results if result.assessment.title)
     _heading(on, "2. Handed three exercises out to thirty learners, each with numbers of their own")
-    on.print(Text(f"   {place}/handed-out/press-limit/NAME.tar.gz; who has which is in {place}/orchard.db."))
+    on.line(f"   {place}/handed-out/press-limit/NAME.tar.gz; who has which is in {place}/orchard.db.")
     _heading(on, f'3. Each of them did "{title}" with real Git, in their own way, and handed in')
     for name, what in list(said.items())[:_SHOWN]:
-        on.print(Text.assemble("   ", (f"{name:<8}", "strong"), what))
-    on.print(Text(f"   ... and {len(said) - _SHOWN} more, as archives, folders and a bundle"))
+        on.styled(("   ", ""), (f"{name:<8}", "strong"), (what, ""))
+    on.line(f"   ... and {len(said) - _SHOWN} more, as archives, folders and a bundle")
     _heading(on, "4. Graded, without running anything of theirs")
     show_many(on, entries, findings)
     chosen = next(result for result in results if result.learner == read_aloud)
     _heading(on, f"5. What {read_aloud} gets to hear")
-    show_blocks(plain(on), result_blocks(chosen))
+    show_blocks(on, result_blocks(chosen))
     _heading(on, "6. After all three exercises: what the class got wrong, and feedback for each")
     for page in ("class.html", f"feedback/{read_aloud}/feedback.html"):
-        on.print(Text(f"   {place}/{page}", style="strong"), soft_wrap=True)
+        on.unbroken((f"   {place}/{page}", "strong"))
     _heading(on, "Try next")
     (top,) = paths([folder])
     ledger = f"{top}/orchard.db"
@@ -73,10 +67,10 @@ def show_demo(
         ("walkthrough", "press-limit"),
         ("plant", "press-limit", "my-turn"),
     ):
-        on.print(Text(f"   {printable(command('muddled', *words), on)}"), soft_wrap=True)
+        on.unbroken((f"   {printable(command('muddled', *words), on)}", ""))
 
 
-def _heading(on: Console, text: str) -> None:
-    on.print()
-    on.print(Text(text, style="strong"))
-    on.print()
+def _heading(on: Plain, text: str) -> None:
+    on.line()
+    on.line(text, "strong")
+    on.line()

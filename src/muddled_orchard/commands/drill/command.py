@@ -20,7 +20,7 @@ from muddled_orchard.commands.drill.terminal import (
 )
 from muddled_orchard.commands.options import add_course, course_of, new_file, on_disk
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.show.terminal.console import console
+from muddled_orchard.show.terminal.plain import Plain
 
 EXAMPLES = (
     "muddled drill",
@@ -82,9 +82,9 @@ def run(options: argparse.Namespace) -> int:
         return _begin(drill, options.kinds or (course.plan.drill if course else ()), now)
     if options.check or (drill.at_hand is not None and not options.table):
         looked = drill.look(now)
-        show_looked(console(), drill, looked)
+        show_looked(Plain(), drill, looked)
         return 0 if looked.right else 1
-    show_standings(console(), drill)
+    show_standings(Plain(), drill)
     return 0
 
 
@@ -95,9 +95,9 @@ def _begin(drill: Drill, wanted: Sequence[str], now: datetime) -> int:
         raise BadInput(Problem(what, hint))
     begun = drill.begin(wanted, now)
     if begun is None:
-        show_nothing_due(console(), drill, wanted)
+        show_nothing_due(Plain(), drill, wanted)
     else:
-        show_begun(console(), drill, begun)
+        show_begun(Plain(), drill, begun)
     return 0
 
 
@@ -106,6 +106,6 @@ def _show(drill: Drill, now: datetime) -> int:
     from muddled_orchard.commands.drill.terminal import show_answer
 
     given, again = drill.give_away(now)
-    show_answer(console(), given)
-    show_begun(console(), drill, again, again=True)
+    show_answer(Plain(), given)
+    show_begun(Plain(), drill, again, again=True)
     return 0

@@ -97,9 +97,9 @@ def run(options: argparse.Namespace) -> int:
         sys.stdout.write(gather_file(str(options.out), found))
     else:
         from muddled_orchard.commands.gather.terminal import show_gathered
-        from muddled_orchard.show.terminal.console import console
+        from muddled_orchard.show.terminal.plain import Plain
 
-        on = console(sys.stderr if options.quiet else None)
+        on = Plain(sys.stderr if options.quiet else None)
         show_gathered(on, str(options.out), found, quiet=options.quiet)
     failed = Counter(one.state for one in found)["failed"]
     return NOTHING if failed == len(found) else SOME if failed else 0

@@ -10,7 +10,7 @@ from pathlib import Path
 from muddled_orchard.commands.glean.terminal import show_found, show_made
 from muddled_orchard.commands.options import new_file, on_disk, positive
 from muddled_orchard.core.base.problems import BadInput, Problem
-from muddled_orchard.show.terminal.console import console
+from muddled_orchard.show.terminal.plain import Plain
 from muddled_orchard.system.output import STDOUT
 
 EXAMPLES = (
@@ -108,7 +108,7 @@ def _list(options: argparse.Namespace) -> int:
 
         sys.stdout.write(glean_file(found))
     else:
-        show_found(console(), str(options.repository), found)
+        show_found(Plain(), str(options.repository), found)
     return 0
 
 
@@ -117,5 +117,5 @@ def _make(options: argparse.Namespace, file: Path) -> int:
 
     wanted = ToTake(options.take, options.branches, options.whole, options.commits, options.keep_names)
     made = make(options.repository, file, wanted)
-    show_made(console(), made)
+    show_made(Plain(), made)
     return 1 if made.faults else 0

@@ -3,12 +3,7 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Sequence
 from datetime import UTC, datetime
-
-from rich.console import Console
-from rich.table import Table
-from rich.text import Text
 
 from muddled_orchard.commands.glean.found import Found
 from muddled_orchard.commands.glean.making import Made
@@ -17,61 +12,53 @@ from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.gleaning.conflicts_met import Gleaned
 from muddled_orchard.core.gleaning.named_in import Named
 from muddled_orchard.show.terminal.characters import printable, shortened, sign
-from muddled_orchard.show.terminal.console import plain
+from muddled_orchard.show.terminal.plain import Plain, Styled
 from muddled_orchard.show.terminal.proved import show_item, show_proof
 
 _MOST_NAMED = 12
 
 
-def show_found(on: Console, repository: str, found: Found) -> None:
+def show_found(on: Plain, repository: str, found: Found) -> None:
     """A line for each conflict, how many there were, and how to take one."""
     if found.rows:
-        on.print(_table(on, found.rows))
-        on.print()
-    on.print(Text(_summary(found)))
+        rows = (_row(on, row) for row in found.rows)
+        on.table(_HEADINGS, rows, whole=(0, 1, 2, 5, 6), right=(5,))
+        on.line()
+    on.line(_summary(found))
     if found.reasons:
         said = "; ".join(
             f"{counted(number, 'time')} {printable(why, on)}" for why, number in found.reasons.items()
         )
-        on.print(Text(f"No exercise can be made where a reason stands: {said}.", style="faint"))
+        on.line(f"No exercise can be made where a reason stands: {said}.", "faint")
     if found.under_way:
         words = command(
             "muddled", "glean", *paths([repository]), "--branches", "HEAD", found.under_way, "FILE"
         )
-        on.print(Text(f"Something is under way there: {printable(words, on)}"), soft_wrap=True)
+        on.unbroken((f"Something is under way there: {printable(words, on)}", ""))
     best = next((row for row in found.rows if not row.problem), None)
     if best is not None:
         words = command(
             "muddled", "glean", *paths([repository]), "--take", short(best.redone.commit.id), "my.toml"
         )
-        on.print(Text(f"Take one, as in: {printable(words, on)}"), soft_wrap=True)
+        on.unbroken((f"Take one, as in: {printable(words, on)}", ""))
 
 
-def _table(on: Console, rows: Sequence[Gleaned]) -> Table:
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
-    table.add_column("commit", no_wrap=True)
-    table.add_column("", no_wrap=True)
-    table.add_column("when", no_wrap=True)
-    table.add_column("conflicts", ratio=2)
-    table.add_column("kept", ratio=1)
-    table.add_column("lines", justify="right", no_wrap=True)
-    table.add_column("difficulty", no_wrap=True)
-    table.add_column("about", ratio=2)
-    for row in rows:
-        commit = row.redone.commit
-        style = "faint" if row.problem else ""
-        about = row.problem or commit.subject
-        table.add_row(
-            Text(short(commit.id), style=style),
-            Text(row.redone.how, style=style),
-            Text(f"{datetime.fromtimestamp(commit.committed, UTC):%Y-%m-%d}", style=style),
-            Text(_conflicts(row), style=style),
-            Text(", ".join(row.kept) + _more(row), style=style),
-            Text(str(row.lines), style=style),
-            Text(row.difficulty.level, style=style),
-            Text(shortened(printable(about, on), 60), style="faint" if row.problem else ""),
-        )
-    return table
+_HEADINGS = ("commit", "", "when", "conflicts", "kept", "lines", "difficulty", "about")
+
+
+def _row(on: Plain, row: Gleaned) -> list[Styled]:
+    commit = row.redone.commit
+    cells = (
+        short(commit.id),
+        row.redone.how,
+        f"{datetime.fromtimestamp(commit.committed, UTC):%Y-%m-%d}",
+        _conflicts(row),
+        ", ".join(row.kept) + _more(row),
+        str(row.lines),
+        row.difficulty.level,
+        shortened(printable(row.problem or commit.subject, on), 60),
+    )
+    return [(cell, "faint" if row.problem else "") for cell in cells]
 
 
 def _conflicts(row: Gleaned) -> str:
@@ -102,13 +89,11 @@ def _summary(found: Found) -> str:
     return f"{'; '.join(parts)}."
 
 
-def show_made(on: Console, made: Made) -> None:
+def show_made(on: Plain, made: Made) -> None:
     """Where it is, what a person has to look at, what was proved, and what comes next."""
     about = f"of {made.what}: {counted(made.commits, 'commit')}, {counted(made.files, 'file')}"
-    on.print(
-        Text.assemble(("Wrote ", "good"), printable(str(made.file), on), (f", {printable(about, on)}", ""))
-    )
-    on.print(Text(f"The commits are by {printable(listed(made.cast), on)}."))
+    on.styled(("Wrote ", "good"), (printable(str(made.file), on), ""), (f", {printable(about, on)}", ""))
+    on.line(f"The commits are by {printable(listed(made.cast), on)}.")
     doubts = []
     if made.one_side:
         doubts.append(f"All of {made.one_side} was kept, so nothing need be read: it makes a poor exercise.")
@@ -125,21 +110,21 @@ def show_made(on: Console, made: Made) -> None:
             "the file ends with beginnings."
         )
     for doubt in doubts:
-        on.print(Text(f"! {printable(doubt, on)}", style="doubt"))
+        on.line(f"! {printable(doubt, on)}", "doubt")
     for problem in made.faults:
         print(problem, file=sys.stderr)
     if made.proof is not None:
-        show_proof(plain(on), made.proof)
+        show_proof(on, made.proof)
     if made.rehearsal is not None:
         acted, surprising = len(made.rehearsal.acted), len(made.rehearsal.surprising)
         if surprising:
             text = f"Rehearsed: {surprising} of {counted(acted, 'learner')} surprise: see muddled rehearse."
-            show_item(plain(on), sign(on, "partly"), text, "doubt")
+            show_item(on, sign(on, "partly"), text, "doubt")
         else:
             text = f"Rehearsed: {counted(acted, 'learner')} acted out, and each is graded as it deserves."
-            show_item(plain(on), sign(on, "met"), text, "good")
+            show_item(on, sign(on, "met"), text, "good")
     then = command("muddled", "survey", *paths([str(made.file)]))
-    on.print(Text(f"Edit title, brief and reasons, then: {printable(then, on)}"), soft_wrap=True)
+    on.unbroken((f"Edit title, brief and reasons, then: {printable(then, on)}", ""))
 
 
 def _told(named: Named) -> str:

@@ -344,25 +344,25 @@ def show(done: GradedClass, findings: Sequence[ClassFinding] = ()) -> None:
         show_findings(Plain(), [finding for finding in findings if finding.submissions])
     else:
         from muddled_orchard.commands.grade.terminal import show_many
-        from muddled_orchard.show.terminal.console import console
+        from muddled_orchard.show.terminal.plain import Plain
 
-        show_many(console(), done.entries, findings)
+        show_many(Plain(), done.entries, findings)
 
 
 def show_changed(changes: Sequence[MarkChange]) -> None:
     """Whose marks have changed, below the table."""
     from muddled_orchard.commands.grade.changed_marks import show_changes
-    from muddled_orchard.show.terminal.console import console
+    from muddled_orchard.show.terminal.plain import Plain
 
-    show_changes(console(), changes)
+    show_changes(Plain(), changes)
 
 
 def show_compared(done: GradedClass, changes: Sequence[MarkChange]) -> None:
     """Whose marks would change, and that nothing was written."""
-    from muddled_orchard.show.terminal.console import console
+    from muddled_orchard.show.terminal.plain import Plain
 
     show_changed(changes)
-    console().print(summed(changes, done.compared))
+    Plain().line(summed(changes, done.compared))
     if done.compared < len(done.entries):
         print(f"{counted(len(done.entries) - done.compared, 'submission')} had not been graded before.")
     print("Nothing was written: the ledger is as it was.")

@@ -3,11 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Sequence
-
-from rich.console import Console
-from rich.table import Table
-from rich.text import Text
+from collections.abc import Iterable, Iterator, Sequence
 
 from muddled_orchard.commands.grade.class_findings import show_findings
 from muddled_orchard.core.base.phrases import counted
@@ -15,78 +11,70 @@ from muddled_orchard.core.course.class_entry import ClassEntry
 from muddled_orchard.core.course.findings import ClassFinding
 from muddled_orchard.core.grading.summary import SAID
 from muddled_orchard.show.terminal.characters import STYLES, printable, shortened, sign, speaks_unicode
-from muddled_orchard.show.terminal.console import plain
+from muddled_orchard.show.terminal.plain import Cell, Plain, Styled
 
 MOST_ROWS = 1_000
 """How many submissions are shown, a row each; who has more reads a file."""
 
 
-def show_many(on: Console, entries: Sequence[ClassEntry], findings: Sequence[ClassFinding] = ()) -> None:
+def show_many(on: Plain, entries: Sequence[ClassEntry], findings: Sequence[ClassFinding] = ()) -> None:
     """A class: one line a submission, what doesn't fit together, then the class in one line. Of a very large
     one the first are shown that are not all right."""
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
     several = len({entry.exercise for entry in entries if entry.exercise}) > 1
-    table.add_column("learner", no_wrap=True)
-    if several:
-        table.add_column("exercise", no_wrap=True)
-    table.add_column("state", no_wrap=True)
-    table.add_column("points", no_wrap=True, justify="right")
-    table.add_column("%", no_wrap=True, justify="right")
-    table.add_column("what went wrong", overflow="fold")
     shown = entries
     if len(entries) > MOST_ROWS:
         shown = [entry for entry in entries if entry.standing != "got it" or not entry.counts][:MOST_ROWS]
-    for entry in shown:
-        table.add_row(*_row(on, entry, several=several))
-    on.print(table)
+    headings = ["learner", *(["exercise"] if several else []), "state", "points", "%", "what went wrong"]
+    last = len(headings) - 1
+    rows = (_row(on, entry, several=several) for entry in shown)
+    on.table(headings, rows, whole=range(last), right=(last - 2, last - 1))
     if len(shown) < len(entries):
-        more = f"... and {len(entries) - len(shown):,} more; --csv FILE has all of them."
-        on.print(Text(more, style="faint"))
-    on.print()
-    show_findings(plain(on), findings)
+        on.line(f"... and {len(entries) - len(shown):,} more; --csv FILE has all of them.", "faint")
+    on.line()
+    show_findings(on, findings)
     if findings:
-        on.print()
-    on.print(Text(_summary(entries)))
+        on.line()
+    on.line(_summary(entries))
 
 
-def _row(on: Console, entry: ClassEntry, *, several: bool) -> list[Text]:
+def _row(on: Plain, entry: ClassEntry, *, several: bool) -> list[Cell]:
     theirs = entry.uncounted != "not theirs"
     verdict = SAID[entry.standing][1] if theirs else "missed"
     style = STYLES[verdict]
     name = shortened(printable(entry.learner, on), max(12, on.width // 4))
-    row = [Text(f"{sign(on, verdict)} {name}", style=style)]
+    row: list[Cell] = [(f"{sign(on, verdict)} {name}", style)]
     if several:
-        row.append(Text(entry.exercise))
-    row.append(Text(entry.state))
+        row.append(entry.exercise)
+    row.append(entry.state)
     if entry.state == "unreadable":
-        return [*row, Text(""), Text(""), Text(printable(entry.reason, on), style=style)]
+        return [*row, "", "", (printable(entry.reason, on), style)]
     if not theirs:
         text = f"not theirs: variant {printable(entry.variant, on)} was not handed out to them"
-        return [*row, Text(""), Text("0"), Text(text, style="doubt")]
-    row.append(Text(f"{entry.points:g} of {entry.possible:g}"))
-    row.append(Text(f"{entry.percent:.0f}"))
-    row.append(_what(on, entry))
-    return row
+        return [*row, "", "0", (text, "doubt")]
+    points = f"{entry.points:g} of {entry.possible:g}"
+    return [*row, points, f"{entry.percent:.0f}", [*_what(on, entry)]]
 
 
-def _what(on: Console, entry: ClassEntry) -> Text:
+def _what(on: Plain, entry: ClassEntry) -> Iterator[Styled]:
     """What went wrong, and that a person settled some of it."""
-    text = _wrong(on, entry)
+    yield from _wrong(on, entry)
     if entry.settled:
-        text.append("  (settled by a person)", style="faint")
+        yield "  (settled by a person)", "faint"
     if entry.uncounted == "practice":
-        text.append("  (practice)", style="faint")
-    return text
+        yield "  (practice)", "faint"
 
 
-def _wrong(on: Console, entry: ClassEntry) -> Text:
+def _wrong(on: Plain, entry: ClassEntry) -> Iterator[Styled]:
     if entry.state == "untouched":
-        return Text("begun and given up" if entry.given_up else "nothing was attempted")
+        yield "begun and given up" if entry.given_up else "nothing was attempted", ""
+        return
     kept = f" ({_kept(entry.kept)})" if entry.kept else ""
-    text = Text(", ".join(id_ + (kept if id_ == "resolution" else "") for id_ in entry.wrong))
+    if entry.wrong:
+        yield ", ".join(id_ + (kept if id_ == "resolution" else "") for id_ in entry.wrong), ""
     if entry.needs_a_look:
-        text.append("  ? needs a look" if entry.wrong else "? needs a look", style="doubt")
-    return text if text.plain else Text("-" if not speaks_unicode(on) else "–", style="faint")
+        yield "  ? needs a look" if entry.wrong else "? needs a look", "doubt"
+    elif not entry.wrong:
+        yield "–" if speaks_unicode(on) else "-", "faint"
 
 
 def _kept(words: Iterable[str]) -> str:

@@ -215,9 +215,9 @@ def _show(options: argparse.Namespace, done: HandedOut) -> None:
         sys.stdout.write(handout_file(*about))
         return
     from muddled_orchard.commands.handout.terminal import show_handed_out, show_pushed, show_what_next
-    from muddled_orchard.show.terminal.console import console
+    from muddled_orchard.show.terminal.plain import Plain
 
-    on = console(sys.stderr if options.quiet else None)
+    on = Plain(sys.stderr if options.quiet else None)
     if not options.quiet:
         show_handed_out(on, done)
     show_pushed(on, done.pushes, quiet=options.quiet)

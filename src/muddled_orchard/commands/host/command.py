@@ -124,7 +124,7 @@ def serve_with(options: argparse.Namespace, begun: Callable[[str], None] = lambd
         raise BadInput(Problem(f"a host takes {missing.name}, which is not installed", hint)) from None
     from muddled_orchard.commands.host.terminal import show_push, show_serving
     from muddled_orchard.files.course.host_ledger import HostLedger
-    from muddled_orchard.show.terminal.console import console
+    from muddled_orchard.show.terminal.plain import Plain
 
     listening, source = _listening(options), CourseSource(options)
     names = source.names()
@@ -136,7 +136,7 @@ def serve_with(options: argparse.Namespace, begun: Callable[[str], None] = lambd
     if not known:
         hint = "muddled host --passwords passwords.csv writes them, with slips to print."
         raise BadInput(Problem("nobody has a password yet", hint))
-    on = console()
+    on = Plain()
 
     def ready(port: int) -> None:
         wide = listening.certificate is None and listening.address not in (_LOCAL, "::1", "localhost")

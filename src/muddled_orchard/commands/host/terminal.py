@@ -5,43 +5,33 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from datetime import datetime
 
-from rich.console import Console
-from rich.text import Text
-
 from muddled_orchard.core.base.phrases import counted, listed
 from muddled_orchard.core.course.passwords import INSTRUCTOR
 from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.summary import SAID, standing
 from muddled_orchard.show.terminal.characters import printable, sign
+from muddled_orchard.show.terminal.plain import Plain
 
 
 def show_serving(
-    on: Console, title: str, learners: int, url: str, lacking: Sequence[str], warnings: Sequence[str]
+    on: Plain, title: str, learners: int, url: str, lacking: Sequence[str], warnings: Sequence[str]
 ) -> None:
     """`lacking` are the learners without a password; `warnings` what is not as safe as it could be."""
     text = f"{sign(on, 'met')} {printable(title, on)}: served to {counted(learners, 'learner')} at {url}"
-    on.print(Text(text, style="good"), soft_wrap=True)
-    on.print(
-        Text(f"The board: {url}board, as {INSTRUCTOR}. Learners begin at {url}, with their slips."),
-        soft_wrap=True,
-    )
+    on.unbroken((text, "good"))
+    on.unbroken((f"The board: {url}board, as {INSTRUCTOR}. Learners begin at {url}, with their slips.", ""))
     for warning in warnings:
-        on.print(Text(f"{sign(on, 'missed')} {printable(warning, on)}", style="bad"), soft_wrap=True)
+        on.unbroken((f"{sign(on, 'missed')} {printable(warning, on)}", "bad"))
     if lacking:
         who = printable(listed(list(lacking)), on)
-        on.print(
-            Text(
-                f"{sign(on, 'partly')} No password yet: {who}. muddled host --passwords FILE adds them.",
-                style="doubt",
-            )
+        on.line(
+            f"{sign(on, 'partly')} No password yet: {who}. muddled host --passwords FILE adds them.", "doubt"
         )
-    on.print(Text("Ctrl-C ends it; nothing is lost, and the same command goes on.", style="faint"))
+    on.line("Ctrl-C ends it; nothing is lost, and the same command goes on.", "faint")
 
 
-def show_push(
-    on: Console, names: Mapping[str, str], push: RecordedPush, assessment: Assessment | None
-) -> None:
+def show_push(on: Plain, names: Mapping[str, str], push: RecordedPush, assessment: Assessment | None) -> None:
     """A line for a push that was graded."""
     if assessment is None:
         return
@@ -51,7 +41,5 @@ def show_push(
     points = f", {assessment.points:g} of {assessment.possible:g}" if assessment.possible else ""
     style = {"met": "good", "partly": "doubt"}.get(verdict, "bad")
     shown = sign(on, "missed" if verdict == "unreadable" else verdict)
-    line = Text(f"{at}  {shown} ")
-    line.append(f"{who}, {printable(push.exercise, on)}: {word.lower()}{points}")
-    line.stylize(style, 7, 8)
-    on.print(line, soft_wrap=True)
+    what = f"{who}, {printable(push.exercise, on)}: {word.lower()}{points}"
+    on.unbroken((f"{at}  ", ""), (shown, style), (f" {what}", ""))

@@ -40,7 +40,7 @@ from muddled_orchard.show.spreadsheet import (
     TableForm,
     table_file,
 )
-from muddled_orchard.show.terminal.console import console
+from muddled_orchard.show.terminal.plain import Plain
 from muddled_orchard.system.output import PRIVATE, write_file
 
 BY_ITSELF_WORD = "default"
@@ -144,7 +144,7 @@ def _show(
         if form is not None:
             write_file(options.csv, table_file(rows, form), PRIVATE)
         else:
-            show_rows(console(), rows)
+            show_rows(Plain(), rows)
         return
     record = read_class(ledger, course)
     standing = record.standing if course else None
@@ -152,9 +152,9 @@ def _show(
         told = ledger_json(record.learners, ledger.hand_outs(), ledger.each_grading(), standing)
         sys.stdout.write(json_text(told))
         return
-    show_ledger(console(), path, record.learners, record.given, record.works)
+    show_ledger(Plain(), path, record.learners, record.given, record.works)
     if standing is not None:
-        show_totals(console(), standing.plan, record.names, standing.totals)
+        show_totals(Plain(), standing.plan, record.names, standing.totals)
 
 
 def _rows(table: str, ledger: PersonalData, course: CourseFile | None) -> Rows:

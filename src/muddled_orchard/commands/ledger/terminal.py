@@ -5,19 +5,16 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from statistics import median
 
-from rich.console import Console
-from rich.table import Table
-from rich.text import Text
-
 from muddled_orchard.core.base.phrases import be, counted
 from muddled_orchard.core.course.records import Work
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.show.spreadsheet import EXCUSED, Rows
 from muddled_orchard.show.terminal.characters import printable
+from muddled_orchard.show.terminal.plain import Plain
 
 
 def show_ledger(
-    on: Console,
+    on: Plain,
     path: str,
     learners: Mapping[str, Learner],
     given: Sequence[tuple[str, str]],
@@ -26,17 +23,13 @@ def show_ledger(
     """The course in a few lines; marks are those that count. `given` is what was handed out (learner,
     exercise)."""
     gradings = [work.grading for work in works]
-    on.print(Text(printable(path, on), style="strong"))
+    on.line(printable(path, on), "strong")
     held = ((learners, "learner"), (given, "hand-out"), (gradings, "grading"))
-    on.print(Text(", ".join(counted(len(rows), word) for rows, word in held) + "."))
+    on.line(", ".join(counted(len(rows), word) for rows, word in held) + ".")
     if not given and not gradings:
         return
-    on.print()
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
-    table.add_column("exercise", no_wrap=True)
-    for name in ("handed out", "came back", "median", "not yet"):
-        table.add_column(name, justify="right", no_wrap=True)
-    table.add_column("last graded", no_wrap=True)
+    on.line()
+    rows = []
     for exercise in dict.fromkeys(
         (
             *(exercise for _, exercise in given),
@@ -44,19 +37,20 @@ def show_ledger(
         )
     ):
         if exercise:
-            table.add_row(*_row(exercise, given, works))
-    on.print(table)
+            rows.append(_row(exercise, given, works))
+    headings = ("exercise", "handed out", "came back", "median", "not yet", "last graded")
+    on.table(headings, rows, whole=range(6), right=range(1, 5))
     lost = len({grading.submission for grading in gradings if grading.state == "unreadable"})
     foreign = {
         grading.submission for grading in gradings if given and grading.exercise and grading.learner is None
     }
     if lost or foreign:
-        on.print()
+        on.line()
     if lost:
-        on.print(Text(f"! In {counted(lost, 'submission')} nothing could be read.", style="doubt"))
+        on.line(f"! In {counted(lost, 'submission')} nothing could be read.", "doubt")
     if foreign:
         text = f"{counted(len(foreign), 'submission')} {be(len(foreign))} not of this course"
-        on.print(Text(f"! {text}, and not in these figures.", style="doubt"))
+        on.line(f"! {text}, and not in these figures.", "doubt")
 
 
 def _row(exercise: str, handed_out: Sequence[tuple[str, str]], works: Sequence[Work]) -> list[str]:
@@ -82,18 +76,19 @@ def _row(exercise: str, handed_out: Sequence[tuple[str, str]], works: Sequence[W
     ]
 
 
-def show_rows(on: Console, rows: Rows) -> None:
+def show_rows(on: Plain, rows: Rows) -> None:
     """A table as it is exported, the names of its columns first; columns in which nothing stands are left
     out. A record is one line, however wide."""
     heads, *body = [list(row) for row in rows]
     shown = [number for number in range(len(heads)) if any(row[number] != "" for row in body)]
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
-    for number in shown or range(len(heads)):
-        numbers = all(isinstance(row[number], (int, float)) or row[number] in ("", EXCUSED) for row in body)
-        table.add_column(str(heads[number]), justify="right" if numbers and body else "left", no_wrap=True)
-    for row in body:
-        table.add_row(*(Text(printable(_cell(row[number]), on)) for number in shown))
-    on.print(table, width=max(on.width, on.measure(table).maximum), crop=False, soft_wrap=True)
+    shown = shown or [*range(len(heads))]
+    right = [
+        place
+        for place, number in enumerate(shown)
+        if body and all(isinstance(row[number], (int, float)) or row[number] in ("", EXCUSED) for row in body)
+    ]
+    cells = [[printable(_cell(row[number]), on) for number in shown] for row in body]
+    on.table([str(heads[number]) for number in shown], cells, whole=range(len(shown)), right=right)
 
 
 def _cell(value: object) -> str:

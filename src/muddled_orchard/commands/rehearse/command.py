@@ -28,7 +28,7 @@ from muddled_orchard.core.key.own_course import own_course
 from muddled_orchard.files.scenarios.catalogue import load, scenario_files
 from muddled_orchard.files.scenarios.error_lines import with_lines
 from muddled_orchard.rehearsal.rehearsing import VARIANTS, rehearsed
-from muddled_orchard.show.terminal.console import console
+from muddled_orchard.show.terminal.plain import Plain
 from muddled_orchard.show.terminal.progress import with_progress
 from muddled_orchard.vcs.ask.keymaking import key_of
 
@@ -103,6 +103,6 @@ def _checked(places: list[str], codes: Sequence[str]) -> list[Scenario]:
 
 def _show(done: list[Rehearsal]) -> None:
     if len(done) == 1:
-        show_rehearsal(console(), done[0])
+        show_rehearsal(Plain(), done[0])
     else:
-        show_rehearsals(console(), done)
+        show_rehearsals(Plain(), done)

@@ -35,7 +35,7 @@ from muddled_orchard.core.course.totals import Attempt
 from muddled_orchard.core.grading.settling import ALL
 from muddled_orchard.files.course.ledger import Ledger
 from muddled_orchard.show.json.writing import json_text
-from muddled_orchard.show.terminal.console import console
+from muddled_orchard.show.terminal.plain import Plain
 
 EXAMPLES = (
     "muddled settle",
@@ -120,7 +120,7 @@ def run(options: argparse.Namespace) -> int:
             if options.json:
                 sys.stdout.write(json_text(settle_json(settling.record, list(settling.record.waiting()))))
             else:
-                show_waiting(console(), settling.record, list(settling.record.waiting()))
+                show_waiting(Plain(), settling.record, list(settling.record.waiting()))
         else:
             _settle_one(options, settling, earned, given=given)
     finally:
@@ -132,7 +132,7 @@ def _settle_one(
     options: argparse.Namespace, settling: Settling, earned: float | None, *, given: bool
 ) -> None:
     """Show what a learner made of an exercise, settle it or take that back; with --team for all of it."""
-    on, by, reason = console(), partial(_by, options), _reason(options.reason)
+    on, by, reason = Plain(), partial(_by, options), _reason(options.reason)
     works, others = _works(options, settling)
     if options.due is not None or options.excuse:
         due = None if options.excuse else time_of(options.due, settling.zone_of(works[0].exercise))
@@ -168,7 +168,7 @@ def _works(options: argparse.Namespace, settling: Settling) -> tuple[list[WorkTo
 
 def _show_after(settling: Settling, work: WorkToSettle) -> None:
     again = settling.work(work.learner, work.exercise, work.attempt)
-    show_work(console(), again, settling.record)
+    show_work(Plain(), again, settling.record)
 
 
 def _verdict(options: argparse.Namespace) -> tuple[float | None, bool]:
@@ -274,7 +274,7 @@ def _understood(line: str) -> _Answer | str | None:
 
 def _one_by_one(settling: Settling, by: str) -> None:
     """Show each that needs a look, and take the verdict; what was said is written down at once."""
-    on = console()
+    on = Plain()
     waiting = _by_work(settling.record.waiting())
     if not waiting:
         show_waiting(on, settling.record, [])

@@ -4,10 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-from rich.console import Console
-from rich.table import Table
-from rich.text import Text
-
 from muddled_orchard.core.base.phrases import counted, listed
 from muddled_orchard.core.course.allowances import Allowance, time_with_zone
 from muddled_orchard.core.course.class_record import ClassRecord, WorkToSettle
@@ -25,32 +21,28 @@ from muddled_orchard.core.grading.settling import (
 from muddled_orchard.core.grading.summary import no_part
 from muddled_orchard.show.document.terminal import show_blocks
 from muddled_orchard.show.terminal.characters import printable, sign
-from muddled_orchard.show.terminal.console import plain
+from muddled_orchard.show.terminal.plain import Cell, Plain
 
 
-def show_waiting(on: Console, record: ClassRecord, waiting: Sequence[Attempt]) -> None:
+def show_waiting(on: Plain, record: ClassRecord, waiting: Sequence[Attempt]) -> None:
     """A line for each work that needs a look, and one for each verdict that was given."""
     if waiting:
-        on.print(Text(f"{counted(len(waiting), 'submission')} to look at:", style="strong"))
-        table = _table("learner", "exercise", "%", "why")
+        on.line(f"{counted(len(waiting), 'submission')} to look at:", "strong")
+        rows: list[Sequence[Cell]] = []
         for attempt in waiting:
             doubts = attempt.work.verdicts.doubts if attempt.work.verdicts else ()
-            why = "; ".join(restored(doubt).said for doubt in doubts)
-            table.add_row(
-                printable(attempt.learner, on),
-                attempt.exercise,
-                f"{attempt.percent:.0f}",
-                Text(printable(why, on), style="doubt"),
-            )
-        on.print(table)
-        on.print(Text("muddled settle --next goes through them.", style="faint"))
+            why = printable("; ".join(restored(doubt).said for doubt in doubts), on)
+            name = printable(attempt.learner, on)
+            rows.append((name, attempt.exercise, f"{attempt.percent:.0f}", (why, "doubt")))
+        on.table(("learner", "exercise", "%", "why"), rows, whole=(0, 1, 2), right=(2,))
+        on.line("muddled settle --next goes through them.", "faint")
     else:
-        on.print(Text("Nothing needs a look.", style="good"))
+        on.line("Nothing needs a look.", "good")
     settlements = [settlement for several in record.rules.settlements.values() for settlement in several]
     if settlements:
-        on.print()
-        on.print(Text(f"{counted(len(settlements), 'verdict')} so far:", style="strong"))
-        table = _table("learner", "exercise", "on", "earns", "by", "why")
+        on.line()
+        on.line(f"{counted(len(settlements), 'verdict')} so far:", "strong")
+        rows = []
         for settlement in sorted(settlements, key=lambda settlement: settlement.id):
             cells = (
                 settlement.learner,
@@ -60,57 +52,49 @@ def show_waiting(on: Console, record: ClassRecord, waiting: Sequence[Attempt]) -
                 settlement.by,
                 settlement.reason,
             )
-            table.add_row(*(printable(cell, on) for cell in cells))
-        on.print(table)
+            rows.append([printable(cell, on) for cell in cells])
+        on.table(("learner", "exercise", "on", "earns", "by", "why"), rows, whole=(0, 1, 3, 4))
     allowed = [mark.allowance for total in record.standing.totals for mark in total.marks if mark.allowance]
     if allowed:
-        on.print()
-        on.print(Text(f"{counted(len(allowed), 'exception')}:", style="strong"))
-        table = _table("learner", "exercise", "what", "by", "why")
+        on.line()
+        on.line(f"{counted(len(allowed), 'exception')}:", "strong")
+        rows = []
         for one in allowed:
             about = (one.learner, one.exercise, _allowed(one), one.by or "the course file", one.reason)
-            table.add_row(*(printable(cell, on) for cell in about))
-        on.print(table)
+            rows.append([printable(cell, on) for cell in about])
+        on.table(("learner", "exercise", "what", "by", "why"), rows, whole=range(4))
 
 
 def show_allowed(
-    on: Console, record: ClassRecord, allowances: Iterable[Allowance], *, undone: bool = False
+    on: Plain, record: ClassRecord, allowances: Iterable[Allowance], *, undone: bool = False
 ) -> None:
     """What learners are allowed now, or were until it was taken back."""
     for allowance in allowances:
         _show_allowed(on, record, allowance, undone=undone)
 
 
-def _show_allowed(on: Console, record: ClassRecord, allowance: Allowance, *, undone: bool) -> None:
+def _show_allowed(on: Plain, record: ClassRecord, allowance: Allowance, *, undone: bool) -> None:
     whose = f"{record.name(allowance.learner)}, {record.title(allowance.exercise)}"
     text = f"{whose}: {_allowed(allowance)}{' is taken back' if undone else ''}."
-    on.print(Text(printable(text, on), style="strong"))
+    on.line(printable(text, on), "strong")
     total = next(one for one in record.standing.totals if one.learner == allowance.learner)
-    on.print(Text(f"The total is {total.percent:g} % now." if total.counting else "No exercise counts now."))
+    on.line(f"The total is {total.percent:g} % now." if total.counting else "No exercise counts now.")
 
 
 def _allowed(allowance: Allowance) -> str:
     return "excused" if allowance.due is None else f"time until {time_with_zone(allowance.due)}"
 
 
-def _table(*heads: str) -> Table:
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="faint")
-    for head in heads[:-1]:
-        table.add_column(head, no_wrap=head != "on", justify="right" if head == "%" else "left")
-    table.add_column(heads[-1], overflow="fold")
-    return table
-
-
-def show_work(on: Console, work: WorkToSettle, record: ClassRecord, before: str = "") -> None:
+def show_work(on: Plain, work: WorkToSettle, record: ClassRecord, before: str = "") -> None:
     """A work as it counts, why it needs a look, and what was settled."""
     if before:
-        on.print()
-        on.print(Text(before.strip(), style="faint"))
+        on.line()
+        on.line(before.strip(), "faint")
     if work.counting is None:
         name = printable(f"{record.name(work.learner)} ({work.learner})", on)
-        on.print(Text.assemble((name, "strong"), f"  {record.title(work.exercise)}"))
+        on.styled((name, "strong"), (f"  {record.title(work.exercise)}", ""))
         what = "Nothing was handed in" if work.attempt is None else "Of this grading no result is kept"
-        on.print(Text(f"{sign(on, 'skipped')} {what}.", style="faint"))
+        on.line(f"{sign(on, 'skipped')} {what}.", "faint")
         settlements = record.rules.settlements.get((work.learner, work.exercise), ())
         for settlement in [
             settlement
@@ -125,51 +109,46 @@ def show_work(on: Console, work: WorkToSettle, record: ClassRecord, before: str 
                 verdict="missed",
                 share=0.0,
             )
-            show_blocks(plain(on), settled_told([SettledThing(ALL, own)]))
+            show_blocks(on, settled_told([SettledThing(ALL, own)]))
         return
-    show_blocks(plain(on), result_blocks(work.counting))
+    show_blocks(on, result_blocks(work.counting))
     _show_doubtful(on, work)
     if work.graded is not None and not work.counting.assessment.doubts:
         for doubt in work.graded.needs_a_look:
-            on.print(Text(f"? A person has looked at this: {printable(doubt, on)}.", style="faint"))
+            on.line(f"? A person has looked at this: {printable(doubt, on)}.", "faint")
 
 
-def _show_doubtful(on: Console, work: WorkToSettle) -> None:
+def _show_doubtful(on: Plain, work: WorkToSettle) -> None:
     """The conflicts that a doubt is about, where they were judged right: the others are shown already."""
     if work.graded is None:
         return
     places = {(doubt.values.get("file"), doubt.values.get("hunk")) for doubt in work.graded.doubts}
     for hunk in work.graded.hunks[:_MOST_HUNKS]:
         if hunk.outcome == "met" and places & {(hunk.file, hunk.hunk), (hunk.file, None)}:
-            show_blocks(plain(on), conflict_told(hunk, "left there now", accepted_text(hunk)))
+            show_blocks(on, conflict_told(hunk, "left there now", accepted_text(hunk)))
 
 
 _MOST_HUNKS = 8
 
 
-def show_how_to_answer(on: Console, work: WorkToSettle) -> None:
+def show_how_to_answer(on: Plain, work: WorkToSettle) -> None:
     """What can be typed."""
     names: list[str] = []
     if work.graded is not None:
         criteria = (criterion.id for criterion in work.graded.criteria if not no_part(criterion.outcome))
         names = [*criteria, *conflict_names(work.graded)]
-    on.print()
-    on.print(Text("Your verdict:", style="strong"))
+    on.line()
+    on.line("Your verdict:", "strong")
     rows = (
         ("ok REASON", "looked at, it stays as graded (the reason may be left out)"),
         ("WHAT PERCENT REASON", f"WHAT is {ALL}, or one of: {', '.join(names)}"),
         ("later", "leave it for now"),
         ("stop", "leave this one and all others"),
     )
-    grid = Table.grid(padding=(0, 2, 0, 0))
-    grid.add_column(no_wrap=True)
-    grid.add_column(overflow="fold")
-    for typed, meaning in rows:
-        grid.add_row(Text(f"  {typed}", style="strong"), Text(printable(meaning, on)))
-    on.print(grid)
+    on.columns([[(f"  {typed}", "strong"), printable(meaning, on)] for typed, meaning in rows], whole=(0,))
 
 
-def show_settled(on: Console, gone: Settlement | None, other: Settlement | None, *, undone: bool) -> None:
+def show_settled(on: Plain, gone: Settlement | None, other: Settlement | None, *, undone: bool) -> None:
     """What became of a verdict: written down, in the place of another or not; or taken back, and what holds
     again."""
     if not undone:
@@ -178,11 +157,11 @@ def show_settled(on: Console, gone: Settlement | None, other: Settlement | None,
     else:
         more = f"{_verdict(other)} holds again" if other else "it is as graded again"
         text = f"Taken back: {_verdict(gone)}; {more}." if gone else ""
-    on.print()
-    on.print(Text(printable(text, on)))
+    on.line()
+    on.line(printable(text, on))
 
 
-def show_whose(on: Console, record: ClassRecord, learners: Sequence[str], others: Sequence[str]) -> None:
+def show_whose(on: Plain, record: ClassRecord, learners: Sequence[str], others: Sequence[str]) -> None:
     """Whose what was said is, where a team shares a work: of several `learners`, or of one and not of the
     `others`."""
     if len(learners) > 1:
@@ -192,7 +171,7 @@ def show_whose(on: Console, record: ClassRecord, learners: Sequence[str], others
         text = f"That is for {record.name(learners[0])} alone; --team says it for {with_them}, too."
     else:
         return
-    on.print(Text(printable(text, on)))
+    on.line(printable(text, on))
 
 
 def _verdict(settlement: Settlement | None) -> str:

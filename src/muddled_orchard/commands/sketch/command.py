@@ -27,7 +27,6 @@ from muddled_orchard.files.scenarios.from_trees import (
 )
 from muddled_orchard.files.scenarios.scenario_file import read_scenario
 from muddled_orchard.files.scenarios.sketches import sketch_kinds, sketch_text
-from muddled_orchard.show.terminal.console import console
 from muddled_orchard.show.terminal.plain import Plain
 from muddled_orchard.show.terminal.proved import show_proof
 from muddled_orchard.system.output import STDOUT, write_new_file
@@ -82,19 +81,19 @@ def run(options: argparse.Namespace) -> int:
         place = file or Path(COURSE_FILE)
         write_new_file(place, course_text().encode())
         if place != STDOUT:
-            show_written(console(), str(place), course=True)
+            show_written(Plain(), str(place), course=True)
         return 0
     if kind is None:
         if options.trees is not None:
             raise BadInput(Problem("where to?", "Name a file: muddled sketch --from DIR my-exercise.toml"))
-        show_kinds(console(), sketch_kinds(), bundled_ids())
+        show_kinds(Plain(), sketch_kinds(), bundled_ids())
         return 0
     if file is None:
         raise BadInput(Problem("where to?", f"Name a file: muddled sketch {kind} my-exercise.toml"))
     if options.trees is None:
         write_new_file(file, sketch_text(kind, file).encode())
         if file != STDOUT:
-            show_written(console(), str(file))
+            show_written(Plain(), str(file))
     elif kind in _OPERATIONS:
         _from_trees(options.trees, file, kind)
     else:
@@ -145,7 +144,7 @@ def _from_trees(folder: Path, file: Path, operation: str) -> None:
             shutil.rmtree(copied, ignore_errors=True)
         raise
     empty = empty_folders(folder)
-    show_written(console(), str(file), copied=str(copied or ""), open_=len(open_), kept=kept, empty=empty)
+    show_written(Plain(), str(file), copied=str(copied or ""), open_=len(open_), kept=kept, empty=empty)
     if not open_:
         _prove(file)
 

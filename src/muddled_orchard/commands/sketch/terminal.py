@@ -4,30 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from rich.console import Console
-from rich.table import Table
-from rich.text import Text
-
 from muddled_orchard.core.base.phrases import command, counted, have, listed, paths
 from muddled_orchard.show.terminal.characters import printable
+from muddled_orchard.show.terminal.plain import Plain
 
 
-def show_kinds(on: Console, kinds: Mapping[str, str], bundled: Sequence[str]) -> None:
+def show_kinds(on: Plain, kinds: Mapping[str, str], bundled: Sequence[str]) -> None:
     """The kinds with what they are about."""
-    table = Table.grid(padding=(0, 2, 0, 0))
-    for kind, about in kinds.items():
-        table.add_row(Text(kind, style="strong"), Text(about))
-    on.print(table)
-    on.print()
-    on.print(Text("Or course, for a course file: exercises in order, with weights and dates."))
-    on.print(
-        Text(f"Or the id of one of the {len(bundled)} bundled scenarios (muddled catalogue), to copy it.")
-    )
-    on.print(Text("Then: muddled sketch KIND my-exercise.toml"))
+    on.columns([[(kind, "strong"), about] for kind, about in kinds.items()], whole=(0,))
+    on.line()
+    on.line("Or course, for a course file: exercises in order, with weights and dates.")
+    on.line(f"Or the id of one of the {len(bundled)} bundled scenarios (muddled catalogue), to copy it.")
+    on.line("Then: muddled sketch KIND my-exercise.toml")
 
 
 def show_written(
-    on: Console,
+    on: Plain,
     file: str,
     copied: str = "",
     open_: int = 0,
@@ -39,17 +31,17 @@ def show_written(
     """Where it is and what comes next: `copied` is where trees were copied to, `open_` counts the conflicts
     without an answer, `kept` are files that stay as Git merges them, `empty` folders of the trees in which
     nothing lies. `course`: it is a course file."""
-    on.print(Text.assemble(("Wrote ", "good"), printable(file, on)))
+    on.styled(("Wrote ", "good"), (printable(file, on), ""))
     if copied:
-        on.print(Text(f"The trees were copied to {printable(copied, on)}/, which belongs to it."))
+        on.line(f"The trees were copied to {printable(copied, on)}/, which belongs to it.")
     if kept:
         text = f"Whatever wanted/ says, this stays as Git merges it: {listed(list(kept))}."
-        on.print(Text(f"! {printable(text, on)}", style="doubt"))
+        on.line(f"! {printable(text, on)}", "doubt")
     if empty:
         text = f"Git keeps no empty folders, so this is left out: {listed(list(empty), 6)}."
-        on.print(Text(f"! {printable(text, on)}", style="doubt"))
+        on.line(f"! {printable(text, on)}", "doubt")
     if open_:
         what = f"{counted(open_, 'conflict')} {have(open_)} no answer yet; the file ends with beginnings."
-        on.print(Text(f"! {what}", style="doubt"))
+        on.line(f"! {what}", "doubt")
     then = command("muddled", *(("handout",) if course else ("survey", *paths([file]))))
-    on.print(Text(f"Edit it, then: {printable(then, on)}"), soft_wrap=True)
+    on.unbroken((f"Edit it, then: {printable(then, on)}", ""))

@@ -86,9 +86,9 @@ def run(options: argparse.Namespace) -> int:
         sys.stdout.write(json_text(tally_json(found.counted, found.statistics, found.pairs)))
     elif not written:
         from muddled_orchard.commands.tally.terminal import show_tally
-        from muddled_orchard.show.terminal.console import console
+        from muddled_orchard.show.terminal.plain import Plain
 
-        show_tally(console(), found.counted, found.statistics, found.pairs)
+        show_tally(Plain(), found.counted, found.statistics, found.pairs)
     return 0
 
 

@@ -5,10 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from statistics import median
 
-from rich.console import Console
-from rich.table import Table
-from rich.text import Text
-
 from muddled_orchard.core.base.phrases import counted, repeats_id
 from muddled_orchard.core.course.item_figures import (
     Item,
@@ -28,6 +24,7 @@ from muddled_orchard.core.course.tally import (
 )
 from muddled_orchard.core.grading.settling import CONFLICTS
 from muddled_orchard.show.terminal.characters import printable, shortened, speaks_unicode
+from muddled_orchard.show.terminal.plain import Cell, Plain
 
 _BAR = 24
 _STYLES: Mapping[Outcome, str] = {"accepted": "good", "partly": "doubt"}
@@ -35,39 +32,39 @@ _MOST_PAIRS = 10
 
 
 def show_tally(
-    on: Console, counted_class: Tally, statistics: ItemStatistics | None, pairs: Sequence[Pair]
+    on: Plain, counted_class: Tally, statistics: ItemStatistics | None, pairs: Sequence[Pair]
 ) -> None:
     """All of it."""
-    on.print(Text(printable(counted_class.title, on), style="strong"))
+    on.line(printable(counted_class.title, on), "strong")
     present, absent = len(counted_class.totals), len(counted_class.absent)
     words = [f"{counted(present, 'learner')} tried something"]
     words += [f"{absent} nothing yet"] if absent else []
     if counted_class.totals:
         words.append(f"median of the totals {median(counted_class.totals.values()):.0f} %")
-    on.print(Text(", ".join(words) + "."))
+    on.line(", ".join(words) + ".")
     items = {(item.exercise, item.name): item for item in statistics.items} if statistics else {}
     for exercise in counted_class.exercises:
         _exercise(on, exercise, items)
-    on.print()
+    on.line()
     if statistics is not None:
-        on.print(Text(f"r: {discrimination_told()}", style="faint"))
-        on.print(Text(reliability_told(statistics.reliability), style="faint"))
+        on.line(f"r: {discrimination_told()}", "faint")
+        on.line(reliability_told(statistics.reliability), "faint")
     if pairs:
-        on.print()
+        on.line()
         heading = "Alike more than the class makes likely: a reason to look, and no verdict"
-        on.print(Text(heading, style="strong"))
+        on.line(heading, "strong")
         for pair in pairs[:_MOST_PAIRS]:
-            on.print(Text(f"? {printable(pair.told(counted_class.names), on)}", style="doubt"))
+            on.line(f"? {printable(pair.told(counted_class.names), on)}", "doubt")
         if len(pairs) > _MOST_PAIRS:
-            on.print(Text(f"  ... and {counted(len(pairs) - _MOST_PAIRS, 'more pair')}", style="faint"))
+            on.line(f"  ... and {counted(len(pairs) - _MOST_PAIRS, 'more pair')}", "faint")
 
 
-def _exercise(on: Console, exercise: ExerciseTally, items: Mapping[tuple[str, str], Item]) -> None:
-    on.print()
+def _exercise(on: Plain, exercise: ExerciseTally, items: Mapping[tuple[str, str], Item]) -> None:
+    on.line()
     title = printable(exercise.title, on)
     alike = repeats_id(title, exercise.id)
-    on.print(Text.assemble((exercise.id, "strong"), "" if alike else f"  {title}"))
-    on.print(Text(exercise.told, style="faint"))
+    on.styled((exercise.id, "strong"), ("" if alike else f"  {title}", ""))
+    on.line(exercise.told, "faint")
     for conflict in exercise.conflicts:
         _conflict(on, conflict, items.get((exercise.id, conflict.name)))
     rows = [
@@ -76,15 +73,18 @@ def _exercise(on: Console, exercise: ExerciseTally, items: Mapping[tuple[str, st
         if criterion.id != CONFLICTS and set(criterion.learners) != {"met"}
     ]
     if rows:
-        on.print()
+        on.line()
         _criteria(on, exercise, items)
 
 
-def _conflict(on: Console, conflict: ConflictTally, item: Item | None) -> None:
+def _conflict(on: Plain, conflict: ConflictTally, item: Item | None) -> None:
     name = printable(conflict.name, on)
     figures = _figures(conflict.count, item) if conflict.count else "nobody came to it"
-    gap = "  " if len(name) + len(figures) + 4 <= on.width else "\n    "
-    on.print(Text.assemble((f"  {shortened(name, on.width - 4)}", "strong"), (f"{gap}{figures}", "faint")))
+    if len(name) + len(figures) + 4 <= on.width:
+        on.styled((f"  {name}", "strong"), (f"  {figures}", "faint"))
+    else:
+        on.line(f"  {shortened(name, on.width - 4)}", "strong")
+        on.line(f"    {figures}", "faint")
     if conflict.count == 0:
         return
     for outcome, learners in conflict.learners.items():
@@ -92,30 +92,28 @@ def _conflict(on: Console, conflict: ConflictTally, item: Item | None) -> None:
         common = outcome == conflict.common_wrong
         said = ("the common mistake: " if common else "") + printable(said_of(conflict, outcome), on)
         figures = f"{len(learners):>6} "
-        # No table: a large class has many bars, and a table measures each.
-        row = Text.assemble((bar, _STYLES.get(outcome, "bad")), figures, said)
-        on.print(row, no_wrap=True, overflow="ellipsis")
+        on.cut((bar, _STYLES.get(outcome, "bad")), (figures, ""), (said, ""))
     if conflict.swapped:
-        on.print(Text(f"    {swapped_told(conflict)}", style="doubt"))
+        on.line(f"    {swapped_told(conflict)}", "doubt")
 
 
-def _criteria(on: Console, exercise: ExerciseTally, items: Mapping[tuple[str, str], Item]) -> None:
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 2), header_style="faint")
-    table.add_column("criterion", no_wrap=True)
-    for head in ("met", "partly", "missed", "got it", "r"):
-        table.add_column(head, justify="right", no_wrap=True)
+def _criteria(on: Plain, exercise: ExerciseTally, items: Mapping[tuple[str, str], Item]) -> None:
+    rows: list[Sequence[Cell]] = []
     for criterion in exercise.criteria:
         if criterion.id == CONFLICTS:
             continue
         counts = {word: len(learners) for word, learners in criterion.learners.items()}
         item = items.get((exercise.id, criterion.id))
-        table.add_row(
-            criterion.id,
-            *(str(counts.get(word, "")) for word in ("met", "partly", "missed")),
-            f"{100 * counts.get('met', 0) / criterion.count:.0f} %",
-            "" if item is None or item.discrimination is None else signed(item.discrimination),
+        rows.append(
+            (
+                criterion.id,
+                *(str(counts.get(word, "")) for word in ("met", "partly", "missed")),
+                f"{100 * counts.get('met', 0) / criterion.count:.0f} %",
+                "" if item is None or item.discrimination is None else signed(item.discrimination),
+            )
         )
-    on.print(table)
+    headings = ("criterion", "met", "partly", "missed", "got it", "r")
+    on.beside(2).table(headings, rows, whole=range(6), right=range(1, 6))
 
 
 def _figures(count: int, item: Item | None) -> str:
@@ -126,7 +124,7 @@ def _figures(count: int, item: Item | None) -> str:
     return ", ".join(words)
 
 
-def _bar(on: Console, share: float) -> str:
+def _bar(on: Plain, share: float) -> str:
     """A bar as long as the share (0 to 1); whatever there is shows."""
     eighths = max(1, round(share * _BAR * 8))
     if not speaks_unicode(on):

@@ -1,14 +1,14 @@
-"""The terminal: three colours with a meaning each, always with a sign or a word beside the colour."""
+"""A terminal on which something changes in its place, in the styles of `plain`: a bar, the board."""
 
 from __future__ import annotations
 
 import sys
-from typing import TextIO, cast
+from typing import TextIO
 
 from rich.console import Console
 from rich.theme import Theme
 
-from muddled_orchard.show.terminal.plain import AS_WIDE_AS_NEEDED, Plain, width_of
+from muddled_orchard.show.terminal.plain import AS_WIDE_AS_NEEDED, width_of
 
 # good: as wanted; bad: not as wanted; doubt: in between, or for a person to decide.
 THEME = Theme({"good": "green", "bad": "red", "doubt": "yellow", "faint": "dim", "strong": "bold"})
@@ -30,9 +30,3 @@ def console(stream: TextIO | None = None) -> Console:
     if width_of(out) == AS_WIDE_AS_NEEDED:
         on.width = AS_WIDE_AS_NEEDED
     return on
-
-
-def plain(on: Console) -> Plain:
-    """The same terminal or file, for what is written on it line by line."""
-    coloured = on.is_terminal and on.color_system is not None
-    return Plain(cast("TextIO", on.file), width=on.width, coloured=coloured)

@@ -4,24 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from rich.console import Console
-from rich.table import Table
-from rich.text import Text
-
 from muddled_orchard.core.course.sources import Source
 from muddled_orchard.show.terminal.characters import printable, shortened, sign
+from muddled_orchard.show.terminal.plain import Cell, Plain
 
 
-def show_failed(on: Console, what: str, failed: Sequence[tuple[Source, str]]) -> None:
+def show_failed(on: Plain, what: str, failed: Sequence[tuple[Source, str]]) -> None:
     """The repositories of which something could not be done, each with the reason."""
     if not failed:
         return
-    on.print(Text(f"{what} ({len(failed)}):", style="strong"))
-    table = Table.grid(padding=(0, 2, 0, 0))
+    on.line(f"{what} ({len(failed)}):", "strong")
+    rows: list[Sequence[Cell]] = []
     for source, reason in failed:
         name = f"{source.learner}{f'  {source.exercise}' if source.exercise else ''}"
-        table.add_row(
-            Text(f"  {sign(on, 'missed')} {shortened(printable(name, on), on.width // 3)}", style="bad"),
-            Text(printable(reason, on)),
-        )
-    on.print(table)
+        who = f"  {sign(on, 'missed')} {shortened(printable(name, on), on.width // 3)}"
+        rows.append(((who, "bad"), printable(reason, on)))
+    on.columns(rows, whole=(0,))
