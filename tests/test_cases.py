@@ -136,6 +136,9 @@ def test_random_scenarios_agree_with_themselves(seed: int) -> None:
 
 # Random scenarios that something was wrong with once, as they are drawn now.
 ONCE = (
+    5160,
+    7236,
+    7414,
     300040,
     310149,
     320090,

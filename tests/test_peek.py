@@ -29,7 +29,15 @@ class Case:
     silent: tuple[str, ...] = field(default=())
 
 
+PICKS = str(Path(__file__).parent / "cases/picks-in-a-range.toml")
+PICK = "git cherry-pick main..side~1 >/dev/null 2>&1 || true; "
+
 CASES = {
+    # Several commits, of which one was committed by hand or reset: Git refuses what else would be right.
+    "a pick committed by hand": Case(f"{PICK}git checkout -q --theirs w.txt; git commit -qam x", ("what it had stopped at is committed", "git cherry-pick --continue to go on with the next"), exercise=PICKS, silent=("--skip", "--abort")),
+    "a pick committed by hand, and more": Case(f"{PICK}git checkout -q --theirs w.txt; git commit -qam x; echo >>w.txt", ("git add w.txt to stage it", "git commit to commit what is staged git cherry-pick --continue"), exercise=PICKS),
+    "a pick that was reset": Case(f"{PICK}git reset -q --hard", ("what it had stopped at was reset", "git cherry-pick --abort to begin again"), exercise=PICKS, silent=("--skip", "--continue", "nothing of")),
+    "a revert committed by hand": Case("git revert --no-edit HEAD~1 HEAD >/dev/null 2>&1 || true; git checkout -q --theirs .; git add .; git commit -qm x", ("middle of a revert", "git revert --continue to go on with the next"), exercise="undo-the-price"),
     # What is to be given up, and what was begun or done instead of what was asked.
     "to be given up": Case("git merge -q summer >/dev/null 2>&1 || true", ("this is where it is to be given up again", "git merge --abort to give it up, as asked"), exercise="safety-net", silent=("git add", "The way back")),
     "carried out, and was to be given up": Case("git merge -q summer >/dev/null 2>&1 || true\n" + TAKE.format("hours.md") + "git commit -qam x", ("it was carried out, and was to be given up", "git reset --keep", "git merge --abort to give it up"), exercise="safety-net"),

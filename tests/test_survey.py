@@ -332,6 +332,7 @@ story = [
     { on = "night", from = "main", write = { "a.txt" = "2\\n" }, label = "two", message = "Two" },
     { on = "night", write = { "c.txt" = "1\\n" }, label = "three", message = "Three" },
     { on = "late", from = "night", write = { "d.txt" = "1\\n" }, label = "late", message = "Late" },
+    { on = "late", write = { "f.txt" = "1\\n" }, label = "more", message = "More" },
     { on = "main", write = { "b.txt" = "2\\n" }, label = "four", message = "Four" },
     { on = "origin/main", write = { "e.txt" = "1\\n" }, message = "Elsewhere" },
 ]
@@ -346,7 +347,8 @@ UNSEEN = (
     ('{ do = "rebase", on = "main", onto = "night", message = "own" }', "replays a commit of the work that was handed out there, too"),
     ('{ do = "rebase", on = "main", onto = "night", todo = ["pick four"] }', "has no place for the work that was handed out there"),
     ('{ do = "merge", on = "main", bring = "night" }, { do = "revert", on = "main", undo = "two" }, { do = "cherry-pick", on = "main", pick = ["two"] }', '"Two" is in main already when it comes to that'),
-    ('{ do = "cherry-pick", on = "main", pick = ["two"] }, { do = "cherry-pick", on = "main", pick = ["three", "two"] }', "nothing tells what task 2 (cherry-pick three and two onto main) makes from what task 1 makes there"),
+    ('{ do = "cherry-pick", on = "main", pick = ["two"] }, { do = "cherry-pick", on = "main", pick = ["three", "two"] }', "nothing tells what task 2 (cherry-pick three and two onto main) makes from what task 1 makes"),
+    ('{ do = "cherry-pick", on = "night", pick = ["late"] }, { do = "merge", on = "main", bring = "night" }, { do = "cherry-pick", on = "main", pick = ["late", "more"] }', "nothing tells what task 3 (cherry-pick late and more onto main) makes from what task 1 makes"),
     ('{ do = "reset", on = "night", to = "begin" }, { do = "merge", on = "night", bring = "late" }', "a later task brings back what task 1"),
     ('{ do = "merge", on = "main", bring = "night", squash = true }, { do = "revert", on = "main", undo = "four", message = "own" }', "from the squashed one on that branch"),
     ('{ do = "cherry-pick", on = "night", pick = ["four"] }, { do = "rebase", on = "night", onto = "main" }', "replays that branch, so what task 1 left there can't be seen any more"),

@@ -71,6 +71,13 @@ all."""
 SEQUENCER = "sequencer"
 """The folder of `.git` that shows picks or reverts of several commits, also between two of them."""
 
+SEQUENCER_LIST = f"{SEQUENCER}/todo"
+"""The file with a line for each of them that is not done yet, which begins with `pick` or `revert`."""
+
+SEQUENCER_STOP = f"{SEQUENCER}/abort-safety"
+"""The file that names the commit on which they stopped: where HEAD is another one, somebody has committed
+since."""
+
 APPLYING = "rebase-apply/applying"
 """The file that shows that it is `git am` instead."""
 

@@ -123,6 +123,15 @@ def _of_picks(key: Key, number: int, task: Task, steps: Sequence[Step], where: K
             yield Problem(what, "Keep something of it, or list it otherwise.", where)
 
 
+def _carried_to(tasks: Sequence[Task]) -> set[str]:
+    """The branches that have what the first of some tasks makes, when all of them are done."""
+    branches = {tasks[0].on}
+    for task in tasks[1:]:
+        if (task.joins or task.replays_own) and task.source in branches and not task.abort:
+            branches.add(task.on)
+    return branches
+
+
 def _with_others(
     key: Key, number: int, task: Task, steps: Sequence[Step], where: KeyPath
 ) -> Iterator[Problem]:
@@ -139,9 +148,10 @@ def _with_others(
         what = f"nothing tells the commit of {_called(number, task)} from the squashed one on that branch"
         yield Problem(what, "Leave message out, or put one of them on another branch.", (*where, "message"))
     for earlier, other in enumerate(key.scenario.task[: number - 1], start=1):
-        again = (task.do, task.on) == (other.do, other.on) and {*task.labels} & {*other.labels}
+        there = task.on in _carried_to(key.scenario.task[earlier - 1 : number - 1])
+        again = task.do == other.do and there and {*task.labels} & {*other.labels}
         if again and task.adds_commits and not other.abort:
-            what = f"nothing tells what {_called(number, task)} makes from what task {earlier} makes there"
+            what = f"nothing tells what {_called(number, task)} makes from what task {earlier} makes"
             yield Problem(what, f"Ask for {listed(sorted(again))} once.", where)
     if not task.rewrites_branch:
         return

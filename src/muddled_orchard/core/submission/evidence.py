@@ -18,7 +18,8 @@ class Pending(Struct, frozen=True):
     `kind` is `merge`, `squash`, `rebase`, `am`, `cherry-pick` or `revert`; `brings` the commits that it
     brings in (MERGE_HEAD, CHERRY_PICK_HEAD, ...), empty where Git writes none. Of a rebase: `number` is the
     step at hand of `total`, `branch` the branch that is rebased, `onto` its new base. Of `am`: whether Git
-    merges where a patch does not apply (`three_way`).
+    merges where a patch does not apply (`three_way`). Of picks or reverts of several commits without
+    `brings`: whether the one that they stopped at was `committed` since; otherwise it was reset.
     """
 
     kind: str
@@ -28,6 +29,7 @@ class Pending(Struct, frozen=True):
     branch: str = ""
     onto: str = ""
     three_way: bool = False
+    committed: bool = False
 
 
 class IndexEntry(Struct, frozen=True):

@@ -13,7 +13,7 @@ from muddled_orchard.core.git.trees import Blob, Tree
 from muddled_orchard.core.git.under_way import UNDER_WAY
 from muddled_orchard.core.merging.markers import markers_outside
 from muddled_orchard.core.submission.evidence import Evidence
-from muddled_orchard.core.submission.status import is_backup, uncommitted
+from muddled_orchard.core.submission.status import is_backup, is_in_a_commit, uncommitted
 
 _UNMERGED = {
     (1, 2, 3): "changed on both sides",
@@ -114,6 +114,9 @@ def left_in(
         told = "everything is merged; " if merged else ""
         if kind in _REPLAYS and not any(item.kind in ("staged", "changed") for item in changes) and merged:
             told = "nothing of the commit at hand is left; "
+        pending = evidence.pending
+        if pending is not None and kind in ("cherry-pick", "revert") and not pending.brings:
+            told = f"what it had stopped at {'is committed' if pending.committed else 'was reset'}; "
         yield LeftToDo("not applied" if _is_not_applied(evidence, changes) else "not completed", detail=told)
     if evidence.bisecting:
         yield LeftToDo("bisect")
@@ -197,4 +200,4 @@ def is_stray(evidence: Evidence, item: LeftToDo) -> bool:
     """Whether it is a file that Git does not know here, and that is in some commit: no note of the
     learner's."""
     unknown = item.kind in ("untracked", "backup")
-    return unknown and any(item.file in commit.tree for commit in evidence.commits.values())
+    return unknown and is_in_a_commit(evidence, item.file)

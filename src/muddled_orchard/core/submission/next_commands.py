@@ -70,8 +70,12 @@ def commands_at(
     elif marked and not first.takes_back:
         yield Next((), "take the marker lines out")
         yield Next(("git", "add", "--", *marked), "to stage what you mended")
+    if evidence.pending is not None and evidence.pending.committed:
+        yield from _at_rest(evidence, left, marked, aside=False)
+        yield Next(UNDER_WAY[kind].go_on, "to go on with the next")
+        return
     if kind in ("cherry-pick", "revert", "am") and not any(
-        item.kind in ("unmerged", "staged", "changed") for item in left
+        item.kind in ("unmerged", "staged", "changed") or is_stray(evidence, item) for item in left
     ):
         yield Next(("git", kind, "--skip"), "to leave it out: nothing is left of it")
         return

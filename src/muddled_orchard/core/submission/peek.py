@@ -82,13 +82,15 @@ def peek(evidence: Evidence, asked: Asked | None, role: int | None = None) -> Pe
         commands = give_up(kind, tasks, why, anew=not gives_up)
     elif any(item.kind == "not applied" for item in left) or (kind == "left" and first_open(tasks).commands):
         commands = give_up(kind, tasks, ANEW[kind], anew=True)
-    elif _was_reset(evidence, left):
-        commands = give_up(kind, tasks, "to begin again: what it had stopped at was reset", anew=False)
+    elif _was_reset(evidence):
+        commands = give_up(kind, tasks, "to begin again", anew=False)
     else:
         todo = () if kind else tasks
         commands = commands_at(evidence, kind, left, todo, asked, popped=popped, ends_on=ends_on)
     typed = tuple({item.command or item.why: item for item in commands}.values())
-    back = UNDER_WAY[kind].give_up if kind else ()
+    # After a commit by hand Git ends it, and leaves that commit where it is.
+    goes_back = kind and not (evidence.pending is not None and evidence.pending.committed)
+    back = UNDER_WAY[kind].give_up if goes_back else ()
     markers = [item for item in left if item.kind == "marker"] if evidence.unmerged else []
     return Peek(
         doing=_doing(evidence, kind),
@@ -155,12 +157,15 @@ def _is_left_over(asked: Asked, evidence: Evidence, tasks: Sequence[ToDo]) -> bo
     )
 
 
-def _was_reset(evidence: Evidence, left: Sequence[LeftToDo]) -> bool:
+def _was_reset(evidence: Evidence) -> bool:
     """Whether picks of several commits wait, and the one at which they had stopped was reset, so that Git no
-    longer knows which that was, and goes on only when nothing is uncommitted."""
+    longer knows which that was: it would go on with the next."""
     pending = evidence.pending
-    waits = pending is not None and pending.kind in ("cherry-pick", "revert") and not pending.brings
-    return waits and any(item.kind in ("staged", "changed") for item in left)
+    return (
+        pending is not None
+        and pending.kind in ("cherry-pick", "revert")
+        and not (pending.brings or pending.committed)
+    )
 
 
 def _differs(evidence: Evidence) -> bool:

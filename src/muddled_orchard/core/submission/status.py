@@ -95,3 +95,8 @@ def tracked(evidence: Evidence) -> dict[str, Blob]:
         for path, blob in evidence.working.items()
         if path in known
     }
+
+
+def is_in_a_commit(evidence: Evidence, path: str) -> bool:
+    """Whether any commit has a file of that name."""
+    return any(path in commit.tree for commit in evidence.commits.values())

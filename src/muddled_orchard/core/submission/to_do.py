@@ -24,7 +24,7 @@ from muddled_orchard.core.submission.handed_out import handed_out_names, new_com
 from muddled_orchard.core.submission.instead import done_instead
 from muddled_orchard.core.submission.own import lacks_for_own
 from muddled_orchard.core.submission.reflog import given_up
-from muddled_orchard.core.submission.status import uncommitted
+from muddled_orchard.core.submission.status import is_in_a_commit, uncommitted
 
 _LONGEST = 1000
 
@@ -260,10 +260,13 @@ def _perhaps_emptied(task: Task, asked: Asked, evidence: Evidence) -> bool:
 
 
 def _is_dirty(asked: Asked, evidence: Evidence) -> bool:
-    """Whether there are changes in files that are in no commit, and were not handed out."""
+    """Whether there are changes in files that are in no commit, and were not handed out; a file that Git does
+    not know here, and that some commit has, was left by what was given up."""
     head = evidence.commits.get(evidence.head_commit or "")
-    changes = uncommitted(evidence, head.tree if head else {}, {})
-    return any(one.how != "untracked" and one.path not in asked.work for one in changes)
+    changes = [
+        one for one in uncommitted(evidence, head.tree if head else {}, {}) if one.path not in asked.work
+    ]
+    return any(one.how != "untracked" or is_in_a_commit(evidence, one.path) for one in changes)
 
 
 def _is_list_carried_out(task: Task, asked: Asked, evidence: Evidence) -> bool:

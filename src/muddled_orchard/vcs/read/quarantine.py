@@ -23,7 +23,16 @@ from muddled_orchard.core.base.limits import (
 )
 from muddled_orchard.core.base.patterns import pattern
 from muddled_orchard.core.exercise.asked import ASKED
-from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY, THREE_WAY
+from muddled_orchard.core.git.under_way import (
+    APPLYING,
+    REBASE_FOLDERS,
+    REBASED_HEAD,
+    SEQUENCER,
+    SEQUENCER_LIST,
+    SEQUENCER_STOP,
+    SHOWN_BY,
+    THREE_WAY,
+)
 from muddled_orchard.core.submission.file_source import Below, FileEntry, FileSource, is_noise
 from muddled_orchard.vcs.read.objects import ForeignObjects
 from muddled_orchard.vcs.read.ref_files import read_refs
@@ -45,6 +54,8 @@ STATE_FILES = (
     "shallow",
     *SHOWN_BY,
     REBASED_HEAD,
+    SEQUENCER_LIST,
+    SEQUENCER_STOP,
     *(
         f"{folder}/{name}"
         for folder, counts in REBASE_FOLDERS.items()
@@ -57,7 +68,7 @@ STATE_FILES = (
     EXCLUDE,
     CONFIG,
 )
-STATE_FOLDERS = (*REBASE_FOLDERS, "sequencer")
+STATE_FOLDERS = (*REBASE_FOLDERS, SEQUENCER)
 
 _LARGEST_REF = 1024
 _PLAIN_NAME = pattern(r"[^\x00-\x20\x7f~^:?*\[\\]+")

@@ -25,7 +25,16 @@ from muddled_orchard.core.git.stored_objects import (
     tagged,
 )
 from muddled_orchard.core.git.trees import SUBMODULE, Blob
-from muddled_orchard.core.git.under_way import APPLYING, REBASE_FOLDERS, REBASED_HEAD, SHOWN_BY, THREE_WAY
+from muddled_orchard.core.git.under_way import (
+    APPLYING,
+    REBASE_FOLDERS,
+    REBASED_HEAD,
+    SEQUENCER,
+    SEQUENCER_LIST,
+    SEQUENCER_STOP,
+    SHOWN_BY,
+    THREE_WAY,
+)
 from muddled_orchard.core.submission.evidence import Evidence, IndexEntry, Move, Pending
 from muddled_orchard.vcs.asked_file import read_asked
 from muddled_orchard.vcs.index import BadIndex, read_index
@@ -73,7 +82,6 @@ class Reader:
         self._bytes = self._commit_bytes = 0
         self.shallow = bool(self._files.get("shallow", b"").strip())
         self._reflog = tuple(_moves(text_of(self._files.get("logs/HEAD", b""))))
-        self._pending = self._read_pending()
         self._settings = _settings(text_of(self._files.get(CONFIG, b"")))
         pointed = read_refs(self._files)
         self._refuse_other_formats()
@@ -81,6 +89,7 @@ class Reader:
         self._head, head = head_of(self._files, pointed)
         self._refs = {name: id_ for name, pointed_at in pointed.items() if (id_ := self._peeled(pointed_at))}
         self._head_commit = self._peeled(head) if head else None
+        self._pending = self._read_pending()
         for name in sorted(pointed.keys() - self._refs.keys()):
             if name.startswith(BRANCHES):
                 said = brief(name.removeprefix(BRANCHES))
@@ -305,7 +314,12 @@ class Reader:
         for name, kind in SHOWN_BY.items():
             if name in self._files:
                 return Pending(kind, ids(name) if kind != "squash" else ())
-        return Pending("cherry-pick") if "sequencer/" in self._files else None
+        if f"{SEQUENCER}/" not in self._files:
+            return None
+        reverts = self._files.get(SEQUENCER_LIST, b"").startswith(b"revert ")
+        stopped = ids(SEQUENCER_STOP)
+        committed = bool(stopped) and stopped[0] != self._head_commit
+        return Pending("revert" if reverts else "cherry-pick", committed=committed)
 
     def _names_a_remote(self) -> bool:
         """Whether its settings say where it was cloned from."""

@@ -25,15 +25,17 @@ def last_places(
     evidence, key = submission.evidence, submission.key
     if evidence.branch(branch) is not None or branch not in to_be_deleted(key):
         return
-    brought = [
-        result.theirs
-        for step, result in merged
-        if step.operation.source == branch and result.shape in ("merge", "fast-forward")
-    ]
+    merges = [result for step, result in merged if step.operation.source == branch]
+    brought = [result.theirs for result in merges if result.shape == "merge"]
+    # A fast-forward leaves nothing that says how far it went: all that came of it may have been brought.
+    forward = [result for result in merges if result.shape == "fast-forward"]
+    moved = [] if evidence.reflog else [one.judged_commit for one in forward if one.judged_commit]
+    brought_on = [result.theirs for result in forward]
     # One that was brought as it was handed out says nothing of what was made on the branch since.
     yield from (id_ for id_ in brought if id_ not in key.handed_out)
     yield from _while_checked_out(submission, branch)
-    yield from (id_ for id_ in brought if id_ in key.handed_out)
+    yield from (id_ for id_ in (*moved, *brought_on) if id_ not in key.handed_out)
+    yield from (id_ for id_ in (*brought, *brought_on) if id_ in key.handed_out)
 
 
 def _while_checked_out(submission: Submission, branch: str) -> Iterator[str]:
