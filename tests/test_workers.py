@@ -11,6 +11,7 @@ import signal
 import struct
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Callable
 from contextlib import AbstractContextManager, ExitStack
@@ -54,6 +55,25 @@ def test_each_piece_ends_as_it_does(
         assert sent[4].result() == 42
         working.submit("hangs")  # nobody waits for it
     assert time.monotonic() - before < 30
+
+
+@pytest.mark.skipif(sys.platform != "linux", reason="elsewhere a pool does it")
+def test_few_pieces_are_done_so_many_at_once() -> None:
+    """Also where a portion failed, and each of its pieces is tried by itself."""
+    children = Path(f"/proc/self/task/{threading.get_native_id()}/children")
+    before = children.read_text().split()
+    with few_workers(2, _prepared, 40) as working:
+        sent = [
+            working.submit("hangs", 0.3),
+            working.submit("hangs"),
+            *(working.submit("1") for _ in range(5)),
+        ]
+        assert len(children.read_text().split()) == len(before) + 2
+        with pytest.raises(TimeoutError):
+            sent[0].result()
+        assert sent[-1].result() == 41, "begun before its turn, since it is asked for"
+        assert [one.result() for one in sent[2:-1]] == [41] * 4
+    assert children.read_text().split() == before
 
 
 @pytest.mark.parametrize("ahead", [1, 2, 5, 50])
