@@ -12,8 +12,8 @@ from muddled_orchard.core.git.commits import short
 from muddled_orchard.core.gleaning.conflicts_met import Gleaned
 from muddled_orchard.core.gleaning.named_in import Named
 from muddled_orchard.show.terminal.characters import printable, shortened, sign
-from muddled_orchard.show.terminal.plain import Plain, Styled
-from muddled_orchard.show.terminal.proved import show_item, show_proof
+from muddled_orchard.show.terminal.plain import Plain, Styled, show_item
+from muddled_orchard.show.terminal.proved import show_proof
 
 _MOST_NAMED = 12
 
@@ -110,7 +110,7 @@ def show_made(on: Plain, made: Made) -> None:
             "the file ends with beginnings."
         )
     for doubt in doubts:
-        on.line(f"! {printable(doubt, on)}", "doubt")
+        show_item(on, "!", doubt, "doubt")
     for problem in made.faults:
         print(problem, file=sys.stderr)
     if made.proof is not None:

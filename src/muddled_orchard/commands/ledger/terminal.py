@@ -10,7 +10,7 @@ from muddled_orchard.core.course.records import Work
 from muddled_orchard.core.course.roster import Learner
 from muddled_orchard.show.spreadsheet import EXCUSED, Rows
 from muddled_orchard.show.terminal.characters import printable
-from muddled_orchard.show.terminal.plain import Plain
+from muddled_orchard.show.terminal.plain import Plain, show_item
 
 
 def show_ledger(
@@ -47,10 +47,10 @@ def show_ledger(
     if lost or foreign:
         on.line()
     if lost:
-        on.line(f"! In {counted(lost, 'submission')} nothing could be read.", "doubt")
+        show_item(on, "!", f"In {counted(lost, 'submission')} nothing could be read.", "doubt")
     if foreign:
         text = f"{counted(len(foreign), 'submission')} {be(len(foreign))} not of this course"
-        on.line(f"! {text}, and not in these figures.", "doubt")
+        show_item(on, "!", f"{text}, and not in these figures.", "doubt")
 
 
 def _row(exercise: str, handed_out: Sequence[tuple[str, str]], works: Sequence[Work]) -> list[str]:

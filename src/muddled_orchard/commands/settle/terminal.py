@@ -21,7 +21,7 @@ from muddled_orchard.core.grading.settling import (
 from muddled_orchard.core.grading.summary import no_part
 from muddled_orchard.show.document.terminal import show_blocks
 from muddled_orchard.show.terminal.characters import printable, sign
-from muddled_orchard.show.terminal.plain import Cell, Plain
+from muddled_orchard.show.terminal.plain import Cell, Plain, show_item
 
 
 def show_waiting(on: Plain, record: ClassRecord, waiting: Sequence[Attempt]) -> None:
@@ -115,7 +115,7 @@ def show_work(on: Plain, work: WorkToSettle, record: ClassRecord, before: str = 
     _show_doubtful(on, work)
     if work.graded is not None and not work.counting.assessment.doubts:
         for doubt in work.graded.needs_a_look:
-            on.line(f"? A person has looked at this: {printable(doubt, on)}.", "faint")
+            show_item(on, "?", f"A person has looked at this: {doubt}.", "faint")
 
 
 def _show_doubtful(on: Plain, work: WorkToSettle) -> None:

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 
 from muddled_orchard.core.base.phrases import command, counted, have, listed, paths
 from muddled_orchard.show.terminal.characters import printable
-from muddled_orchard.show.terminal.plain import Plain
+from muddled_orchard.show.terminal.plain import Plain, show_item
 
 
 def show_kinds(on: Plain, kinds: Mapping[str, str], bundled: Sequence[str]) -> None:
@@ -36,12 +36,12 @@ def show_written(
         on.line(f"The trees were copied to {printable(copied, on)}/, which belongs to it.")
     if kept:
         text = f"Whatever wanted/ says, this stays as Git merges it: {listed(list(kept))}."
-        on.line(f"! {printable(text, on)}", "doubt")
+        show_item(on, "!", text, "doubt")
     if empty:
         text = f"Git keeps no empty folders, so this is left out: {listed(list(empty), 6)}."
-        on.line(f"! {printable(text, on)}", "doubt")
+        show_item(on, "!", text, "doubt")
     if open_:
         what = f"{counted(open_, 'conflict')} {have(open_)} no answer yet; the file ends with beginnings."
-        on.line(f"! {what}", "doubt")
+        show_item(on, "!", what, "doubt")
     then = command("muddled", *(("handout",) if course else ("survey", *paths([file]))))
     on.unbroken((f"Edit it, then: {printable(then, on)}", ""))

@@ -28,8 +28,8 @@ from muddled_orchard.core.merging.conflict import Conflict, Hunk
 from muddled_orchard.show.exercise_words import HANDED_OUT, LEVEL_STYLES, conflicts_in_words
 from muddled_orchard.show.terminal.characters import printable, sign, speaks_unicode
 from muddled_orchard.show.terminal.drawn_graph import show_graph
-from muddled_orchard.show.terminal.plain import Plain, Styled, at_the_right
-from muddled_orchard.show.terminal.proved import show_item, show_proof
+from muddled_orchard.show.terminal.plain import Plain, Styled, at_the_right, show_item
+from muddled_orchard.show.terminal.proved import show_proof
 
 _MOST_LINES = 14
 _MOST_CHANGES = 40

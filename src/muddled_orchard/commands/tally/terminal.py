@@ -24,7 +24,7 @@ from muddled_orchard.core.course.tally import (
 )
 from muddled_orchard.core.grading.settling import CONFLICTS
 from muddled_orchard.show.terminal.characters import printable, shortened, speaks_unicode
-from muddled_orchard.show.terminal.plain import Cell, Plain
+from muddled_orchard.show.terminal.plain import Cell, Plain, show_item
 
 _BAR = 24
 _STYLES: Mapping[Outcome, str] = {"accepted": "good", "partly": "doubt"}
@@ -54,7 +54,7 @@ def show_tally(
         heading = "Alike more than the class makes likely: a reason to look, and no verdict"
         on.line(heading, "strong")
         for pair in pairs[:_MOST_PAIRS]:
-            on.line(f"? {printable(pair.told(counted_class.names), on)}", "doubt")
+            show_item(on, "?", pair.told(counted_class.names), "doubt")
         if len(pairs) > _MOST_PAIRS:
             on.line(f"  ... and {counted(len(pairs) - _MOST_PAIRS, 'more pair')}", "faint")
 

@@ -13,7 +13,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from itertools import zip_longest
 from typing import TextIO
 
-from muddled_orchard.show.terminal.characters import speaks_unicode
+from muddled_orchard.show.terminal.characters import printable, speaks_unicode
 
 # The styles of `show.terminal.console`, as a terminal is told them (ECMA-48, SGR).
 _CODES = {"good": "32", "bad": "31", "doubt": "33", "faint": "2", "strong": "1", "default": "", "": ""}
@@ -155,6 +155,11 @@ class Plain:
         text, style = piece
         code = _CODES[style] if self._coloured and text.strip() else ""
         return f"\x1b[{code}m{text}\x1b[0m" if code else text
+
+
+def show_item(on: Plain, mark: str, text: str, style: str) -> None:
+    """A sentence behind a sign, its further lines below its first word."""
+    on.item((mark, style), (printable(text, on), style))
 
 
 def at_the_right(texts: Sequence[str]) -> list[str]:

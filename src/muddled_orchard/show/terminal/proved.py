@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from muddled_orchard.core.base.phrases import counted
 from muddled_orchard.core.key.proof import Proof
-from muddled_orchard.show.terminal.characters import printable, sign
-from muddled_orchard.show.terminal.plain import Plain
+from muddled_orchard.show.terminal.characters import sign
+from muddled_orchard.show.terminal.plain import Plain, show_item
 
 
 def show_proof(on: Plain, proof: Proof) -> None:
@@ -16,8 +16,3 @@ def show_proof(on: Plain, proof: Proof) -> None:
         told += f" {counted(proof.ways, 'other accepted way')} earn{'s' if proof.ways == 1 else ''} "
         told += f"what {'it is' if proof.ways == 1 else 'they are'} worth."
     show_item(on, sign(on, "met"), told, "good")
-
-
-def show_item(on: Plain, mark: str, text: str, style: str) -> None:
-    """A sentence behind a sign, its further lines below its first word."""
-    on.item((mark, style), (printable(text, on), style))
