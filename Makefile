@@ -20,7 +20,7 @@ demo: $(READY)  ## the whole round with a class of thirty made-up learners, in b
 test: check  ## all tests and checks, as CI runs them
 	scripts/sandbox
 	scripts/browser
-	$(BIN)/python -m compileall -q src  # each of thousands of processes would do it again where Python writes no bytecode
+	scripts/compiled src $(VENV)/lib
 	scripts/in-memory $(BIN)/pytest --numprocesses $$(($$(nproc 2>/dev/null || echo 2) + 1)) --dist worksteal --cov --cov-report=  # most of them wait for Git
 	@echo "core: $$($(BIN)/coverage report --format=total) % of lines and branches are reached by tests of their own"
 

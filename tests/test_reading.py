@@ -243,7 +243,7 @@ def test_an_old_or_missing_git_is_told(tmp_path: Path, monkeypatch: pytest.Monke
     (tmp_path / "git").write_text("#!/bin/sh\necho git version 2.30.1\n")
     (tmp_path / "git").chmod(0o755)
     monkeypatch.setenv("PATH", str(tmp_path))
-    git.require.cache_clear()
+    monkeypatch.setattr(git, "_version", [])
     with pytest.raises(BadInput, match=r"needs Git 2\.38 or newer"):
         git.require()
     (tmp_path / "git").unlink()

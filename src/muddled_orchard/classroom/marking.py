@@ -282,7 +282,10 @@ class _Portions:
         if not fresh:
             return None
         if self._graders is None:
-            from muddled_orchard.classroom.parallel import graders
+            from muddled_orchard.vcs.ask import git
+
+            with git.required():  # it answers while what grades is loaded
+                from muddled_orchard.classroom.parallel import graders
 
             about = (self._run.scenarios.find, self._bounds, self._jobs, self._run.claims())
             making = graders(len(self._handed), self._at_once, *about, run_rules=self._runs)

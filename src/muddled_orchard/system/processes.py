@@ -110,7 +110,7 @@ def _held() -> int:
     """How much address space this process has, in bytes; a worker begins with what its parent had loaded, and
     libraries answer strangely where nothing is left."""
     try:
-        pages = Path("/proc/self/statm").read_text("ascii").split()[0]
+        pages = Path("/proc/self/statm").read_text("utf-8").split()[0]
         return int(pages) * os.sysconf("SC_PAGE_SIZE")
     except (OSError, ValueError):  # not every system tells
         return 0

@@ -9,7 +9,8 @@ import os
 import re
 import subprocess
 import tempfile
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 from typing import IO
 from urllib.parse import quote, unquote, urlsplit, urlunsplit
@@ -128,15 +129,33 @@ def answer(
     return "\n".join(line.rstrip("\r").rsplit("\r", 1)[-1] for line in lines).rstrip("\n")
 
 
-@functools.cache
+_version: list[tuple[int, ...]] = []
+"""The version of Git, once it is known to be new enough."""
+
+
 def require() -> tuple[int, ...]:
     """The version of Git; BadInput where it is missing or older than OLDEST."""
-    answer = run(["version"], folder=Path.cwd()).decode()
+    with required():
+        pass
+    return _version[0]
+
+
+@contextmanager
+def required() -> Iterator[None]:
+    """What is done in here is done while Git tells its version; raises at the end, or at the beginning, what
+    `require` does."""
+    if _version:
+        yield
+        return
+    words = ["version"]
+    with _begun(words, Path.cwd(), None) as process:
+        yield
+        answer = _ended(process, words, b"").decode()
     match = re.search(r"(\d+)\.(\d+)", answer)
     version = tuple(int(number) for number in match.groups()) if match else (0, 0)
     if version < OLDEST:
         raise BadInput(Problem(f"this is {answer.strip()}", "Muddled Orchard needs Git 2.38 or newer."))
-    return version
+    _version.append(version)
 
 
 def commits_to_replay(gitdir: Path, onto: str, tip: str) -> list[str]:

@@ -39,7 +39,7 @@ def predict(objects: StoredObjects, pairs: Sequence[tuple[str, str]]) -> list[Me
     gitdir = objects.gitdir
     attributes = gitdir / "info" / "attributes"
     if not attributes.exists():
-        attributes.write_text(MARKER_ATTRIBUTES, encoding="ascii")
+        attributes.write_text(MARKER_ATTRIBUTES, encoding="utf-8")
     shown, based = map(told_merges, git.merge_trees(gitdir, pairs))
     return [_merge_result(objects, told, other) for told, other in zip(shown, based, strict=True)]
 

@@ -26,8 +26,8 @@ def new_repository(gitdir: Path, *, bare: bool, head: str = "main") -> None:
     """An empty repository in a new folder."""
     for folder in ("objects/info", "objects/pack", "refs/heads", "refs/tags", "info"):
         (gitdir / folder).mkdir(parents=True)
-    (gitdir / "HEAD").write_text(f"ref: {branch_ref(head)}\n", encoding="ascii", newline="\n")
-    (gitdir / "config").write_text(CONFIG.format(bare=str(bare).lower()), encoding="ascii", newline="\n")
+    (gitdir / "HEAD").write_text(f"ref: {branch_ref(head)}\n", encoding="utf-8", newline="\n")
+    (gitdir / "config").write_text(CONFIG.format(bare=str(bare).lower()), encoding="utf-8", newline="\n")
 
 
 def write_history(objects: Objects, history: History, only: Collection[int] | None = None) -> dict[int, str]:
