@@ -25,6 +25,7 @@ from muddled_orchard.core.key.answers import accepted_for
 from muddled_orchard.core.merging.conflict import Conflict, Hunk, MergedText, MergeResult
 from muddled_orchard.core.merging.markers import judged
 from muddled_orchard.core.submission.evidence import Evidence, IndexEntry, Move, Pending
+from muddled_orchard.core.submission.identity import work_id
 from muddled_orchard.core.submission.status import is_backup
 from muddled_orchard.core.submission.submission import Submission
 from muddled_orchard.files.scenarios.scenario_file import read_scenario
@@ -328,3 +329,15 @@ def test_how_long_a_line_of_gits_protocol_may_be(length: int, fits: bool) -> Non
     else:
         with pytest.raises(BadInput, match="Git's protocol"):
             list(packets(data))
+
+
+def test_a_work_has_the_id_that_it_always_had() -> None:
+    """A person's verdict is kept under it: what evidence comes to know later must not change it."""
+    about = Evidence(
+        head="main", head_commit="c", refs={"refs/heads/main": "c"}, pending=Pending("merge", ("d",))
+    )
+    assert work_id(about) == "93f9da61e62dd4e3"
+    stopped = [
+        replace(about, pending=Pending("cherry-pick", committed=committed)) for committed in (False, True)
+    ]
+    assert len({*map(work_id, stopped)}) == 2

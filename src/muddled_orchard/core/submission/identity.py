@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Iterator
 
-from muddled_orchard.core.submission.evidence import Evidence
+from muddled_orchard.core.submission.evidence import Evidence, Pending
 
 
 def work_id(evidence: Evidence) -> str:
@@ -18,10 +18,22 @@ def work_id(evidence: Evidence) -> str:
 
 
 def _lines(evidence: Evidence) -> Iterator[str]:
-    yield f"{evidence.head} {evidence.head_commit} {evidence.pending} {evidence.stashes}"
+    yield f"{evidence.head} {evidence.head_commit} {_pending(evidence.pending)} {evidence.stashes}"
     for refs in (evidence.refs, evidence.remote or {}):
         yield from (f"{id_} {name}" for name, id_ in sorted(refs.items()))
     for entry in sorted(evidence.index, key=lambda entry: (entry.path, entry.stage)):
         yield f"{entry.blob.mode} {entry.blob.id} {entry.stage} {entry.path}"
     for path, blob in sorted((evidence.working or {}).items()):
         yield f"{blob.mode} {blob.id} {path}"
+
+
+_AT_FIRST = ("kind", "brings", "number", "total", "branch", "onto", "three_way")
+
+
+def _pending(pending: Pending | None) -> str:
+    """What is under way, as it was first written: what it came to know later stands there only where it is
+    so, since persons' verdicts are kept under the ids of works."""
+    if pending is None:
+        return "None"
+    names = (*_AT_FIRST, *(["committed"] if pending.committed else []))
+    return f"Pending({', '.join(f'{name}={getattr(pending, name)!r}' for name in names)})"
