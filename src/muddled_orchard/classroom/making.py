@@ -24,7 +24,7 @@ from muddled_orchard.files.archives.packing import BARE, FOLDER, FORMATS, pack, 
 from muddled_orchard.system.output import write_file
 from muddled_orchard.system.processes import share
 from muddled_orchard.system.temporary import remove_left_over
-from muddled_orchard.system.workers import PORTIONS_AHEAD, Awaited, WorkerLost, few_workers, in_order, workers
+from muddled_orchard.system.workers import PORTIONS_AHEAD, Awaited, WorkerLost, in_order, workers_for
 from muddled_orchard.vcs.planting import Practice, practice_of, put_in_place
 from muddled_orchard.vcs.read.lying_there import variant_lying_there
 from muddled_orchard.vcs.write.bare import (
@@ -88,8 +88,7 @@ def made(
         return
     for exercise in exercises:  # the page's template is made ready once, and not in every process
         brief_page(exercise.key.scenario, exercise.graph, BeginAgain((), ()))
-    crew = few_workers if size * jobs >= len(wanted) else workers
-    with crew(jobs, _maker, exercises, out) as pool:
+    with workers_for(-(-len(wanted) // size), jobs, _maker, exercises, out) as pool:
         yield _as_made(in_order(portions, pool.submit, PORTIONS_AHEAD * jobs))
 
 

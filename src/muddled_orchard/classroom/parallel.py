@@ -31,9 +31,8 @@ from muddled_orchard.system.workers import (
     Machines,
     Workers,
     begin_work,
-    few_workers,
     why_lost,
-    workers,
+    workers_for,
 )
 from muddled_orchard.vcs.ask import git
 from muddled_orchard.vcs.grading import FindScenario, Grader
@@ -66,9 +65,7 @@ def graders(
     git.require()
     with temporary_folder() as folder:
         work = functools.partial(_grader, folder, find, bounds, claims, run_rules=run_rules)
-        portions = -(-most // at_once)
-        crew = few_workers(jobs, work) if portions <= jobs else workers(min(jobs, portions), work)
-        with crew as pool:
+        with workers_for(-(-most // at_once), jobs, work) as pool:
             yield Graders(pool, _bounds_of(bounds, run_rules=run_rules))
 
 

@@ -11,7 +11,7 @@ import sys
 import time
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager
 from itertools import islice
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Generic, NoReturn, Protocol, TypeVar
@@ -153,6 +153,15 @@ def few_workers(
         yield few
     finally:
         few.stop()
+
+
+def workers_for(
+    pieces: int, number: int, prepare: Callable[..., Callable[[Piece], Result]], *shared: Any
+) -> AbstractContextManager[Workers[Piece, Result]]:
+    """The processes for so many pieces of work, `number` at once: a pool where there are more than that."""
+    if pieces <= number:
+        return few_workers(number, prepare, *shared)
+    return workers(number, prepare, *shared)
 
 
 class _Pool(Generic[Piece, Result]):
