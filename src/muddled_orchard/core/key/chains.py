@@ -10,7 +10,7 @@ from muddled_orchard.core.exercise.delivering import FORCE, push_of
 from muddled_orchard.core.exercise.task import Task
 from muddled_orchard.core.exercise.tasks import asks_for_commit, in_words
 from muddled_orchard.core.exercise.todo import todo_of
-from muddled_orchard.core.git.commits import ancestors, ancestry, contains
+from muddled_orchard.core.git.commits import ancestors, contains
 from muddled_orchard.core.git.refs import branch_ref
 from muddled_orchard.core.key.answer_key import Key, Step
 
@@ -140,7 +140,7 @@ def _with_others(
     taken_out = {step.commit for step in steps if step.commit} if task.replays_own else set()
     if task.sets_back:
         taken_out = ancestors(key.commits, steps[0].ours) - ancestors(key.commits, steps[0].theirs)
-    if any(commit.id in taken_out for step in later for commit in ancestry(key.commits, step.theirs)):
+    if taken_out & ancestors(key.commits, *(step.theirs for step in later)):
         what = f"a later task brings back what {_called(number, task)} takes out of its branch"
         yield Problem(what, "Leave the one or the other out.", where)
     beside = [other for other in key.scenario.task if other.on == task.on and other.squash]

@@ -31,6 +31,12 @@ class Pending(Struct, frozen=True):
     three_way: bool = False
     committed: bool = False
 
+    @property
+    def was_reset(self) -> bool:
+        """Whether picks or reverts wait, and the one at which they had stopped was reset, so that Git no
+        longer knows which that was: it would go on with the next."""
+        return self.kind in ("cherry-pick", "revert") and not (self.brings or self.committed)
+
 
 class IndexEntry(Struct, frozen=True):
     """An entry of the index: `stage` is 0, or 1 base, 2 ours, 3 theirs of an unmerged path."""

@@ -9,7 +9,7 @@ from msgspec import Struct
 from muddled_orchard.core.exercise.asked import Asked
 from muddled_orchard.core.exercise.steps import under_way_of
 from muddled_orchard.core.exercise.task import Task
-from muddled_orchard.core.git.commits import Commit, ancestors, ancestry, contains
+from muddled_orchard.core.git.commits import Commit, ancestors, contains
 from muddled_orchard.core.git.refs import is_on_remote
 from muddled_orchard.core.git.under_way import UNDER_WAY, Words
 from muddled_orchard.core.submission.evidence import Evidence
@@ -95,7 +95,7 @@ def _told(task: Task, tip: str, start: str, asked: Asked, evidence: Evidence) ->
     if task.rewrites_branch and source and merges:
         yield f"{task.on} has a merge commit, and was to be rebased"
     if task.adds_commits:
-        brought = ancestors(commits, tip) - {commit.id for commit in ancestry(commits, start)}
+        brought = ancestors(commits, tip) - ancestors(commits, start)
         if any(asked.commits[label].id in brought for label in task.labels):
             yield f"{task.on} has the other branch's own commits: they were merged, and were to be copied"
     if task.joins and other is not None and other in commits:

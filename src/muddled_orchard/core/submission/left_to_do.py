@@ -115,7 +115,7 @@ def left_in(
         if kind in _REPLAYS and not any(item.kind in ("staged", "changed") for item in changes) and merged:
             told = "nothing of the commit at hand is left; "
         pending = evidence.pending
-        if pending is not None and kind in ("cherry-pick", "revert") and not pending.brings:
+        if pending is not None and (pending.committed or pending.was_reset):
             told = f"what it had stopped at {'is committed' if pending.committed else 'was reset'}; "
         yield LeftToDo("not applied" if _is_not_applied(evidence, changes) else "not completed", detail=told)
     if evidence.bisecting:

@@ -82,7 +82,7 @@ def peek(evidence: Evidence, asked: Asked | None, role: int | None = None) -> Pe
         commands = give_up(kind, tasks, why, anew=not gives_up)
     elif any(item.kind == "not applied" for item in left) or (kind == "left" and first_open(tasks).commands):
         commands = give_up(kind, tasks, ANEW[kind], anew=True)
-    elif _was_reset(evidence):
+    elif evidence.pending is not None and evidence.pending.was_reset:
         commands = give_up(kind, tasks, "to begin again", anew=False)
     else:
         todo = () if kind else tasks
@@ -154,17 +154,6 @@ def _is_left_over(asked: Asked, evidence: Evidence, tasks: Sequence[ToDo]) -> bo
     """Whether all is done, and a stash is there that nobody was handed out."""
     return _is_done(evidence, tasks) and evidence.stashes > most_stashes(
         asked.stashes, asked.tasks, work=bool(asked.work)
-    )
-
-
-def _was_reset(evidence: Evidence) -> bool:
-    """Whether picks of several commits wait, and the one at which they had stopped was reset, so that Git no
-    longer knows which that was: it would go on with the next."""
-    pending = evidence.pending
-    return (
-        pending is not None
-        and pending.kind in ("cherry-pick", "revert")
-        and not (pending.brings or pending.committed)
     )
 
 

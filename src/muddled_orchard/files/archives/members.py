@@ -29,10 +29,12 @@ def damaged(error: Exception) -> Exceeded:
 def placed(members: Iterator[Member], bounds: Bounds) -> MemorySource:
     """The members in memory. Raises Exceeded where they are more than they may."""
     place = MemorySource()
+    size = 0
     for number, (name, kind, data, executable) in enumerate(members, start=1):
+        size += len(data)
         if number > bounds.entries:
             raise Exceeded(f"the archive has more than {bounds.entries:,} entries")
-        if place.size + len(data) > bounds.size:
+        if size > bounds.size:
             raise Exceeded(f"unpacked it is larger than {in_mib(bounds.size)}")
         path = clean(name)
         if path:
