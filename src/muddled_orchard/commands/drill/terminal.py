@@ -16,7 +16,7 @@ from muddled_orchard.files.scenarios.catalogue import load, scenario_path
 from muddled_orchard.show.document.terminal import show_blocks
 from muddled_orchard.show.terminal.characters import printable, sign
 from muddled_orchard.show.terminal.peeked import show_peek
-from muddled_orchard.show.terminal.plain import Cell, Plain
+from muddled_orchard.show.terminal.plain import Cell, Plain, show_item
 from muddled_orchard.vcs.walkthrough.walking import walk_through
 
 
@@ -50,7 +50,7 @@ def show_nothing_due(on: Plain, drill: Drill, wanted: Sequence[str]) -> None:
         text = f"Right {ROW} times in a row. It sits when it is right once more a day later: from {when} on."
     else:
         text = f"{listed([one.skill for one in skills], 4)}: it sits."
-    on.line(f"{sign(on, 'met')} {text}", "good")
+    show_item(on, sign(on, "met"), text, "good")
 
 
 def show_begun(on: Plain, drill: Drill, begun: UnderWay, *, again: bool = False) -> None:
@@ -69,7 +69,7 @@ def show_looked(on: Plain, drill: Drill, looked: Looked) -> None:
     """What was found, and how it goes on."""
     place, assessment = drill.place(looked.at_hand), looked.assessment
     if looked.right:
-        on.line(f"{sign(on, 'met')} Got it.", "good")
+        show_item(on, sign(on, "met"), "Got it.", "good")
         show_blocks(on, why_right(assessment))
         on.line()
         on.line(f"Next: {command('muddled', 'drill', looked.at_hand.skill)}, or muddled drill --any")

@@ -9,7 +9,7 @@ from muddled_orchard.core.base.phrases import command, paths
 from muddled_orchard.core.course.sources import Gathered
 from muddled_orchard.show.terminal.characters import printable, sign
 from muddled_orchard.show.terminal.failed import show_failed
-from muddled_orchard.show.terminal.plain import Plain
+from muddled_orchard.show.terminal.plain import Plain, show_item
 
 
 def show_gathered(on: Plain, out: str, found: Sequence[Gathered], *, quiet: bool = False) -> None:
@@ -21,7 +21,7 @@ def show_gathered(on: Plain, out: str, found: Sequence[Gathered], *, quiet: bool
         parts = [f"{states[state]} {state}" for state in ("new", "changed", "unchanged") if states[state]]
         text = f"{there} {'repository' if there == 1 else 'repositories'}"
         text += f": {', '.join(parts)}." if parts else "."
-        on.line(f"{sign(on, 'met' if there else 'missed')} {text}", "good" if there else "bad")
+        show_item(on, sign(on, "met" if there else "missed"), text, "good" if there else "bad")
     if failed and not quiet:
         on.line()
     show_failed(on, "Not gathered", [(gathered.source, gathered.reason) for gathered in failed])

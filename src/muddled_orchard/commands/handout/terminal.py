@@ -11,7 +11,7 @@ from muddled_orchard.core.course.roster import shown_names
 from muddled_orchard.core.course.sources import Pushed, without_secret
 from muddled_orchard.show.terminal.characters import printable, shortened, sign
 from muddled_orchard.show.terminal.failed import show_failed
-from muddled_orchard.show.terminal.plain import Cell, Plain
+from muddled_orchard.show.terminal.plain import Cell, Plain, show_item
 
 _MOST_SHOWN = 8
 
@@ -19,9 +19,9 @@ _MOST_SHOWN = 8
 def show_handed_out(on: Plain, done: HandedOut) -> None:
     """How much was handed out, and the first of it."""
     exercises = done.titles[0] if len(done.titles) == 1 else counted(len(done.titles), "exercise")
-    text = f"{sign(on, 'met')} {exercises}: {counted(len(done.learners), 'learner')}, {done.count} handed out"
+    text = f"{exercises}: {counted(len(done.learners), 'learner')}, {done.count} handed out"
     text += f", {done.ready} there already" if done.ready else ""
-    on.line(f"{printable(text, on)}.", "good")
+    show_item(on, sign(on, "met"), f"{text}.", "good")
     names = shown_names(done.learners)
     if done.shown:
         on.line()
@@ -51,7 +51,7 @@ def show_pushed(on: Plain, found: Sequence[Pushed], *, quiet: bool = False) -> N
         text = f"{states['pushed']} pushed"
         text += f", {states['there']} on the server already, left as they are" if states["there"] else ""
         good = len(failed) < len(found)
-        on.line(f"{sign(on, 'met' if good else 'missed')} {text}.", "good" if good else "bad")
+        show_item(on, sign(on, "met" if good else "missed"), f"{text}.", "good" if good else "bad")
         _show_where(on, [pushed for pushed in found if pushed.state != "failed"])
     show_failed(on, "Not pushed", [(pushed.source, pushed.reason) for pushed in failed])
 

@@ -11,7 +11,7 @@ from muddled_orchard.core.course.pushes import RecordedPush
 from muddled_orchard.core.grading.assessment import Assessment
 from muddled_orchard.core.grading.summary import SAID, standing
 from muddled_orchard.show.terminal.characters import printable, sign
-from muddled_orchard.show.terminal.plain import Plain
+from muddled_orchard.show.terminal.plain import Plain, show_item
 
 
 def show_serving(
@@ -25,9 +25,8 @@ def show_serving(
         on.unbroken((f"{sign(on, 'missed')} {printable(warning, on)}", "bad"))
     if lacking:
         who = printable(listed(list(lacking)), on)
-        on.line(
-            f"{sign(on, 'partly')} No password yet: {who}. muddled host --passwords FILE adds them.", "doubt"
-        )
+        text = f"No password yet: {who}. muddled host --passwords FILE adds them."
+        show_item(on, sign(on, "partly"), text, "doubt")
     on.line("Ctrl-C ends it; nothing is lost, and the same command goes on.", "faint")
 
 

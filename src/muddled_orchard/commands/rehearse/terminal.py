@@ -8,7 +8,7 @@ from muddled_orchard.core.base.phrases import counted, listed
 from muddled_orchard.core.exercise.values import PLAIN_VARIANT
 from muddled_orchard.core.grading.rehearsal import Acted, Rehearsal
 from muddled_orchard.show.terminal.characters import STYLES, printable, sign
-from muddled_orchard.show.terminal.plain import Cell, Plain
+from muddled_orchard.show.terminal.plain import Cell, Plain, show_item
 
 _SHORT = 6
 
@@ -35,11 +35,11 @@ def show_surprises(on: Plain, rehearsals: Sequence[Rehearsal]) -> None:
     acted = sum(len(rehearsal.acted) for rehearsal in rehearsals)
     found = [(rehearsal, one) for rehearsal in rehearsals for one in rehearsal.surprising]
     if not found:
-        text = f"{sign(on, 'met')} {acted} learners acted out; every verdict is the one to be expected."
-        on.line(text, "good")
+        text = f"{acted} learners acted out; every verdict is the one to be expected."
+        show_item(on, sign(on, "met"), text, "good")
         return
-    head = f"{sign(on, 'missed')} {counted(len(found), 'surprise')} among {acted} learners acted out:"
-    on.line(head, "bad")
+    head = f"{counted(len(found), 'surprise')} among {acted} learners acted out:"
+    show_item(on, sign(on, "missed"), head, "bad")
     causes: dict[tuple[str, str], list[Acted]] = {}
     for rehearsal, one in found:
         for surprise in one.surprises:
@@ -83,16 +83,16 @@ def _matrix(on: Plain, rehearsal: Rehearsal) -> None:
 
 def _what_it_tells(on: Plain, rehearsal: Rehearsal) -> None:
     history_shape = [id_ for id_ in rehearsal.assessed if id_ not in rehearsal.blind]
-    on.line(f"{sign(on, 'met')} Tell right from wrong here: {', '.join(history_shape)}", "good")
+    show_item(on, sign(on, "met"), f"Tell right from wrong here: {', '.join(history_shape)}", "good")
     if rehearsal.blind:
-        text = f"{sign(on, 'partly')} Nobody who does something loses: {', '.join(rehearsal.blind)}"
-        on.line(text, "doubt")
+        text = f"Nobody who does something loses: {', '.join(rehearsal.blind)}"
+        show_item(on, sign(on, "partly"), text, "doubt")
     if rehearsal.undistinguished:
         places = listed(rehearsal.undistinguished, most=6)
-        text = f"{sign(on, 'partly')} Whichever side is kept, the verdict is the same: {places}"
-        on.line(printable(text, on), "doubt")
+        text = f"Whichever side is kept, the verdict is the same: {places}"
+        show_item(on, sign(on, "partly"), text, "doubt")
     elif rehearsal.hunks:
-        on.line(f"{sign(on, 'met')} Every conflict tells them apart.", "good")
+        show_item(on, sign(on, "met"), "Every conflict tells them apart.", "good")
 
 
 def show_rehearsals(on: Plain, rehearsals: Sequence[Rehearsal]) -> None:

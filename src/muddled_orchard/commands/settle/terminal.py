@@ -94,7 +94,7 @@ def show_work(on: Plain, work: WorkToSettle, record: ClassRecord, before: str = 
         name = printable(f"{record.name(work.learner)} ({work.learner})", on)
         on.styled((name, "strong"), (f"  {record.title(work.exercise)}", ""))
         what = "Nothing was handed in" if work.attempt is None else "Of this grading no result is kept"
-        on.line(f"{sign(on, 'skipped')} {what}.", "faint")
+        show_item(on, sign(on, "skipped"), f"{what}.", "faint")
         settlements = record.rules.settlements.get((work.learner, work.exercise), ())
         for settlement in [
             settlement

@@ -1,5 +1,5 @@
 """What all texts in a terminal share.
 
-`console` (Rich's), `plain` (writes what must be there at once), `characters` (which can be shown),
-`progress`, `bar`, `drawn_graph`; what several commands show: `peeked`, `failed`, `proved`.
+`plain` (lines and tables), `console` (Rich's, for what changes in its place), `characters` (which can be
+shown), `progress`, `bar`, `drawn_graph`; what several commands show: `peeked`, `failed`, `proved`.
 """
